@@ -1,0 +1,75 @@
+// The table of commands. A new command is one row here and one function in a file beside it.
+#pragma once
+
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "cli/shell.h"
+
+namespace lantern::cli {
+
+// What Tab offers after the command's word.
+enum class Completes { nothing, place, expression, command, number, find, save, file, pause };
+
+struct Command {
+    std::string_view word;
+    std::string_view usage;    // "over [N]"
+    std::string_view summary;  // one line
+    std::string_view group;
+    std::string_view details;  // for `help WORD`
+    void (*run)(Shell& shell, std::string_view arguments);
+    Completes completes = Completes::nothing;
+    bool is_movement = false;  // an empty line repeats it
+};
+
+std::span<const Command> commands();
+// By its word or an unambiguous part from the start. Throws RequestError with near words.
+const Command& find_command(std::string_view word);
+
+// ---- for the functions that run commands
+// Takes the first word off `text`.
+std::string_view take_word(std::string_view& text);
+std::optional<std::uint64_t> whole_number(std::string_view text);
+void refuse_arguments(std::string_view arguments, std::string_view usage);
+// "a b 'c d'" as a shell would cut it. Throws RequestError for an open quote.
+std::vector<std::string> shell_words(std::string_view text);
+// "EXPR as hex" without its last two words, and the form. Throws RequestError for an unknown form.
+struct Formed {
+    std::string expression;
+    Form form = Form::natural;
+};
+Formed split_form(std::string_view text);
+
+void run_launch(Shell&, std::string_view);
+void run_restart(Shell&, std::string_view);
+void run_continue(Shell&, std::string_view);
+void run_over(Shell&, std::string_view);
+void run_into(Shell&, std::string_view);
+void run_out(Shell&, std::string_view);
+void run_reach(Shell&, std::string_view);
+void run_pause(Shell&, std::string_view);
+void run_breakpoints(Shell&, std::string_view);
+void run_off(Shell&, std::string_view);
+void run_on(Shell&, std::string_view);
+void run_drop(Shell&, std::string_view);
+void run_source(Shell&, std::string_view);
+void run_stack(Shell&, std::string_view);
+void run_caller(Shell&, std::string_view);
+void run_callee(Shell&, std::string_view);
+void run_frame(Shell&, std::string_view);
+void run_locals(Shell&, std::string_view);
+void run_globals(Shell&, std::string_view);
+void run_value(Shell&, std::string_view);
+void run_change(Shell&, std::string_view);
+void run_keep(Shell&, std::string_view);
+void run_pin(Shell&, std::string_view);
+void run_unpin(Shell&, std::string_view);
+void run_find(Shell&, std::string_view);
+void run_save(Shell&, std::string_view);
+void run_play(Shell&, std::string_view);
+void run_help(Shell&, std::string_view);
+void run_quit(Shell&, std::string_view);
+
+}  // namespace lantern::cli

@@ -1,0 +1,79 @@
+// save, play, help, quit
+#include <fmt/format.h>
+
+#include <filesystem>
+
+#include "cli/commands/command.h"
+#include "cli/saved_file.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+bool is_savable(std::string_view word) {
+    for (std::string_view view : {"locals", "globals", "stack", "source", "breakpoints", "value", "find", "pin", "help"})
+        if (view == word) return true;
+    return false;
+}
+
+}  // namespace
+
+void run_save(Shell& shell, std::string_view arguments) {
+    std::size_t at = arguments.rfind(" as ");
+    if (at == std::string_view::npos) throw RequestError("save needs VIEW as FILE", "save locals as locals.json, for example");
+    std::string view(trimmed(arguments.substr(0, at)));
+    auto files = shell_words(arguments.substr(at + 4));
+    if (files.size() != 1) throw RequestError("save needs the name of one file after 'as'");
+    std::filesystem::path path(files[0]);
+    bool json = path.extension() == ".json";
+    if (!json && path.extension() != ".txt")
+        throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])), "end it in .txt or .json");
+    std::string_view rest = view.starts_with("=") ? std::string_view("value") : std::string_view(view);
+    const Command& command = find_command(take_word(rest));
+    if (!is_savable(command.word)) throw RequestError(fmt::format("{} is no view that can be saved", std::string(command.word)), "save locals, stack, source, breakpoints, globals, find or value");
+    std::string_view view_arguments = view.starts_with("=") ? std::string_view(view).substr(1) : rest;
+    shell.output().start_capture();
+    Output::Captured captured;
+    try {
+        command.run(shell, view_arguments);
+        captured = shell.output().end_capture();
+    } catch (...) {
+        shell.output().end_capture();
+        throw;
+    }
+    write_whole_file(path, json ? captured.json : captured.text);
+    shell.show(Notice{Notice::Kind::done, fmt::format("{} saved as {}", view, path.string())});
+}
+
+void run_play(Shell& shell, std::string_view arguments) {
+    auto files = shell_words(arguments);
+    if (files.size() != 1) throw RequestError("play needs the name of one file");
+    if (!shell.play(files[0])) throw RequestError(fmt::format("{} stopped at a command that failed", files[0]));
+}
+
+void run_help(Shell& shell, std::string_view arguments) {
+    HelpReport report;
+    if (std::string_view word = trimmed(arguments); !word.empty()) {
+        const Command& command = find_command(word == "=" ? "value" : word);
+        report.title = std::string(command.usage);
+        report.text = fmt::format("  {}\n{}", command.summary, command.details.empty() ? "" : "\n" + std::string(command.details));
+        for (std::size_t i = 0; (i = report.text.find('\n', i)) != std::string::npos; ++i)
+            if (i + 1 < report.text.size() && report.text[i + 1] != '\n') report.text.insert(i + 1, "  ");
+        return shell.show(report);
+    }
+    report.title = "commands";
+    report.text = "  Any beginning that is unambiguous will do; Tab completes; an empty line repeats the last movement.";
+    for (const Command& command : commands()) {
+        if (report.groups.empty() || report.groups.back().title != command.group) report.groups.push_back({std::string(command.group), {}});
+        report.groups.back().entries.push_back({std::string(command.usage), std::string(command.summary)});
+    }
+    shell.show(report);
+}
+
+void run_quit(Shell& shell, std::string_view arguments) {
+    refuse_arguments(arguments, "quit");
+    shell.quit();
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,130 @@
+// source, stack, caller, callee, frame, locals, globals
+#include <fmt/format.h>
+
+#include "cli/commands/command.h"
+#include "core/analysis/stop_report.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+constexpr std::uint32_t kLinesAround = 6;
+constexpr unsigned kFramesShown = 40;
+constexpr std::size_t kGlobalsShown = 50;
+
+void show_source(Shell& shell, const std::string& file, std::uint32_t first, std::uint32_t last) {
+    SourceReport report = report_source(shell.session(), file, first, last);
+    if (report.found_at.empty())
+        throw RequestError(fmt::format("the source file {} is not here", file), "--source-map FROM=TO says where its folder has moved to");
+    shell.listed_file = file;
+    shell.listed_to = report.rows.empty() ? report.last_line : report.rows.back().number;
+    if (report.rows.empty()) throw RequestError(fmt::format("{} ends at line {}", file, report.last_line), "source PLACE shows another part");
+    shell.show(report);
+}
+
+// The frame that was just selected, shown like a stop without the news.
+void show_frame(Shell& shell) {
+    Session& session = shell.session();
+    StackReport stack;
+    const Frame* frame = session.selected_frame();
+    if (frame->line) {
+        std::uint32_t line = frame->line->line;
+        SourceReport report = report_source(session, frame->line->file, line > 3 ? line - 3 : 1, line + 2);
+        if (!report.rows.empty()) {
+            shell.show(Notice{Notice::Kind::done, fmt::format("frame {}: {}", frame->level, frame_function_name(*frame))});
+            shell.show(report);
+            return;
+        }
+    }
+    shell.show(Notice{Notice::Kind::done, fmt::format("frame {}: {} at {:#x}, without source", frame->level, frame_function_name(*frame), frame->program_counter.value)});
+}
+
+void move_frame(Shell& shell, std::string_view arguments, std::string_view command, int direction) {
+    auto steps = trimmed(arguments).empty() ? std::optional<std::uint64_t>(1) : whole_number(trimmed(arguments));
+    if (!steps) throw RequestError(fmt::format("{} takes a number of frames", std::string(command)));
+    std::uint64_t now = shell.session().selected_level();
+    shell.session().stack();
+    if (direction < 0 && *steps > now) throw RequestError("this is the innermost frame already", "caller goes the other way");
+    shell.session().select_frame(static_cast<unsigned>(direction < 0 ? now - *steps : now + *steps));
+    shell.listed_file.clear();
+    show_frame(shell);
+}
+
+}  // namespace
+
+void run_source(Shell& shell, std::string_view arguments) {
+    Session& session = shell.session();
+    if (trimmed(arguments).empty()) {
+        if (!shell.listed_file.empty()) return show_source(shell, shell.listed_file, shell.listed_to + 1, shell.listed_to + 2 * kLinesAround);
+        const Frame* frame = session.selected_frame();
+        if (frame && frame->line) {
+            std::uint32_t line = frame->line->line;
+            return show_source(shell, frame->line->file, line > kLinesAround ? line - kLinesAround : 1, line + kLinesAround);
+        }
+        if (session.current_file().empty())
+            throw RequestError("there is no source to show: the program has no line information", "compile it with -g");
+        return run_source(shell, "main");
+    }
+    Place place = session.place(arguments);
+    std::string file;
+    std::uint32_t line = place.line;
+    if (place.kind == Place::Kind::line) {
+        // Any line can be shown, with code or without.
+        for (const Module& module : session.target().modules()) {
+            auto files = find_files(module.symbols(), place.file);
+            if (!files.empty()) {
+                file = files.front();
+                break;
+            }
+        }
+        if (file.empty()) resolve_place(place, session.context());  // throws, with near names
+    } else {
+        PlaceSite site = resolve_place(place, session.context()).front();
+        file = site.code.file;
+        line = site.code.line;
+        if (file.empty()) throw RequestError(fmt::format("there is no source for {}", place.text), "it was compiled without -g");
+    }
+    show_source(shell, file, line > kLinesAround ? line - kLinesAround : 1, line + kLinesAround);
+}
+
+void run_stack(Shell& shell, std::string_view arguments) {
+    bool all = trimmed(arguments) == "all";
+    if (!all) refuse_arguments(arguments, "stack");
+    shell.show(report_stack(shell.session(), all ? 1'000'000 : kFramesShown));
+}
+
+void run_caller(Shell& shell, std::string_view arguments) {
+    move_frame(shell, arguments, "caller", +1);
+}
+
+void run_callee(Shell& shell, std::string_view arguments) {
+    move_frame(shell, arguments, "callee", -1);
+}
+
+void run_frame(Shell& shell, std::string_view arguments) {
+    if (!trimmed(arguments).empty()) {
+        auto level = whole_number(trimmed(arguments));
+        if (!level) throw RequestError(fmt::format("{} is no number of a frame", quote(trimmed(arguments))), "stack lists them");
+        shell.session().select_frame(static_cast<unsigned>(*level));
+        shell.listed_file.clear();
+    }
+    shell.session().stack();
+    show_frame(shell);
+}
+
+void run_locals(Shell& shell, std::string_view arguments) {
+    refuse_arguments(arguments, "locals");
+    shell.session().stack();
+    const Frame* frame = shell.session().selected_frame();
+    if (!frame->function)
+        throw RequestError(fmt::format("{} has no debug information: its variables are not known", frame_function_name(*frame)),
+                           "caller goes to the function that called it; compile with -g to see this one");
+    shell.show(report_locals(shell.session(), *frame));
+}
+
+void run_globals(Shell& shell, std::string_view arguments) {
+    shell.show(report_globals(shell.session(), std::string(trimmed(arguments)), kGlobalsShown));
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,167 @@
+#include <array>
+
+#include "cli/commands/command.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+#include "fmt/format.h"
+
+namespace lantern::cli {
+namespace {
+
+constexpr std::string_view kRunning = "running", kStopping = "stopping", kLooking = "looking", kValues = "values", kRest = "the rest";
+
+constexpr Command kCommands[] = {
+    {"launch", "launch [ARGS] [< FILE] [> FILE]", "start the program; breakpoints stop it", kRunning,
+     "Starts the program with these arguments, or with those of last time. Words are cut as a shell does; < FILE and\n"
+     "> FILE redirect its standard input and output. A program that is running is ended first.",
+     run_launch, Completes::file},
+    {"restart", "restart", "start it again with the same arguments", kRunning,
+     "Ends the program and starts it again. Breakpoints and pins stay; a rebuilt program is read anew.", run_restart},
+    {"continue", "continue", "go on until something stops it", kRunning,
+     "Goes on until a breakpoint, a signal that would end the program, Ctrl-C, or its end.", run_continue, Completes::nothing, true},
+    {"over", "over [N] | over insn [N]", "one line, calls in it included", kRunning,
+     "Runs the line that is next, with everything it calls, and stops before the following one. With N, that often.\n"
+     "over insn does the same by machine instruction.",
+     run_over, Completes::nothing, true},
+    {"into", "into [N] | into insn [N]", "one line, or into the function it calls", kRunning,
+     "Stops in the first function of the line that has source, after its parameters are in place; like over when the\n"
+     "line calls none. into insn runs one machine instruction.",
+     run_into, Completes::nothing, true},
+    {"out", "out", "run until this function returns, and show what it returned", kRunning,
+     "Runs until the selected frame's function has returned to its caller.", run_out, Completes::nothing, true},
+    {"reach", "reach PLACE", "run to a place", kRunning,
+     "Runs until the program comes to PLACE, as if a breakpoint stood there once. Starts the program if it does not run.", run_reach,
+     Completes::place},
+    {"pause", "pause at PLACE", "set a breakpoint", kStopping,
+     "PLACE is FILE:LINE, LINE in the current file, a function's name, or address EXPR. A function stops after its\n"
+     "parameters are in place. While the program runs, Ctrl-C pauses it.",
+     run_pause, Completes::pause},
+    {"breakpoints", "breakpoints", "list the breakpoints", kStopping, "Each with its place, its sites and how often it was hit.", run_breakpoints},
+    {"off", "off N … | off all", "silence breakpoints", kStopping, "The breakpoint stays in the list and stops nothing.", run_off, Completes::number},
+    {"on", "on N … | on all", "wake them again", kStopping, "", run_on, Completes::number},
+    {"drop", "drop N … | drop all", "remove them", kStopping, "", run_drop, Completes::number},
+    {"source", "source [PLACE]", "show the code; again shows what follows", kLooking,
+     "Shows the code around the place, or around where the program stands. Without a place and right after another\n"
+     "source, it goes on where that one ended.",
+     run_source, Completes::place},
+    {"stack", "stack [all]", "the call stack", kLooking, "Equal calls in a row are counted. all walks a stack of any depth.", run_stack},
+    {"caller", "caller [N]", "look at the function that called this one", kLooking, "Selects a frame further out; values and locals are then those of that frame.", run_caller},
+    {"callee", "callee [N]", "back towards the innermost frame", kLooking, "", run_callee},
+    {"frame", "frame [N]", "look at frame N of the stack", kLooking, "", run_frame, Completes::number},
+    {"locals", "locals", "parameters and local variables", kLooking,
+     "Those of the selected frame, innermost scope first. A variable that nothing has assigned yet says so beside its bytes.", run_locals},
+    {"globals", "globals [PATTERN]", "global variables", kLooking, "Those whose name holds PATTERN.", run_globals, Completes::expression},
+    {"find", "find functions|globals|types|files [PATTERN]", "look for names", kLooking,
+     "PATTERN is a part of the name; * stands for any characters.", run_find, Completes::find},
+    {"value", "value EXPR [as FORM]", "compute and show; = EXPR is short for it", kValues,
+     "EXPR is written as in C: members, ->, [], *, &, arithmetic, comparisons, logic, casts, sizeof. Besides: %rax is a\n"
+     "register, p[0..8] are eight elements, level#17 is the variable declared at line 17, @ is the last result, @3 the\n"
+     "third. A text in quotes compares by content: barge->name == \"Wren\".\n"
+     "FORM is hex, decimal, unsigned, octal, binary, char, string, float, bytes, pointer or instructions.",
+     run_value, Completes::expression},
+    {"change", "change PLACE-IN-MEMORY = EXPR", "give a variable, element or register another value", kValues,
+     "The new value is converted as in C. Text goes into a character array with its terminator.", run_change, Completes::expression},
+    {"keep", "keep NAME = EXPR", "keep a value under a name, for @NAME", kValues, "", run_keep, Completes::expression},
+    {"pin", "pin EXPR | pin locals|stack|breakpoints", "show a value or a view at every stop", kValues, "pin alone lists what is pinned.", run_pin, Completes::expression},
+    {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
+    {"save", "save VIEW as FILE", "write a view to a file (.txt or .json)", kRest,
+     "VIEW is a command that looks: locals, stack, source main, value EXPR … The ending picks the form. The file is\n"
+     "written whole or not at all.",
+     run_save, Completes::save},
+    {"play", "play FILE", "run the commands of a file", kRest, "One command a line; # starts a comment; a line that starts with - may fail.", run_play, Completes::file},
+    {"help", "help [WORD]", "this list, or all about one command", kRest, "", run_help, Completes::command},
+    {"quit", "quit", "end the program and leave", kRest, "", run_quit},
+};
+
+}  // namespace
+
+std::span<const Command> commands() {
+    return kCommands;
+}
+
+const Command& find_command(std::string_view word) {
+    std::vector<const Command*> matches;
+    std::vector<std::string> words;
+    for (const Command& command : kCommands) {
+        if (command.word == word) return command;
+        if (command.word.starts_with(word)) matches.push_back(&command);
+        words.emplace_back(command.word);
+    }
+    if (matches.size() == 1) return *matches[0];
+    if (matches.size() > 1) {
+        std::vector<std::string> candidates;
+        for (const Command* match : matches) candidates.emplace_back(match->word);
+        throw RequestError(fmt::format("{} could be {}", quote(word), join_with(candidates, "or")), "type one more letter");
+    }
+    auto near = nearest_names(word, words);
+    throw RequestError(fmt::format("there is no command {}", quote(word)),
+                       near.empty() ? "help lists the commands" : fmt::format("did you mean {}?", join_with(near, "or")));
+}
+
+std::string_view take_word(std::string_view& text) {
+    text = trimmed(text);
+    std::size_t end = text.find_first_of(" \t");
+    std::string_view word = text.substr(0, end);
+    text = end == std::string_view::npos ? std::string_view() : trimmed(text.substr(end));
+    return word;
+}
+
+std::optional<std::uint64_t> whole_number(std::string_view text) {
+    if (text.empty() || text.size() > 18 || text.find_first_not_of("0123456789") != std::string_view::npos) return std::nullopt;
+    return std::stoull(std::string(text));
+}
+
+void refuse_arguments(std::string_view arguments, std::string_view usage) {
+    if (!trimmed(arguments).empty()) throw RequestError(fmt::format("{} takes nothing more", std::string(usage)), fmt::format("help {}", std::string(usage)));
+}
+
+std::vector<std::string> shell_words(std::string_view text) {
+    std::vector<std::string> words;
+    std::string word;
+    bool inside = false;
+    char quoted = 0;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        char c = text[i];
+        if (quoted) {
+            if (c == quoted) quoted = 0;
+            else if (c == '\\' && quoted == '"' && i + 1 < text.size()) word += text[++i];
+            else word += c;
+        } else if (c == '"' || c == '\'') {
+            quoted = c;
+            inside = true;
+        } else if (c == '\\' && i + 1 < text.size()) {
+            word += text[++i];
+            inside = true;
+        } else if (c == ' ' || c == '\t') {
+            if (inside) words.push_back(std::move(word));
+            word.clear();
+            inside = false;
+        } else {
+            word += c;
+            inside = true;
+        }
+    }
+    if (quoted) throw RequestError(fmt::format("the closing {} is missing", quoted));
+    if (inside) words.push_back(std::move(word));
+    return words;
+}
+
+Formed split_form(std::string_view text) {
+    text = trimmed(text);
+    Formed result{std::string(text), Form::natural};
+    std::size_t at = text.rfind(" as ");
+    if (at == std::string_view::npos) return result;
+    std::string_view word = trimmed(text.substr(at + 4));
+    if (word.find_first_not_of("abcdefghijklmnopqrstuvwxyz") != std::string_view::npos) return result;
+    auto form = form_named(word);
+    if (!form) {
+        auto near = nearest_names(word, form_names());
+        throw RequestError(fmt::format("there is no form {}", quote(word)),
+                           near.empty() ? fmt::format("the forms are {}", join_with(form_names(), "and")) : fmt::format("did you mean {}?", join_with(near, "or")));
+    }
+    result.expression = trimmed(text.substr(0, at));
+    result.form = *form;
+    return result;
+}
+
+}  // namespace lantern::cli

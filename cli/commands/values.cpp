@@ -1,0 +1,116 @@
+// value, change, keep, pin, unpin
+#include <fmt/format.h>
+
+#include "cli/commands/command.h"
+#include "core/expressions/syntax.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form) {
+    ValueView view = make_view(ValueReader(shell.session().target()), expression, value, form);
+    view.assignment = value.is_available() ? assignment_of_name(shell.session(), expression) : Assignment::unknown;
+    return view;
+}
+
+// A pin or a value may be of the program's memory; before it runs that is only what it starts with.
+std::string note_for(Shell& shell, const Value& value) {
+    if (shell.session().is_running() || !value.address || plain(*value.type).kind == TypeKind::function) return {};
+    return "the program is not running: this is what it starts with";
+}
+
+// A value that is kept must not change when the program moves on: scalars are taken as they are now.
+Value as_it_is_now(Shell& shell, const Value& value) {
+    if (!value.address || !is_scalar(*value.type) || value.is_bit_field()) return value;
+    Value fixed = value;
+    fixed.bytes = ValueReader(shell.session().target()).content(value);
+    fixed.address.reset();
+    return fixed;
+}
+
+}  // namespace
+
+void run_value(Shell& shell, std::string_view arguments) {
+    Formed request = split_form(arguments);
+    if (request.expression.empty()) throw RequestError("value needs an expression", "value level, for example; help value tells more");
+    Session& session = shell.session();
+    Value value = evaluate(request.expression, session.context());
+    ValueReport report;
+    report.expression = request.expression;
+    report.value = view_of(shell, request.expression, value, request.form);
+    report.note = note_for(shell, value);
+    if (value.is_available()) report.number = session.results().add(value);
+    shell.show(report);
+}
+
+void run_change(Shell& shell, std::string_view arguments) {
+    std::size_t at = find_assignment(arguments);
+    if (at == std::string_view::npos) throw RequestError("change needs PLACE = VALUE", "change chamber->level_cm = 210, for example");
+    std::string left(trimmed(arguments.substr(0, at)));
+    std::string_view right = trimmed(arguments.substr(at + 1));
+    if (left.empty()) throw RequestError("what is to be changed is missing before '='");
+    Session& session = shell.session();
+    session.process();
+    ValueReader reader(session.target());
+    ChangeReport report;
+    report.place = left;
+    report.before = one_line(make_view(reader, left, evaluate(left, session.context())), 200);
+    session.assign(left, right);
+    report.after = one_line(make_view(reader, left, evaluate(left, session.context())), 200);
+    shell.show(report);
+}
+
+void run_keep(Shell& shell, std::string_view arguments) {
+    std::size_t at = find_assignment(arguments);
+    std::string name(trimmed(arguments.substr(0, at)));
+    bool is_name = !name.empty() && !std::isdigit(static_cast<unsigned char>(name[0])) &&
+                   name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_") == std::string::npos;
+    if (at == std::string_view::npos || !is_name) throw RequestError("keep needs NAME = VALUE, the name being one word", "keep before = chamber->level_cm, for example");
+    Session& session = shell.session();
+    std::string expression(trimmed(arguments.substr(at + 1)));
+    Value value = as_it_is_now(shell, evaluate(expression, session.context()));
+    if (!value.is_available()) throw RequestError(fmt::format("there is nothing to keep: {}", value.unavailable));
+    session.results().keep(name, value);
+    std::string text = one_line(make_view(ValueReader(session.target()), name, value), 200);
+    shell.show(Notice{Notice::Kind::done, fmt::format("@{} = {}", name, text)});
+}
+
+void run_pin(Shell& shell, std::string_view arguments) {
+    std::string text(trimmed(arguments));
+    Session& session = shell.session();
+    if (text.empty()) return shell.show(PinsReport{session.pins()});
+    if (!is_view_word(text)) parse_expression(text, [&](const std::string& name) -> const Type* {
+        for (const Module& module : session.target().modules())
+            if (const Type* type = module.symbols().type_named(name)) return type;
+        return nullptr;
+    });
+    Pin& pin = session.add_pin(text);
+    std::string now;
+    if (session.is_running() && !is_view_word(text)) {
+        try {
+            now = " = " + one_line(make_view(ValueReader(session.target()), text, evaluate(text, session.context())), 200);
+        } catch (const Error& error) {
+            now = fmt::format(" (now: {})", error.what());
+        }
+    }
+    shell.show(Notice{Notice::Kind::done, fmt::format("pin {}: {}{}", pin.number, escape_for_display(text), now)});
+}
+
+void run_unpin(Shell& shell, std::string_view arguments) {
+    auto& pins = shell.session().pins();
+    std::string_view word = trimmed(arguments);
+    if (word == "all") {
+        pins.clear();
+        return shell.show(Notice{Notice::Kind::done, "nothing is pinned any more"});
+    }
+    auto number = whole_number(word);
+    if (!number) throw RequestError("unpin needs the number of a pin, or all", "pin alone lists them");
+    std::size_t before = pins.size();
+    std::erase_if(pins, [&](const Pin& pin) { return pin.number == *number; });
+    if (pins.size() == before) throw RequestError(fmt::format("there is no pin {}", *number), "pin alone lists them");
+    shell.show(Notice{Notice::Kind::done, fmt::format("pin {} removed", *number)});
+}
+
+}  // namespace lantern::cli

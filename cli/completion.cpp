@@ -1,0 +1,193 @@
+#include "cli/completion.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <set>
+
+#include "cli/commands/command.h"
+#include "core/expressions/scope_names.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+bool is_name_character(char c) {
+    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+}
+
+class Completer {
+  public:
+    explicit Completer(Shell& shell) : shell_(shell) {}
+
+    Completion run(std::string_view text) {
+        std::string_view rest = text;
+        while (!rest.empty() && rest.front() == ' ') rest.remove_prefix(1);
+        if (rest.starts_with('=')) return expression(rest.substr(1));
+        std::size_t space = rest.find(' ');
+        if (space == std::string_view::npos) {
+            for (const Command& command : commands()) offer(std::string(command.word), rest);
+            return done(rest);
+        }
+        std::string_view arguments = rest.substr(space + 1);
+        switch (find_command(rest.substr(0, space)).completes) {
+            case Completes::nothing: return {};
+            case Completes::place: return place(arguments);
+            case Completes::pause: return pause(arguments);
+            case Completes::expression: return expression(arguments);
+            case Completes::command:
+                for (const Command& command : commands()) offer(std::string(command.word), arguments);
+                return done(arguments);
+            case Completes::number: return numbers(arguments);
+            case Completes::find: return one_of({"functions", "globals", "types", "files"}, arguments);
+            case Completes::save: return save(arguments);
+            case Completes::file: return file(last_word(arguments));
+        }
+        return {};
+    }
+
+  private:
+    static std::string_view last_word(std::string_view text) {
+        std::size_t space = text.rfind(' ');
+        return space == std::string_view::npos ? text : text.substr(space + 1);
+    }
+
+    void offer(const std::string& candidate, std::string_view beginning) {
+        if (candidate.starts_with(beginning)) found_.insert(candidate);
+    }
+    Completion done(std::string_view replaced) {
+        return {replaced.size(), {found_.begin(), found_.end()}};
+    }
+    Completion one_of(std::initializer_list<const char*> words, std::string_view text) {
+        for (const char* word : words) offer(word, text);
+        return done(text);
+    }
+
+    Completion pause(std::string_view text) {
+        if (text.starts_with("at ")) return place(text.substr(3));
+        return one_of({"at"}, text);
+    }
+
+    Completion place(std::string_view text) {
+        if (text.starts_with("address ")) return expression(text.substr(8));
+        for (const Module& module : shell_.session().target().modules()) {
+            const ModuleSymbols& symbols = module.symbols();
+            for (const Function& function : symbols.index().functions) offer(function.name, text);
+            if (!symbols.has_debug_information() && !text.empty())
+                for (const ElfSymbol& symbol : symbols.symbol_table().symbols())
+                    if (symbol.is_function) offer(std::string(symbol.name.substr(0, symbol.name.find('@'))), text);
+            for (const auto& unit : symbols.debug_info().units())
+                for (const auto& file : symbols.files_of(*unit)) offer(std::filesystem::path(file.path).filename().string() + ":", text);
+        }
+        return done(text);
+    }
+
+    Completion numbers(std::string_view text) {
+        std::string_view word = last_word(text);
+        offer("all", word);
+        for (const Breakpoint& breakpoint : shell_.session().breakpoints()) offer(std::to_string(breakpoint.number), word);
+        return done(word);
+    }
+
+    Completion save(std::string_view text) {
+        std::size_t as = text.rfind(" as ");
+        if (as != std::string_view::npos) return file(text.substr(as + 4));
+        if (text.find(' ') == std::string_view::npos) return one_of({"locals", "globals", "stack", "source", "breakpoints", "value", "find"}, text);
+        return {};
+    }
+
+    Completion file(std::string_view text) {
+        std::filesystem::path typed(text);
+        std::filesystem::path folder = typed.has_parent_path() ? typed.parent_path() : ".";
+        std::string prefix = typed.has_parent_path() ? typed.parent_path().string() + (typed.parent_path() == "/" ? "" : "/") : "";
+        std::error_code ignored;
+        for (const auto& entry : std::filesystem::directory_iterator(folder, ignored)) {
+            std::string name = prefix + entry.path().filename().string();
+            if (entry.is_directory(ignored)) name += "/";
+            offer(name, text);
+            if (found_.size() > 500) break;
+        }
+        return done(text);
+    }
+
+    // A name, or after '.' and '->' the members of what stands before.
+    Completion expression(std::string_view text) {
+        std::size_t start = text.size();
+        while (start > 0 && is_name_character(text[start - 1])) --start;
+        std::string_view name = text.substr(start), before = text.substr(0, start);
+        if (before.ends_with('%')) {
+            for (const std::string& reg : register_names()) offer(reg, name);
+            return done(name);
+        }
+        if (before.ends_with(" as ")) {
+            for (const std::string& form : form_names()) offer(form, name);
+            if (!found_.empty() && !name.empty()) return done(name);
+        }
+        bool dot = before.ends_with('.'), arrow = before.ends_with("->");
+        if (dot || arrow) {
+            members(owner_of(before.substr(0, before.size() - (arrow ? 2 : 1))), name);
+            return done(name);
+        }
+        for (const std::string& known : known_names(shell_.session().target(), shell_.session().selected_frame())) offer(known, name);
+        return done(name);
+    }
+
+    // The operand right before '.' or '->': names, members and indexes, back to the operator before them.
+    static std::string_view owner_of(std::string_view text) {
+        std::size_t at = text.size();
+        int depth = 0;
+        while (at > 0) {
+            char c = text[at - 1];
+            if (c == ']' || c == ')') ++depth;
+            else if (c == '[' || c == '(') {
+                if (--depth < 0) break;
+            } else if (depth == 0 && !is_name_character(c) && c != '.' && c != '%' && c != '@' && c != '#') {
+                bool arrow = c == '>' && at > 1 && text[at - 2] == '-';
+                if (!arrow) break;
+                --at;
+            }
+            --at;
+        }
+        return text.substr(at);
+    }
+
+    void members(std::string_view owner, std::string_view name) {
+        Value value = evaluate(owner, shell_.session().context());
+        const Type* type = &plain(*value.type);
+        if (type->kind == TypeKind::pointer || type->kind == TypeKind::reference) type = &plain(target_of(*type));
+        add_members(*type, name, 0);
+    }
+
+    void add_members(const Type& type, std::string_view name, int depth) {
+        if (depth > 8) return;
+        for (const Member& member : type.members()) {
+            if (member.name.empty() || member.is_base_class) add_members(plain(*member.type), name, depth + 1);
+            else offer(member.name, name);
+        }
+    }
+
+    Shell& shell_;
+    std::set<std::string> found_;
+};
+
+}  // namespace
+
+Completion complete(Shell& shell, std::string_view before_cursor) {
+    try {
+        return Completer(shell).run(before_cursor);
+    } catch (const std::exception&) {
+        return {};  // what cannot be understood yet has no completion
+    }
+}
+
+std::string common_beginning(const std::vector<std::string>& candidates) {
+    if (candidates.empty()) return {};
+    std::string common = candidates.front();
+    for (const std::string& candidate : candidates) {
+        auto end = std::mismatch(common.begin(), common.end(), candidate.begin(), candidate.end()).first;
+        common.erase(end, common.end());
+    }
+    return common;
+}
+
+}  // namespace lantern::cli

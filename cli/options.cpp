@@ -1,0 +1,121 @@
+#include "cli/options.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cxxopts.hpp>
+#include <sstream>
+
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+constexpr const char* kUsage =
+    "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
+    "\n"
+    "Starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
+    "else from the terminal. Type help there.\n";
+
+cxxopts::Options description() {
+    cxxopts::Options options("elm-lantern", "A debugger for compiled programs");
+    options.add_options()("script", "play the session commands in FILE (may repeat)", cxxopts::value<std::vector<std::string>>(), "FILE")(
+        "do", "run one session command (may repeat; after the scripts)", cxxopts::value<std::vector<std::string>>(), "COMMAND")(
+        "stay", "go on at the prompt after --script and --do")("out", "keep a record of the session in DIR", cxxopts::value<std::string>(), "DIR")(
+        "format", "text or json", cxxopts::value<std::string>()->default_value("text"), "FORM")(
+        "stdin", "the program reads FILE", cxxopts::value<std::string>(), "FILE")("stdout", "the program writes to FILE", cxxopts::value<std::string>(), "FILE")(
+        "env", "set a variable for the program (may repeat)", cxxopts::value<std::vector<std::string>>(), "NAME=VALUE")(
+        "cwd", "the program starts in DIR", cxxopts::value<std::string>(), "DIR")(
+        "source-map", "look for sources recorded under FROM under TO (may repeat)", cxxopts::value<std::vector<std::string>>(), "FROM=TO")(
+        "random-addresses", "leave address randomisation on")("log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
+        "help", "this text")("version", "the version");
+    return options;
+}
+
+Answer wrong(const std::string& what, const std::string& next) {
+    return {2, fmt::format("elm-lantern: {}\n    next: {}\n", what, next)};
+}
+
+std::optional<std::pair<std::string, std::string>> split_at_equals(const std::string& text) {
+    std::size_t at = text.find('=');
+    if (at == std::string::npos || at == 0) return std::nullopt;
+    return std::pair{text.substr(0, at), text.substr(at + 1)};
+}
+
+// cxxopts cuts lists at commas; commands and values may hold them. Repeated options are therefore collected here.
+std::vector<std::string> all_of(const cxxopts::ParseResult& parsed, const std::string& name) {
+    std::vector<std::string> values;
+    for (const auto& argument : parsed.arguments())
+        if (argument.key() == name) values.push_back(argument.value());
+    return values;
+}
+
+}  // namespace
+
+std::optional<Answer> read_options(int count, char** arguments, Options& options) {
+    // What stands behind "--" belongs to the program.
+    int own = count;
+    for (int i = 1; i < count; ++i) {
+        if (std::string_view(arguments[i]) != "--") continue;
+        own = i;
+        break;
+    }
+    for (int i = own + 1; i < count; ++i) options.arguments.emplace_back(arguments[i]);
+
+    cxxopts::Options rules = description();
+    rules.custom_help("").positional_help("");
+    rules.add_options()("words", "", cxxopts::value<std::vector<std::string>>());
+    rules.parse_positional({"words"});
+    cxxopts::ParseResult parsed;
+    try {
+        parsed = rules.parse(own, arguments);
+    } catch (const cxxopts::exceptions::exception& error) {
+        return wrong(error.what(), "elm-lantern --help lists the options");
+    }
+    if (parsed.count("help")) {
+        cxxopts::Options shown = description();
+        std::string text = shown.custom_help("").positional_help("").help();
+        return Answer{0, std::string(kUsage) + text.substr(text.find('\n') + 1)};
+    }
+    if (parsed.count("version")) return Answer{0, "elm-lantern 0.1.0\n"};
+
+    std::vector<std::string> words = all_of(parsed, "words");
+    if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");
+    static const std::vector<std::string> later = {"survey", "attach", "postmortem", "diagnose", "compare", "heap", "serve"};
+    if (std::find(later.begin(), later.end(), words[0]) != later.end())
+        return wrong(fmt::format("{} is not there yet", words[0]), "elm-lantern debug PROGRAM starts a session");
+    if (words[0] != "debug")
+        return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])), fmt::format("did you mean elm-lantern debug {}?", words[0]));
+    if (words.size() < 2) return wrong("the program is missing", "elm-lantern debug PROGRAM");
+    if (words.size() > 2)
+        return wrong(fmt::format("{} is one word too many", quote(words[2])), "the program's own arguments come after --");
+    options.program = words[1];
+
+    options.scripts = all_of(parsed, "script");
+    options.commands = all_of(parsed, "do");
+    options.stay = parsed.count("stay") != 0;
+    options.randomise = parsed.count("random-addresses") != 0;
+    auto take = [&](const char* name, std::string& into) {
+        if (parsed.count(name)) into = parsed[name].as<std::string>();
+    };
+    take("out", options.record_folder);
+    take("stdin", options.input_file);
+    take("stdout", options.output_file);
+    take("cwd", options.folder);
+    take("log", options.log_file);
+    std::string format = parsed["format"].as<std::string>();
+    if (format != "text" && format != "json") return wrong(fmt::format("there is no format {}", quote(format)), "--format text or --format json");
+    options.format = format == "json" ? Format::json : Format::text;
+    for (const std::string& setting : all_of(parsed, "env")) {
+        if (!split_at_equals(setting)) return wrong(fmt::format("--env {} sets nothing", quote(setting)), "--env NAME=VALUE");
+        options.environment.push_back(setting);
+    }
+    for (const std::string& mapping : all_of(parsed, "source-map")) {
+        auto parts = split_at_equals(mapping);
+        if (!parts) return wrong(fmt::format("--source-map {} maps nothing", quote(mapping)), "--source-map FROM=TO");
+        options.source_map.push_back({parts->first, parts->second});
+    }
+    return std::nullopt;
+}
+
+}  // namespace lantern::cli

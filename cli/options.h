@@ -1,0 +1,37 @@
+// The arguments of the command.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "cli/output.h"
+#include "core/symbols/source_files.h"
+
+namespace lantern::cli {
+
+struct Options {
+    std::string program;
+    std::vector<std::string> arguments;
+    std::vector<std::string> scripts;
+    std::vector<std::string> commands;  // --do
+    bool stay = false;
+    std::string record_folder;
+    Format format = Format::text;
+    std::string input_file, output_file, folder;
+    std::vector<std::string> environment;
+    std::vector<SourceMapping> source_map;
+    std::string log_file;
+    bool randomise = false;
+};
+
+// What was asked for instead of a session.
+struct Answer {
+    int exit_status = 0;
+    std::string text;
+};
+
+// Fills `options`, or gives the text to print and the exit status: for --help, --version and wrong usage (status 2).
+std::optional<Answer> read_options(int argument_count, char** arguments, Options& options);
+
+}  // namespace lantern::cli

@@ -1,0 +1,79 @@
+#include "cli/output.h"
+
+#include <fmt/format.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include "cli/views/json.h"
+#include "cli/views/text.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+std::FILE* open_record(const std::filesystem::path& path) {
+    std::FILE* file = std::fopen(path.c_str(), "we");
+    if (!file) throw FileError(fmt::format("the record {} cannot be written: {}", path.string(), std::strerror(errno)), "choose another folder with --out");
+    return file;
+}
+
+}  // namespace
+
+Output::~Output() {
+    if (record_json_) std::fclose(record_json_);
+    if (record_text_) std::fclose(record_text_);
+}
+
+void Output::keep_record(const std::filesystem::path& folder) {
+    std::error_code error;
+    std::filesystem::create_directories(folder, error);
+    if (error) throw FileError(fmt::format("the folder {} cannot be made: {}", folder.string(), error.message()), "choose another folder with --out");
+    record_json_ = open_record(folder / "session.jsonl");
+    record_text_ = open_record(folder / "session.txt");
+}
+
+void Output::write(const std::string& text) {
+    std::string shown = ascii_ ? to_ascii(text) : text;
+    std::fwrite(shown.data(), 1, shown.size(), stdout);
+    std::fflush(stdout);
+}
+
+void Output::show(const View& view) {
+    static const Style plain;
+    if (capturing_) {
+        captured_.text += text_of(view, plain);
+        captured_.json += json_of(view) + "\n";
+        return;
+    }
+    write(format_ == Format::json ? json_of(view) + "\n" : text_of(view, style_));
+    // The record is complete up to here even if we are killed next.
+    if (record_json_) {
+        fmt::print(record_json_, "{}\n", json_of(view));
+        std::fflush(record_json_);
+    }
+    if (record_text_) {
+        fmt::print(record_text_, "{}", text_of(view, plain));
+        std::fflush(record_text_);
+    }
+}
+
+void Output::command(const std::string& prompt, const std::string& line, bool echo) {
+    if (capturing_) return;
+    if (echo && format_ == Format::text) write(style_.faint(prompt) + style_.strong(escape_for_display(line)) + "\n");
+    if (record_json_) fmt::print(record_json_, "{}\n", json_of_command(line));
+    if (record_text_) fmt::print(record_text_, "{}{}\n", prompt, escape_for_display(line));
+}
+
+void Output::start_capture() {
+    capturing_ = true;
+    captured_ = {};
+}
+
+Output::Captured Output::end_capture() {
+    capturing_ = false;
+    return std::move(captured_);
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,51 @@
+// Where views go: to standard output as text or JSON, and, when the session keeps a record, to its two files as well.
+#pragma once
+
+#include <cstdio>
+#include <filesystem>
+#include <string>
+
+#include "cli/views/style.h"
+#include "cli/views/view.h"
+
+namespace lantern::cli {
+
+enum class Format { text, json };
+
+class Output {
+  public:
+    Output(Format format, Style style, bool ascii) : format_(format), style_(style), ascii_(ascii) {}
+    ~Output();
+    Output(const Output&) = delete;
+    Output& operator=(const Output&) = delete;
+
+    // From here on session.jsonl and session.txt in `folder` keep everything. Throws FileError.
+    void keep_record(const std::filesystem::path& folder);
+
+    void show(const View& view);
+    // A command that was typed or read from a script; shown only where nobody saw it being typed.
+    void command(const std::string& prompt, const std::string& line, bool echo);
+
+    Format format() const { return format_; }
+    const Style& style() const { return style_; }
+    bool is_ascii() const { return ascii_; }
+    // Collects the text and JSON of what is shown instead of showing it, for `save`.
+    struct Captured {
+        std::string text, json;
+    };
+    void start_capture();
+    Captured end_capture();
+
+  private:
+    void write(const std::string& text);
+
+    Format format_;
+    Style style_;
+    bool ascii_;
+    bool capturing_ = false;
+    Captured captured_;
+    std::FILE* record_json_ = nullptr;
+    std::FILE* record_text_ = nullptr;
+};
+
+}  // namespace lantern::cli

@@ -1,0 +1,191 @@
+#include "cli/prompt.h"
+
+#include <fmt/format.h>
+#include <histedit.h>
+#include <signal.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstdlib>
+#include <filesystem>
+
+#include "cli/completion.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+constexpr int kHistorySize = 2000;
+
+std::filesystem::path history_file() {
+    const char* state = std::getenv("XDG_STATE_HOME");
+    const char* home = std::getenv("HOME");
+    if (state && *state) return std::filesystem::path(state) / "elm-lantern" / "history";
+    if (home && *home) return std::filesystem::path(home) / ".local" / "state" / "elm-lantern" / "history";
+    return {};
+}
+
+// While a line is typed, Ctrl-C gives it up. While the program runs it pauses that (see EventLoop).
+class InterruptWhileTyping {
+  public:
+    InterruptWhileTyping() {
+        struct sigaction action {};
+        action.sa_handler = [](int) {};  // its only effect: the read ends early
+        sigaction(SIGINT, &action, nullptr);
+        sigemptyset(&interrupt_);
+        sigaddset(&interrupt_, SIGINT);
+        sigprocmask(SIG_UNBLOCK, &interrupt_, nullptr);
+    }
+    ~InterruptWhileTyping() { sigprocmask(SIG_BLOCK, &interrupt_, nullptr); }
+
+  private:
+    sigset_t interrupt_;
+};
+
+class Prompt {
+  public:
+    explicit Prompt(Shell& shell) : shell_(shell), history_(history_init()), path_(history_file()) {
+        HistEvent event;
+        history(history_, &event, H_SETSIZE, kHistorySize);
+        history(history_, &event, H_SETUNIQUE, 1);
+        if (!path_.empty()) {
+            std::error_code ignored;
+            std::filesystem::create_directories(path_.parent_path(), ignored);
+            history(history_, &event, H_LOAD, path_.c_str());
+        }
+        editor_ = el_init("elm-lantern", stdin, stdout, stderr);
+        el_set(editor_, EL_CLIENTDATA, this);
+        el_set(editor_, EL_EDITOR, "emacs");
+        el_set(editor_, EL_PROMPT_ESC, prompt_text, '\1');
+        el_set(editor_, EL_HIST, ::history, history_);
+        el_set(editor_, EL_ADDFN, "lantern-complete", "complete the word", tab);
+        el_set(editor_, EL_BIND, "^I", "lantern-complete", nullptr);
+        el_set(editor_, EL_BIND, "^R", "em-inc-search-prev", nullptr);
+    }
+    ~Prompt() {
+        HistEvent event;
+        if (!path_.empty()) history(history_, &event, H_SAVE, path_.c_str());
+        el_end(editor_);
+        history_end(history_);
+    }
+
+    void run() {
+        while (!shell_.wants_to_quit()) {
+            auto line = read_line();
+            if (!line) return;
+            run_line(*line);
+        }
+    }
+
+  private:
+    static char* prompt_text(EditLine* editor) {
+        void* self = nullptr;
+        el_get(editor, EL_CLIENTDATA, &self);
+        return static_cast<Prompt*>(self)->prompt_.data();
+    }
+
+    static unsigned char tab(EditLine* editor, int) {
+        void* self = nullptr;
+        el_get(editor, EL_CLIENTDATA, &self);
+        return static_cast<Prompt*>(self)->complete_word();
+    }
+
+    unsigned char complete_word() {
+        const LineInfo* line = el_line(editor_);
+        std::string_view before(line->buffer, static_cast<std::size_t>(line->cursor - line->buffer));
+        Completion completion = complete(shell_, before);
+        if (completion.candidates.empty()) return CC_REFRESH_BEEP;
+        std::string common = common_beginning(completion.candidates);
+        std::string addition = common.substr(std::min(common.size(), completion.replaces));
+        bool alone = completion.candidates.size() == 1;
+        bool goes_on = common.ends_with('/') || common.ends_with(':');
+        if (alone && !goes_on && line->cursor == line->lastchar) addition += ' ';
+        if (!addition.empty()) {
+            el_insertstr(editor_, addition.c_str());
+            return CC_REFRESH;
+        }
+        list(completion.candidates);
+        return CC_REDISPLAY;
+    }
+
+    void list(const std::vector<std::string>& candidates) {
+        constexpr std::size_t kMost = 60;
+        std::size_t widest = 0;
+        for (const std::string& candidate : candidates) widest = std::max(widest, display_width(candidate));
+        std::size_t columns = std::max<std::size_t>(1, shell_.output().style().width / (widest + 2));
+        std::string out = "\n";
+        for (std::size_t i = 0; i < std::min(candidates.size(), kMost); ++i) {
+            out += candidates[i];
+            bool ends_row = (i + 1) % columns == 0 || i + 1 == std::min(candidates.size(), kMost);
+            out += ends_row ? "\n" : std::string(widest + 2 - display_width(candidates[i]), ' ');
+        }
+        if (candidates.size() > kMost) out += fmt::format("… {} more\n", candidates.size() - kMost);
+        std::fputs((shell_.output().is_ascii() ? to_ascii(out) : out).c_str(), stdout);
+        std::fflush(stdout);
+    }
+
+    // Nothing: the user leaves.
+    std::optional<std::string> read_line() {
+        for (;;) {
+            std::string plain = shell_.prompt();
+            if (shell_.output().is_ascii()) plain = to_ascii(plain);
+            const Style& style = shell_.output().style();
+            prompt_ = style.colour ? "\1\x1b[1;38;5;109m\1" + plain + "\1\x1b[0m\1" : plain;
+            int length = 0;
+            errno = 0;
+            const char* line = nullptr;
+            int reason = 0;
+            {
+                InterruptWhileTyping guard;
+                line = el_gets(editor_, &length);
+                reason = errno;
+            }
+            if (line && length > 0) return std::string(trimmed(std::string_view(line, static_cast<std::size_t>(length))));
+            if (length < 0 && reason == EINTR) {  // Ctrl-C: the line is given up
+                std::fputs("\n", stdout);
+                el_set(editor_, EL_REFRESH);
+                el_reset(editor_);
+                continue;
+            }
+            std::fputs("\n", stdout);
+            if (may_leave()) return std::nullopt;
+        }
+    }
+
+    // Ctrl-D: a running program would be ended with us.
+    bool may_leave() {
+        if (!shell_.session().is_running() || !isatty(0)) return true;
+        std::string name = std::filesystem::path(shell_.session().program()).filename().string();
+        fmt::print("{} has not ended. End it and leave? y or n: ", escape_for_display(name));
+        std::fflush(stdout);
+        std::string answer;
+        for (char c; read(0, &c, 1) == 1 && c != '\n';) answer += c;
+        if (answer.empty()) std::fputs("\n", stdout);
+        return answer.empty() ? false : answer[0] == 'y' || answer[0] == 'Y';
+    }
+
+    void run_line(const std::string& typed) {
+        std::string line = typed.empty() ? shell_.last_movement() : typed;
+        if (line.empty()) return;
+        if (!typed.empty()) {
+            HistEvent event;
+            history(history_, &event, H_ENTER, typed.c_str());
+        }
+        shell_.output().command(shell_.prompt(), line, false);
+        shell_.execute(line);
+    }
+
+    Shell& shell_;
+    History* history_;
+    EditLine* editor_ = nullptr;
+    std::filesystem::path path_;
+    std::string prompt_;
+};
+
+}  // namespace
+
+void run_prompt(Shell& shell) {
+    Prompt(shell).run();
+}
+
+}  // namespace lantern::cli

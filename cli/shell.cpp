@@ -1,0 +1,143 @@
+#include "cli/shell.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <fstream>
+
+#include "cli/commands/command.h"
+#include "core/expressions/syntax.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+constexpr unsigned kDeepestScript = 16;
+
+std::string program_name(Session& session) {
+    return escape_for_display(std::filesystem::path(session.program()).filename().string());
+}
+
+}  // namespace
+
+void Shell::show_stop(const Stop& stop) {
+    listed_file.clear();
+    show(report_stop(session_, stop, tracker_));
+    if (!session_.is_running()) return;
+    for (const Pin& pin : session_.pins()) {
+        if (!is_view_word(pin.text)) continue;
+        try {
+            find_command(pin.text).run(*this, "");
+        } catch (const Error& error) {
+            show(Notice{Notice::Kind::warning, fmt::format("pin {} ({}): {}", pin.number, pin.text, error.what())});
+        }
+    }
+}
+
+std::string Shell::prompt() {
+    if (session_.is_running()) {
+        try {
+            if (const Frame* frame = session_.selected_frame()) {
+                std::string name = escape_for_display(frame_function_name(*frame));
+                return frame->line ? fmt::format("{}:{} › ", name, frame->line->line) : fmt::format("{} › ", name);
+            }
+        } catch (const Error&) {  // the prompt must come whatever state the program is in
+        }
+        return program_name(session_) + " › ";
+    }
+    return session_.last_stop().is_end() ? fmt::format("{}, ended › ", program_name(session_)) : fmt::format("{} › ", program_name(session_));
+}
+
+Failure Shell::failure_of(const std::exception& error, std::string_view line) const {
+    Failure failure;
+    failure.what = error.what();
+    if (auto* ours = dynamic_cast<const Error*>(&error)) failure.advice = ours->advice();
+    if (auto* expression = dynamic_cast<const ExpressionError*>(&error)) {
+        failure.column = expression->column();
+        std::string_view rest = line;
+        if (rest.starts_with("=")) rest.remove_prefix(1);
+        else take_word(rest);
+        // change and keep compute the two sides of their '=' apart: the column then counts in a part of the line, and
+        // pointing at it would point at the wrong character.
+        bool is_whole = find_assignment(rest) == std::string_view::npos;
+        if (is_whole) failure.expression = std::string(trimmed(rest));
+        else failure.column = 0;
+    }
+    return failure;
+}
+
+bool Shell::execute_from(std::string_view line, const std::string& script, unsigned number) {
+    std::string_view text = trimmed(line);
+    if (text.empty() || text.starts_with('#')) return true;
+    bool may_fail = text.starts_with('-');
+    if (may_fail) text = trimmed(text.substr(1));
+    try {
+        std::string_view rest = text;
+        const Command* command = nullptr;
+        if (text.starts_with('=')) {
+            command = &find_command("value");
+            rest = trimmed(text.substr(1));
+        } else {
+            command = &find_command(take_word(rest));
+        }
+        if (command->is_movement) last_movement_ = std::string(text);
+        command->run(*this, rest);
+        return true;
+    } catch (const std::exception& error) {
+        Failure failure = failure_of(error, text);
+        failure.script = script;
+        failure.line = number;
+        show(failure);
+        return may_fail;
+    }
+}
+
+bool Shell::execute(std::string_view line) {
+    return execute_from(line, "", 0);
+}
+
+bool Shell::play(const std::string& path) {
+    if (depth_ >= kDeepestScript) throw RequestError(fmt::format("{} is played by scripts that play each other without end", path));
+    std::ifstream in(path);
+    if (!in || std::filesystem::is_directory(path)) throw FileError(fmt::format("the script {} cannot be read", path), "check the path");
+    ++depth_;
+    unsigned number = 0;
+    bool good = true;
+    for (std::string line; good && !quits_ && std::getline(in, line);) {
+        ++number;
+        std::string_view text = trimmed(line);
+        if (text.empty() || text.starts_with('#')) continue;
+        output_.command(prompt(), std::string(text), true);
+        good = execute_from(text, path, number);
+    }
+    --depth_;
+    return good;
+}
+
+void show_first_notices(Shell& shell) {
+    Session& session = shell.session();
+    const ModuleSymbols& symbols = session.symbols();
+    auto warn = [&](std::string text) { shell.show(Notice{Notice::Kind::warning, std::move(text)}); };
+    auto problems = symbols.problems();
+    if (!problems.empty()) {
+        warn(fmt::format("{} of the debug information cannot be read and {} left out: {}", counted(problems.size(), "part"),
+                         problems.size() == 1 ? "is" : "are", escape_for_display(problems.front())));
+    }
+    if (!symbols.has_debug_information()) {
+        bool stripped = !symbols.symbol_table().has_full_table();
+        warn(fmt::format("{} has no debug information{}: it stops at {}, and the stack is walked by call-frame information. "
+                         "Compile it with -g for lines, variables and types.",
+                         program_name(session), stripped ? " and its symbols were stripped" : "",
+                         stripped ? "addresses and exported names" : "addresses and names of functions"));
+        return;
+    }
+    std::string file = session.current_file();
+    if (file.empty()) return;
+    if (!session.sources().find(file))
+        warn(fmt::format("the source file {} is not here; --source-map FROM=TO says where its folder has moved to", escape_for_display(file)));
+    else if (session.is_stale(file))
+        warn(fmt::format("{} is newer than the program: lines may not match; build it again", escape_for_display(std::filesystem::path(file).filename().string())));
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,55 @@
+// Runs the commands of a session, wherever they come from: the prompt, a script, --do.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+#include "cli/output.h"
+#include "core/analysis/change_tracker.h"
+#include "core/session/session.h"
+
+namespace lantern::cli {
+
+class Shell {
+  public:
+    // Both are borrowed.
+    Shell(Session& session, Output& output) : session_(session), output_(output) {}
+
+    Session& session() { return session_; }
+    Output& output() { return output_; }
+    ChangeTracker& tracker() { return tracker_; }
+    void show(const View& view) { output_.show(view); }
+    void show_stop(const Stop& stop);
+
+    // Runs one command. False if it failed; the failure has been shown. Never throws for what a user can cause.
+    bool execute(std::string_view line);
+    // The same, for a command at a line of a script: a failure names it.
+    bool execute_from(std::string_view line, const std::string& script, unsigned number);
+    // Plays a script; stops at the first command that fails, unless its line starts with '-'. Throws FileError when the
+    // script cannot be read.
+    bool play(const std::string& path);
+
+    bool wants_to_quit() const { return quits_; }
+    void quit() { quits_ = true; }
+    std::string prompt();
+    // The last movement typed ("over", "into insn" …): what an empty line repeats. Empty when there is none.
+    const std::string& last_movement() const { return last_movement_; }
+    // Where `source` goes on when it is asked again without a place.
+    std::string listed_file;
+    std::uint32_t listed_to = 0;
+
+  private:
+    Failure failure_of(const std::exception& error, std::string_view line) const;
+
+    Session& session_;
+    Output& output_;
+    ChangeTracker tracker_;
+    bool quits_ = false;
+    std::string last_movement_;
+    unsigned depth_ = 0;  // scripts that play scripts
+};
+
+// What is known before anything has been typed and should be said: no symbols, damaged ones, stale source.
+void show_first_notices(Shell& shell);
+
+}  // namespace lantern::cli

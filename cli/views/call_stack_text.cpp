@@ -1,0 +1,58 @@
+// The call stack as text, innermost first.
+#include <fmt/format.h>
+
+#include "cli/views/text.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+std::string parameters_text(const StackRow& row) {
+    std::string out;
+    for (const ValueView& parameter : row.parameters) {
+        std::string value = parameter.unavailable.empty() ? one_line(parameter, 40) : "?";
+        out += fmt::format("{}{} = {}", out.empty() ? "" : ", ", parameter.name, value);
+    }
+    return out;
+}
+
+std::string how_found(const StackRow& row) {
+    if (row.is_signal_frame) return "the frame of a signal";
+    switch (row.origin) {
+        case FrameOrigin::frame_pointer: return "found by the frame pointer: likely";
+        case FrameOrigin::return_address: return "found by the return address on the stack: a guess";
+        default: return "";
+    }
+}
+
+}  // namespace
+
+std::string stack_text(const StackReport& report, const Style& style) {
+    std::string out = heading_line("call stack, innermost first", counted(report.total, "frame"), style);
+    std::size_t name_width = 0, digits = 1;
+    for (const StackRow& row : report.rows) {
+        name_width = std::max(name_width, display_width(row.function));
+        digits = std::max(digits, std::to_string(row.level).size());
+    }
+    name_width = std::min<std::size_t>(name_width, 32);
+    std::size_t width = std::min(style.width, 100u);
+    for (const StackRow& row : report.rows) {
+        std::string place = row.line ? place_text(row.file, row.line) : row.module.empty() ? fmt::format("{:#x}", row.address) : short_file(row.module);
+        std::string middle = parameters_text(row);
+        if (row.is_inlined) middle += fmt::format("{}inlined into {}", middle.empty() ? "" : "  ", row.level + 1);
+        std::string left = fmt::format("{:>{}}  {}  {}", row.level, digits, padded(escape_for_display(row.function), name_width), middle);
+        std::size_t used = display_width(left) + 3 + display_width(place);
+        left += used + 2 < width ? std::string(width - used, ' ') : "  ";
+        out += row.is_selected ? style.next_line(" ◆ " + left + place) : "   " + left + style.faint(place);
+        std::string how = how_found(row);
+        out += how.empty() ? "\n" : "  " + style.warning(how) + "\n";
+        if (row.repeats > 1)
+            out += fmt::format("   {:>{}}  {}\n", "", digits,
+                               style.faint(fmt::format("the same call {} times, depth {} – {}", with_thousands(row.repeats), row.level, row.level + row.repeats - 1)));
+    }
+    if (report.is_cut) out += "   … and further out; stack all walks the whole stack\n";
+    if (!report.why_ended.empty()) out += " " + style.warning("take care") + " " + report.why_ended + "\n";
+    return out;
+}
+
+}  // namespace lantern::cli

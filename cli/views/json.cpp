@@ -1,0 +1,258 @@
+#include "cli/views/json.h"
+
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+namespace lantern::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string address_text(std::uint64_t address) {
+    return fmt::format("{:#x}", address);
+}
+
+const char* word(StopReason reason) {
+    switch (reason) {
+        case StopReason::none: return "none";
+        case StopReason::launched: return "launched";
+        case StopReason::breakpoint: return "breakpoint";
+        case StopReason::stepped: return "stepped";
+        case StopReason::returned: return "returned";
+        case StopReason::reached: return "reached";
+        case StopReason::signal: return "signal";
+        case StopReason::paused: return "paused";
+        case StopReason::replaced: return "replaced";
+        case StopReason::exited: return "exited";
+        case StopReason::killed: return "killed";
+    }
+    return "none";
+}
+
+const char* word(FrameOrigin origin) {
+    switch (origin) {
+        case FrameOrigin::innermost: return "registers";
+        case FrameOrigin::call_frame_information: return "call-frame-information";
+        case FrameOrigin::frame_pointer: return "frame-pointer";
+        case FrameOrigin::return_address: return "return-address";
+        case FrameOrigin::inlined: return "inlined";
+    }
+    return "registers";
+}
+
+const char* word(Assignment assignment) {
+    switch (assignment) {
+        case Assignment::assigned: return "yes";
+        case Assignment::not_yet: return "not-yet";
+        case Assignment::on_some_paths: return "on-some-paths";
+        case Assignment::unknown: break;
+    }
+    return "unknown";
+}
+
+Json value(const ValueView& view) {
+    Json out{{"name", view.name}, {"type", view.type}};
+    if (!view.unavailable.empty()) out["unavailable"] = view.unavailable;
+    else out["text"] = one_line(view, 4000);
+    if (view.number) out["bits"] = address_text(*view.number);
+    if (!view.place.empty()) out["place"] = view.place;
+    if (view.assignment != Assignment::unknown) out["assigned"] = word(view.assignment);
+    if (view.declared_line) out["declared_line"] = view.declared_line;
+    if (view.is_parameter) out["parameter"] = true;
+    if (view.is_shadowed) out["shadowed"] = true;
+    if (!view.children.empty()) {
+        Json children = Json::array();
+        for (const ValueView& child : view.children) children.push_back(value(child));
+        out["children"] = std::move(children);
+    }
+    if (view.more) out["more"] = view.more;
+    return out;
+}
+
+Json values(const std::vector<ValueView>& views) {
+    Json out = Json::array();
+    for (const ValueView& view : views) out.push_back(value(view));
+    return out;
+}
+
+Json source_rows(const SourceReport& report) {
+    Json rows = Json::array();
+    for (const SourceRow& row : report.rows) {
+        Json out{{"line", row.number}, {"text", row.text}, {"has_code", row.has_code}};
+        if (row.is_current) out["next"] = true;
+        for (const BreakpointMark& mark : row.breakpoints) out["breakpoints"].push_back(mark.number);
+        rows.push_back(std::move(out));
+    }
+    return rows;
+}
+
+Json breakpoint(const Breakpoint& breakpoint) {
+    Json out{{"number", breakpoint.number}, {"place", breakpoint.place.text}, {"on", breakpoint.is_on}, {"hits", breakpoint.hits}, {"sites", Json::array()}};
+    for (const Breakpoint::Site& site : breakpoint.sites) {
+        Json made{{"address", address_text(site.address.value)}, {"function", site.code.function}};
+        if (site.code.line) {
+            made["file"] = site.code.file;
+            made["line"] = site.code.line;
+        }
+        if (site.code.is_inlined_copy) made["inlined"] = true;
+        out["sites"].push_back(std::move(made));
+    }
+    return out;
+}
+
+struct Renderer {
+    Json operator()(const StopReport& r) const {
+        Json out{{"kind", "stop"}, {"reason", word(r.stop.reason)}, {"why", r.why}};
+        if (!r.stop.breakpoints.empty()) out["breakpoints"] = r.stop.breakpoints;
+        if (r.stop.reason == StopReason::exited) out["exit_status"] = r.stop.exit_code;
+        if (r.stop.signal) out["signal"] = r.stop.signal;
+        if (r.stop.is_fault) out["fault_address"] = address_text(r.stop.fault_address.value);
+        if (!r.function.empty()) {
+            out["function"] = r.function;
+            out["address"] = address_text(r.address);
+            out["next_to_run"] = r.next_to_run;
+            out["thread"] = r.stop.thread;
+        }
+        if (r.line) {
+            out["file"] = r.file;
+            out["line"] = r.line;
+            out["mid_line"] = r.is_mid_line;
+        }
+        if (!r.instruction.empty()) out["instruction"] = r.instruction;
+        if (r.returned) out["returned"] = value(*r.returned);
+        if (r.stop.left_function) out["left_function"] = true;
+        if (!r.stop.unreached.empty()) out["unreached"] = r.stop.unreached;
+        Json changes = Json::array();
+        for (const ValueChange& change : r.changes) {
+            Json made{{"name", change.name}, {"before", change.before}, {"after", change.after}};
+            if (change.was_unset) made["was_unset"] = true;
+            changes.push_back(std::move(made));
+        }
+        out["changed"] = std::move(changes);
+        if (r.more_changes) out["more_changes"] = r.more_changes;
+        Json pins = Json::array();
+        for (const PinReport& pin : r.pins) {
+            Json made{{"number", pin.number}, {"text", pin.text}};
+            if (pin.value) made["value"] = value(*pin.value);
+            if (!pin.problem.empty()) made["problem"] = pin.problem;
+            if (!pin.before.empty()) made["before"] = pin.before;
+            pins.push_back(std::move(made));
+        }
+        out["pins"] = std::move(pins);
+        if (!r.source.rows.empty()) out["source"] = source_rows(r.source);
+        if (r.source.is_stale) out["stale"] = true;
+        if (!r.advice.empty()) out["advice"] = r.advice;
+        out["target_stops"] = r.stop.target_stops;
+        return out;
+    }
+    Json operator()(const SourceReport& r) const {
+        Json out{{"kind", "source"}, {"file", r.file}, {"found_at", r.found_at}, {"stale", r.is_stale}};
+        if (r.current_line) out["current_line"] = r.current_line;
+        out["rows"] = source_rows(r);
+        return out;
+    }
+    Json operator()(const LocalsReport& r) const {
+        return {{"kind", "locals"}, {"frame", r.level}, {"function", r.function}, {"file", r.file}, {"line", r.line}, {"variables", values(r.variables)}};
+    }
+    Json operator()(const GlobalsReport& r) const {
+        return {{"kind", "globals"}, {"running", r.is_running}, {"total", r.total}, {"variables", values(r.variables)}};
+    }
+    Json operator()(const StackReport& r) const {
+        Json rows = Json::array();
+        for (const StackRow& row : r.rows) {
+            Json made{{"level", row.level}, {"function", row.function}, {"address", address_text(row.address)}, {"found_by", word(row.origin)}};
+            if (row.line) {
+                made["file"] = row.file;
+                made["line"] = row.line;
+            }
+            if (!row.module.empty()) made["module"] = row.module;
+            if (row.repeats > 1) made["repeats"] = row.repeats;
+            if (row.is_inlined) made["inlined"] = true;
+            if (row.is_signal_frame) made["signal_frame"] = true;
+            if (row.is_selected) made["selected"] = true;
+            made["parameters"] = values(row.parameters);
+            rows.push_back(std::move(made));
+        }
+        Json out{{"kind", "stack"}, {"thread", r.thread}, {"frames", std::move(rows)}, {"total", r.total}, {"cut", r.is_cut}};
+        if (!r.why_ended.empty()) out["ended_because"] = r.why_ended;
+        return out;
+    }
+    Json operator()(const ValueReport& r) const {
+        Json out{{"kind", "value"}, {"expression", r.expression}, {"value", value(r.value)}};
+        if (r.number) out["result"] = r.number;
+        if (!r.note.empty()) out["note"] = r.note;
+        return out;
+    }
+    Json operator()(const ChangeReport& r) const {
+        return {{"kind", "change"}, {"place", r.place}, {"before", r.before}, {"after", r.after}};
+    }
+    Json operator()(const BreakpointsReport& r) const {
+        Json all = Json::array();
+        for (const Breakpoint& b : r.breakpoints) all.push_back(breakpoint(b));
+        return {{"kind", "breakpoints"}, {"breakpoints", std::move(all)}};
+    }
+    Json operator()(const BreakpointSet& r) const {
+        Json out{{"kind", "breakpoint-set"}, {"breakpoint", breakpoint(r.breakpoint)}};
+        if (!r.note.empty()) out["note"] = r.note;
+        return out;
+    }
+    Json operator()(const PinsReport& r) const {
+        Json all = Json::array();
+        for (const Pin& pin : r.pins) all.push_back({{"number", pin.number}, {"text", pin.text}});
+        return {{"kind", "pins"}, {"pins", std::move(all)}};
+    }
+    Json operator()(const FindReport& r) const {
+        Json found = Json::array();
+        for (const FoundName& name : r.found) {
+            Json made{{"name", name.name}};
+            if (!name.detail.empty()) made["detail"] = name.detail;
+            if (!name.file.empty()) made["file"] = name.file;
+            if (name.line) made["line"] = name.line;
+            if (name.address) made["address"] = address_text(name.address);
+            if (name.is_inlined_only) made["inlined_only"] = true;
+            found.push_back(std::move(made));
+        }
+        return {{"kind", "find"}, {"what", r.what}, {"pattern", r.pattern}, {"total", r.total}, {"found", std::move(found)}};
+    }
+    Json operator()(const HelpReport& r) const {
+        Json groups = Json::array();
+        for (const auto& group : r.groups) {
+            Json entries = Json::array();
+            for (const HelpEntry& entry : group.entries) entries.push_back({{"usage", entry.usage}, {"summary", entry.summary}});
+            groups.push_back({{"title", group.title}, {"commands", std::move(entries)}});
+        }
+        return {{"kind", "help"}, {"title", r.title}, {"text", r.text}, {"groups", std::move(groups)}};
+    }
+    Json operator()(const Notice& r) const {
+        return {{"kind", "notice"}, {"level", r.kind == Notice::Kind::warning ? "warning" : "done"}, {"text", r.text}};
+    }
+    Json operator()(const Failure& r) const {
+        Json out{{"kind", "error"}, {"what", r.what}};
+        if (!r.advice.empty()) out["advice"] = r.advice;
+        if (r.column) out["column"] = r.column;
+        if (!r.expression.empty()) out["expression"] = r.expression;
+        if (!r.script.empty()) {
+            out["script"] = r.script;
+            out["script_line"] = r.line;
+        }
+        return out;
+    }
+};
+
+std::string line_of(const Json& json) {
+    // Names and source text may hold any bytes; what is no UTF-8 is replaced, never an exception.
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+}  // namespace
+
+std::string json_of(const View& view) {
+    return line_of(std::visit(Renderer{}, view));
+}
+
+std::string json_of_command(const std::string& line) {
+    return line_of(Json{{"kind", "command"}, {"line", line}});
+}
+
+}  // namespace lantern::cli

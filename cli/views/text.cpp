@@ -1,0 +1,98 @@
+#include "cli/views/text.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+
+#include "core/support/text.h"
+
+namespace lantern::cli {
+
+std::string padded(const std::string& text, std::size_t width) {
+    std::size_t used = display_width(text);
+    return used >= width ? text : text + std::string(width - used, ' ');
+}
+
+std::string short_file(const std::string& path) {
+    return escape_for_display(std::filesystem::path(path).filename().string());
+}
+
+std::string place_text(const std::string& file, std::uint32_t line) {
+    return file.empty() ? "" : fmt::format("{}:{}", short_file(file), line);
+}
+
+// "left ─────────── right ──" to the width of the output.
+std::string heading_line(const std::string& left, const std::string& right, const Style& style) {
+    std::size_t width = std::min(style.width, 100u);
+    std::size_t used = display_width(left) + display_width(right) + 5;
+    std::string rule;
+    for (std::size_t i = used; i < width; ++i) rule += "─";
+    if (rule.empty()) rule = "─";
+    std::string tail = right.empty() ? "───" : " " + right + " ──";
+    return style.heading(left + " ") + style.faint(rule) + style.heading(tail) + "\n";
+}
+
+std::string qualification(const ValueView& view) {
+    switch (view.assignment) {
+        case Assignment::not_yet: return "not set yet: nothing on the way here assigns it";
+        case Assignment::on_some_paths: return "perhaps not set: only some of the ways here assign it";
+        default: break;
+    }
+    return {};
+}
+
+namespace {
+
+std::string notice_text(const Notice& notice, const Style& style) {
+    if (notice.kind == Notice::Kind::warning) return style.warning("take care: ") + notice.text + "\n";
+    return notice.text + "\n";
+}
+
+std::string change_text(const ChangeReport& report, const Style& style) {
+    return fmt::format(" {}   {}  {} → {}\n", style.changed("changed"), escape_for_display(report.place), report.before, report.after);
+}
+
+std::string pins_text(const PinsReport& report, const Style& style) {
+    if (report.pins.empty()) return "nothing is pinned; pin EXPR shows its value at every stop\n";
+    std::string out = heading_line("pinned", "", style);
+    for (const Pin& pin : report.pins) out += fmt::format("{:>3}  {}\n", pin.number, escape_for_display(pin.text));
+    return out;
+}
+
+struct Renderer {
+    const Style& style;
+    std::string operator()(const StopReport& r) const { return stop_text(r, style); }
+    std::string operator()(const SourceReport& r) const { return source_text(r, style); }
+    std::string operator()(const LocalsReport& r) const { return locals_text(r, style); }
+    std::string operator()(const GlobalsReport& r) const { return globals_text(r, style); }
+    std::string operator()(const StackReport& r) const { return stack_text(r, style); }
+    std::string operator()(const ValueReport& r) const { return value_text(r, style); }
+    std::string operator()(const ChangeReport& r) const { return change_text(r, style); }
+    std::string operator()(const BreakpointsReport& r) const { return breakpoints_text(r, style); }
+    std::string operator()(const BreakpointSet& r) const { return breakpoint_set_text(r, style); }
+    std::string operator()(const PinsReport& r) const { return pins_text(r, style); }
+    std::string operator()(const FindReport& r) const { return find_text(r, style); }
+    std::string operator()(const HelpReport& r) const { return help_text(r, style); }
+    std::string operator()(const Notice& r) const { return notice_text(r, style); }
+    std::string operator()(const Failure& r) const { return failure_text(r, style); }
+};
+
+}  // namespace
+
+std::string failure_text(const Failure& failure, const Style& style) {
+    std::string out;
+    if (!failure.script.empty()) out += fmt::format("{}:{}: ", escape_for_display(failure.script), failure.line);
+    out += style.warning("cannot do that: ") + escape_for_display(failure.what) + "\n";
+    if (failure.column && !failure.expression.empty()) {
+        out += fmt::format("    {}\n    {}{}\n", escape_for_display(failure.expression), std::string(failure.column - 1, ' '),
+                           style.warning("▲ here"));
+    }
+    if (!failure.advice.empty()) out += style.faint("    next: ") + escape_for_display(failure.advice) + "\n";
+    return out;
+}
+
+std::string text_of(const View& view, const Style& style) {
+    return std::visit(Renderer{style}, view);
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,35 @@
+// A view as text for a person. Lines end with '\n'.
+#pragma once
+
+#include <string>
+
+#include "cli/views/style.h"
+#include "cli/views/view.h"
+
+namespace lantern::cli {
+
+std::string text_of(const View& view, const Style& style);
+
+// The parts, one file each.
+std::string stop_text(const StopReport& report, const Style& style);
+std::string source_text(const SourceReport& report, const Style& style);
+std::string source_rows_text(const SourceReport& report, const std::string& remark, const Style& style);
+std::string locals_text(const LocalsReport& report, const Style& style);
+std::string globals_text(const GlobalsReport& report, const Style& style);
+std::string stack_text(const StackReport& report, const Style& style);
+std::string value_text(const ValueReport& report, const Style& style);
+std::string breakpoints_text(const BreakpointsReport& report, const Style& style);
+std::string breakpoint_set_text(const BreakpointSet& report, const Style& style);
+std::string find_text(const FindReport& report, const Style& style);
+std::string help_text(const HelpReport& report, const Style& style);
+std::string failure_text(const Failure& failure, const Style& style);
+
+// Shared by them.
+std::string heading_line(const std::string& left, const std::string& right, const Style& style);
+std::string short_file(const std::string& path);
+std::string place_text(const std::string& file, std::uint32_t line);
+// What qualifies a value: not set yet, shadowed, kept nowhere …; empty if nothing does.
+std::string qualification(const ValueView& view);
+std::string padded(const std::string& text, std::size_t width);
+
+}  // namespace lantern::cli

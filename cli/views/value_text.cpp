@@ -1,0 +1,105 @@
+// Values as text: one variable a line in lists, a tree where one value is asked for.
+#include <fmt/format.h>
+
+#include "cli/views/text.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+std::string value_or_reason(const ValueView& view, std::size_t longest, const Style& style) {
+    if (!view.unavailable.empty()) return style.faint("no value: " + view.unavailable);
+    return one_line(view, longest);
+}
+
+struct Columns {
+    std::size_t name = 0, value = 0;
+};
+
+Columns measure(const std::vector<ValueView>& views) {
+    Columns columns;
+    for (const ValueView& view : views) {
+        columns.name = std::max(columns.name, display_width(view.name) + (view.is_shadowed ? 1 + std::to_string(view.declared_line).size() : 0));
+        if (view.unavailable.empty()) columns.value = std::max(columns.value, display_width(one_line(view, 60)));
+    }
+    columns.name = std::min<std::size_t>(columns.name, 28);
+    columns.value = std::min<std::size_t>(columns.value, 36);
+    return columns;
+}
+
+// A shadowed variable is shown under the name that reaches it.
+std::string shown_name(const ValueView& view) {
+    return view.is_shadowed ? fmt::format("{}#{}", view.name, view.declared_line) : view.name;
+}
+
+std::string variable_line(const ValueView& view, const Columns& columns, const Style& style) {
+    std::string line = fmt::format("  {}  {}  {}", padded(escape_for_display(shown_name(view)), columns.name),
+                                   padded(value_or_reason(view, 90, style), columns.value), style.faint(view.type));
+    std::vector<std::string> notes;
+    if (std::string q = qualification(view); !q.empty()) notes.push_back(q);
+    if (view.is_shadowed) notes.push_back("hidden by the inner one of the same name");
+    for (const std::string& note : notes) line += "  " + style.warning(note);
+    return line + "\n";
+}
+
+void append_tree(const ValueView& view, const std::string& indent, std::string& out, const Style& style) {
+    Columns columns = measure(view.children);
+    for (std::size_t i = 0; i < view.children.size(); ++i) {
+        const ValueView& child = view.children[i];
+        std::size_t same = i + 1;
+        while (view.is_array && !child.has_children() && same < view.children.size() && view.children[same].text == child.text &&
+               view.children[same].unavailable == child.unavailable)
+            ++same;
+        std::string name = child.name.empty() ? "(unnamed)" : child.name;
+        if (same - i >= 4) {
+            name = fmt::format("{} to {}", child.name, view.children[same - 1].name);
+            i = same - 1;
+        }
+        bool opens = child.has_children() && display_width(one_line(child, 120)) > 60;
+        std::string shown = opens ? "" : value_or_reason(child, 200, style);
+        out += fmt::format("{}{}  {}  {}\n", indent, padded(escape_for_display(name), columns.name),
+                           padded(shown, opens ? 0 : columns.value), style.faint(child.type));
+        if (opens) append_tree(child, indent + "    ", out, style);
+    }
+    if (view.more) out += fmt::format("{}… {} more; [FIRST..LAST] shows a part\n", indent, with_thousands(view.more));
+}
+
+}  // namespace
+
+std::string value_text(const ValueReport& report, const Style& style) {
+    const ValueView& view = report.value;
+    std::string label = report.number ? fmt::format("@{}", report.number) : "";
+    std::string expression = escape_for_display(report.expression);
+    std::string notes;
+    if (std::string q = qualification(view); !q.empty()) notes += "  " + style.warning(q);
+    if (!report.note.empty()) notes += "  " + style.warning(report.note);
+    if (!view.unavailable.empty())
+        return fmt::format("{} {}: no value: {}  {}{}\n", style.strong(label), expression, view.unavailable, style.faint(view.type), notes);
+    if (!view.has_children() || (display_width(one_line(view, 120)) <= 60 && view.is_array && view.children.size() > 1 && view.more == 0 && !view.children[0].name.starts_with("0x")))
+        return fmt::format("{} {} = {}  {}{}\n", style.strong(label), expression, one_line(view, 4000), style.faint(view.type), notes);
+    std::string out = fmt::format("{} {}  {}{}\n", style.strong(label), expression, style.faint(view.type), notes);
+    append_tree(view, "    ", out, style);
+    return out;
+}
+
+std::string locals_text(const LocalsReport& report, const Style& style) {
+    std::string where = place_text(report.file, report.line);
+    std::string out = heading_line(fmt::format("locals of {}", escape_for_display(report.function)), where, style);
+    if (report.variables.empty()) return out + "  none: there are no parameters or locals in scope here\n";
+    Columns columns = measure(report.variables);
+    for (const ValueView& view : report.variables) out += variable_line(view, columns, style);
+    return out;
+}
+
+std::string globals_text(const GlobalsReport& report, const Style& style) {
+    std::string state = report.is_running ? "" : "as the program starts with them";
+    std::string out = heading_line("globals", state, style);
+    if (report.variables.empty()) return out + "  none match\n";
+    Columns columns = measure(report.variables);
+    for (const ValueView& view : report.variables) out += variable_line(view, columns, style);
+    if (report.total > report.variables.size())
+        out += fmt::format("  … {} more; globals PATTERN narrows them down\n", with_thousands(report.total - report.variables.size()));
+    return out;
+}
+
+}  // namespace lantern::cli

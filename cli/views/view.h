@@ -1,0 +1,88 @@
+// Everything a command can answer. Each is a plain struct of facts; the renderers beside this file turn one into text or
+// into a JSON object, and nothing is computed there.
+#pragma once
+
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "core/analysis/locals_report.h"
+#include "core/analysis/stack_report.h"
+#include "core/analysis/stop_report.h"
+#include "core/values/value_view.h"
+
+namespace lantern::cli {
+
+// `value EXPR`
+struct ValueReport {
+    unsigned number = 0;  // "@number" is this result; 0: not numbered
+    std::string expression;
+    ValueView value;
+    std::string note;  // such as: the program is not running
+};
+
+// `change PLACE = EXPR`
+struct ChangeReport {
+    std::string place;
+    std::string before, after;
+};
+
+struct BreakpointsReport {
+    std::vector<Breakpoint> breakpoints;
+};
+
+struct BreakpointSet {
+    Breakpoint breakpoint;
+    std::string note;
+};
+
+struct PinsReport {
+    std::vector<Pin> pins;
+};
+
+struct FoundName {
+    std::string name;
+    std::string detail;  // type of a global, what kind of a type
+    std::string file;
+    std::uint32_t line = 0;
+    std::uint64_t address = 0;
+    bool is_inlined_only = false;
+};
+
+struct FindReport {
+    std::string what;  // "functions", "globals", "types", "files"
+    std::string pattern;
+    std::vector<FoundName> found;
+    std::size_t total = 0;
+};
+
+struct HelpEntry {
+    std::string usage, summary;
+};
+struct HelpReport {
+    std::string title, text;
+    struct Group {
+        std::string title;
+        std::vector<HelpEntry> entries;
+    };
+    std::vector<Group> groups;
+};
+
+// A sentence: something was done, or something should be known.
+struct Notice {
+    enum class Kind { done, warning } kind = Kind::done;
+    std::string text;
+};
+
+struct Failure {
+    std::string what, advice;
+    unsigned column = 0;      // in `expression`, from 1; 0: not about a column
+    std::string expression;
+    std::string script;       // where the failing command stands, when it came from a script
+    unsigned line = 0;
+};
+
+using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ChangeReport,
+                          BreakpointsReport, BreakpointSet, PinsReport, FindReport, HelpReport, Notice, Failure>;
+
+}  // namespace lantern::cli

@@ -1,0 +1,51 @@
+#include "core/analysis/change_tracker.h"
+
+namespace lantern {
+
+void ChangeTracker::forget() {
+    seen_.clear();
+    pins_.clear();
+}
+
+std::vector<ValueChange> ChangeTracker::observe(const Frame& frame, const LocalsReport& locals, std::size_t limit, std::size_t& more) {
+    std::vector<ValueChange> changes;
+    more = 0;
+    if (!frame.call_frame_address || !frame.function) return changes;
+    // Frames below this one on the stack have returned: what they held means nothing any more.
+    seen_.erase(seen_.begin(), seen_.lower_bound(FrameKey{frame.call_frame_address->value, 0}));
+    auto [slot, is_new] = seen_.try_emplace(FrameKey{frame.call_frame_address->value, frame.function->entry_offset});
+    for (const ValueView& now : locals.variables) {
+        if (is_new) break;
+        const ValueView* before = nullptr;
+        for (const ValueView& old : slot->second)
+            if (old.name == now.name && old.declared_line == now.declared_line) before = &old;
+        if (!before) continue;
+        // A variable that has still not been assigned may hold other garbage now; that is no change.
+        if (now.assignment == Assignment::not_yet) continue;
+        bool was_unset = before->assignment == Assignment::not_yet;
+        if (was_unset) {
+            changes.push_back({now.name, "not set", one_line(now, 80), true});
+            continue;
+        }
+        for (ViewChange& change : changes_between(*before, now)) changes.push_back({change.name, change.before, change.after, false});
+    }
+    slot->second = locals.variables;
+    if (changes.size() > limit) {
+        more = changes.size() - limit;
+        changes.resize(limit);
+    }
+    return changes;
+}
+
+std::optional<ValueChange> ChangeTracker::observe_pin(unsigned number, const ValueView& view) {
+    auto [slot, is_new] = pins_.try_emplace(number, view);
+    std::optional<ValueChange> change;
+    if (!is_new) {
+        std::string before = one_line(slot->second, 80), after = one_line(view, 80);
+        if (before != after) change = ValueChange{view.name, before, after, false};
+        slot->second = view;
+    }
+    return change;
+}
+
+}  // namespace lantern

@@ -1,0 +1,33 @@
+// The parameters and local variables of a frame, each with whether anything has assigned it yet.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/session/session.h"
+#include "core/values/assignment.h"
+
+namespace lantern {
+
+struct LocalsReport {
+    unsigned level = 0;
+    std::string function;
+    std::string file;
+    std::uint32_t line = 0;
+    std::vector<ValueView> variables;  // innermost scope first
+};
+
+LocalsReport report_locals(Session& session, const Frame& frame);
+
+// The frame's globals that match a part of a name, limited; `total` counts all that matched.
+struct GlobalsReport {
+    std::vector<ValueView> variables;
+    std::size_t total = 0;
+    bool is_running = false;  // false: these are the values the program starts with
+};
+GlobalsReport report_globals(Session& session, const std::string& pattern, std::size_t limit);
+
+// Marks the view of a variable that an expression names alone ("fill_cm") like `locals` would.
+Assignment assignment_of_name(Session& session, const std::string& expression);
+
+}  // namespace lantern

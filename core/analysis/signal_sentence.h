@@ -1,0 +1,16 @@
+// What a signal means, in a sentence for somebody who has not memorised the numbers (signal(7)).
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/session/session.h"
+
+namespace lantern {
+
+std::string signal_name(int signal);  // "SIGSEGV"; "signal 77" for one without a name
+
+// "SIGSEGV: the program read address 0x10, where nothing is mapped (a null pointer was followed)"
+std::string signal_sentence(Session& session, const Stop& stop);
+
+}  // namespace lantern

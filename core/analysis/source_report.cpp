@@ -1,0 +1,54 @@
+#include "core/analysis/source_report.h"
+
+#include <algorithm>
+#include <set>
+
+namespace lantern {
+namespace {
+
+std::set<std::uint32_t> lines_with_code(Session& session, const std::string& file) {
+    std::set<std::uint32_t> lines;
+    for (const Module& module : session.target().modules()) {
+        const ModuleSymbols& symbols = module.symbols();
+        for (const auto& unit : symbols.debug_info().units()) {
+            const auto& files = symbols.files_of(*unit);
+            if (std::none_of(files.begin(), files.end(), [&](const auto& f) { return f.path == file; })) continue;
+            const LineTable& table = symbols.lines_of(*unit);
+            for (const LineEntry& entry : table.entries())
+                if (entry.is_statement && table.files()[entry.file].path == file) lines.insert(entry.line);
+        }
+    }
+    return lines;
+}
+
+}  // namespace
+
+SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last) {
+    SourceReport report;
+    report.file = file;
+    report.is_stale = session.is_stale(file);
+    const Frame* frame = session.selected_frame();
+    if (frame && frame->line && frame->line->file == file) report.current_line = frame->line->line;
+    const SourceText* text = session.sources().find(file);
+    if (!text) return report;
+    report.found_at = text->path.string();
+    report.last_line = static_cast<std::uint32_t>(text->lines.size());
+    std::set<std::uint32_t> with_code = lines_with_code(session, file);
+    for (std::uint32_t number = std::max(first, 1u); number <= std::min(last, report.last_line); ++number) {
+        SourceRow row;
+        row.number = number;
+        row.text = text->lines[number - 1];
+        row.has_code = with_code.count(number) != 0;
+        row.is_current = number == report.current_line;
+        for (const Breakpoint& breakpoint : session.breakpoints())
+            for (const Breakpoint::Site& site : breakpoint.sites)
+                if (site.code.line == number && site.code.file == file) {
+                    row.breakpoints.push_back({breakpoint.number, breakpoint.is_on});
+                    break;
+                }
+        report.rows.push_back(std::move(row));
+    }
+    return report;
+}
+
+}  // namespace lantern

@@ -1,0 +1,36 @@
+// Some lines of a source file with what a debugger knows about them.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/session/session.h"
+
+namespace lantern {
+
+struct BreakpointMark {
+    unsigned number = 0;
+    bool is_on = true;
+};
+
+struct SourceRow {
+    std::uint32_t number = 0;
+    std::string text;
+    bool has_code = false;
+    bool is_current = false;  // where the selected frame stands
+    std::vector<BreakpointMark> breakpoints;
+};
+
+struct SourceReport {
+    std::string file;         // as the compiler recorded it
+    std::string found_at;     // the path that was read; empty: the file is missing
+    std::uint32_t current_line = 0;
+    bool is_stale = false;    // newer than the program
+    std::uint32_t last_line = 0;  // of the file
+    std::vector<SourceRow> rows;
+};
+
+// Lines first … last of a file, cut to what the file has.
+SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last);
+
+}  // namespace lantern

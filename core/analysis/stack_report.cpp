@@ -1,0 +1,67 @@
+#include "core/analysis/stack_report.h"
+
+#include "core/expressions/scope_names.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+constexpr unsigned kFoldFrom = 4;  // fewer equal calls in a row are shown one by one
+
+bool same_call(const Frame& a, const Frame& b) {
+    return a.function && a.function == b.function && a.inlined == b.inlined && a.program_counter == b.program_counter;
+}
+
+StackRow row_of(Session& session, const Frame& frame) {
+    StackRow row;
+    row.level = frame.level;
+    row.function = frame_function_name(frame);
+    row.address = frame.program_counter.value;
+    row.origin = frame.origin;
+    row.is_inlined = frame.is_inlined();
+    row.is_signal_frame = frame.is_signal_frame;
+    row.is_selected = frame.level == session.selected_level();
+    if (frame.module) row.module = frame.module->path();
+    if (frame.line) {
+        row.file = frame.line->file;
+        row.line = frame.line->line;
+    }
+    ViewLimits brief;
+    brief.children = 8;
+    brief.depth = 2;
+    brief.text = 40;
+    ValueReader reader(session.target());
+    for (const VisibleVariable& visible : visible_variables(frame)) {
+        if (!visible.variable->is_parameter) continue;
+        Value value = value_of_variable(session.target(), session.thread(), frame, *visible.variable);
+        row.parameters.push_back(make_view(reader, visible.variable->name, value, Form::natural, brief));
+    }
+    return row;
+}
+
+}  // namespace
+
+StackReport report_stack(Session& session, unsigned most) {
+    StackReport report;
+    report.thread = session.thread();
+    Unwinder& stack = session.stack();
+    for (unsigned level = 0; level < most;) {
+        const Frame* frame = stack.frame(level);
+        if (!frame) break;
+        unsigned end = level + 1;
+        while (end < most && stack.frame(end) && same_call(*frame, *stack.frame(end))) ++end;
+        bool folds = end - level >= kFoldFrom;
+        for (unsigned at = level; at < (folds ? level + 1 : end); ++at) {
+            stack.frame(at + 1);
+            report.rows.push_back(row_of(session, *stack.frame(at)));
+        }
+        if (folds) report.rows.back().repeats = end - level;
+        report.total = end;
+        level = end;
+    }
+    report.is_cut = report.total == most && stack.frame(most) != nullptr;
+    if (!report.is_cut) report.why_ended = stack.why_it_ended();
+    return report;
+}
+
+}  // namespace lantern

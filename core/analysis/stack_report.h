@@ -1,0 +1,38 @@
+// A thread's call stack as facts, with runs of the same call counted instead of repeated.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/session/session.h"
+#include "core/values/value_view.h"
+
+namespace lantern {
+
+struct StackRow {
+    unsigned level = 0;
+    unsigned repeats = 1;  // more than 1: the same function at the same line that often in a row, from `level` on
+    std::string function;
+    std::vector<ValueView> parameters;
+    std::string file;
+    std::uint32_t line = 0;
+    std::uint64_t address = 0;
+    std::string module;
+    FrameOrigin origin = FrameOrigin::innermost;
+    bool is_inlined = false;
+    bool is_signal_frame = false;
+    bool is_selected = false;
+};
+
+struct StackReport {
+    ThreadId thread = 0;
+    std::vector<StackRow> rows;
+    unsigned total = 0;        // frames walked
+    bool is_cut = false;       // there are more frames than were walked
+    std::string why_ended;     // not empty: the walk ended in disorder
+};
+
+// Walks `most` frames at most.
+StackReport report_stack(Session& session, unsigned most);
+
+}  // namespace lantern

@@ -1,0 +1,125 @@
+#include "core/analysis/stop_report.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "core/analysis/signal_sentence.h"
+#include "core/machine/instruction.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::size_t kMostChanges = 8;
+constexpr std::uint32_t kLinesBefore = 3, kLinesAfter = 2;
+
+std::string numbers(const std::vector<unsigned>& list) {
+    std::vector<std::string> words;
+    for (unsigned n : list) words.push_back(std::to_string(n));
+    return fmt::format("breakpoint{} {}", list.size() == 1 ? "" : "s", join_with(words, "and"));
+}
+
+std::string why(Session& session, const Stop& stop) {
+    std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(stop.breakpoints));
+    switch (stop.reason) {
+        case StopReason::none: return "the program has not been started";
+        case StopReason::launched: return "the program has been loaded and has not run yet";
+        case StopReason::breakpoint: return numbers(stop.breakpoints);
+        case StopReason::stepped:
+            if (!stop.left_function) return "step done" + also;
+            if (stop.returned) return fmt::format("{} has returned", stop.returned->function) + also;
+            return "step done, in a function further out" + also;
+        case StopReason::returned: return fmt::format("{} has returned", stop.returned ? stop.returned->function : "the function") + also;
+        case StopReason::reached: return "reached" + also;
+        case StopReason::signal: return signal_sentence(session, stop);
+        case StopReason::paused: return "paused";
+        case StopReason::replaced: return "the program has become another program (exec)";
+        case StopReason::exited:
+            return stop.exit_code == 0 ? "the program has ended, exit status 0" : fmt::format("the program has ended, exit status {}", stop.exit_code);
+        case StopReason::killed: return fmt::format("the program was ended by {}", signal_name(stop.signal));
+    }
+    return {};
+}
+
+std::string short_name(const std::string& file) {
+    return escape_for_display(std::filesystem::path(file).filename().string());
+}
+
+void fill_place(Session& session, const Frame& frame, StopReport& report) {
+    report.function = frame_function_name(frame);
+    report.address = frame.program_counter.value;
+    if (!frame.line) {
+        std::byte bytes[kLongestInstruction];
+        std::size_t got = session.target().read_available(frame.program_counter, bytes);
+        report.instruction = instruction_text(ByteSpan(bytes, got), frame.program_counter);
+        report.next_to_run = got ? fmt::format("next to run is the instruction at {:#x}; there is no source for it", report.address)
+                                 : fmt::format("there is no code at {:#x}", report.address);
+        return;
+    }
+    report.file = frame.line->file;
+    report.line = frame.line->line;
+    FileAddress at = frame.module->to_file(frame.program_counter);
+    // The line has begun when other instructions of it lie before this one.
+    report.is_mid_line = !frame.inlined && frame.line->range.size() != 0 && at != frame.line->range.low;
+    report.next_to_run = report.is_mid_line ? fmt::format("line {} has begun; the rest of it runs next", report.line)
+                                            : fmt::format("line {} runs next", report.line);
+    report.source = report_source(session, report.file, report.line > kLinesBefore ? report.line - kLinesBefore : 1, report.line + kLinesAfter);
+    if (report.source.found_at.empty()) {
+        report.advice = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
+    } else if (report.source.is_stale) {
+        report.advice = fmt::format("{} is newer than the program: the lines shown may not be the ones that run; build it again", short_name(report.file));
+    }
+}
+
+PinReport report_pin(Session& session, const Pin& pin, ChangeTracker& tracker) {
+    PinReport report;
+    report.number = pin.number;
+    report.text = pin.text;
+    report.is_view = is_view_word(pin.text);
+    if (report.is_view) return report;
+    try {
+        Value value = evaluate(pin.text, session.context());
+        report.value = make_view(ValueReader(session.target()), pin.text, value);
+        report.value->assignment = assignment_of_name(session, pin.text);
+        if (auto change = tracker.observe_pin(pin.number, *report.value)) report.before = change->before;
+    } catch (const Error& error) {
+        report.problem = error.what();
+    }
+    return report;
+}
+
+}  // namespace
+
+bool is_view_word(std::string_view word) {
+    return word == "locals" || word == "stack" || word == "breakpoints";
+}
+
+StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracker) {
+    StopReport report;
+    report.stop = stop;
+    report.why = why(session, stop);
+    report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
+    if (!stop.unreached.empty()) report.advice = fmt::format("{} was not reached", stop.unreached);
+    if (stop.is_end() || !session.is_running()) {
+        if (report.advice.empty()) report.advice = "restart runs it again";
+        return report;
+    }
+    const Frame* frame = session.selected_frame();
+    if (!frame) return report;
+    session.stack().frame(1);
+    fill_place(session, *frame, report);
+    if (!stop.unreached.empty()) report.advice = fmt::format("{} was not reached", stop.unreached);
+    if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value);
+    if (frame->function) {
+        // Where a jump went wild, the caller's variables are the ones that tell.
+        LocalsReport locals = report_locals(session, *frame);
+        report.changes = tracker.observe(*frame, locals, kMostChanges, report.more_changes);
+    }
+    for (const Pin& pin : session.pins()) report.pins.push_back(report_pin(session, pin, tracker));
+    return report;
+}
+
+}  // namespace lantern

@@ -1,0 +1,47 @@
+// Everything a person is told at a stop: why, where, which line runs next, what changed, and the pinned values.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/analysis/change_tracker.h"
+#include "core/analysis/source_report.h"
+
+namespace lantern {
+
+struct PinReport {
+    unsigned number = 0;
+    std::string text;
+    std::optional<ValueView> value;  // nothing: see `problem`, or it is a view
+    std::string problem;
+    std::string before;              // its value at the last stop, where that was another
+    bool is_view = false;            // "locals", "stack": shown by whoever renders
+};
+
+struct StopReport {
+    Stop stop;
+    std::string headline;       // why, in a word or two: "breakpoint 1", "SIGSEGV"
+    std::string why;            // why, in a plain sentence
+    std::string next_to_run;    // a plain sentence; empty when the program has ended
+    std::string function;
+    std::string file;
+    std::uint32_t line = 0;
+    std::uint64_t address = 0;
+    bool is_mid_line = false;   // the line has begun and goes on
+    std::optional<ValueView> returned;
+    std::vector<ValueChange> changes;
+    std::size_t more_changes = 0;
+    std::vector<PinReport> pins;
+    SourceReport source;        // a few lines around; no rows when there is no source
+    std::string instruction;    // the next one, where there is no line
+    std::string advice;         // what to do next, where that is not obvious
+};
+
+// Fills in the report for the session's last stop.
+StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracker);
+
+// Words that `pin` takes for a whole view.
+bool is_view_word(std::string_view word);
+
+}  // namespace lantern

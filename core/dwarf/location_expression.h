@@ -1,0 +1,50 @@
+// Evaluates DWARF expressions: where a variable is, or what it is when it lives nowhere (DWARF 5 §2.5, §2.6.1).
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/dwarf/unit.h"
+
+namespace lantern::dwarf {
+
+// What an expression may ask of the outside. Registers are DWARF numbers; addresses are run addresses as plain numbers.
+class ExpressionContext {
+  public:
+    virtual ~ExpressionContext() = default;
+    virtual std::optional<std::uint64_t> register_value(unsigned number) = 0;  // nothing: not known in this frame
+    virtual std::uint64_t read_memory(std::uint64_t address, unsigned size) = 0;  // throws MemoryError
+    virtual std::optional<std::uint64_t> frame_base() = 0;
+    virtual std::optional<std::uint64_t> call_frame_address() = 0;
+    virtual std::uint64_t run_address(FileAddress address) = 0;
+    virtual std::optional<std::uint64_t> thread_local_address(std::uint64_t offset) = 0;
+    virtual std::optional<std::uint64_t> object_address() { return std::nullopt; }
+    virtual std::optional<std::uint64_t> entry_value(ByteSpan) { return std::nullopt; }
+};
+
+struct LocationPiece {
+    enum class Kind { memory, in_register, value, bytes, missing };
+    Kind kind = Kind::missing;
+    std::uint64_t number = 0;  // address, register or value
+    ByteSpan bytes;            // for `bytes`; borrowed from the section
+    std::uint64_t bit_size = 0, bit_offset = 0;  // 0 size: the whole object
+};
+
+struct Location {
+    std::vector<LocationPiece> pieces;  // one piece of size 0 for a simple location; empty: nowhere
+    std::string reason;                 // why it is nowhere, when more is known than "optimised away"
+};
+
+// Throws FormatError for a malformed expression and MemoryError for a failing read. When something the expression
+// needs is not known (a register of an outer frame), the location is empty and `reason` says so.
+Location evaluate_location(ByteSpan expression, const Unit* unit, ExpressionContext& context);
+
+// An expression that computes an address or a number, for frame bases and call-frame information: `initial` is on the
+// stack before it starts. Nothing if something it needs is not known.
+std::optional<std::uint64_t> evaluate_number(ByteSpan expression, const Unit* unit, ExpressionContext& context,
+                                             std::optional<std::uint64_t> initial = std::nullopt);
+
+}  // namespace lantern::dwarf

@@ -1,0 +1,107 @@
+#include "core/dwarf/location_list.h"
+
+#include <fmt/format.h>
+
+namespace lantern::dwarf {
+namespace {
+
+std::vector<LocationRange> read_location_list_4(const Unit& unit, std::uint64_t offset) {
+    ByteReader reader(unit.sections().loc, ".debug_loc", offset);
+    std::uint64_t base = unit.low_pc.value;
+    std::uint64_t selects_base = unit.address_size == 8 ? ~std::uint64_t{0} : 0xffffffff;
+    std::vector<LocationRange> found;
+    for (;;) {
+        std::uint64_t low = reader.unsigned_of_size(unit.address_size), high = reader.unsigned_of_size(unit.address_size);
+        if (low == 0 && high == 0) return found;
+        if (low == selects_base) {
+            base = high;
+            continue;
+        }
+        ByteSpan expression = reader.block(reader.u16());
+        if (low < high) found.push_back({FileRange{FileAddress(base + low), FileAddress(base + high)}, expression});
+    }
+}
+
+std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t offset) {
+    ByteReader reader(unit.sections().loclists, ".debug_loclists", offset);
+    std::uint64_t base = unit.low_pc.value;
+    std::vector<LocationRange> found;
+    auto add = [&](std::uint64_t low, std::uint64_t high) {
+        ByteSpan expression = reader.block(reader.uleb());
+        if (low < high) found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
+    };
+    for (;;) {
+        switch (std::uint8_t kind = reader.u8()) {
+            case DW_LLE_end_of_list: return found;
+            case DW_LLE_base_addressx: base = unit.indexed_address(reader.uleb()).value; break;
+            case DW_LLE_base_address: base = reader.unsigned_of_size(unit.address_size); break;
+            case DW_LLE_startx_endx: {
+                std::uint64_t low = unit.indexed_address(reader.uleb()).value;
+                add(low, unit.indexed_address(reader.uleb()).value);
+                break;
+            }
+            case DW_LLE_startx_length: {
+                std::uint64_t low = unit.indexed_address(reader.uleb()).value;
+                std::uint64_t length = reader.uleb();
+                add(low, low + length);
+                break;
+            }
+            case DW_LLE_offset_pair: {
+                std::uint64_t low = reader.uleb(), high = reader.uleb();
+                add(base + low, base + high);
+                break;
+            }
+            case DW_LLE_default_location:
+                found.push_back({std::nullopt, reader.block(reader.uleb()), true});
+                break;
+            case DW_LLE_start_end: {
+                std::uint64_t low = reader.unsigned_of_size(unit.address_size);
+                std::uint64_t high = reader.unsigned_of_size(unit.address_size);
+                add(low, high);
+                break;
+            }
+            case DW_LLE_start_length: {
+                std::uint64_t low = reader.unsigned_of_size(unit.address_size);
+                std::uint64_t length = reader.uleb();
+                add(low, low + length);
+                break;
+            }
+            case DW_LLE_GNU_view_pair:  // says which of several views of one address; the ranges stay as they are
+                reader.uleb();
+                reader.uleb();
+                break;
+            default: reader.fail(fmt::format("location list entry kind {} is not known", kind));
+        }
+    }
+}
+
+}  // namespace
+
+std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {
+    auto value = entry.attribute(attribute);
+    if (!value) return {};
+    const Unit& unit = entry.unit();
+    switch (value->form_class) {
+        case FormClass::expression:
+        case FormClass::block: return {{std::nullopt, value->block}};
+        case FormClass::list_index: return read_location_list_5(unit, unit.location_list_offset(value->number));
+        case FormClass::section_offset:
+            return unit.version < 5 ? read_location_list_4(unit, value->number) : read_location_list_5(unit, value->number);
+        default: return {};
+    }
+}
+
+std::optional<ByteSpan> expression_at(const std::vector<LocationRange>& locations, FileAddress pc) {
+    const LocationRange* fallback = nullptr;
+    for (const LocationRange& location : locations) {
+        if (!location.range) {
+            fallback = &location;
+        } else if (location.range->contains(pc)) {
+            return location.expression;
+        }
+    }
+    if (fallback) return fallback->expression;
+    return std::nullopt;
+}
+
+}  // namespace lantern::dwarf

@@ -1,0 +1,92 @@
+// One ELF executable or shared library, opened through libelf and mapped, not copied: header facts, sections,
+// segments, build id. (System V gABI, chapters 4 and 5.)
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/support/address.h"
+#include "core/support/byte_reader.h"
+
+struct Elf;
+
+namespace lantern {
+
+struct Section {
+    std::string name;
+    FileAddress address;    // 0 when the section is not loaded
+    std::uint64_t size = 0;  // bytes once loaded or decompressed
+    std::uint64_t flags = 0;
+    std::uint32_t type = 0;
+    std::uint32_t index = 0;
+
+    bool is_code() const;
+};
+
+struct Segment {  // PT_LOAD only
+    FileRange range;
+    std::uint64_t file_offset = 0, file_size = 0;
+    bool readable = false, writable = false, executable = false;
+};
+
+class ElfFile {
+  public:
+    // Throws FileError with a plain sentence for anything that is not an x86-64 executable or shared library:
+    // missing, a folder, a script, another format, 32-bit, another processor, a relocatable object, cut short.
+    explicit ElfFile(const std::filesystem::path& path);
+    // An image that was copied out of a process (the vDSO). Throws FormatError.
+    ElfFile(std::vector<std::byte> image, std::string name);
+    ~ElfFile();
+    ElfFile(const ElfFile&) = delete;
+    ElfFile& operator=(const ElfFile&) = delete;
+
+    const std::filesystem::path& path() const { return path_; }
+    bool position_independent() const { return position_independent_; }
+    bool dynamic() const { return !interpreter_.empty(); }
+    const std::string& interpreter() const { return interpreter_; }
+    FileAddress entry() const { return entry_; }
+    const std::string& build_id() const { return build_id_; }  // lower-case hex, empty if the file has none
+    // Seconds since 1970; 0 for an image from memory. Used to see which source files are newer than the program.
+    std::int64_t modified_at() const { return modified_at_; }
+
+    const std::vector<Section>& sections() const { return sections_; }
+    const std::vector<Segment>& segments() const { return segments_; }
+    const Section* section(std::string_view name) const;  // null if there is none
+    const Section* section_at(FileAddress address) const;
+    // The section's bytes, decompressed if need be; empty if the file has no such section. Borrowed from this object.
+    ByteSpan bytes(std::string_view section_name) const;
+    ByteSpan bytes(const Section& section) const;
+    // Bytes of the file as they would be loaded at this address; empty where the file holds none.
+    ByteSpan loaded_bytes(FileAddress address, std::uint64_t size) const;
+    // Thread-local storage image (PT_TLS): its size and alignment in memory. Nothing if there is none.
+    struct ThreadLocal {
+        std::uint64_t size, alignment;
+    };
+    std::optional<ThreadLocal> thread_local_image() const { return thread_local_; }
+
+  private:
+    void read_headers();
+    void read_segments();
+    void read_sections();
+    void read_build_id();
+
+    std::filesystem::path path_;
+    std::vector<std::byte> image_;
+    int fd_ = -1;
+    Elf* elf_ = nullptr;
+    ByteSpan file_;
+    std::int64_t modified_at_ = 0;
+    bool position_independent_ = false;
+    FileAddress entry_;
+    std::string interpreter_, build_id_;
+    std::vector<Section> sections_;
+    std::vector<Segment> segments_;
+    std::optional<ThreadLocal> thread_local_;
+};
+
+}  // namespace lantern

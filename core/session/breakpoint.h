@@ -1,0 +1,26 @@
+// A place where the program is to stop, as the user asked for it, and the sites in memory that stand for it.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/session/place.h"
+
+namespace lantern {
+
+struct Breakpoint {
+    struct Site {
+        RunAddress address;   // in the running program; before it runs, as if loaded at its file addresses
+        CodeSite code;
+        std::string module;   // path
+        bool inserted = false;
+    };
+    unsigned number = 0;
+    Place place;
+    bool is_on = true;
+    std::uint64_t hits = 0;
+    std::vector<Site> sites;  // empty: waits for a library that brings the place
+    std::string moved;        // not empty: what changed about it when the program was started again
+};
+
+}  // namespace lantern

@@ -1,0 +1,157 @@
+#include "core/session/place.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <set>
+
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+bool all_digits(std::string_view text) {
+    return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) { return std::isdigit(c); });
+}
+
+std::uint32_t line_number(std::string_view digits) {
+    if (digits.size() > 9 || digits == "0") throw RequestError(fmt::format("{} is no line number", std::string(digits)));
+    return static_cast<std::uint32_t>(std::stoul(std::string(digits)));
+}
+
+std::string short_name(const std::string& file) {
+    return std::filesystem::path(file).filename().string();
+}
+
+[[noreturn]] void refuse_line(const Place& place, const LineSites& found) {
+    std::string where = fmt::format("{}:{}", short_name(place.file), place.line);
+    if (found.lines_with_code.empty()) throw RequestError(fmt::format("no code belongs to {}", where), "source shows the lines that have some");
+    std::vector<std::string> offers;
+    for (std::uint32_t line : found.lines_with_code) offers.push_back(fmt::format("{}:{}", short_name(place.file), line));
+    throw RequestError(fmt::format("no code belongs to {}", where),
+                       fmt::format("the nearest line{} with code: {}", offers.size() == 1 ? "" : "s", join_with(offers, "and")));
+}
+
+std::vector<PlaceSite> resolve_line(const Place& place, const EvaluationContext& context) {
+    std::vector<PlaceSite> sites;
+    LineSites last;
+    std::set<std::string> all_files;
+    for (const Module& module : context.target->modules()) {
+        if (!module.symbols().has_debug_information()) continue;
+        LineSites found = find_line(module.symbols(), place.file, place.line);
+        for (const CodeSite& site : found.sites) sites.push_back({&module, module.to_run(site.address), site});
+        if (!found.files.empty() && last.files.empty()) last = found;
+        for (const auto& unit : module.symbols().debug_info().units())
+            for (const auto& file : module.symbols().files_of(*unit)) all_files.insert(short_name(file.path));
+    }
+    if (!sites.empty()) return sites;
+    if (!last.files.empty()) refuse_line(place, last);
+    if (all_files.empty())
+        throw RequestError("the program has no line information", "compile it with -g, or stop at a function's name or an address");
+    std::vector<std::string> names(all_files.begin(), all_files.end());
+    auto near = nearest_names(short_name(place.file), names);
+    throw RequestError(fmt::format("the program was not built from a file {}", place.file),
+                       near.empty() ? "find files lists its source files" : fmt::format("did you mean {}?", join_with(near, "or")));
+}
+
+// The body of a function that only the linker's symbols know: after the usual "push, set frame pointer" it would be
+// a guess, so it is the entry itself.
+void add_symbol_sites(const Place& place, const Module& module, std::vector<PlaceSite>& sites) {
+    for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols()) {
+        if (!symbol.is_function || symbol.name.substr(0, symbol.name.find('@')) != place.name) continue;
+        CodeSite code;
+        code.address = symbol.address;
+        code.function = place.name;
+        bool known = std::any_of(sites.begin(), sites.end(), [&](const PlaceSite& s) { return s.address == module.to_run(symbol.address); });
+        if (!known) sites.push_back({&module, module.to_run(symbol.address), code});
+    }
+}
+
+std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationContext& context) {
+    std::vector<PlaceSite> sites;
+    std::vector<std::string> names;
+    for (const Module& module : context.target->modules()) {
+        bool described = false;
+        for (const Function* function : functions_named(module.symbols(), place.name)) {
+            described = true;
+            for (const CodeSite& site : sites_of(module.symbols(), *function)) sites.push_back({&module, module.to_run(site.address), site});
+        }
+        if (!described) add_symbol_sites(place, module, sites);
+        for (const Function& function : module.symbols().index().functions) names.push_back(function.name);
+    }
+    if (!sites.empty()) return sites;
+    if (names.empty())
+        for (const Module& module : context.target->modules())
+            for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols())
+                if (symbol.is_function) names.emplace_back(symbol.name);
+    auto near = nearest_names(place.name, names);
+    throw RequestError(fmt::format("the program has no function {}", place.name),
+                       near.empty() ? "find functions PATTERN lists what there is" : fmt::format("did you mean {}?", join_with(near, "or")));
+}
+
+std::vector<PlaceSite> resolve_address(const Place& place, const EvaluationContext& context) {
+    Value value = evaluate(place.expression, context);
+    RunAddress address(ValueReader(*context.target).integer(value));
+    const Module* module = context.target->module_at(address);
+    std::byte probe;
+    if (context.target->read_available(address, std::span(&probe, 1)) == 0)
+        throw RequestError(fmt::format("nothing is mapped at {:#x}", address.value), "an address of code is needed");
+    CodeSite code;
+    if (module) {
+        code.address = module->to_file(address);
+        if (auto nearest = module->symbols().nearest_name(code.address)) code.function = nearest->name;
+        if (auto line = module->symbols().line_at(code.address)) {
+            code.file = line->file;
+            code.line = line->line;
+        }
+    }
+    return {{module, address, code}};
+}
+
+}  // namespace
+
+Place parse_place(std::string_view given, const std::string& current_file) {
+    std::string_view text = trimmed(given);
+    Place place;
+    place.text = text;
+    if (text.empty()) throw RequestError("a place is missing", "FILE:LINE, LINE, a function's name, or address EXPR");
+    if (text.starts_with("address ")) {
+        place.kind = Place::Kind::address;
+        place.expression = trimmed(text.substr(8));
+        return place;
+    }
+    if (all_digits(text)) {
+        if (current_file.empty()) throw RequestError("there is no current file to count lines in", fmt::format("name it: FILE:{}", std::string(text)));
+        place.kind = Place::Kind::line;
+        place.file = current_file;
+        place.line = line_number(text);
+        place.text = fmt::format("{}:{}", short_name(current_file), place.line);
+        return place;
+    }
+    std::size_t colon = text.rfind(':');
+    if (colon != std::string_view::npos && colon > 0 && text[colon - 1] != ':') {
+        std::string_view digits = text.substr(colon + 1);
+        if (!all_digits(digits)) throw RequestError(fmt::format("after FILE: comes a line number, not {}", quote(digits)));
+        place.kind = Place::Kind::line;
+        place.file = text.substr(0, colon);
+        place.line = line_number(digits);
+        return place;
+    }
+    if (text.find(' ') != std::string_view::npos)
+        throw RequestError(fmt::format("{} is no place", quote(text)), "FILE:LINE, LINE, a function's name, or address EXPR");
+    place.name = text;
+    return place;
+}
+
+std::vector<PlaceSite> resolve_place(const Place& place, const EvaluationContext& context) {
+    switch (place.kind) {
+        case Place::Kind::line: return resolve_line(place, context);
+        case Place::Kind::address: return resolve_address(place, context);
+        case Place::Kind::function: break;
+    }
+    return resolve_function(place, context);
+}
+
+}  // namespace lantern

@@ -1,0 +1,57 @@
+// The one small hierarchy of errors. An error says what failed and where, and what the user can do next.
+// "Not there" is never an error: functions that may find nothing return std::optional or a null pointer.
+#pragma once
+
+#include <stdexcept>
+#include <string>
+
+namespace lantern {
+
+class Error : public std::runtime_error {
+  public:
+    // `what` is a sentence without a full stop; `advice` is the next thing to do, or empty.
+    explicit Error(const std::string& what, std::string advice = {})
+        : std::runtime_error(what), advice_(std::move(advice)) {}
+    const std::string& advice() const { return advice_; }
+
+  private:
+    std::string advice_;
+};
+
+// Something about a file: missing, unreadable, not what it should be.
+class FileError : public Error {
+    using Error::Error;
+};
+
+// Bytes from outside that do not follow their format; the text names the section and the offset.
+class FormatError : public Error {
+    using Error::Error;
+};
+
+// The process being debugged could not be started, read, written or moved.
+class TargetError : public Error {
+    using Error::Error;
+};
+
+// A target address that could not be read or written.
+class MemoryError : public TargetError {
+    using TargetError::TargetError;
+};
+
+// An expression that does not parse or cannot be computed. The column counts characters from 1; 0 is unknown.
+class ExpressionError : public Error {
+  public:
+    ExpressionError(const std::string& what, unsigned column, std::string advice = {})
+        : Error(what, std::move(advice)), column_(column) {}
+    unsigned column() const { return column_; }
+
+  private:
+    unsigned column_;
+};
+
+// A request the user made that cannot be met as asked: an unknown name, a line without code, a wrong argument.
+class RequestError : public Error {
+    using Error::Error;
+};
+
+}  // namespace lantern

@@ -1,0 +1,37 @@
+// Small shared things about text: making text from outside safe to show, and finding near names for an unknown one.
+#pragma once
+
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace lantern {
+
+// Control characters and bytes that are not valid UTF-8 become \n, \t, \x1b …; printable UTF-8 stays.
+// Text from the target or from a file goes through this before it reaches a terminal or a page.
+std::string escape_for_display(std::string_view text);
+
+// Like escape_for_display, and the given quote and the backslash are escaped too.
+std::string quote(std::string_view text, char quote_mark = '"');
+
+// The candidates nearest to `wanted` by edit distance (or containing it), nearest first, at most `limit`.
+std::vector<std::string> nearest_names(std::string_view wanted, std::span<const std::string> candidates,
+                                       std::size_t limit = 3);
+
+// "a", "a or b", "a, b or c"
+std::string join_with(const std::vector<std::string>& words, std::string_view last_separator);
+
+// 26104 → "26 104"
+std::string with_thousands(unsigned long long number);
+
+// "1 hit", "2 hits"
+std::string counted(unsigned long long number, std::string_view noun);
+
+std::string_view trimmed(std::string_view text);
+std::string lower_case(std::string_view text);
+
+// How many columns a terminal needs for this UTF-8 text, one for each code point.
+std::size_t display_width(std::string_view utf8);
+
+}  // namespace lantern

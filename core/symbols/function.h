@@ -1,0 +1,71 @@
+// Functions, the scopes inside them, and the variables those declare.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/dwarf/location_list.h"
+#include "core/symbols/type.h"
+
+namespace lantern {
+
+struct Function {
+    std::string name;          // qualified, as the source writes it
+    std::string linkage_name;  // what the linker sees; empty where it is the same
+    std::vector<FileRange> ranges;  // empty: only inlined copies exist. The first range holds the entry.
+    std::uint64_t entry_offset = 0;
+    const dwarf::Unit* unit = nullptr;
+    std::uint32_t declared_file = 0;  // index into the unit's line table
+    std::uint32_t declared_line = 0;
+
+    bool has_code() const { return !ranges.empty(); }
+    FileAddress low() const { return ranges.front().low; }
+};
+
+struct Variable {
+    std::string name;
+    const Type* type = nullptr;
+    std::string declared_in;
+    std::uint32_t declared_line = 0;
+    bool is_parameter = false;
+    bool is_external = false;
+    std::vector<dwarf::LocationRange> locations;
+    std::optional<dwarf::FormValue> constant;  // DW_AT_const_value: it is the same everywhere
+    const dwarf::Unit* unit = nullptr;
+    std::uint64_t entry_offset = 0;
+};
+
+// A call that the compiler replaced by the body of the function.
+struct InlinedCall {
+    std::string name;
+    std::uint64_t origin = 0;  // entry of the abstract function
+    std::string call_file;
+    std::uint32_t call_line = 0, call_column = 0;
+};
+
+struct Scope {
+    std::vector<FileRange> ranges;  // empty for a block without code
+    std::vector<Variable> variables;
+    std::vector<std::unique_ptr<Scope>> inner;
+    std::optional<InlinedCall> inlined;  // set where the scope is the body of an inlined call
+};
+
+struct FunctionBody {
+    Scope outermost;
+    std::vector<dwarf::LocationRange> frame_base;
+    const Type* returned = nullptr;
+};
+
+// One frame's worth of scopes at an address: the function itself or one inlined call in it.
+struct ScopeChain {
+    const InlinedCall* inlined = nullptr;    // null for the function itself
+    std::vector<const Scope*> scopes;        // innermost first
+};
+
+// The chains that hold `pc`, the innermost inlined call first, the function itself last.
+std::vector<ScopeChain> chains_at(const FunctionBody& body, FileAddress pc);
+
+}  // namespace lantern

@@ -1,0 +1,88 @@
+#include "core/symbols/scope_reader.h"
+
+#include <algorithm>
+
+#include "core/dwarf/ranges.h"
+
+namespace lantern {
+
+using namespace dwarf;
+
+FunctionBody ScopeReader::read(const Function& function) const {
+    FunctionBody body;
+    auto entry = info_.entry_at(function.entry_offset);
+    if (!entry) return body;
+    body.outermost.ranges = function.ranges;
+    body.frame_base = locations_of(*entry, DW_AT_frame_base);
+    body.returned = types_.type_of(*entry);
+    if (!entry->has(DW_AT_type)) {
+        if (auto origin = info_.referred(*entry, DW_AT_abstract_origin)) body.returned = types_.type_of(*origin);
+        else if (auto declaration = info_.referred(*entry, DW_AT_specification)) body.returned = types_.type_of(*declaration);
+    }
+    read_scope(body.outermost, *entry, 0);
+    return body;
+}
+
+void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const {
+    if (depth > 300) return;
+    for_each_child(entry, [&](const Entry& child) {
+        switch (child.tag()) {
+            case DW_TAG_formal_parameter:
+            case DW_TAG_variable: {
+                Variable variable = read_variable(child);
+                if (!variable.name.empty()) scope.variables.push_back(std::move(variable));
+                break;
+            }
+            case DW_TAG_lexical_block: case DW_TAG_try_block: case DW_TAG_inlined_subroutine: {
+                auto inner = std::make_unique<Scope>();
+                inner->ranges = ranges_of(child);
+                if (child.tag() == DW_TAG_inlined_subroutine) inner->inlined = read_inlined_call(child);
+                read_scope(*inner, child, depth + 1);
+                scope.inner.push_back(std::move(inner));
+                break;
+            }
+            default: break;
+        }
+    });
+}
+
+InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
+    InlinedCall call;
+    if (auto origin = info_.referred(entry, DW_AT_abstract_origin)) {
+        call.origin = origin->offset();
+        call.name = name_of_(*origin);
+    }
+    call.call_line = static_cast<std::uint32_t>(entry.number(DW_AT_call_line).value_or(0));
+    call.call_column = static_cast<std::uint32_t>(entry.number(DW_AT_call_column).value_or(0));
+    if (auto file = entry.number(DW_AT_call_file)) call.call_file = file_name_(entry.unit(), *file);
+    return call;
+}
+
+Variable ScopeReader::read_variable(const Entry& entry) const {
+    Variable variable;
+    variable.unit = &entry.unit();
+    variable.entry_offset = entry.offset();
+    variable.is_parameter = entry.tag() == DW_TAG_formal_parameter;
+    variable.locations = locations_of(entry);
+    if (auto constant = entry.attribute(DW_AT_const_value)) variable.constant = constant;
+    variable.is_external = entry.flag(DW_AT_external);
+    // Name, type and place of declaration may stand at an abstract origin or at a declaration.
+    std::optional<Entry> current = entry;
+    for (int hops = 0; current && hops < 4; ++hops) {
+        if (variable.name.empty()) variable.name = current->text(DW_AT_name).value_or("");
+        if (!variable.type && current->has(DW_AT_type)) variable.type = types_.type_of(*current);
+        if (!variable.declared_line) {
+            variable.declared_line = static_cast<std::uint32_t>(current->number(DW_AT_decl_line).value_or(0));
+            if (auto file = current->number(DW_AT_decl_file)) variable.declared_in = file_name_(current->unit(), *file);
+        }
+        if (!variable.constant)
+            if (auto constant = current->attribute(DW_AT_const_value)) variable.constant = constant;
+        auto next = info_.referred(*current, DW_AT_abstract_origin);
+        if (!next) next = info_.referred(*current, DW_AT_specification);
+        current = next;
+    }
+    if (!variable.type) variable.type = &void_type();
+    return variable;
+}
+
+}  // namespace lantern

@@ -1,0 +1,31 @@
+// Reads the inside of one function: its scopes, parameters, locals and inlined calls (DWARF 5 §3.3, §3.5, §4.1).
+#pragma once
+
+#include "core/dwarf/debug_info.h"
+#include "core/symbols/function.h"
+#include "core/symbols/type_table.h"
+
+namespace lantern {
+
+class ScopeReader {
+  public:
+    // `names` turns the name of an abstract function's entry into the qualified one. All are borrowed.
+    using NameOf = std::function<std::string(const dwarf::Entry&)>;
+    ScopeReader(const dwarf::DebugInfo& info, const TypeTable& types, TypeTable::FileName file_name, NameOf name_of)
+        : info_(info), types_(types), file_name_(std::move(file_name)), name_of_(std::move(name_of)) {}
+
+    // Throws FormatError.
+    FunctionBody read(const Function& function) const;
+    Variable read_variable(const dwarf::Entry& entry) const;
+
+  private:
+    void read_scope(Scope& scope, const dwarf::Entry& entry, int depth) const;
+    InlinedCall read_inlined_call(const dwarf::Entry& entry) const;
+
+    const dwarf::DebugInfo& info_;
+    const TypeTable& types_;
+    TypeTable::FileName file_name_;
+    NameOf name_of_;
+};
+
+}  // namespace lantern

@@ -1,0 +1,105 @@
+#include "core/symbols/type.h"
+
+#include <fmt/format.h>
+
+#include "core/symbols/type_table.h"
+
+namespace lantern {
+
+const std::vector<Member>& Type::members() const {
+    if (!read_members) {
+        read_members.emplace();  // before reading: a damaged file may make a type a member of itself
+        if (table) read_members = table->read_members(*this);
+    }
+    return *read_members;
+}
+
+const Type& void_type() {
+    static const Type type = [] {
+        Type made;
+        made.kind = TypeKind::nothing;
+        made.name = "void";
+        return made;
+    }();
+    return type;
+}
+
+const Type& target_of(const Type& type) {
+    return type.target ? *type.target : void_type();
+}
+
+const Type& plain(const Type& type) {
+    const Type* current = &type;
+    for (int steps = 0; steps < 100; ++steps) {
+        if (current->kind != TypeKind::alias && current->kind != TypeKind::qualified) return *current;
+        current = &target_of(*current);
+    }
+    return void_type();  // a chain that goes in a circle
+}
+
+namespace {
+
+// C declarations are read from the inside out: `inner` is what stands where the name would be.
+std::string declaration(const Type& type, std::string inner, int depth) {
+    if (depth > 50) return "…";
+    auto spaced = [&](const std::string& base) { return inner.empty() ? base : base + " " + inner; };
+    switch (type.kind) {
+        case TypeKind::qualified:
+            if (target_of(type).kind == TypeKind::pointer)
+                return declaration(target_of(type), inner.empty() ? type.qualifier : type.qualifier + " " + inner, depth + 1);
+            return type.qualifier + " " + declaration(target_of(type), std::move(inner), depth + 1);
+        case TypeKind::pointer:
+        case TypeKind::reference: {
+            std::string mark = type.kind == TypeKind::pointer ? "*" : "&";
+            const Type& target = target_of(type);
+            bool needs_brackets = target.kind == TypeKind::array || target.kind == TypeKind::function;
+            std::string next = mark + inner;
+            return declaration(target, needs_brackets ? "(" + next + ")" : next, depth + 1);
+        }
+        case TypeKind::array:
+            return declaration(target_of(type), fmt::format("{}[{}]", inner, type.count ? std::to_string(*type.count) : ""), depth + 1);
+        case TypeKind::function: {
+            std::string parameters;
+            for (const Type* parameter : type.parameters)
+                parameters += (parameters.empty() ? "" : ", ") + declaration(*parameter, "", depth + 1);
+            if (type.is_variadic) parameters += parameters.empty() ? "..." : ", ...";
+            return declaration(target_of(type), fmt::format("{}({})", inner, parameters.empty() ? "void" : parameters), depth + 1);
+        }
+        default: return spaced(type.name.empty() ? "(unnamed)" : type.name);
+    }
+}
+
+}  // namespace
+
+std::string type_text(const Type& type) {
+    std::string text = declaration(type, "", 0);
+    // "int[4]" reads better as "int [4]"
+    if (std::size_t at = text.find('['); at != std::string::npos && at > 0 && text[at - 1] != ' ' && text[at - 1] != ')' && text[at - 1] != ']')
+        text.insert(at, " ");
+    return text;
+}
+
+bool is_scalar(const Type& type) {
+    switch (plain(type).kind) {
+        case TypeKind::boolean: case TypeKind::integer: case TypeKind::character: case TypeKind::floating:
+        case TypeKind::pointer: case TypeKind::reference: case TypeKind::enumeration: return true;
+        default: return false;
+    }
+}
+
+bool is_character(const Type& type) {
+    const Type& base = plain(type);
+    return base.kind == TypeKind::character && base.size == 1;
+}
+
+bool is_character_array(const Type& type) {
+    const Type& base = plain(type);
+    return base.kind == TypeKind::array && is_character(target_of(base));
+}
+
+bool is_aggregate(const Type& type) {
+    TypeKind kind = plain(type).kind;
+    return kind == TypeKind::structure || kind == TypeKind::union_ || kind == TypeKind::array;
+}
+
+}  // namespace lantern

@@ -1,0 +1,216 @@
+#include "core/symbols/type_table.h"
+
+#include "core/support/error.h"
+
+namespace lantern {
+
+using namespace dwarf;
+
+namespace {
+
+// Array bounds that a compiler wrote as -1 or left out mean "not known".
+std::optional<std::uint64_t> dimension(const Entry& subrange) {
+    if (auto count = subrange.attribute(DW_AT_count))
+        return count->form_class == FormClass::constant || count->form_class == FormClass::signed_constant
+                   ? std::optional(count->number) : std::nullopt;
+    auto upper = subrange.attribute(DW_AT_upper_bound);
+    if (!upper || (upper->form_class != FormClass::constant && upper->form_class != FormClass::signed_constant)) return std::nullopt;
+    std::uint64_t bound = upper->number, lower = subrange.number(DW_AT_lower_bound).value_or(0);
+    if (bound == ~std::uint64_t{0} || (upper->form == DW_FORM_data4 && bound == 0xffffffff)) return 0;
+    return bound - lower + 1;
+}
+
+std::string_view keyword(Tag tag) {
+    switch (tag) {
+        case DW_TAG_structure_type: return "struct ";
+        case DW_TAG_union_type: return "union ";
+        case DW_TAG_enumeration_type: return "enum ";
+        default: return "";
+    }
+}
+
+// C says "struct barge"; C++ and Rust say "barge".
+std::string tagged_name(const Entry& entry) {
+    auto name = entry.text(DW_AT_name);
+    if (!name) return {};
+    bool plain_name = entry.unit().is_cplusplus() || entry.unit().is_rust();
+    return plain_name ? std::string(*name) : std::string(keyword(entry.tag())).append(*name);
+}
+
+}  // namespace
+
+TypeTable::TypeTable(const DebugInfo& info, FindComplete find_complete, FileName file_name)
+    : info_(info), find_complete_(std::move(find_complete)), file_name_(std::move(file_name)) {}
+
+const Type* TypeTable::type_of(const Entry& entry) const {
+    auto value = entry.attribute(DW_AT_type);
+    if (!value) return &void_type();
+    auto target = info_.referred(*value);
+    return target ? type_at(target->offset()) : &void_type();
+}
+
+const Type* TypeTable::type_at(std::uint64_t offset) const {
+    auto& slot = types_[offset];
+    if (slot) return slot.get();
+    slot = std::make_unique<Type>();
+    Type& type = *slot;  // stays valid while `types_` grows
+    type.table = this;
+    type.entry_offset = offset;
+    if (auto entry = info_.entry_at(offset)) fill(type, *entry);
+    return &type;
+}
+
+void TypeTable::fill(Type& type, const Entry& entry) const {
+    type.name = entry.text(DW_AT_name).value_or("");
+    type.size = entry.number(DW_AT_byte_size).value_or(0);
+    type.declared_at = static_cast<std::uint32_t>(entry.number(DW_AT_decl_line).value_or(0));
+    auto wrap = [&](TypeKind kind) {
+        type.kind = kind;
+        type.target = type_of(entry);
+    };
+    auto qualify = [&](const char* word) {
+        wrap(TypeKind::qualified);
+        type.qualifier = word;
+        type.size = type.target->size;
+    };
+    switch (entry.tag()) {
+        case DW_TAG_base_type: fill_base(type, entry); break;
+        case DW_TAG_unspecified_type: type.kind = TypeKind::nothing; break;
+        case DW_TAG_pointer_type:
+        case DW_TAG_ptr_to_member_type:
+            wrap(TypeKind::pointer);
+            if (!type.size) type.size = entry.unit().address_size;
+            break;
+        case DW_TAG_reference_type:
+        case DW_TAG_rvalue_reference_type:
+            wrap(TypeKind::reference);
+            if (!type.size) type.size = entry.unit().address_size;
+            break;
+        case DW_TAG_typedef:
+        case DW_TAG_template_alias:
+            wrap(TypeKind::alias);
+            type.size = type.target->size;
+            break;
+        case DW_TAG_const_type: qualify("const"); break;
+        case DW_TAG_volatile_type: qualify("volatile"); break;
+        case DW_TAG_restrict_type: qualify("restrict"); break;
+        case DW_TAG_atomic_type: qualify("_Atomic"); break;
+        case DW_TAG_immutable_type: qualify("const"); break;
+        case DW_TAG_array_type: fill_array(type, entry); break;
+        case DW_TAG_structure_type: case DW_TAG_class_type: case DW_TAG_union_type: fill_structure(type, entry); break;
+        case DW_TAG_enumeration_type: fill_enumeration(type, entry); break;
+        case DW_TAG_subroutine_type: fill_function(type, entry); break;
+        default: type.kind = TypeKind::unknown;
+    }
+}
+
+void TypeTable::fill_base(Type& type, const Entry& entry) const {
+    switch (entry.number(DW_AT_encoding).value_or(0)) {
+        case DW_ATE_boolean: type.kind = TypeKind::boolean; break;
+        case DW_ATE_signed: type.kind = TypeKind::integer; type.is_signed = true; break;
+        case DW_ATE_unsigned: case DW_ATE_address: type.kind = TypeKind::integer; break;
+        case DW_ATE_signed_char: type.kind = TypeKind::character; type.is_signed = true; break;
+        case DW_ATE_unsigned_char: case DW_ATE_UTF: type.kind = TypeKind::character; break;
+        case DW_ATE_float: type.kind = TypeKind::floating; type.is_signed = true; break;
+        case DW_ATE_complex_float: type.kind = TypeKind::complex; break;
+        default: type.kind = TypeKind::unknown;
+    }
+}
+
+void TypeTable::fill_array(Type& type, const Entry& entry) const {
+    std::vector<std::optional<std::uint64_t>> dimensions;
+    for_each_child(entry, [&](const Entry& child) {
+        if (child.tag() == DW_TAG_subrange_type) dimensions.push_back(dimension(child));
+    });
+    if (dimensions.empty()) dimensions.push_back(std::nullopt);
+    // int grid[3][4] is an array of 3 whose elements are arrays of 4.
+    const Type* element = type_of(entry);
+    for (std::size_t i = dimensions.size(); i-- > 1;) {
+        auto inner = std::make_unique<Type>();
+        inner->kind = TypeKind::array;
+        inner->target = element;
+        inner->count = dimensions[i];
+        inner->size = element->size * dimensions[i].value_or(0);
+        element = inner.get();
+        inner_dimensions_.push_back(std::move(inner));
+    }
+    type.kind = TypeKind::array;
+    type.target = element;
+    type.count = dimensions[0];
+    type.is_vector = entry.flag(DW_AT_GNU_vector);
+    if (!type.size) type.size = element->size * dimensions[0].value_or(0);
+}
+
+void TypeTable::fill_structure(Type& type, const Entry& entry) const {
+    type.kind = entry.tag() == DW_TAG_union_type ? TypeKind::union_ : TypeKind::structure;
+    type.name = tagged_name(entry);
+    type.is_incomplete = entry.flag(DW_AT_declaration);
+    if (auto file = entry.number(DW_AT_decl_file)) type.declared_in = file_name_(entry.unit(), *file);
+    if (!type.is_incomplete) return;
+    auto complete = find_complete_(type.name);
+    if (!complete || *complete == entry.offset()) return;
+    auto definition = info_.entry_at(*complete);
+    if (!definition || definition->flag(DW_AT_declaration)) return;
+    type.is_incomplete = false;
+    type.entry_offset = *complete;
+    type.size = definition->number(DW_AT_byte_size).value_or(0);
+}
+
+void TypeTable::fill_enumeration(Type& type, const Entry& entry) const {
+    type.kind = TypeKind::enumeration;
+    type.name = tagged_name(entry);
+    for_each_child(entry, [&](const Entry& child) {
+        if (child.tag() != DW_TAG_enumerator) return;
+        std::int64_t value = static_cast<std::int64_t>(child.number(DW_AT_const_value).value_or(0));
+        if (value < 0) type.is_signed = true;
+        type.enumerators.push_back({std::string(child.text(DW_AT_name).value_or("")), value});
+    });
+    if (entry.has(DW_AT_type)) {
+        const Type& underlying = plain(*type_of(entry));
+        type.is_signed = underlying.is_signed;
+        if (!type.size) type.size = underlying.size;
+    }
+}
+
+void TypeTable::fill_function(Type& type, const Entry& entry) const {
+    type.kind = TypeKind::function;
+    type.target = type_of(entry);
+    for_each_child(entry, [&](const Entry& child) {
+        if (child.tag() == DW_TAG_formal_parameter) type.parameters.push_back(type_of(child));
+        if (child.tag() == DW_TAG_unspecified_parameters) type.is_variadic = true;
+    });
+}
+
+Member TypeTable::read_member(const Entry& entry) const {
+    Member member;
+    member.name = entry.text(DW_AT_name).value_or("");
+    member.type = type_of(entry);
+    member.is_base_class = entry.tag() == DW_TAG_inheritance;
+    member.offset = entry.number(DW_AT_data_member_location).value_or(0);
+    member.bit_size = entry.number(DW_AT_bit_size).value_or(0);
+    if (!member.bit_size) return member;
+    if (auto from_start = entry.number(DW_AT_data_bit_offset)) {
+        member.bit_offset = *from_start;
+    } else {
+        // Up to DWARF 3 the offset counted from the most significant bit of the storage unit (DWARF 3 §5.5.6).
+        std::uint64_t unit_bits = 8 * entry.number(DW_AT_byte_size).value_or(plain(*member.type).size);
+        std::uint64_t from_top = entry.number(DW_AT_bit_offset).value_or(0);
+        member.bit_offset = member.offset * 8 + unit_bits - from_top - member.bit_size;
+    }
+    member.offset = member.bit_offset / 8;
+    return member;
+}
+
+std::vector<Member> TypeTable::read_members(const Type& type) const {
+    std::vector<Member> members;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return members;
+    for_each_child(*entry, [&](const Entry& child) {
+        bool is_static = child.tag() == DW_TAG_variable || (child.tag() == DW_TAG_member && child.flag(DW_AT_declaration));
+        if (is_static) return;
+        if (child.tag() == DW_TAG_member || child.tag() == DW_TAG_inheritance) members.push_back(read_member(child));
+    });
+    return members;
+}
+
+}  // namespace lantern

@@ -1,0 +1,41 @@
+// Makes Types out of DWARF entries, each once (DWARF 5 §5).
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <unordered_map>
+
+#include "core/dwarf/debug_info.h"
+#include "core/symbols/type.h"
+
+namespace lantern {
+
+class TypeTable {
+  public:
+    // `find_complete` looks a structure up by name in the whole program: it turns a declaration into its definition.
+    using FindComplete = std::function<std::optional<std::uint64_t>(std::string_view name)>;
+    using FileName = std::function<std::string(const dwarf::Unit&, std::uint64_t index)>;
+    TypeTable(const dwarf::DebugInfo& info, FindComplete find_complete, FileName file_name);
+
+    // The type an entry's DW_AT_type names; void if it has none. Never null. Owned by this table.
+    const Type* type_of(const dwarf::Entry& entry) const;
+    const Type* type_at(std::uint64_t entry_offset) const;
+    std::vector<Member> read_members(const Type& type) const;
+
+  private:
+    void fill(Type& type, const dwarf::Entry& entry) const;
+    void fill_base(Type& type, const dwarf::Entry& entry) const;
+    void fill_array(Type& type, const dwarf::Entry& entry) const;
+    void fill_structure(Type& type, const dwarf::Entry& entry) const;
+    void fill_enumeration(Type& type, const dwarf::Entry& entry) const;
+    void fill_function(Type& type, const dwarf::Entry& entry) const;
+    Member read_member(const dwarf::Entry& entry) const;
+
+    const dwarf::DebugInfo& info_;
+    FindComplete find_complete_;
+    FileName file_name_;
+    mutable std::unordered_map<std::uint64_t, std::unique_ptr<Type>> types_;
+    mutable std::vector<std::unique_ptr<Type>> inner_dimensions_;
+};
+
+}  // namespace lantern

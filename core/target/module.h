@@ -1,0 +1,36 @@
+// One object file as it is loaded in a process: the only place where file addresses become run addresses.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/support/address.h"
+#include "core/symbols/module_symbols.h"
+
+namespace lantern {
+
+class Module {
+  public:
+    Module(std::string path, std::uint64_t bias, std::shared_ptr<const ModuleSymbols> symbols)
+        : path_(std::move(path)), bias_(bias), symbols_(std::move(symbols)) {}
+
+    const std::string& path() const { return path_; }
+    const ModuleSymbols& symbols() const { return *symbols_; }
+    RunAddress to_run(FileAddress address) const { return RunAddress(address.value + bias_); }
+    FileAddress to_file(RunAddress address) const { return FileAddress(address.value - bias_); }
+    // True if one of the file's segments is loaded there.
+    bool holds(RunAddress address) const {
+        FileAddress file = to_file(address);
+        for (const Segment& segment : symbols_->elf().segments())
+            if (segment.range.contains(file)) return true;
+        return false;
+    }
+
+  private:
+    std::string path_;
+    std::uint64_t bias_;
+    std::shared_ptr<const ModuleSymbols> symbols_;
+};
+
+}  // namespace lantern

@@ -1,0 +1,47 @@
+// What is being looked at: memory, registers, threads and modules. A live process is one; a core file will be another.
+#pragma once
+
+#include <sys/types.h>
+
+#include <deque>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "core/machine/registers.h"
+#include "core/target/module.h"
+
+namespace lantern {
+
+using ThreadId = pid_t;
+
+class Target {
+  public:
+    virtual ~Target() = default;
+
+    // Fills `out` completely. Throws MemoryError that names the first address that cannot be read.
+    // Breakpoint bytes of ours never show.
+    virtual void read_memory(RunAddress address, std::span<std::byte> out) = 0;
+    // How many bytes from the start of `out` could be read; never throws for bad addresses.
+    virtual std::size_t read_available(RunAddress address, std::span<std::byte> out) = 0;
+    virtual void write_memory(RunAddress address, ByteSpan bytes) = 0;  // throws MemoryError
+
+    virtual std::vector<ThreadId> threads() const = 0;
+    virtual const Registers& registers(ThreadId thread) = 0;
+    virtual void set_registers(ThreadId thread, const Registers& registers) = 0;
+    virtual const VectorRegisters& vector_registers(ThreadId thread) = 0;
+
+    virtual const std::deque<Module>& modules() = 0;
+    virtual const Module* module_at(RunAddress address);  // null if no module is loaded there
+
+    template <class T>
+    T read(RunAddress address) {
+        T value;
+        read_memory(address, std::as_writable_bytes(std::span(&value, 1)));
+        return value;
+    }
+};
+
+}  // namespace lantern

@@ -1,0 +1,46 @@
+// One frame of a call stack. A function that was inlined has a frame of its own, with the registers of the function
+// that holds it.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/machine/registers.h"
+#include "core/symbols/function.h"
+#include "core/target/target.h"
+
+namespace lantern {
+
+// How a frame was found, from sure to guessed.
+enum class FrameOrigin {
+    innermost,               // the thread's own registers
+    call_frame_information,  // computed by the rules the compiler left
+    frame_pointer,           // no rules there: the chain of saved frame pointers
+    return_address,          // no rules and no code there: the word on top of the stack looked like a return address
+    inlined,                 // part of the frame below it
+};
+
+struct Frame {
+    unsigned level = 0;
+    FrameOrigin origin = FrameOrigin::innermost;
+    Registers registers;
+    RunAddress program_counter;  // where it will go on
+    // For looking things up: the program counter, or for a caller one byte before, inside its call instruction.
+    RunAddress lookup_address;
+    std::optional<RunAddress> call_frame_address;
+    bool is_signal_frame = false;
+
+    const Module* module = nullptr;        // null: code that belongs to no file
+    const Function* function = nullptr;    // null: no DWARF for it
+    const InlinedCall* inlined = nullptr;  // set when the frame is an inlined call inside `function`
+    std::vector<const Scope*> scopes;      // of this frame, innermost first
+    std::optional<SourceLine> line;
+
+    FileAddress file_address() const { return module ? module->to_file(lookup_address) : FileAddress(); }
+    bool is_inlined() const { return inlined != nullptr; }
+};
+
+// "fill_chamber", else the linker's name with an offset, else the address.
+std::string frame_function_name(const Frame& frame);
+
+}  // namespace lantern

@@ -1,0 +1,26 @@
+// What a location expression may ask of a frame: its registers, its base, memory (see dwarf::ExpressionContext).
+#pragma once
+
+#include "core/dwarf/location_expression.h"
+#include "core/unwind/frame.h"
+
+namespace lantern {
+
+class FrameContext final : public dwarf::ExpressionContext {
+  public:
+    // Both are borrowed.
+    FrameContext(Target& target, const Frame& frame) : target_(target), frame_(frame) {}
+
+    std::optional<std::uint64_t> register_value(unsigned number) override { return frame_.registers.get(number); }
+    std::uint64_t read_memory(std::uint64_t address, unsigned size) override;
+    std::optional<std::uint64_t> frame_base() override;
+    std::optional<std::uint64_t> call_frame_address() override;
+    std::uint64_t run_address(FileAddress address) override;
+    std::optional<std::uint64_t> thread_local_address(std::uint64_t offset) override;
+
+  private:
+    Target& target_;
+    const Frame& frame_;
+};
+
+}  // namespace lantern

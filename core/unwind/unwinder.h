@@ -1,0 +1,48 @@
+// Walks a thread's call stack, one frame at a time and no further than asked (DWARF 5 §6.4.4).
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/unwind/frame.h"
+
+namespace lantern {
+
+class Unwinder {
+  public:
+    // `target` is borrowed; the result holds until the target moves.
+    Unwinder(Target& target, ThreadId thread);
+
+    // Null when the stack has fewer frames. Frames stay where they are until this object goes.
+    const Frame* frame(unsigned level);
+    // Up to `limit` frames, innermost first.
+    std::vector<const Frame*> frames(unsigned limit);
+    // Why the walk ended: empty when it reached the outermost frame in order.
+    const std::string& why_it_ended() const { return why_ended_; }
+    bool is_complete() const { return ended_; }
+
+  private:
+    struct Caller {
+        Registers registers;
+        FrameOrigin origin = FrameOrigin::call_frame_information;
+    };
+
+    void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site);
+    void add_next();
+    std::optional<Caller> caller_of(Frame& physical);
+    std::optional<Caller> by_rules(Frame& physical, const dwarf::FrameDescription& description);
+    std::optional<Caller> by_frame_pointer(const Frame& physical);
+    std::optional<Caller> by_return_address(const Frame& physical);
+    bool is_code(RunAddress address);
+
+    Target& target_;
+    ThreadId thread_;
+    std::deque<Frame> frames_;
+    bool ended_ = false;
+    std::string why_ended_;
+};
+
+// The call-frame row that holds at an address, if the module has one. Throws FormatError.
+std::optional<dwarf::FrameRow> frame_row_at(const dwarf::FrameDescription& description, FileAddress pc);
+
+}  // namespace lantern

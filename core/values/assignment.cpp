@@ -1,0 +1,164 @@
+#include "core/values/assignment.h"
+
+#include "core/support/error.h"
+#include "core/unwind/frame_context.h"
+#include "core/unwind/unwinder.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it the answer is "unknown"
+
+enum : unsigned char { kUnassigned = 1, kAssigned = 2 };
+
+}  // namespace
+
+AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : frame_(frame) {
+    if (!frame.function || !frame.module || !frame.call_frame_address || frame.inlined) return;
+    try {
+        auto base = FrameContext(target, frame).frame_base();
+        if (!base) return;
+        frame_base_ = static_cast<std::int64_t>(*base - frame.call_frame_address->value);
+        decode(target);
+        connect();
+    } catch (const Error&) {
+        usable_ = false;
+    }
+}
+
+void AssignmentAnalysis::decode(Target& target) {
+    usable_ = true;
+    descriptions_.reserve(frame_.function->ranges.size());  // steps point into its elements
+    for (const FileRange& range : frame_.function->ranges) {
+        if (range.size() > kLargestFunction) usable_ = false;
+        if (!usable_) return;
+        auto description = frame_.module->symbols().frame_description(range.low);
+        if (!description) {
+            usable_ = false;
+            return;
+        }
+        descriptions_.push_back(std::move(*description));
+        std::vector<std::byte> code(range.size());
+        RunAddress start = frame_.module->to_run(range.low);
+        target.read_memory(start, code);
+        std::size_t row = 0;
+        const auto& rows = descriptions_.back().rows;
+        for (std::size_t offset = 0; offset < code.size();) {
+            auto instruction = decode_instruction(ByteSpan(code).subspan(offset), start + offset);
+            if (!instruction) {
+                usable_ = false;
+                return;
+            }
+            while (row < rows.size() && !rows[row].range.contains(range.low + offset)) ++row;
+            Step step;
+            step.instruction = std::move(*instruction);
+            step.row = row < rows.size() ? &rows[row] : nullptr;
+            at_[start + offset] = steps_.size();
+            offset += step.instruction.length;
+            steps_.push_back(std::move(step));
+        }
+    }
+}
+
+void AssignmentAnalysis::connect() {
+    for (Step& step : steps_) {
+        const Instruction& instruction = step.instruction;
+        if (instruction.falls_through()) {
+            if (auto next = at_.find(instruction.next()); next != at_.end()) step.next = next->second;
+        }
+        bool jumps = instruction.kind == Instruction::Kind::jump || instruction.kind == Instruction::Kind::conditional_jump;
+        if (!jumps) continue;
+        if (!instruction.target) usable_ = false;  // a jump through a table: where it goes is not in the code
+        else if (auto target = at_.find(*instruction.target); target != at_.end()) step.branch = target->second;
+    }
+}
+
+// The variable's place as an offset from the call frame address, when it has one for its whole life.
+std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable) const {
+    if (variable.locations.size() != 1 || variable.locations[0].range) return std::nullopt;
+    ByteSpan expression = variable.locations[0].expression;
+    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != dwarf::DW_OP_fbreg) return std::nullopt;
+    try {
+        ByteReader reader(expression.subspan(1), "location expression");
+        std::int64_t offset = reader.sleb();
+        if (!reader.at_end()) return std::nullopt;
+        return *frame_base_ + offset;
+    } catch (const FormatError&) {
+        return std::nullopt;
+    }
+}
+
+// A write into the slot, or its address being taken: from then on anything may write it.
+bool AssignmentAnalysis::writes(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const {
+    if (!step.row || step.row->cfa_is_expression) return false;
+    for (const MemoryOperand& operand : step.instruction.memory) {
+        if (!operand.writes && !operand.address_only) continue;
+        if (operand.base != step.row->cfa_register) continue;
+        if (operand.index) {
+            if (is_aggregate) return true;  // which element is only known at run time
+            continue;
+        }
+        std::int64_t low = operand.displacement - step.row->cfa_offset;
+        std::int64_t high = low + (operand.address_only ? 1 : static_cast<std::int64_t>(operand.size));
+        if (low < slot + static_cast<std::int64_t>(size) && slot < high) return true;
+    }
+    return false;
+}
+
+Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declared_in) const {
+    if (!usable_) return Assignment::unknown;
+    auto slot = slot_of(variable);
+    auto here = at_.find(frame_.module->to_run(frame_.file_address()));
+    if (!slot) return Assignment::unknown;
+    std::size_t goal = kNone;
+    if (here != at_.end()) {
+        goal = here->second;
+    } else {
+        // A caller stands inside its call instruction.
+        auto after = at_.upper_bound(frame_.lookup_address);
+        if (after == at_.begin()) return Assignment::unknown;
+        goal = std::prev(after)->second;
+        if (steps_[goal].instruction.next() <= frame_.lookup_address) return Assignment::unknown;
+    }
+    std::uint64_t size = std::max<std::uint64_t>(1, plain(*variable.type).size);
+    bool is_aggregate_slot = is_aggregate(*variable.type);
+    auto in_scope = [&](std::size_t i) {
+        return any_contains(declared_in.ranges, frame_.module->to_file(steps_[i].instruction.address));
+    };
+    RunAddress scope_start = frame_.module->to_run(declared_in.ranges.empty() ? frame_.function->low() : declared_in.ranges.front().low);
+    bool whole_function = declared_in.ranges == frame_.function->ranges;
+
+    // Flow forward: each instruction collects in which states it can be reached.
+    std::vector<unsigned char> states(steps_.size(), 0);
+    std::vector<std::size_t> work;
+    auto arrive = [&](std::size_t to, unsigned char state) {
+        if (to == kNone || (states[to] | state) == states[to]) return;
+        states[to] |= state;
+        work.push_back(to);
+    };
+    auto entry = at_.find(frame_.module->to_run(frame_.function->low()));
+    if (entry == at_.end()) return Assignment::unknown;
+    arrive(entry->second, kUnassigned);
+    while (!work.empty()) {
+        std::size_t at = work.back();
+        work.pop_back();
+        const Step& step = steps_[at];
+        bool inside = in_scope(at);
+        bool written = inside && writes(step, *slot, size, is_aggregate_slot);
+        unsigned char after = written ? static_cast<unsigned char>(kAssigned) : states[at];
+        for (std::size_t to : {step.next, step.branch}) {
+            if (to == kNone) continue;
+            // Outside of its scope, and each time the scope is entered anew, the variable has no value.
+            bool fresh = !whole_function && (!in_scope(to) || !inside || steps_[to].instruction.address == scope_start);
+            arrive(to, fresh ? static_cast<unsigned char>(kUnassigned) : after);
+        }
+    }
+    switch (states[goal]) {
+        case kUnassigned: return Assignment::not_yet;
+        case kAssigned: return Assignment::assigned;
+        case kUnassigned | kAssigned: return Assignment::on_some_paths;
+        default: return Assignment::unknown;
+    }
+}
+
+}  // namespace lantern

@@ -1,0 +1,45 @@
+// Has anything assigned this local variable yet? Answered from the machine code alone: the ways through the function
+// from where the variable comes into scope to the program counter, and the instructions on them that write its slot.
+#pragma once
+
+#include <map>
+#include <vector>
+
+#include "core/dwarf/call_frame_information.h"
+#include "core/machine/instruction.h"
+#include "core/unwind/frame.h"
+#include "core/values/value_view.h"
+
+namespace lantern {
+
+class AssignmentAnalysis {
+  public:
+    // Decodes the frame's function once; ask for as many of its variables as you like. Never throws.
+    AssignmentAnalysis(Target& target, const Frame& frame);
+
+    // not_yet: no way leads here past a write. on_some_paths: some ways do, others do not, and which one was taken is
+    // not known. unknown: the variable has no fixed slot in the frame (registers, globals, optimised code).
+    Assignment of(const Variable& variable, const Scope& declared_in) const;
+
+  private:
+    struct Step {
+        Instruction instruction;
+        std::size_t next = kNone, branch = kNone;
+        const dwarf::FrameRow* row = nullptr;
+    };
+    static constexpr std::size_t kNone = static_cast<std::size_t>(-1);
+
+    void decode(Target& target);
+    void connect();
+    bool writes(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
+    std::optional<std::int64_t> slot_of(const Variable& variable) const;
+
+    const Frame& frame_;
+    bool usable_ = false;
+    std::optional<std::int64_t> frame_base_;  // from the call frame address
+    std::vector<dwarf::FrameDescription> descriptions_;
+    std::vector<Step> steps_;  // by address
+    std::map<RunAddress, std::size_t> at_;
+};
+
+}  // namespace lantern

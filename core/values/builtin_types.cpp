@@ -1,0 +1,104 @@
+#include "core/values/builtin_types.h"
+
+#include <algorithm>
+#include <map>
+#include <memory>
+
+namespace lantern {
+namespace {
+
+Type made(TypeKind kind, const char* name, std::uint64_t size, bool is_signed) {
+    Type type;
+    type.kind = kind;
+    type.name = name;
+    type.size = size;
+    type.is_signed = is_signed;
+    return type;
+}
+
+struct Spelling {
+    const char* words;  // sorted
+    Type type;
+};
+
+const std::vector<Spelling>& spellings() {
+    using K = TypeKind;
+    static const std::vector<Spelling> all = {
+        {"char", made(K::character, "char", 1, true)},
+        {"char signed", made(K::character, "signed char", 1, true)},
+        {"char unsigned", made(K::character, "unsigned char", 1, false)},
+        {"short", made(K::integer, "short", 2, true)},
+        {"short unsigned", made(K::integer, "unsigned short", 2, false)},
+        {"int", made(K::integer, "int", 4, true)},
+        {"unsigned", made(K::integer, "unsigned int", 4, false)},
+        {"long", made(K::integer, "long", 8, true)},
+        {"long unsigned", made(K::integer, "unsigned long", 8, false)},
+        {"long long", made(K::integer, "long long", 8, true)},
+        {"long long unsigned", made(K::integer, "unsigned long long", 8, false)},
+        {"float", made(K::floating, "float", 4, true)},
+        {"double", made(K::floating, "double", 8, true)},
+        {"double long", made(K::floating, "long double", 16, true)},
+        {"_Bool", made(K::boolean, "_Bool", 1, false)},
+        {"bool", made(K::boolean, "bool", 1, false)},
+        {"void", made(K::nothing, "void", 0, false)},
+    };
+    return all;
+}
+
+const Type& spelled(const char* words) {
+    for (const Spelling& spelling : spellings())
+        if (std::string_view(spelling.words) == words) return spelling.type;
+    return void_type();
+}
+
+}  // namespace
+
+const Type& int_type() { return spelled("int"); }
+const Type& unsigned_type() { return spelled("unsigned"); }
+const Type& long_type() { return spelled("long"); }
+const Type& unsigned_long_type() { return spelled("long unsigned"); }
+const Type& char_type() { return spelled("char"); }
+const Type& double_type() { return spelled("double"); }
+const Type& bool_type() { return spelled("bool"); }
+
+const Type* base_type_from_words(std::vector<std::string> words) {
+    auto drop = [&](const char* word) { return std::erase(words, word) != 0; };
+    drop("const");
+    drop("volatile");
+    bool was_signed = false;
+    if (std::find(words.begin(), words.end(), "char") == words.end()) was_signed = drop("signed");
+    if (words.size() > 1 || was_signed) {
+        bool others = std::any_of(words.begin(), words.end(), [](const std::string& w) { return w != "int"; });
+        if (others) drop("int");
+    }
+    if (words.empty() && was_signed) words.push_back("int");
+    std::sort(words.begin(), words.end());
+    std::string joined;
+    for (const std::string& word : words) joined += (joined.empty() ? "" : " ") + word;
+    for (const Spelling& spelling : spellings())
+        if (joined == spelling.words) return &spelling.type;
+    return nullptr;
+}
+
+const Type& pointer_to(const Type& target) {
+    static std::map<const Type*, std::unique_ptr<Type>> cache;
+    auto& slot = cache[&target];
+    if (!slot) {
+        slot = std::make_unique<Type>(made(TypeKind::pointer, "", 8, false));
+        slot->target = &target;
+    }
+    return *slot;
+}
+
+const Type& array_of(const Type& element, std::uint64_t count) {
+    static std::map<std::pair<const Type*, std::uint64_t>, std::unique_ptr<Type>> cache;
+    auto& slot = cache[{&element, count}];
+    if (!slot) {
+        slot = std::make_unique<Type>(made(TypeKind::array, "", element.size * count, false));
+        slot->target = &element;
+        slot->count = count;
+    }
+    return *slot;
+}
+
+}  // namespace lantern

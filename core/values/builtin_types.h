@@ -1,0 +1,27 @@
+// The types that expressions need whether or not the program mentions them, and types made from others.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/symbols/type.h"
+
+namespace lantern {
+
+const Type& int_type();
+const Type& unsigned_type();
+const Type& long_type();
+const Type& unsigned_long_type();
+const Type& char_type();
+const Type& double_type();
+const Type& bool_type();
+
+// A C type from its words in any order ("unsigned", "long", "int"); null if they make none.
+const Type* base_type_from_words(std::vector<std::string> words);
+
+// Made once for each target and kept for the life of the program: symbol tables that were in use are never freed while
+// a session lasts, so a target's address is never used twice.
+const Type& pointer_to(const Type& target);
+const Type& array_of(const Type& element, std::uint64_t count);
+
+}  // namespace lantern

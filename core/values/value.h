@@ -1,0 +1,75 @@
+// A typed value: where it lives, or the bytes it has. Memory is read when the content is asked for, not before.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/symbols/type.h"
+#include "core/target/target.h"
+
+namespace lantern {
+
+struct RegisterPlace {
+    unsigned number = 0;    // DWARF number
+    unsigned offset = 0;    // bytes into the register
+    unsigned frame_level = 0;
+};
+
+struct Value {
+    const Type* type = &void_type();
+    std::optional<RunAddress> address;     // it lives in memory
+    std::optional<RegisterPlace> in_register;
+    std::vector<std::byte> bytes;          // its content when it does not live in memory
+    std::uint64_t bit_offset = 0, bit_size = 0;  // a bit-field: bits from its first byte; size 0: none
+    std::string unavailable;               // not empty: there is no value, and this says why
+    // Bytes that the compiler keeps nowhere, of a value that lives in several places.
+    struct Gap {
+        std::uint64_t offset, size;
+    };
+    std::vector<Gap> gaps;
+
+    bool is_available() const { return unavailable.empty(); }
+    bool is_bit_field() const { return bit_size != 0; }
+};
+
+Value value_in_memory(const Type& type, RunAddress address);
+Value value_of_bytes(const Type& type, std::vector<std::byte> bytes);
+Value value_of_integer(const Type& type, std::uint64_t number);
+Value value_of_floating(const Type& type, long double number);
+Value unavailable_value(const Type& type, std::string reason);
+
+// Reads values out of a target. Throws MemoryError for addresses that cannot be read, RequestError for a value that is
+// not available.
+class ValueReader {
+  public:
+    explicit ValueReader(Target& target) : target_(target) {}
+    Target& target() const { return target_; }
+
+    // The value's bytes, `most` of them at most.
+    std::vector<std::byte> content(const Value& value, std::uint64_t most = 1 << 20) const;
+    Value member(const Value& structure, const Member& member) const;
+    Value element(const Value& array_or_pointer, std::int64_t index) const;
+    Value dereference(const Value& pointer) const;
+
+    // Scalars as numbers. Integers are extended by their sign; a pointer is its address.
+    std::uint64_t integer(const Value& value) const;
+    long double floating(const Value& value) const;
+    bool truth(const Value& value) const;
+    RunAddress pointed_at(const Value& pointer) const;  // for an array: its own address
+
+    // Text from memory up to a terminator; `ended` says whether one was found within `most` bytes.
+    struct Text {
+        std::string bytes;
+        bool ended = false, readable = false;
+    };
+    Text text_at(RunAddress address, std::size_t most) const;
+
+    void write(const Value& place, ByteSpan bytes) const;  // of the place's size; bit-fields keep their neighbours
+
+  private:
+    Target& target_;
+};
+
+}  // namespace lantern

@@ -1,0 +1,65 @@
+// A value as facts to show: a tree of names, types and short texts. Text, JSON and comparisons are made from it.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/values/value.h"
+
+namespace lantern {
+
+enum class Form { natural, hex, decimal, unsigned_decimal, octal, binary, character, string, floating, bytes, pointer, instructions };
+
+// Nothing for an unknown word. The words are those of the interface: "hex", "decimal", "char" …
+std::optional<Form> form_named(std::string_view word);
+const std::vector<std::string>& form_names();
+
+// Whether a variable has been given a value on the way to the program counter (see assignment.h).
+enum class Assignment { unknown, assigned, not_yet, on_some_paths };
+
+struct ValueView {
+    std::string name;
+    std::string type;
+    std::string text;         // of a scalar, a string, a pointer; empty for a structure or array with children
+    std::string unavailable;  // not empty: there is no value, and this says why
+    std::string place;        // "0x7ffe…", "in rax", "constant"
+    std::optional<std::uint64_t> number;  // of a whole number or pointer, as its bits
+    bool is_array = false;
+    std::vector<ValueView> children;
+    std::uint64_t more = 0;   // children that are there but not listed
+    Assignment assignment = Assignment::unknown;
+    // Of variables:
+    std::uint32_t declared_line = 0;
+    bool is_parameter = false;
+    bool is_shadowed = false;  // an inner variable of the same name hides it
+
+    bool has_children() const { return !children.empty() || more != 0; }
+};
+
+struct ViewLimits {
+    unsigned children = 200;    // of one array or structure
+    unsigned depth = 6;
+    unsigned text = 200;        // characters of one string
+};
+
+// Never throws for what the target lacks: unreadable memory becomes `unavailable` where it belongs.
+ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form = Form::natural,
+                    const ViewLimits& limits = {});
+
+// The whole tree in one line: {name = "Wren\n\0", draught_cm = 130}. Elements that repeat are counted.
+std::string one_line(const ValueView& view, std::size_t longest = 400);
+
+// Every byte that matters: escapes, what lies behind the terminator up to the last byte that is not zero, and one
+// terminator; "(no terminator)" where there is none.
+std::string character_array_text(ByteSpan bytes);
+
+// Which leaves differ between two views of the same thing: "chamber.level_cm", old text, new text.
+struct ViewChange {
+    std::string name, before, after;
+};
+std::vector<ViewChange> changes_between(const ValueView& before, const ValueView& after, std::size_t limit = 8);
+
+}  // namespace lantern
