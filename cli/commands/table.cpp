@@ -32,9 +32,10 @@ constexpr Command kCommands[] = {
     {"reach", "reach PLACE", "run to a place", kRunning,
      "Runs until the program comes to PLACE, as if a breakpoint stood there once. Starts the program if it does not run.", run_reach,
      Completes::place},
-    {"pause", "pause at PLACE", "set a breakpoint", kStopping,
+    {"pause", "pause at PLACE [when EXPR]", "set a breakpoint", kStopping,
      "PLACE is FILE:LINE, LINE in the current file, a function's name, or address EXPR. A function stops after its\n"
-     "parameters are in place. While the program runs, Ctrl-C pauses it.",
+     "parameters are in place. With when, it stops only where EXPR is not zero. While the program runs, Ctrl-C pauses\n"
+     "it.",
      run_pause, Completes::pause},
     {"breakpoints", "breakpoints", "list the breakpoints", kStopping, "Each with its place, its sites and how often it was hit.", run_breakpoints},
     {"off", "off N … | off all", "silence breakpoints", kStopping, "The breakpoint stays in the list and stops nothing.", run_off, Completes::number},

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
+#include "cli/views/text.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -90,7 +91,9 @@ void run_pin(Shell& shell, std::string_view arguments) {
     std::string now;
     if (session.is_running() && !is_view_word(text)) {
         try {
-            now = " = " + one_line(make_view(ValueReader(session.target()), text, evaluate(text, session.context())), 200);
+            ValueView view = view_of(shell, text, evaluate(text, session.context()), Form::natural);
+            std::string qualified = qualification(view);
+            now = " = " + one_line(view, 200) + (qualified.empty() ? "" : "  " + qualified);
         } catch (const Error& error) {
             now = fmt::format(" (now: {})", error.what());
         }

@@ -32,7 +32,10 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
     std::string out = heading_line("breakpoints", "", style);
     for (const Breakpoint& breakpoint : report.breakpoints) {
         std::string mark = fmt::format("{}{}", breakpoint.is_on ? "▪" : "▫", breakpoint.number);
-        std::string state = breakpoint.is_on ? counted(breakpoint.hits, "hit") : counted(breakpoint.hits, "hit") + ", off";
+        std::string state = counted(breakpoint.hits, "hit");
+        if (!breakpoint.condition.empty())
+            state += fmt::format(", passed {}  when {}", counted(breakpoint.passes, "time"), escape_for_display(breakpoint.condition));
+        if (!breakpoint.is_on) state += ", off";
         out += fmt::format("{} {}  {}\n", style.mark(padded(mark, 3)), padded(escape_for_display(breakpoint.place.text), 24), state);
         for (const Breakpoint::Site& site : breakpoint.sites) out += "      " + site_text(site, style) + "\n";
         if (breakpoint.sites.empty()) out += "      waits: no loaded module has this place\n";

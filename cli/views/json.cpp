@@ -89,6 +89,10 @@ Json source_rows(const SourceReport& report) {
 
 Json breakpoint(const Breakpoint& breakpoint) {
     Json out{{"number", breakpoint.number}, {"place", breakpoint.place.text}, {"on", breakpoint.is_on}, {"hits", breakpoint.hits}, {"sites", Json::array()}};
+    if (!breakpoint.condition.empty()) {
+        out["condition"] = breakpoint.condition;
+        out["passes"] = breakpoint.passes;
+    }
     for (const Breakpoint::Site& site : breakpoint.sites) {
         Json made{{"address", address_text(site.address.value)}, {"function", site.code.function}};
         if (site.code.line) {

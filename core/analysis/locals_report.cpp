@@ -14,7 +14,6 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
         report.file = frame.line->file;
         report.line = frame.line->line;
     }
-    session.stack().frame(frame.level + 1);  // so that the frame's own address is known
     Target& target = session.target();
     ValueReader reader(target);
     AssignmentAnalysis assignment(target, frame);
@@ -58,7 +57,6 @@ GlobalsReport report_globals(Session& session, const std::string& pattern, std::
 Assignment assignment_of_name(Session& session, const std::string& expression) {
     const Frame* frame = session.selected_frame();
     if (!frame) return Assignment::unknown;
-    session.stack().frame(frame->level + 1);
     std::string_view name = trimmed(expression);
     for (const VisibleVariable& visible : visible_variables(*frame)) {
         std::string chosen = visible.variable->name + "#" + std::to_string(visible.variable->declared_line);

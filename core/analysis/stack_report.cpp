@@ -51,10 +51,7 @@ StackReport report_stack(Session& session, unsigned most) {
         unsigned end = level + 1;
         while (end < most && stack.frame(end) && same_call(*frame, *stack.frame(end))) ++end;
         bool folds = end - level >= kFoldFrom;
-        for (unsigned at = level; at < (folds ? level + 1 : end); ++at) {
-            stack.frame(at + 1);
-            report.rows.push_back(row_of(session, *stack.frame(at)));
-        }
+        for (unsigned at = level; at < (folds ? level + 1 : end); ++at) report.rows.push_back(row_of(session, *stack.frame(at)));
         if (folds) report.rows.back().repeats = end - level;
         report.total = end;
         level = end;

@@ -109,9 +109,13 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     }
     const Frame* frame = session.selected_frame();
     if (!frame) return report;
-    session.stack().frame(1);
     fill_place(session, *frame, report);
     if (!stop.unreached.empty()) report.advice = fmt::format("{} was not reached", stop.unreached);
+    for (const Breakpoint& breakpoint : session.breakpoints()) {
+        bool stopped_here = std::find(stop.breakpoints.begin(), stop.breakpoints.end(), breakpoint.number) != stop.breakpoints.end();
+        if (stopped_here && !breakpoint.problem.empty())
+            report.advice = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
+    }
     if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value);
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.

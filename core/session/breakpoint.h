@@ -18,7 +18,10 @@ struct Breakpoint {
     unsigned number = 0;
     Place place;
     bool is_on = true;
-    std::uint64_t hits = 0;
+    std::string condition;     // stops only where this is not zero; empty: always
+    std::string problem;       // why the condition could not be computed at the last hit
+    std::uint64_t hits = 0;    // stopped
+    std::uint64_t passes = 0;  // went on because the condition did not hold
     std::vector<Site> sites;  // empty: waits for a library that brings the place
     std::string moved;        // not empty: what changed about it when the program was started again
 };

@@ -21,22 +21,36 @@ Movement::Movement(Session& session) : session_(session), process_(session.proce
 
 RunAddress Movement::frame_identity(ThreadId thread) {
     Unwinder walk(process_, thread);
-    walk.frame(0);
-    // The address becomes known when the walk asks for the caller. Inlined frames share it.
-    for (unsigned level = 0; walk.frame(level); ++level) {
-        walk.frame(level + 1);
-        if (auto address = walk.frame(level)->call_frame_address) return *address;
-        if (walk.is_complete()) break;
-    }
+    if (auto address = walk.frame(0)->call_frame_address) return *address;
     return process_.registers(thread).stack_pointer();
 }
 
-std::vector<unsigned> Movement::count_hits(RunAddress address) {
+// A condition that cannot be computed stops the program, and says so: silence could hide the one case that matters.
+bool Movement::condition_holds(Breakpoint& breakpoint, ThreadId thread) {
+    breakpoint.problem.clear();
+    if (breakpoint.condition.empty()) return true;
+    try {
+        Unwinder stack(process_, thread);
+        EvaluationContext context{&process_, thread, stack.frame(0), &session_.results_};
+        return ValueReader(process_).truth(evaluate(breakpoint.condition, context));
+    } catch (const Error& error) {
+        breakpoint.problem = error.what();
+        return true;
+    }
+}
+
+// The numbers of the breakpoints that a thread has arrived at and that want it to stop.
+std::vector<unsigned> Movement::count_hits(ThreadId thread) {
+    RunAddress address = process_.registers(thread).program_counter();
     std::vector<unsigned> numbers;
     for (Breakpoint& breakpoint : session_.breakpoints_) {
         bool here = breakpoint.is_on && std::any_of(breakpoint.sites.begin(), breakpoint.sites.end(),
                                                     [&](const Breakpoint::Site& site) { return site.address == address; });
         if (!here) continue;
+        if (!condition_holds(breakpoint, thread)) {
+            ++breakpoint.passes;
+            continue;
+        }
         ++breakpoint.hits;
         numbers.push_back(breakpoint.number);
     }
@@ -91,7 +105,7 @@ std::optional<Stop> Movement::judge(const TargetEvent& event, const std::set<Run
     }
     RunAddress at = process_.registers(event.thread).program_counter();
     bool counts = temporary.count(at) && arrived(event.thread);
-    stop.breakpoints = count_hits(at);
+    stop.breakpoints = count_hits(event.thread);
     if (counts) stop.reason = StopReason::stepped;
     else if (!stop.breakpoints.empty()) stop.reason = StopReason::breakpoint;
     else return std::nullopt;
@@ -143,7 +157,7 @@ Stop Movement::step_instruction() {
     Stop stop;
     stop.reason = StopReason::stepped;
     stop.thread = session_.thread_;
-    stop.breakpoints = count_hits(process_.registers(session_.thread_).program_counter());
+    stop.breakpoints = count_hits(session_.thread_);
     return stop;
 }
 

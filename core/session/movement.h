@@ -30,7 +30,8 @@ class Movement {
     Stop stop_for_signal(const TargetEvent& event);
     bool passes_silently(const TargetEvent& event);
     std::optional<Stop> leave_traps(const std::set<RunAddress>& temporary, const Arrived& arrived);
-    std::vector<unsigned> count_hits(RunAddress address);
+    std::vector<unsigned> count_hits(ThreadId thread);
+    bool condition_holds(Breakpoint& breakpoint, ThreadId thread);
 
     Session& session_;
     LiveProcess& process_;

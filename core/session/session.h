@@ -55,7 +55,8 @@ class Session {
     void kill();
 
     // ---- breakpoints
-    const Breakpoint& add_breakpoint(const Place& place);  // throws RequestError when the place is nowhere
+    // Throws RequestError when the place is nowhere, ExpressionError for a condition that does not parse.
+    const Breakpoint& add_breakpoint(const Place& place, std::string condition = {});
     const std::vector<Breakpoint>& breakpoints() const { return breakpoints_; }
     void switch_breakpoint(unsigned number, bool on);      // throws RequestError for an unknown number
     void drop_breakpoint(unsigned number);

@@ -3,15 +3,19 @@
 
 #include <algorithm>
 
+#include "core/expressions/scope_names.h"
+#include "core/expressions/syntax.h"
 #include "core/session/session.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
 namespace lantern {
 
-const Breakpoint& Session::add_breakpoint(const Place& place) {
+const Breakpoint& Session::add_breakpoint(const Place& place, std::string condition) {
     Breakpoint made;
     made.place = place;
+    made.condition = std::move(condition);
+    if (!made.condition.empty()) parse_expression(made.condition, [this](const std::string& name) { return find_type(target(), name); });
     resolve_breakpoint(made);
     for (Breakpoint& other : breakpoints_) {
         bool same = other.is_on && std::equal(other.sites.begin(), other.sites.end(), made.sites.begin(), made.sites.end(),

@@ -23,7 +23,8 @@ Unwinder::Unwinder(Target& target, ThreadId thread) : target_(target), thread_(t
 }
 
 const Frame* Unwinder::frame(unsigned level) {
-    while (!ended_ && frames_.size() <= level) add_next();
+    // A frame's own address becomes known with its caller, so the walk is always one step ahead.
+    while (!ended_ && resolved_ <= level) add_next();
     return level < frames_.size() ? &frames_[level] : nullptr;
 }
 
@@ -83,6 +84,7 @@ void Unwinder::add_next() {
         why_ended_ = fmt::format("the walk was cut after {} frames", kMostFrames);
         return;
     }
+    resolved_ = frames_.size();
     Frame& physical = frames_.back();
     auto caller = caller_of(physical);
     // Inlined frames share the physical frame's address.

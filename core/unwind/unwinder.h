@@ -13,13 +13,12 @@ class Unwinder {
     // `target` is borrowed; the result holds until the target moves.
     Unwinder(Target& target, ThreadId thread);
 
-    // Null when the stack has fewer frames. Frames stay where they are until this object goes.
+    // Null when the stack has fewer frames. Its call frame address is known if it can be. Frames stay where they are until this object goes.
     const Frame* frame(unsigned level);
     // Up to `limit` frames, innermost first.
     std::vector<const Frame*> frames(unsigned limit);
     // Why the walk ended: empty when it reached the outermost frame in order.
     const std::string& why_it_ended() const { return why_ended_; }
-    bool is_complete() const { return ended_; }
 
   private:
     struct Caller {
@@ -38,6 +37,7 @@ class Unwinder {
     Target& target_;
     ThreadId thread_;
     std::deque<Frame> frames_;
+    std::size_t resolved_ = 0;  // how many of them know their own call frame address, or never will
     bool ended_ = false;
     std::string why_ended_;
 };
