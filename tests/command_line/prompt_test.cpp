@@ -1,0 +1,249 @@
+// The prompt on a pseudo-terminal: typing, completion, history, Ctrl-C while the program runs, Ctrl-D.
+#include <fcntl.h>
+#include <gtest/gtest.h>
+#include <poll.h>
+#include <pty.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <termios.h>
+#include <unistd.h>
+
+#include <chrono>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+class Terminal {
+  public:
+    explicit Terminal(const std::vector<std::string>& words) {
+        winsize size{40, 120, 0, 0};
+        child_ = forkpty(&master_, nullptr, nullptr, &size);
+        if (child_ == 0) {
+            setenv("LC_ALL", "C.UTF-8", 1);
+            setenv("TERM", "xterm", 1);
+            setenv("NO_COLOR", "1", 1);
+            setenv("XDG_STATE_HOME", state_.path().c_str(), 1);
+            std::vector<char*> arguments;
+            for (const std::string& word : words) arguments.push_back(const_cast<char*>(word.c_str()));
+            arguments.push_back(nullptr);
+            execvp(arguments[0], arguments.data());
+            _exit(127);
+        }
+    }
+    ~Terminal() {
+        if (child_ > 0) {
+            kill(child_, SIGKILL);
+            waitpid(child_, nullptr, 0);
+        }
+        close(master_);
+    }
+
+    void type(const std::string& keys) { ASSERT_EQ(write(master_, keys.data(), keys.size()), static_cast<ssize_t>(keys.size())); }
+
+    // Reads until the text has appeared after the last one that was waited for; what came before it is forgotten.
+    ::testing::AssertionResult shows(const std::string& text) {
+        auto end = Clock::now() + std::chrono::seconds(15);
+        while (seen_.find(text) == std::string::npos) {
+            if (Clock::now() > end || !read_more(200)) {
+                if (Clock::now() > end || ended_) return ::testing::AssertionFailure() << "never saw " << text << " in:\n" << seen_;
+            }
+        }
+        seen_.erase(0, seen_.find(text) + text.size());
+        return ::testing::AssertionSuccess();
+    }
+
+    int wait_for_end() {
+        while (read_more(200) || !ended_) {
+            if (ended_) break;
+        }
+        int status = 0;
+        waitpid(child_, &status, 0);
+        child_ = -1;
+        return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+    }
+
+    termios settings() const {
+        termios now{};
+        tcgetattr(master_, &now);
+        return now;
+    }
+    std::string history() const { return state_.read("elm-lantern/history"); }
+
+  private:
+    bool read_more(int milliseconds) {
+        pollfd watch{master_, POLLIN, 0};
+        if (poll(&watch, 1, milliseconds) <= 0) return false;
+        char buffer[4096];
+        ssize_t got = read(master_, buffer, sizeof buffer);
+        if (got <= 0) {
+            ended_ = true;
+            return false;
+        }
+        seen_.append(buffer, static_cast<std::size_t>(got));
+        return true;
+    }
+
+    TemporaryFolder state_;
+    int master_ = -1;
+    pid_t child_ = -1;
+    std::string seen_;
+    bool ended_ = false;
+};
+
+std::vector<std::string> debugging(const std::string& name, std::vector<std::string> more = {}) {
+    std::vector<std::string> words{LANTERN_PROGRAM, "debug", fixture(name)};
+    words.insert(words.end(), more.begin(), more.end());
+    return words;
+}
+
+TEST(Prompt, RunsWhatIsTypedAndRepeatsMovements) {
+    Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
+    EXPECT_TRUE(terminal.shows("locks-gcc-O0-dwarf5-pie › "));
+    terminal.type("reach shadowed\n");
+    EXPECT_TRUE(terminal.shows("reached ─ shadowed"));
+    EXPECT_TRUE(terminal.shows("shadowed:53 › "));
+    terminal.type("over\n");
+    EXPECT_TRUE(terminal.shows("shadowed:54 › "));
+    terminal.type("\n");
+    EXPECT_TRUE(terminal.shows("shadowed:55 › "));
+    terminal.type("\n");
+    EXPECT_TRUE(terminal.shows("shadowed:56 › "));
+    terminal.type("= level#52 * 2\n");
+    EXPECT_TRUE(terminal.shows("@1 level#52 * 2 = 6"));
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+    EXPECT_NE(terminal.history().find("shadowed"), std::string::npos);
+}
+
+TEST(Prompt, CompletesCommandsFunctionsVariablesAndMembers) {
+    Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("rea\tfact\t\n");
+    EXPECT_TRUE(terminal.shows("reached ─ factorial"));
+    EXPECT_TRUE(terminal.shows("factorial:46 › "));
+    terminal.type("val\tglo\t\n");
+    EXPECT_TRUE(terminal.shows("@1 global_count = 7"));
+    terminal.type("= lower.dep\t\n");
+    EXPECT_TRUE(terminal.shows("@2 lower.depth = 310"));
+    terminal.type("= upper.next->sta\t\n");
+    EXPECT_TRUE(terminal.shows("@3 upper.next->state = FILLING (5)"));
+    terminal.type("= lower.gates[0].\t");
+    EXPECT_TRUE(terminal.shows("angle"));
+    EXPECT_TRUE(terminal.shows("wear"));
+    terminal.type("wear\n");
+    EXPECT_TRUE(terminal.shows("= -3"));
+    terminal.type("pause at loc\t60\n");
+    EXPECT_TRUE(terminal.shows("breakpoint 1"));
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, CtrlCPausesTheProgramAndNotUs) {
+    Terminal terminal(debugging("trouble-gcc", {"--", "spin"}));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("launch\n");
+    usleep(400'000);
+    terminal.type("\x03");
+    EXPECT_TRUE(terminal.shows("paused ─ "));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("stack\n");
+    EXPECT_TRUE(terminal.shows("main"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("pause at turn\n");  // set while it stands paused, met when it goes on
+    EXPECT_TRUE(terminal.shows("breakpoint 1"));
+    terminal.type("continue\n");
+    EXPECT_TRUE(terminal.shows("breakpoint 1 ─ turn"));
+    terminal.type("drop 1\n");
+    EXPECT_TRUE(terminal.shows("removed"));
+    terminal.type("continue\n");
+    usleep(300'000);
+    terminal.type("\x03");
+    EXPECT_TRUE(terminal.shows("paused ─ "));
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, CtrlCGivesUpALineThatIsBeingTyped) {
+    Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("value 12345\x03");
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("= 6 * 7\n");
+    EXPECT_TRUE(terminal.shows("@1 6 * 7 = 42"));
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, CtrlDAsksWhileTheProgramRuns) {
+    Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("reach main\n");
+    EXPECT_TRUE(terminal.shows("main:88 › "));
+    terminal.type("\x04");
+    EXPECT_TRUE(terminal.shows("End it and leave? y or n: "));
+    terminal.type("n\n");
+    EXPECT_TRUE(terminal.shows("main:88 › "));
+    terminal.type("\x04");
+    EXPECT_TRUE(terminal.shows("y or n: "));
+    terminal.type("y\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, CtrlDLeavesAtOnceWhenNothingRuns) {
+    Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("\x04");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, TheProgramReadsWhatIsTypedWhileItRuns) {
+    Terminal terminal(debugging("trouble-gcc", {"--", "echo"}));
+    EXPECT_TRUE(terminal.shows("› "));
+    termios before = terminal.settings();
+    terminal.type("launch\n");
+    usleep(300'000);
+    terminal.type("ahoy\n");
+    EXPECT_TRUE(terminal.shows("heard ahoy"));
+    terminal.type("\x04");
+    EXPECT_TRUE(terminal.shows("the program has ended"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("= 1 + 1\n");
+    EXPECT_TRUE(terminal.shows("= 2"));
+    EXPECT_TRUE(terminal.shows("› "));
+    termios after = terminal.settings();
+    EXPECT_EQ(before.c_lflag, after.c_lflag) << "the terminal was taken back as it was";
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, KilledOutrightItTakesTheProgramWithIt) {
+    int ready[2];
+    ASSERT_EQ(pipe(ready), 0);
+    std::string marker = "lantern-orphan-" + std::to_string(getpid());
+    pid_t child = fork();
+    if (child == 0) {
+        dup2(open("/dev/null", O_RDWR), 0);
+        dup2(open("/dev/null", O_RDWR), 1);
+        std::string program = fixture("trouble-gcc");
+        execl(LANTERN_PROGRAM, LANTERN_PROGRAM, "debug", program.c_str(), "--do", "launch", "--", "spin", marker.c_str(), nullptr);
+        _exit(127);
+    }
+    auto running = [&] { return run({"pgrep", "-f", "trouble-gcc spin " + marker}).status == 0; };
+    for (int i = 0; i < 100 && !running(); ++i) usleep(50'000);
+    ASSERT_TRUE(running());
+    kill(child, SIGKILL);
+    waitpid(child, nullptr, 0);
+    bool gone = false;
+    for (int i = 0; i < 100 && !gone; ++i) {
+        gone = run({"pgrep", "-f", "^[^ ]*/programs/trouble-gcc spin " + marker}).status != 0;
+        if (!gone) usleep(50'000);
+    }
+    EXPECT_TRUE(gone);
+}
+
+}  // namespace
+}  // namespace lantern::testing

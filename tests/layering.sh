@@ -1,0 +1,32 @@
+#!/usr/bin/env bash
+# Holds the layering: a core folder includes itself and what lies below it, core never includes cli.
+set -euo pipefail
+cd "$1"
+order="support object dwarf machine symbols target unwind values expressions session analysis"
+check() {
+    awk -v order="$order" '
+        BEGIN { n = split(order, o, " "); for (i = 1; i <= n; i++) rank[o[i]] = i }
+        match($0, /^[ \t]*#[ \t]*include "(core|cli|tests|bench)\/[a-z_]*/) {
+            split(FILENAME, f, "/"); line = $0; sub(/^[^"]*"/, "", line); split(line, t, "/")
+            if (t[1] == "tests" || t[1] == "bench") { print FILENAME ": includes " line; bad = 1 }
+            if (f[1] == "core" && t[1] == "cli") { print FILENAME ": includes " line; bad = 1 }
+            if (f[1] == "core" && t[1] == "core") {
+                if (!(t[2] in rank)) { print FILENAME ": includes the unknown folder " t[2]; bad = 1 }
+                else if (rank[t[2]] > rank[f[2]]) { print FILENAME ": includes " line ", which lies above it"; bad = 1 }
+            }
+        }
+        END { exit bad }' "$@"
+}
+check $(find core cli -name '*.h' -o -name '*.cpp')
+# The check itself must be able to fail.
+scratch=$(mktemp -d); trap 'rm -rf "$scratch"' EXIT
+mkdir -p "$scratch/core/support"
+printf '#include "core/session/session.h"\n' > "$scratch/core/support/wrong.h"
+cd "$scratch"
+if check core/support/wrong.h > /dev/null; then echo "the check does not find an include that goes up"; exit 1; fi
+# Nothing in core prints, reads the environment or exits.
+cd "$1"
+if grep -nE '\b(getenv|std::cout|std::cerr|printf|puts|exit)\(' -r core --include='*.cpp' --include='*.h' | grep -vE 'fmt::|_exit\(|snprintf'; then
+    echo "core must not print, read the environment or exit"; exit 1
+fi
+echo "the layering holds"

@@ -1,0 +1,98 @@
+#include "tests/testing/command.h"
+
+#include <fcntl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <fstream>
+#include <sstream>
+#include <stdexcept>
+
+namespace lantern::testing {
+namespace {
+
+std::string whole_file(const std::filesystem::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::stringstream content;
+    content << in.rdbuf();
+    return content.str();
+}
+
+}  // namespace
+
+TemporaryFolder::TemporaryFolder() {
+    std::string pattern = (std::filesystem::temp_directory_path() / "lantern-test-XXXXXX").string();
+    if (!mkdtemp(pattern.data())) throw std::runtime_error("no temporary folder");
+    path_ = pattern;
+}
+
+TemporaryFolder::~TemporaryFolder() {
+    std::error_code ignored;
+    std::filesystem::remove_all(path_, ignored);
+}
+
+std::filesystem::path TemporaryFolder::write(const std::string& name, const std::string& content) const {
+    std::ofstream(path_ / name, std::ios::binary) << content;
+    return path_ / name;
+}
+
+std::string TemporaryFolder::read(const std::string& name) const {
+    return whole_file(path_ / name);
+}
+
+Ran run(const std::vector<std::string>& words, const std::string& input, const std::filesystem::path& folder) {
+    TemporaryFolder scratch;
+    auto in = scratch.write("in", input), out = scratch.path() / "out", err = scratch.path() / "err";
+    std::vector<char*> arguments;
+    for (const std::string& word : words) arguments.push_back(const_cast<char*>(word.c_str()));
+    arguments.push_back(nullptr);
+    pid_t child = fork();
+    if (child == 0) {
+        dup2(open(in.c_str(), O_RDONLY), 0);
+        dup2(open(out.c_str(), O_WRONLY | O_CREAT, 0600), 1);
+        dup2(open(err.c_str(), O_WRONLY | O_CREAT, 0600), 2);
+        if (!folder.empty() && chdir(folder.c_str()) != 0) _exit(126);
+        setenv("LC_ALL", "C.UTF-8", 1);
+        execvp(arguments[0], arguments.data());
+        _exit(127);
+    }
+    int status = 0;
+    waitpid(child, &status, 0);
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), whole_file(out), whole_file(err)};
+}
+
+std::string fixture(const std::string& name) {
+    return std::string(FIXTURES) + "/" + name;
+}
+
+Ran debug(const std::string& program, const std::vector<std::string>& commands, const std::vector<std::string>& options) {
+    std::vector<std::string> words{LANTERN_PROGRAM, "debug", program};
+    std::vector<std::string> own;
+    bool behind = false;
+    for (const std::string& option : options) {
+        if (option == "--") behind = true;
+        (behind ? own : words).push_back(option);
+    }
+    for (const std::string& command : commands) {
+        words.push_back("--do");
+        words.push_back(command);
+    }
+    words.insert(words.end(), own.begin(), own.end());
+    return run(words);
+}
+
+std::vector<std::string> lines_of(const std::string& text) {
+    std::vector<std::string> lines;
+    std::istringstream in(text);
+    for (std::string line; std::getline(in, line);) lines.push_back(line);
+    return lines;
+}
+
+std::map<std::string, std::string> printed_facts(const std::string& output) {
+    std::map<std::string, std::string> facts;
+    for (const std::string& line : lines_of(output))
+        if (std::size_t at = line.find('='); at != std::string::npos && line.find(' ') > at) facts[line.substr(0, at)] = line.substr(at + 1);
+    return facts;
+}
+
+}  // namespace lantern::testing

@@ -1,0 +1,44 @@
+// Runs programs for tests: the built elm-lantern with scripts, fixtures on their own, and the toolchain's dumpers.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <string>
+#include <vector>
+
+namespace lantern::testing {
+
+struct Ran {
+    int status = -1;       // exit status; 128 + signal when a signal ended it
+    std::string output;    // standard output
+    std::string errors;    // standard error
+    bool says(const std::string& text) const { return output.find(text) != std::string::npos; }
+};
+
+// Runs a command with arguments in a folder, with this standard input.
+Ran run(const std::vector<std::string>& words, const std::string& input = {}, const std::filesystem::path& folder = {});
+
+// A fresh folder that goes away with the object.
+class TemporaryFolder {
+  public:
+    TemporaryFolder();
+    ~TemporaryFolder();
+    const std::filesystem::path& path() const { return path_; }
+    std::filesystem::path write(const std::string& name, const std::string& content) const;
+    std::string read(const std::string& name) const;
+
+  private:
+    std::filesystem::path path_;
+};
+
+std::string fixture(const std::string& name);
+
+// elm-lantern debug PROGRAM with each of these commands.
+Ran debug(const std::string& program, const std::vector<std::string>& commands, const std::vector<std::string>& options = {});
+
+// "name=value" lines that a fixture printed.
+std::map<std::string, std::string> printed_facts(const std::string& output);
+
+std::vector<std::string> lines_of(const std::string& text);
+
+}  // namespace lantern::testing

@@ -1,0 +1,32 @@
+// What the toolchain's own dumpers say about a file: independent witnesses for what our readers found.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <set>
+#include <string>
+#include <tuple>
+#include <vector>
+
+namespace lantern::testing {
+
+using LineFact = std::tuple<std::uint64_t, std::uint32_t, bool>;  // address, line, is a statement
+
+// Every row of readelf --debug-dump=decodedline, without the ends of sequences.
+std::multiset<LineFact> witness_lines(const std::string& program);
+
+struct WitnessFunction {
+    std::uint64_t low = 0, high = 0;
+};
+// readelf --debug-dump=info: functions with a name and a low pc.
+std::map<std::string, WitnessFunction> witness_functions(const std::string& program);
+
+// Every expression given in place for a variable or parameter: its bytes as hex, as readelf dumps them.
+std::multiset<std::string> witness_locations(const std::string& program);
+// Every range of every location list, begin and end (readelf --debug-dump=loc).
+std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(const std::string& program);
+
+// nm: symbol → address.
+std::map<std::string, std::uint64_t> witness_symbols(const std::string& program);
+
+}  // namespace lantern::testing
