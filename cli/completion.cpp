@@ -73,13 +73,18 @@ class Completer {
         for (const Module& module : shell_.session().target().modules()) {
             const ModuleSymbols& symbols = module.symbols();
             for (const Function& function : symbols.index().functions) offer(function.name, text);
-            if (!symbols.has_debug_information() && !text.empty())
-                for (const ElfSymbol& symbol : symbols.symbol_table().symbols())
-                    if (symbol.is_function) offer(std::string(symbol.name.substr(0, symbol.name.find('@'))), text);
             for (const auto& unit : symbols.debug_info().units())
                 for (const auto& file : symbols.files_of(*unit)) offer(std::filesystem::path(file.path).filename().string() + ":", text);
         }
+        // The linker's names come in only where the source has none: a C library has thousands.
+        if (found_.empty() && !text.empty()) symbols(text);
         return done(text);
+    }
+
+    void symbols(std::string_view text) {
+        for (const Module& module : shell_.session().target().modules())
+            for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols())
+                if (symbol.is_function) offer(std::string(symbol.name.substr(0, symbol.name.find('@'))), text);
     }
 
     Completion numbers(std::string_view text) {

@@ -40,8 +40,9 @@ void run_pause(Shell& shell, std::string_view arguments) {
     if (word.empty()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
     if (word != "at") throw RequestError(fmt::format("pause {} is not there yet", std::string(word)), "pause at PLACE sets a breakpoint");
     std::string condition;
-    if (std::size_t when = rest.find(" when "); when != std::string_view::npos) {
-        condition = trimmed(rest.substr(when + 6));
+    std::size_t when = rest.ends_with(" when") ? rest.size() - 5 : rest.find(" when ");
+    if (when != std::string_view::npos) {
+        condition = trimmed(rest.substr(when + 5));
         if (condition.empty()) throw RequestError("the condition after 'when' is missing", "pause at take_through when barge->draught_cm > 140, for example");
         rest = rest.substr(0, when);
     }

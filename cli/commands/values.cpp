@@ -38,6 +38,8 @@ void run_value(Shell& shell, std::string_view arguments) {
     if (request.expression.empty()) throw RequestError("value needs an expression", "value level, for example; help value tells more");
     Session& session = shell.session();
     Value value = evaluate(request.expression, session.context());
+    // A whole value that cannot be read is a failure; parts that cannot are shown as such.
+    if (value.is_available() && value.address) ValueReader(session.target()).content(value, 1);
     ValueReport report;
     report.expression = request.expression;
     report.value = view_of(shell, request.expression, value, request.form);

@@ -29,6 +29,13 @@ std::vector<ValueChange> ChangeTracker::observe(const Frame& frame, const Locals
             changes.push_back({now.name, "not set", one_line(now, 80), true});
             continue;
         }
+        // Why a value is not there may change from line to line; only that it came or went is news.
+        if (!before->unavailable.empty() && !now.unavailable.empty()) continue;
+        if (!before->unavailable.empty() || !now.unavailable.empty()) {
+            auto text = [](const ValueView& view) { return view.unavailable.empty() ? one_line(view, 80) : std::string("no value"); };
+            changes.push_back({now.name, text(*before), text(now), false});
+            continue;
+        }
         for (ViewChange& change : changes_between(*before, now)) changes.push_back({change.name, change.before, change.after, false});
     }
     slot->second = locals.variables;

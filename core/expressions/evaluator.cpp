@@ -226,6 +226,7 @@ class Evaluator {
                 fail(node, fmt::format("* needs a pointer, and this is {}", type_text(*operand.type)));
             if (plain(target_of(type)).kind == TypeKind::nothing)
                 fail(node, "what a void pointer points at has no type", "cast it first: *(TYPE *)…");
+            refuse_null(inner, operand);
             return reader_.dereference(operand);
         }
         if (node.text == "!") return value_of_integer(int_type(), !reader_.truth(operand));
@@ -240,6 +241,11 @@ class Evaluator {
         if (node.text == "-") number = 0 - number;
         if (node.text == "~") number = ~number;
         return value_of_integer(type, number);
+    }
+
+    void refuse_null(const Node& node, const Value& pointer) {
+        if (pointer.is_available() && reader_.pointed_at(pointer).value == 0)
+            fail(node, "the pointer is null: it points at nothing", "stack and caller show where it came from");
     }
 
     Value address_of(const Node& node, const Value& operand) {
@@ -260,8 +266,7 @@ class Evaluator {
             bool structure = type.kind == TypeKind::structure || type.kind == TypeKind::union_;
             fail(node, fmt::format("-> needs a pointer, and this is {}", type_text(*pointer.type)), structure ? "use . here" : "");
         }
-        if (pointer.is_available() && reader_.pointed_at(pointer).value == 0)
-            fail(*node.children[0], "the pointer is null: it points at nothing", "stack and caller show where it came from");
+        refuse_null(*node.children[0], pointer);
         return member_of(node, type.kind == TypeKind::array ? reader_.element(pointer, 0) : reader_.dereference(pointer));
     }
 

@@ -14,7 +14,10 @@ LinePlan plan_ranges(Target& target, const Module& module, std::vector<FileRange
         target.read_memory(start, code);
         for (std::size_t offset = 0; offset < code.size();) {
             auto instruction = decode_instruction(ByteSpan(code).subspan(offset), start + offset);
-            if (!instruction) break;
+            if (!instruction) {
+                plan.is_complete = false;
+                break;
+            }
             offset += instruction->length;
             if (instruction->falls_through() && !inside(instruction->next())) plan.exits.insert(instruction->next());
             switch (instruction->kind) {

@@ -12,6 +12,7 @@ struct LinePlan {
     std::vector<FileRange> ranges;
     std::set<RunAddress> exits;           // addresses outside of the ranges that control can reach from them directly
     std::set<RunAddress> calls;           // call instructions inside
+    bool is_complete = true;              // false: some bytes are no instruction, so there may be ways out not listed
     std::set<RunAddress> computed_jumps;  // where control goes from these is known only when it gets there
 };
 

@@ -37,6 +37,8 @@ bool LineStep::is_in_frame_or_outside(ThreadId thread) {
 }
 
 Stop LineStep::run_plan(const std::set<RunAddress>& also) {
+    // Bytes that cannot be decoded have no known way out: go through them one instruction at a time.
+    if (!plan_.is_complete) return movement_.step_instruction();
     std::set<RunAddress> stops = plan_.exits;
     stops.insert(plan_.computed_jumps.begin(), plan_.computed_jumps.end());
     stops.insert(also.begin(), also.end());
@@ -69,9 +71,19 @@ LineStep::Progress LineStep::look_around(Stop& stop, bool enters_inlined) {
     bool same_line = line && line->line == line_.line && line->file == line_.file && chains.size() == inlined_depth_;
     if (line && line->is_statement && line->range.low == at && !same_line) return Progress::arrived;
     // In the middle of a statement, or in code that belongs to no line: on to where the next one starts.
-    if (line) plan(same_line ? ranges_of_line(symbols, *function_, line_) : std::vector<FileRange>{line->range});
-    else plan({FileRange{at, at + 1}});
+    if (same_line) plan(ranges_of_line(symbols, *function_, line_));
+    else plan({line ? line->range : stretch_without_line(at)});
     return Progress::keep_going;
+}
+
+// Code that the compiler made for no line: as far as the line table says so, else the one instruction.
+FileRange LineStep::stretch_without_line(FileAddress at) {
+    const LineEntry* entry = module_->symbols().lines_of(*function_->unit).at(at);
+    if (entry) return entry->range;
+    std::byte bytes[kLongestInstruction];
+    RunAddress address = module_->to_run(at);
+    auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(address, bytes)), address);
+    return {at, at + (instruction ? instruction->length : 1)};
 }
 
 Stop LineStep::to_lines_further_out() {

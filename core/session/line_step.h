@@ -20,6 +20,7 @@ class LineStep {
     void plan(std::vector<FileRange> ranges);
     Stop run_plan(const std::set<RunAddress>& also);
     std::optional<Stop> pass_computed_jump();
+    FileRange stretch_without_line(FileAddress at);
     Progress look_around(Stop& stop, bool enters_inlined);
     Stop leave(Stop stop);
     Stop to_lines_further_out();

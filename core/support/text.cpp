@@ -56,19 +56,21 @@ std::string escape(std::string_view text, char quote_mark) {
     return out;
 }
 
+// Insertions, deletions, changes, and two letters swapped, which is how fingers err most.
 std::size_t edit_distance(std::string_view a, std::string_view b) {
-    std::vector<std::size_t> row(b.size() + 1);
-    std::iota(row.begin(), row.end(), std::size_t{0});
+    std::vector<std::size_t> before_last(b.size() + 1), last(b.size() + 1), row(b.size() + 1);
+    std::iota(last.begin(), last.end(), std::size_t{0});
     for (std::size_t i = 1; i <= a.size(); ++i) {
-        std::size_t diagonal = row[0];
         row[0] = i;
         for (std::size_t j = 1; j <= b.size(); ++j) {
-            std::size_t changed = diagonal + (a[i - 1] != b[j - 1]);
-            diagonal = row[j];
-            row[j] = std::min({changed, row[j] + 1, row[j - 1] + 1});
+            row[j] = std::min({last[j - 1] + (a[i - 1] != b[j - 1]), last[j] + 1, row[j - 1] + 1});
+            bool swapped = i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1];
+            if (swapped) row[j] = std::min(row[j], before_last[j - 2] + 1);
         }
+        std::swap(before_last, last);
+        std::swap(last, row);
     }
-    return row[b.size()];
+    return last[b.size()];
 }
 
 }  // namespace

@@ -105,10 +105,14 @@ FileAddress after_prologue(const ModuleSymbols& symbols, const Function& functio
                                   [](const LineEntry& entry, FileAddress a) { return entry.range.low < a; });
     if (first == entries.end() || first->range.low != range.low) return range.low;
     // The compiler may say where the prologue ends; else the second statement is where the body starts.
+    // Where that is already inside an inlined call, the function's own first line is only at its entry.
+    auto own = [&](FileAddress address) {
+        return chains_at(symbols.body_of(function), address).front().inlined ? range.low : address;
+    };
     for (auto entry = first; entry != entries.end() && range.contains(entry->range.low); ++entry)
-        if (entry->prologue_end) return entry->range.low;
+        if (entry->prologue_end) return own(entry->range.low);
     for (auto entry = std::next(first); entry != entries.end() && range.contains(entry->range.low); ++entry)
-        if (entry->is_statement && entry->line != 0) return entry->range.low;
+        if (entry->is_statement && entry->line != 0) return own(entry->range.low);
     return range.low;
 }
 

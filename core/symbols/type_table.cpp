@@ -29,6 +29,16 @@ std::string_view keyword(Tag tag) {
     }
 }
 
+// A member's offset: a number, or in DWARF 2 an expression that adds one (DWARF 2 §5.5.6).
+std::uint64_t member_offset(const Entry& member) {
+    auto location = member.attribute(DW_AT_data_member_location);
+    if (!location) return 0;
+    if (location->form_class != FormClass::block && location->form_class != FormClass::expression) return location->number;
+    ByteReader reader(location->block, "member location");
+    if (reader.at_end() || reader.u8() != DW_OP_plus_uconst) return 0;
+    return reader.uleb();
+}
+
 // C says "struct barge"; C++ and Rust say "barge".
 std::string tagged_name(const Entry& entry) {
     auto name = entry.text(DW_AT_name);
@@ -186,7 +196,7 @@ Member TypeTable::read_member(const Entry& entry) const {
     member.name = entry.text(DW_AT_name).value_or("");
     member.type = type_of(entry);
     member.is_base_class = entry.tag() == DW_TAG_inheritance;
-    member.offset = entry.number(DW_AT_data_member_location).value_or(0);
+    member.offset = member_offset(entry);
     member.bit_size = entry.number(DW_AT_bit_size).value_or(0);
     if (!member.bit_size) return member;
     if (auto from_start = entry.number(DW_AT_data_bit_offset)) {

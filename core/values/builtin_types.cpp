@@ -68,8 +68,8 @@ const Type* base_type_from_words(std::vector<std::string> words) {
     bool was_signed = false;
     if (std::find(words.begin(), words.end(), "char") == words.end()) was_signed = drop("signed");
     if (words.size() > 1 || was_signed) {
-        bool others = std::any_of(words.begin(), words.end(), [](const std::string& w) { return w != "int"; });
-        if (others) drop("int");
+        bool sized = std::any_of(words.begin(), words.end(), [](const std::string& w) { return w == "short" || w == "long" || w == "unsigned"; });
+        if (sized) drop("int");
     }
     if (words.empty() && was_signed) words.push_back("int");
     std::sort(words.begin(), words.end());

@@ -89,28 +89,40 @@ std::vector<std::byte> ValueReader::content(const Value& value, std::uint64_t mo
     return bytes;
 }
 
+namespace {
+
+// A part of a larger value, with what the compiler does not keep of it.
+Value part_of(const Value& whole, const Type& type, std::uint64_t offset, std::uint64_t size) {
+    Value part;
+    part.type = &type;
+    if (whole.address) {
+        part.address = *whole.address + offset;
+        return part;
+    }
+    if (offset + size > whole.bytes.size()) return unavailable_value(type, "it lies outside of what is kept");
+    for (const Value::Gap& gap : whole.gaps) {
+        std::uint64_t low = std::max(gap.offset, offset), high = std::min(gap.offset + gap.size, offset + size);
+        if (low >= high) continue;
+        if (!is_aggregate(type) || high - low == size) return unavailable_value(type, "the compiler keeps this part nowhere at this point");
+        part.gaps.push_back({low - offset, high - low});
+    }
+    auto first = whole.bytes.begin() + static_cast<std::ptrdiff_t>(offset);
+    part.bytes.assign(first, first + static_cast<std::ptrdiff_t>(size));
+    if (whole.in_register) {
+        part.in_register = whole.in_register;
+        part.in_register->offset += static_cast<unsigned>(offset);
+    }
+    return part;
+}
+
+}  // namespace
+
 Value ValueReader::member(const Value& structure, const Member& member) const {
     if (!structure.is_available()) return unavailable_value(*member.type, structure.unavailable);
     std::uint64_t size = member.bit_size ? (member.bit_offset % 8 + member.bit_size + 7) / 8 : plain(*member.type).size;
-    for (const Value::Gap& gap : structure.gaps)
-        if (member.offset < gap.offset + gap.size && gap.offset < member.offset + size)
-            return unavailable_value(*member.type, "the compiler keeps this part nowhere at this point");
-    Value result;
-    result.type = member.type;
+    Value result = part_of(structure, *member.type, member.offset, size);
     result.bit_size = member.bit_size;
     result.bit_offset = member.bit_size ? member.bit_offset - member.offset * 8 : 0;
-    if (structure.address) {
-        result.address = *structure.address + member.offset;
-        return result;
-    }
-    if (member.offset + size > structure.bytes.size())
-        return unavailable_value(*member.type, "it lies outside of what is kept of the structure");
-    auto first = structure.bytes.begin() + static_cast<std::ptrdiff_t>(member.offset);
-    result.bytes.assign(first, first + static_cast<std::ptrdiff_t>(size));
-    if (structure.in_register) {
-        result.in_register = structure.in_register;
-        result.in_register->offset += static_cast<unsigned>(member.offset);
-    }
     return result;
 }
 
@@ -125,11 +137,7 @@ Value ValueReader::element(const Value& base, std::int64_t index) const {
     std::uint64_t offset = static_cast<std::uint64_t>(index) * size;
     if (index < 0 || offset + size > base.bytes.size())
         return unavailable_value(element, fmt::format("index {} lies outside of the array", index));
-    Value result;
-    result.type = &element;
-    auto first = base.bytes.begin() + static_cast<std::ptrdiff_t>(offset);
-    result.bytes.assign(first, first + static_cast<std::ptrdiff_t>(size));
-    return result;
+    return part_of(base, element, offset, size);
 }
 
 Value ValueReader::dereference(const Value& pointer) const {

@@ -328,7 +328,10 @@ bool same_content(const ValueView& a, const ValueView& b) {
 }
 
 void append_line(const ValueView& view, std::size_t longest, std::string& out) {
-    if (out.size() > longest) return;
+    if (out.size() > longest) {
+        out += "…";
+        return;
+    }
     if (!view.unavailable.empty()) {
         out += "(" + view.unavailable + ")";
         return;

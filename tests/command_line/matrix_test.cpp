@@ -47,7 +47,7 @@ TEST_P(Matrix, LaunchStopStepLook) {
 
 TEST_P(Matrix, LocalsAtTheEndOfMainAreWhatItPrints) {
     auto facts = printed_facts(run({program()}).output);
-    Ran ran = debug(program(), {"reach locks.c:102", "locals", "value big", "value small", "value average", "value result", "value byte", "value minus",
+    Ran ran = debug(program(), {"reach locks.c:95", "locals", "value big", "value small", "value average", "value result", "value byte", "value minus",
                                 "value wide", "value grid[1][2]", "value ready"},
                     {"--stdout", "/dev/null"});
     EXPECT_EQ(ran.status, 0) << ran.output;

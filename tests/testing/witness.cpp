@@ -46,7 +46,7 @@ std::map<std::string, WitnessFunction> witness_functions(const std::string& prog
         name.clear();
         current = {};
     };
-    for (const std::string& line : lines_of(run({"readelf", "-W", "--debug-dump=info", program}).output)) {
+    for (const std::string& line : lines_of(run({"readelf", "--debug-dump=info", program}).output)) {
         if (line.find("Abbrev Number") != std::string::npos) {
             finish();
             inside = line.find("(DW_TAG_subprogram)") != std::string::npos;
@@ -77,11 +77,14 @@ std::map<std::string, WitnessFunction> witness_functions(const std::string& prog
 std::multiset<std::string> witness_locations(const std::string& program) {
     std::multiset<std::string> found;
     static const std::regex block(R"(DW_AT_location\s*:\s*\d+ byte block: ((?:[0-9a-f]{1,2} )+))");
+    // Of an address by index readelf prints the operation and no bytes.
+    static const std::regex indexed(R"(DW_AT_location\s*:\s*\(DW_OP_addrx <0?x?([0-9a-f]+)>\))");
     bool inside = false;
-    for (const std::string& line : lines_of(run({"readelf", "-W", "--debug-dump=info", program}).output)) {
+    for (const std::string& line : lines_of(run({"readelf", "--debug-dump=info", program}).output)) {
         if (line.find("Abbrev Number") != std::string::npos)
             inside = line.find("(DW_TAG_variable)") != std::string::npos || line.find("(DW_TAG_formal_parameter)") != std::string::npos;
         std::smatch match;
+        if (inside && std::regex_search(line, match, indexed)) found.insert("a1" + std::string(match[1].length() == 1 ? "0" : "") + match[1].str());
         if (!inside || !std::regex_search(line, match, block)) continue;
         std::string bytes;
         for (const std::string& byte : words_of(match[1])) bytes += byte.size() == 1 ? "0" + byte : byte;
@@ -90,12 +93,16 @@ std::multiset<std::string> witness_locations(const std::string& program) {
     return found;
 }
 
-std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(const std::string& program) {
+std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(const std::string& program, std::uint64_t base) {
     std::set<std::pair<std::uint64_t, std::uint64_t>> ranges;
-    static const std::regex row(R"(^\s+[0-9a-f]{8,16} ([0-9a-f]{16}) ([0-9a-f]{16}) \(DW_OP)");
-    for (const std::string& line : lines_of(run({"readelf", "-W", "--debug-dump=loc", program}).output)) {
+    // Lists that are reached by index are printed as they are stored, as offsets from the unit's base and without the
+    // brackets.
+    static const std::regex row(R"(([0-9a-f]{16}) ([0-9a-f]{16}) (\(?)DW_OP)");
+    for (const std::string& line : lines_of(run({"readelf", "--debug-dump=loc", program}).output)) {
         std::smatch match;
-        if (std::regex_search(line, match, row)) ranges.emplace(hex(match[1]), hex(match[2]));
+        if (!std::regex_search(line, match, row) || match[1] == match[2]) continue;
+        std::uint64_t from = match[3].length() ? 0 : base;
+        ranges.emplace(from + hex(match[1]), from + hex(match[2]));
     }
     return ranges;
 }

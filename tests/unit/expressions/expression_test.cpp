@@ -121,7 +121,7 @@ INSTANTIATE_TEST_SUITE_P(
                       Refusal{"%rax", 1, "not running"}, Refusal{"@", 1, "no result yet"}, Refusal{"@5", 1, "no result @5"}, Refusal{"\"abc", 1, "closing"},
                       Refusal{"'ab'", 1, "exactly one"}, Refusal{"123abc", 1, "not a number"}, Refusal{"1 << 40", 3, "shift"}, Refusal{"lower + 1", 1, "needs a number"},
                       Refusal{"&1", 1, "no address"}, Refusal{"(struct nothing *)0", 9, "no type"}, Refusal{"1 2", 3, "not expected"}, Refusal{"&lower.gates[0].wear", 1, "bit-field"},
-                      Refusal{"lower.next->depth", 6, "null"}));
+                      Refusal{"lower.next->depth", 7, "null"}));
 
 TEST(Expression, NestsOnlySoDeep) {
     EXPECT_THROW(evaluate(std::string(5000, '(') + "1", context()), ExpressionError);
