@@ -1,0 +1,38 @@
+# Shared by the scripts beside it; meant to be sourced. Says what it does, installs what is missing, builds.
+set -euo pipefail
+root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
+build=${LANTERN_BUILD:-$root/build}
+export LC_ALL=C.UTF-8
+
+say() { printf '\n== %s\n' "$*"; }
+
+# What a plain Debian 12 needs to build and run, and what the tests use besides.
+build_packages=(ca-certificates g++ cmake ninja-build pkg-config libc6-dev libfmt-dev libspdlog-dev libcxxopts-dev nlohmann-json3-dev
+    libelf-dev zlib1g-dev libzydis-dev libedit-dev)
+test_packages=(gcc clang binutils libgtest-dev libbenchmark-dev python3 python3-jsonschema procps)
+
+# Installs those of the named packages that are missing. Nothing to do takes no network and no time.
+install_packages() {
+    local missing=() package
+    for package in "$@"; do
+        dpkg-query -W -f '${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
+    done
+    if [ ${#missing[@]} -eq 0 ]; then say "all ${#} packages are installed"; return; fi
+    say "installing ${missing[*]}"
+    local run=()
+    if [ "$(id -u)" -ne 0 ]; then
+        command -v sudo > /dev/null || { echo "these packages must be installed by root: ${missing[*]}" >&2; exit 1; }
+        run=(sudo)
+    fi
+    "${run[@]}" apt-get update -qq
+    "${run[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"
+}
+
+# build_lantern TESTS BENCH, each ON or OFF
+build_lantern() {
+    say "building in $build"
+    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TESTS="$1" -DLANTERN_BENCH="$2" > "$build.configure.log" 2>&1 ||
+        { cat "$build.configure.log" >&2; exit 1; }
+    grep -iE 'warning|SKIPPED' "$build.configure.log" || true
+    cmake --build "$build"
+}

@@ -1,0 +1,86 @@
+#!/usr/bin/env bash
+# Every object that elm-lantern writes is one that docs/session.schema.json allows; and the schema can refuse.
+set -euo pipefail
+source_folder=$1 build=$2
+if ! /usr/bin/python3 -c 'import jsonschema' 2>/dev/null; then
+    echo "python3-jsonschema is not here: the schema test is SKIPPED"; exit 77
+fi
+work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
+cat > "$work/all.lantern" <<'S'
+help
+help value
+find functions
+find globals
+find types
+find files
+globals
+value global_count
+pause at fill
+pause at mean when count == 3
+pin rate
+pin locals
+-pin 1 +
+breakpoints
+launch
+locals
+stack
+source
+source main
+over
+over 2
+pin
+continue
+change rate = 5
+value *chamber
+value chamber->name as bytes
+value tolls[0..2]
+value &factorial as instructions
+-value nothing_here
+-value 1 +
+-dance
+caller
+callee
+frame 1
+out
+off 1
+on 1
+into
+unpin all
+keep depth = 310
+value @depth + 1
+reach factorial
+over insn
+into insn 3
+drop all
+continue
+-over
+-locals
+restart
+reach mean
+S
+"$build/elm-lantern" debug "$build/tests/programs/locks-gcc-O0-dwarf5-pie" --script "$work/all.lantern" --out "$work/record" --format json > "$work/lines.jsonl" 2> /dev/null
+"$build/elm-lantern" debug "$build/tests/programs/locks-gcc-O2-dwarf5-pie" --stdout /dev/null --do 'reach main' --do 'locals' --do 'over 5' --do 'locals' --do stack --format json >> "$work/lines.jsonl" || true
+"$build/elm-lantern" debug "$build/tests/programs/locks-nosymbols" --stdout /dev/null --do 'pause at factorial' --do launch --do stack --do out --format json >> "$work/lines.jsonl"
+for how in null zero abort call deep; do
+    "$build/elm-lantern" debug "$build/tests/programs/trouble-gcc" --do launch --do '-stack' --do '-continue' --format json -- $how >> "$work/lines.jsonl" 2> /dev/null
+done
+cat "$work/record/session.jsonl" >> "$work/lines.jsonl"
+/usr/bin/python3 - "$source_folder/docs/session.schema.json" "$work/lines.jsonl" <<'P'
+import json, sys, jsonschema
+schema = json.load(open(sys.argv[1]))
+validator = jsonschema.Draft202012Validator(schema)
+seen = {}
+for number, line in enumerate(open(sys.argv[2], encoding="utf-8"), 1):
+    entry = json.loads(line)
+    seen[entry["kind"]] = seen.get(entry["kind"], 0) + 1
+    by_kind = next(d for d in schema["$defs"].values() if d.get("properties", {}).get("kind", {}).get("const") == entry["kind"])
+    errors = list(jsonschema.Draft202012Validator({**schema, "oneOf": [by_kind]}).iter_errors(entry))
+    if errors or not validator.is_valid(entry):
+        best = jsonschema.exceptions.best_match(errors)
+        sys.exit(f"line {number}: {line.strip()[:300]}\n{best.message if best else 'matches no kind or more than one'}")
+wanted = {d["properties"]["kind"]["const"] for d in schema["$defs"].values() if "kind" in d.get("properties", {})}
+if wanted - set(seen): sys.exit(f"never written, so never checked: {sorted(wanted - set(seen))}")
+for wrong in ({"kind": "stop"}, {"kind": "dance"}, {"kind": "notice", "level": "done", "text": 5}, {"kind": "locals", "frame": 0, "function": "f", "variables": [{"name": "x", "type": "int"}]}):
+    if validator.is_valid(wrong): sys.exit(f"the schema lets {wrong} pass")
+print("checked", sum(seen.values()), "objects:", ", ".join(f"{k} {v}" for k, v in sorted(seen.items())))
+P
