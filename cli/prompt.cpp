@@ -137,6 +137,8 @@ class Prompt {
             int reason = 0;
             {
                 InterruptWhileTyping guard;
+                // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between would be lost.
+                el_set(editor_, EL_PREP_TERM, 1);
                 line = el_gets(editor_, &length);
                 reason = errno;
             }
