@@ -130,7 +130,9 @@ class Prompt {
             std::string plain = shell_.prompt();
             if (shell_.output().is_ascii()) plain = to_ascii(plain);
             const Style& style = shell_.output().style();
-            prompt_ = style.colour ? "\1\x1b[1;38;5;109m\1" + plain + "\1\x1b[0m\1" : plain;
+            // An escape at the very end would be swallowed by libedit: the last space stands behind it.
+            std::string words = plain.substr(0, plain.size() - 1);
+            prompt_ = style.colour ? "\1\x1b[1;38;5;109m\1" + words + "\1\x1b[0m\1 " : plain;
             int length = 0;
             errno = 0;
             const char* line = nullptr;

@@ -1,0 +1,80 @@
+#include <gtest/gtest.h>
+
+#include <filesystem>
+
+#include "cli/commands/command.h"
+#include "cli/completion.h"
+#include "cli/saved_file.h"
+#include "cli/views/style.h"
+#include "core/support/error.h"
+#include "tests/testing/command.h"
+
+namespace lantern::cli {
+namespace {
+
+TEST(Commands, AreAllInTheirPageAndHaveASummary) {
+    std::string page = testing::TemporaryFolder().read(SOURCE_FOLDER "/docs/commands.md");
+    for (const Command& command : commands()) {
+        EXPECT_NE(page.find("### `" + std::string(command.usage) + "`"), std::string::npos) << command.usage << " is missing in docs/commands.md";
+        EXPECT_FALSE(command.summary.empty());
+        EXPECT_TRUE(command.usage.starts_with(command.word));
+    }
+}
+
+TEST(Commands, AreFoundByAnyUnambiguousBeginning) {
+    EXPECT_EQ(find_command("loc").word, "locals");
+    EXPECT_EQ(find_command("on").word, "on") << "a whole word wins over a longer one";
+    EXPECT_EQ(find_command("find").word, "find");
+    EXPECT_THROW(find_command("p"), RequestError);
+    EXPECT_THROW(find_command("xyz"), RequestError);
+    for (const Command& command : commands()) EXPECT_EQ(&find_command(command.word), &command);
+}
+
+TEST(Words, AreCutAsAShellDoes) {
+    using Words = std::vector<std::string>;
+    EXPECT_EQ(shell_words("a  b\tc"), (Words{"a", "b", "c"}));
+    EXPECT_EQ(shell_words("'two words' \"a \\\" b\" x\\ y"), (Words{"two words", "a \" b", "x y"}));
+    EXPECT_EQ(shell_words("''"), Words{""});
+    EXPECT_TRUE(shell_words("   ").empty());
+    EXPECT_THROW(shell_words("'open"), RequestError);
+}
+
+TEST(Forms, AreSplitOffAtTheEndOnly) {
+    EXPECT_EQ(split_form("level as hex").form, Form::hex);
+    EXPECT_EQ(split_form("level as hex").expression, "level");
+    EXPECT_EQ(split_form("level").form, Form::natural);
+    EXPECT_THROW(split_form("level as hexagon"), RequestError);
+    EXPECT_EQ(split_form("name == \" as X\"").expression, "name == \" as X\"");
+}
+
+TEST(Completion, SharesTheLongestBeginning) {
+    EXPECT_EQ(common_beginning({"fill_chamber", "fill_lock"}), "fill_");
+    EXPECT_EQ(common_beginning({"a", "b"}), "");
+    EXPECT_EQ(common_beginning({"only"}), "only");
+    EXPECT_EQ(common_beginning({}), "");
+}
+
+TEST(SavedFile, IsWholeOrAsItWas) {
+    testing::TemporaryFolder folder;
+    auto path = folder.path() / "view.txt";
+    write_whole_file(path, "first");
+    write_whole_file(path, "second");
+    EXPECT_EQ(folder.read("view.txt"), "second");
+    EXPECT_THROW(write_whole_file(folder.path() / "none" / "view.txt", "x"), FileError);
+    std::filesystem::create_directory(folder.path() / "taken");
+    EXPECT_THROW(write_whole_file(folder.path() / "taken", "x"), FileError) << "a folder stands there";
+    std::size_t files = 0;
+    for (const auto& entry : std::filesystem::directory_iterator(folder.path())) files += entry.is_regular_file();
+    EXPECT_EQ(files, 1u);
+}
+
+TEST(Style, IsPlainWithoutColourAndAsciiOnRequest) {
+    Style style;
+    EXPECT_EQ(style.strong("x"), "x");
+    style.colour = true;
+    EXPECT_NE(style.strong("x"), "x");
+    EXPECT_EQ(to_ascii("▪1 ◆ a → b … ─ ü"), "#1 <> a -> b ... - ?");
+}
+
+}  // namespace
+}  // namespace lantern::cli
