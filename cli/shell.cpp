@@ -82,7 +82,14 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
             command = &find_command(take_word(rest));
         }
         if (command->is_movement) last_movement_ = std::string(text);
+        std::uint64_t movements = session_.movements();
         command->run(*this, rest);
+        bool interrupted = session_.movements() != movements && session_.last_stop().reason == StopReason::paused;
+        if (interrupted && (number || depth_)) {
+            // Whoever presses Ctrl-C while a script plays means the script as well.
+            show(Notice{Notice::Kind::warning, "interrupted: the rest of the script is not played"});
+            return false;
+        }
         return true;
     } catch (const std::exception& error) {
         Failure failure = failure_of(error, text);

@@ -63,7 +63,7 @@ constexpr Command kCommands[] = {
     {"change", "change PLACE-IN-MEMORY = EXPR", "give a variable, element or register another value", kValues,
      "The new value is converted as in C. Text goes into a character array with its terminator.", run_change, Completes::expression},
     {"keep", "keep NAME = EXPR", "keep a value under a name, for @NAME", kValues, "", run_keep, Completes::expression},
-    {"pin", "pin EXPR | pin locals|stack|breakpoints", "show a value or a view at every stop", kValues, "pin alone lists what is pinned.", run_pin, Completes::expression},
+    {"pin", "pin EXPR | pin VIEW", "show a value or a view at every stop", kValues, "VIEW is locals, stack or breakpoints. pin alone lists what is pinned.", run_pin, Completes::expression},
     {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
     {"save", "save VIEW as FILE", "write a view to a file (.txt or .json)", kRest,
      "VIEW is a command that looks: locals, stack, source main, value EXPR … The ending picks the form. The file is\n"

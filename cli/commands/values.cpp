@@ -22,12 +22,15 @@ std::string note_for(Shell& shell, const Value& value) {
     return "the program is not running: this is what it starts with";
 }
 
-// A value that is kept must not change when the program moves on: scalars are taken as they are now.
+// A result must not change when the program moves on: its bytes are taken as they are now. What is too large to keep
+// stays where it is.
 Value as_it_is_now(Shell& shell, const Value& value) {
-    if (!value.address || !is_scalar(*value.type) || value.is_bit_field()) return value;
-    Value fixed = value;
-    fixed.bytes = ValueReader(shell.session().target()).content(value);
-    fixed.address.reset();
+    constexpr std::uint64_t kMostKept = 1 << 20;
+    const Type& type = plain(*value.type);
+    if (!value.address || type.kind == TypeKind::function || type.size > kMostKept) return value;
+    ValueReader reader(shell.session().target());
+    if (value.is_bit_field()) return value_of_integer(*value.type, reader.integer(value));
+    Value fixed = value_of_bytes(*value.type, reader.content(value));
     return fixed;
 }
 
@@ -44,7 +47,7 @@ void run_value(Shell& shell, std::string_view arguments) {
     report.expression = request.expression;
     report.value = view_of(shell, request.expression, value, request.form);
     report.note = note_for(shell, value);
-    if (value.is_available()) report.number = session.results().add(value);
+    if (value.is_available()) report.number = session.results().add(as_it_is_now(shell, value));
     shell.show(report);
 }
 

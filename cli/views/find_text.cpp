@@ -37,7 +37,7 @@ std::string help_text(const HelpReport& report, const Style& style) {
     std::size_t widest = 0;
     for (const auto& group : report.groups)
         for (const HelpEntry& entry : group.entries) widest = std::max(widest, display_width(entry.usage));
-    widest = std::min<std::size_t>(widest, 34);
+    widest = std::min<std::size_t>(widest, 44);
     for (const auto& group : report.groups) {
         out += style.strong(group.title) + "\n";
         for (const HelpEntry& entry : group.entries) out += fmt::format("  {}  {}\n", padded(entry.usage, widest), entry.summary);

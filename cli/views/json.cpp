@@ -51,6 +51,16 @@ const char* word(Assignment assignment) {
     return "unknown";
 }
 
+const char* word(LineState state) {
+    switch (state) {
+        case LineState::next: return "next";
+        case LineState::begun: return "begun";
+        case LineState::waiting: return "waiting";
+        case LineState::fails: return "fails";
+    }
+    return "next";
+}
+
 Json value(const ValueView& view) {
     Json out{{"name", view.name}, {"type", view.type}};
     if (!view.unavailable.empty()) out["unavailable"] = view.unavailable;
@@ -80,7 +90,7 @@ Json source_rows(const SourceReport& report) {
     Json rows = Json::array();
     for (const SourceRow& row : report.rows) {
         Json out{{"line", row.number}, {"text", row.text}, {"has_code", row.has_code}};
-        if (row.is_current) out["next"] = true;
+        if (row.is_current) out["state"] = word(report.current_state);
         for (const BreakpointMark& mark : row.breakpoints) out["breakpoints"].push_back(mark.number);
         rows.push_back(std::move(out));
     }
@@ -121,7 +131,7 @@ struct Renderer {
         if (r.line) {
             out["file"] = r.file;
             out["line"] = r.line;
-            out["mid_line"] = r.is_mid_line;
+            out["line_state"] = word(r.line_state);
         }
         if (!r.instruction.empty()) out["instruction"] = r.instruction;
         if (r.returned) out["returned"] = value(*r.returned);
@@ -146,7 +156,8 @@ struct Renderer {
         out["pins"] = std::move(pins);
         if (!r.source.rows.empty()) out["source"] = source_rows(r.source);
         if (r.source.is_stale) out["stale"] = true;
-        if (!r.advice.empty()) out["advice"] = r.advice;
+        if (!r.warning.empty()) out["warning"] = r.warning;
+        if (!r.suggestion.empty()) out["suggestion"] = r.suggestion;
         out["target_stops"] = r.stop.target_stops;
         return out;
     }

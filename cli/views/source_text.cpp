@@ -22,10 +22,20 @@ std::string breakpoint_mark(const SourceRow& row) {
     return fmt::format("{}{}{}", first.is_on ? "▪" : "▫", first.number, row.breakpoints.size() > 1 ? "+" : "");
 }
 
+std::string remark_on(LineState state) {
+    switch (state) {
+        case LineState::next: return "next to run";
+        case LineState::begun: return "begun, the rest is next to run";
+        case LineState::waiting: return "waits for this call";
+        case LineState::fails: return "fails here";
+    }
+    return {};
+}
+
 }  // namespace
 
-std::string source_rows_text(const SourceReport& report, const std::string& remark, const Style& style) {
-    std::string out;
+std::string source_rows_text(const SourceReport& report, const Style& style) {
+    std::string out, remark = remark_on(report.current_state);
     std::size_t digits = report.rows.empty() ? 1 : std::to_string(report.rows.back().number).size();
     std::size_t width = std::min(style.width, 100u);
     for (const SourceRow& row : report.rows) {
@@ -50,7 +60,7 @@ std::string source_text(const SourceReport& report, const Style& style) {
                            escape_for_display(report.file), style.faint("    next: "));
     }
     std::string right = report.rows.empty() ? "" : fmt::format("lines {} to {} of {}", report.rows.front().number, report.rows.back().number, report.last_line);
-    std::string out = heading_line(short_file(report.file), right, style) + source_rows_text(report, "next to run", style);
+    std::string out = heading_line(short_file(report.file), right, style) + source_rows_text(report, style);
     if (report.is_stale)
         out += " " + style.warning("take care") + " this file is newer than the program: these lines may not be the ones that run\n";
     return out;

@@ -38,7 +38,8 @@ std::string pin_text(const PinReport& pin, const Style& style) {
 std::string stop_text(const StopReport& report, const Style& style) {
     if (report.stop.is_end() || report.function.empty()) {
         std::string out = heading_line(report.why, "", style);
-        if (!report.advice.empty()) out += style.faint(" next      ") + report.advice + "\n";
+        if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
+        if (!report.suggestion.empty()) out += style.faint(" next      ") + report.suggestion + "\n";
         return out;
     }
     std::string where = report.file.empty() ? fmt::format("{:#x}", report.address) : place_text(report.file, report.line);
@@ -48,7 +49,7 @@ std::string stop_text(const StopReport& report, const Style& style) {
         out += " " + style.next_line("◆ " + report.next_to_run) + "\n";
         if (!report.instruction.empty()) out += fmt::format("   {:#x}  {}\n", report.address, report.instruction);
     } else {
-        out += source_rows_text(report.source, report.is_mid_line ? "has begun; the rest runs next" : "next to run", style);
+        out += source_rows_text(report.source, style);
     }
     if (report.returned) {
         std::string value = report.returned->unavailable.empty() ? one_line(*report.returned, 200) : report.returned->unavailable;
@@ -62,7 +63,8 @@ std::string stop_text(const StopReport& report, const Style& style) {
         out += labelled(first ? "pinned" : "", pin_text(pin, style), style);
         first = false;
     }
-    if (!report.advice.empty()) out += " " + style.warning("take care") + " " + report.advice + "\n";
+    if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
+    if (!report.suggestion.empty()) out += style.faint(" next      ") + report.suggestion + "\n";
     return out;
 }
 

@@ -61,24 +61,23 @@ std::string signal_name(int signal) {
 
 std::string signal_sentence(Session& session, const Stop& stop) {
     std::string name = signal_name(stop.signal);
-    std::string end = stop.has_handler ? "; the program has a handler for it, which continue runs" : "; continue lets it end the program";
     if (stop.is_fault) {
         switch (stop.signal) {
-            case SIGSEGV: case SIGBUS: return fmt::format("{}: {}{}", name, memory_fault(session, stop), end);
-            case SIGFPE: return fmt::format("{}: it divided a whole number by zero, or the result did not fit{}", name, end);
-            case SIGILL: return fmt::format("{}: it came to bytes that are no instruction of this processor{}", name, end);
+            case SIGSEGV: case SIGBUS: return fmt::format("{}: {}", name, memory_fault(session, stop));
+            case SIGFPE: return fmt::format("{}: it divided a whole number by zero, or the result did not fit", name);
+            case SIGILL: return fmt::format("{}: it came to bytes that are no instruction of this processor", name);
             default: break;
         }
     }
     switch (stop.signal) {
-        case SIGABRT: return fmt::format("{}: the program gave up by itself (abort, or a failed assertion){}", name, end);
+        case SIGABRT: return fmt::format("{}: the program gave up by itself (abort, or a failed assertion)", name);
         case SIGTRAP: return fmt::format("{}: it came to a breakpoint instruction of its own", name);
-        case SIGPIPE: return fmt::format("{}: it wrote to a pipe that nobody reads any more{}", name, end);
-        case SIGALRM: return fmt::format("{}: its timer ran out{}", name, end);
-        case SIGTERM: return fmt::format("{}: somebody asked it to end{}", name, end);
+        case SIGPIPE: return fmt::format("{}: it wrote to a pipe that nobody reads any more", name);
+        case SIGALRM: return fmt::format("{}: its timer ran out", name);
+        case SIGTERM: return fmt::format("{}: somebody asked it to end", name);
         default: {
             const char* text = sigdescr_np(stop.signal);
-            return fmt::format("{}: {}{}", name, text ? text : "a signal without a description", end);
+            return fmt::format("{}: {}", name, text ? text : "a signal without a description");
         }
     }
 }

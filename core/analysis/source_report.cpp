@@ -23,12 +23,27 @@ std::set<std::uint32_t> lines_with_code(Session& session, const std::string& fil
 
 }  // namespace
 
+LineState line_state(Session& session, const Frame& frame) {
+    bool is_innermost = frame.registers.stack_pointer() == session.stack().frame(0)->registers.stack_pointer();
+    if (!is_innermost || (frame.level > 0 && frame.lookup_address != frame.program_counter)) return LineState::waiting;
+    if (frame.level > 0) return LineState::begun;  // holds an inlined call that is running
+    const Stop& stop = session.last_stop();
+    bool failed = stop.reason == StopReason::signal && stop.is_fault;
+    if (failed) return LineState::fails;
+    // The line has begun when other instructions of it lie before this one.
+    bool begun = frame.line->range.size() != 0 && frame.module->to_file(frame.program_counter) != frame.line->range.low;
+    return begun ? LineState::begun : LineState::next;
+}
+
 SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last) {
     SourceReport report;
     report.file = file;
     report.is_stale = session.is_stale(file);
     const Frame* frame = session.selected_frame();
-    if (frame && frame->line && frame->line->file == file) report.current_line = frame->line->line;
+    if (frame && frame->line && frame->line->file == file) {
+        report.current_line = frame->line->line;
+        report.current_state = line_state(session, *frame);
+    }
     const SourceText* text = session.sources().find(file);
     if (!text) return report;
     report.found_at = text->path.string();

@@ -21,14 +21,26 @@ struct SourceRow {
     std::vector<BreakpointMark> breakpoints;
 };
 
+// What the selected frame is about to do with its line.
+enum class LineState {
+    next,     // it runs next, from its start
+    begun,    // it has begun; the rest of it runs next
+    waiting,  // it has called the frame below, and goes on when that returns
+    fails,    // the instruction that failed is in it
+};
+
 struct SourceReport {
     std::string file;         // as the compiler recorded it
     std::string found_at;     // the path that was read; empty: the file is missing
     std::uint32_t current_line = 0;
+    LineState current_state = LineState::next;
     bool is_stale = false;    // newer than the program
     std::uint32_t last_line = 0;  // of the file
     std::vector<SourceRow> rows;
 };
+
+// Of a frame that stands on a line.
+LineState line_state(Session& session, const Frame& frame);
 
 // Lines first … last of a file, cut to what the file has.
 SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last);

@@ -61,16 +61,18 @@ void fill_place(Session& session, const Frame& frame, StopReport& report) {
     }
     report.file = frame.line->file;
     report.line = frame.line->line;
-    FileAddress at = frame.module->to_file(frame.program_counter);
-    // The line has begun when other instructions of it lie before this one.
-    report.is_mid_line = !frame.inlined && frame.line->range.size() != 0 && at != frame.line->range.low;
-    report.next_to_run = report.is_mid_line ? fmt::format("line {} has begun; the rest of it runs next", report.line)
-                                            : fmt::format("line {} runs next", report.line);
+    report.line_state = line_state(session, frame);
+    switch (report.line_state) {
+        case LineState::next: report.next_to_run = fmt::format("line {} runs next", report.line); break;
+        case LineState::begun: report.next_to_run = fmt::format("line {} has begun; the rest of it runs next", report.line); break;
+        case LineState::waiting: report.next_to_run = fmt::format("line {} waits for the call it made", report.line); break;
+        case LineState::fails: report.next_to_run = fmt::format("line {} has failed", report.line); break;
+    }
     report.source = report_source(session, report.file, report.line > kLinesBefore ? report.line - kLinesBefore : 1, report.line + kLinesAfter);
     if (report.source.found_at.empty()) {
-        report.advice = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
+        report.warning = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
     } else if (report.source.is_stale) {
-        report.advice = fmt::format("{} is newer than the program: the lines shown may not be the ones that run; build it again", short_name(report.file));
+        report.warning = fmt::format("{} is newer than the program: the lines shown may not be the ones that run; build it again", short_name(report.file));
     }
 }
 
@@ -102,20 +104,22 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     report.stop = stop;
     report.why = why(session, stop);
     report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
-    if (!stop.unreached.empty()) report.advice = fmt::format("{} was not reached", stop.unreached);
+    if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     if (stop.is_end() || !session.is_running()) {
-        if (report.advice.empty()) report.advice = "restart runs it again";
+        report.suggestion = "restart runs it again";
         return report;
     }
     const Frame* frame = session.selected_frame();
     if (!frame) return report;
     fill_place(session, *frame, report);
-    if (!stop.unreached.empty()) report.advice = fmt::format("{} was not reached", stop.unreached);
+    if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     for (const Breakpoint& breakpoint : session.breakpoints()) {
         bool stopped_here = std::find(stop.breakpoints.begin(), stop.breakpoints.end(), breakpoint.number) != stop.breakpoints.end();
         if (stopped_here && !breakpoint.problem.empty())
-            report.advice = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
+            report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
     }
+    if (stop.reason == StopReason::signal)
+        report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
     if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value);
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.

@@ -28,14 +28,15 @@ struct StopReport {
     std::string file;
     std::uint32_t line = 0;
     std::uint64_t address = 0;
-    bool is_mid_line = false;   // the line has begun and goes on
+    LineState line_state = LineState::next;
     std::optional<ValueView> returned;
     std::vector<ValueChange> changes;
     std::size_t more_changes = 0;
     std::vector<PinReport> pins;
     SourceReport source;        // a few lines around; no rows when there is no source
     std::string instruction;    // the next one, where there is no line
-    std::string advice;         // what to do next, where that is not obvious
+    std::string warning;        // what should not be overlooked
+    std::string suggestion;     // what to do next, where that is not obvious
 };
 
 // Fills in the report for the session's last stop.

@@ -35,6 +35,8 @@ class Session {
     bool is_running() const { return process_ && process_->is_alive(); }
     bool has_run() const { return has_run_; }
     const Stop& last_stop() const { return last_stop_; }
+    // Counts the movements: tells whether the last stop is a new one.
+    std::uint64_t movements() const { return movements_; }
     const LaunchOptions& launch_options() const { return launch_; }
     LiveProcess& process();            // throws RequestError when the program is not running
     Target& target();                  // the process, or the file while there is none
@@ -85,6 +87,7 @@ class Session {
     void start_process();
     Breakpoint& breakpoint(unsigned number);
     void resolve_breakpoint(Breakpoint& breakpoint);
+    void follow_address(Breakpoint& breakpoint);
     void resolve_all_for_start();
     void insert_sites(Breakpoint& breakpoint);
     void remove_sites(Breakpoint& breakpoint);
@@ -108,6 +111,7 @@ class Session {
     unsigned selected_level_ = 0;
     ThreadId thread_ = 0;
     bool has_run_ = false;
+    std::uint64_t movements_ = 0;
     Stop last_stop_;
 };
 

@@ -47,12 +47,25 @@ void Session::drop_breakpoint(unsigned number) {
     std::erase_if(breakpoints_, [&](const Breakpoint& b) { return b.number == number; });
 }
 
+// A number that was an address in the file, or in the last run, is somewhere else in this one.
+void Session::follow_address(Breakpoint& breakpoint) {
+    for (Breakpoint::Site& site : breakpoint.sites)
+        for (const Module& module : target().modules())
+            if (module.path() == site.module) site.address = module.to_run(site.code.address);
+}
+
 void Session::resolve_breakpoint(Breakpoint& breakpoint) {
+    if (breakpoint.place.kind == Place::Kind::address && !breakpoint.sites.empty()) {
+        follow_address(breakpoint);
+        return;
+    }
     EvaluationContext where = context();
     std::vector<PlaceSite> found = resolve_place(breakpoint.place, where);
     breakpoint.sites.clear();
     for (PlaceSite& site : found) breakpoint.sites.push_back({site.address, site.code, site.module ? site.module->path() : "", false});
-    if (breakpoint.place.kind == Place::Kind::line && !found.empty()) breakpoint.place.file = found.front().code.file.empty() ? breakpoint.place.file : found.front().code.file;
+    // From now on the very file that was meant, not any other that ends the same.
+    bool has_file = !found.empty() && !found.front().code.file.empty();
+    if (breakpoint.place.kind == Place::Kind::line && has_file) breakpoint.place.file = found.front().code.file;
 }
 
 void Session::insert_sites(Breakpoint& breakpoint) {

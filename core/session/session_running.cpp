@@ -33,6 +33,7 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
         thread_ = stop.thread;
     }
     last_stop_ = stop;
+    ++movements_;
     return stop;
 }
 

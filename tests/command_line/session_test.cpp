@@ -44,6 +44,36 @@ TEST(Addresses, AreTheSameEachTimeUnlessAsked) {
     EXPECT_NE(once({"--random-addresses"}), once({"--random-addresses"}));
 }
 
+TEST(Places, AnAddressOfTheFileIsFoundInTheRunningProgram) {
+    std::string stripped = fixture("locks-stripped");
+    char address[64];
+    snprintf(address, sizeof address, "pause at address 0x%lx", static_cast<unsigned long>(std::stoul(run({"sh", "-c", "readelf -h " + stripped + " | sed -n 's/.*Entry point address: *//p'"}).output, nullptr, 16)));
+    Ran ran = debug(stripped, {address, "launch", "restart", "breakpoints", "drop 1", "continue"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("2 hits")) << ran.output;
+    EXPECT_TRUE(ran.says("exit status 3")) << ran.output;
+}
+
+TEST(Results, StayWhatTheyWere) {
+    Ran ran = debug(kLocks, {"reach mean", "value tolls", "value tolls[0]", "change tolls[0] = 9", "value @1", "value @2", "value tolls", "continue", "value @1[0] + @2"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("@3 @1 = {1.5, 2.25, -4.0}")) << ran.output;
+    EXPECT_TRUE(ran.says("@4 @2 = 1.5")) << ran.output;
+    EXPECT_TRUE(ran.says("@5 tolls = {9.0, 2.25, -4.0}")) << ran.output;
+    EXPECT_TRUE(ran.says("@6 @1[0] + @2 = 3.0")) << ran.output;
+}
+
+TEST(Script, IsGivenUpByCtrlC) {
+    TemporaryFolder folder;
+    auto script = folder.write("s.lantern", "launch\nvalue 1 + 1\n");
+    std::string command = "(sleep 0.6; pkill -INT -f 'script " + script.string() + "') & exec " LANTERN_PROGRAM " debug " + kTrouble + " --script " + script.string() + " -- spin";
+    Ran ran = run({"setsid", "sh", "-c", command});
+    EXPECT_EQ(ran.status, 1) << ran.output;
+    EXPECT_TRUE(ran.says("paused ─")) << ran.output;
+    EXPECT_TRUE(ran.says("the rest of the script is not played")) << ran.output;
+    EXPECT_FALSE(ran.says("1 + 1"));
+}
+
 TEST(Script, StopsAtTheFirstFailureAndNamesItsLine) {
     TemporaryFolder folder;
     auto script = folder.write("find.lantern", "# look\nreach main\n-value nothing_here\nvalue also_nothing\nvalue 1 + 1\n");

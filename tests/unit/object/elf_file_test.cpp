@@ -83,6 +83,10 @@ TEST(ElfFile, RefusesWhatIsNoProgramAndSaysWhatItIs) {
     std::string foreign = program;
     foreign[18] = static_cast<char>(0xb7);  // e_machine: AArch64
     EXPECT_NE(refusal(folder.write("foreign", foreign)).find("ARM (AArch64)"), std::string::npos);
+    std::string small = program;
+    small[4] = 1;     // ELFCLASS32
+    small[18] = 3;    // 386
+    EXPECT_NE(refusal(folder.write("small", small)).find("32-bit x86"), std::string::npos) << refusal(folder.path() / "small");
     std::string object = program;
     object[16] = 1;  // e_type: relocatable
     EXPECT_NE(refusal(folder.write("thing.o", object)).find("not linked yet"), std::string::npos);
