@@ -31,6 +31,7 @@ Value as_it_is_now(Shell& shell, const Value& value) {
     ValueReader reader(shell.session().target());
     if (value.is_bit_field()) return value_of_integer(*value.type, reader.integer(value));
     Value fixed = value_of_bytes(*value.type, reader.content(value));
+    fixed.first_index = value.first_index;
     return fixed;
 }
 

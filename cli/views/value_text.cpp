@@ -42,26 +42,48 @@ std::string variable_line(const ValueView& view, const Columns& columns, const S
     return line + "\n";
 }
 
-void append_tree(const ValueView& view, const std::string& indent, std::string& out, const Style& style) {
-    Columns columns = measure(view.children);
-    for (std::size_t i = 0; i < view.children.size(); ++i) {
-        const ValueView& child = view.children[i];
+bool is_array_of_scalars(const ValueView& view) {
+    return view.is_array && std::none_of(view.children.begin(), view.children.end(), [](const ValueView& c) { return c.has_children() || c.name.starts_with("0x"); });
+}
+
+void append_more(const ValueView& view, const std::string& indent, std::string& out) {
+    if (view.more) out += fmt::format("{}… {} more; [FIRST..LAST] shows a part\n", indent, with_thousands(view.more));
+}
+
+// Elements in rows, each row led by the index of its first; equal neighbours are counted.
+void append_rows(const ValueView& view, const std::string& indent, std::string& out, const Style& style) {
+    constexpr std::size_t kRow = 84;
+    std::size_t label_width = view.children.empty() ? 0 : display_width(view.children.back().name);
+    std::string row;
+    for (std::size_t i = 0; i < view.children.size();) {
         std::size_t same = i + 1;
-        while (view.is_array && !child.has_children() && same < view.children.size() && view.children[same].text == child.text &&
-               view.children[same].unavailable == child.unavailable)
-            ++same;
-        std::string name = child.name.empty() ? "(unnamed)" : child.name;
-        if (same - i >= 4) {
-            name = fmt::format("{} to {}", child.name, view.children[same - 1].name);
-            i = same - 1;
+        auto content = [](const ValueView& v) { return v.unavailable.empty() ? v.text : "(" + v.unavailable + ")"; };
+        while (same < view.children.size() && content(view.children[same]) == content(view.children[i])) ++same;
+        bool fold = same - i >= 4;
+        std::string text = content(view.children[i]) + (fold ? fmt::format(" × {}", same - i) : "");
+        if (!row.empty() && display_width(row) + display_width(text) + 2 > kRow) {
+            out += row + "\n";
+            row.clear();
         }
+        row += row.empty() ? indent + style.faint(padded(view.children[i].name, label_width)) + "  " + text : ", " + text;
+        i = fold ? same : i + 1;
+    }
+    if (!row.empty()) out += row + "\n";
+    append_more(view, indent, out);
+}
+
+void append_tree(const ValueView& view, const std::string& indent, std::string& out, const Style& style) {
+    if (is_array_of_scalars(view)) return append_rows(view, indent, out, style);
+    Columns columns = measure(view.children);
+    for (const ValueView& child : view.children) {
+        std::string name = child.name.empty() ? "(unnamed)" : child.name;
         bool opens = child.has_children() && display_width(one_line(child, 120)) > 60;
         std::string shown = opens ? "" : value_or_reason(child, 200, style);
         out += fmt::format("{}{}  {}  {}\n", indent, padded(escape_for_display(name), columns.name),
                            padded(shown, opens ? 0 : columns.value), style.faint(child.type));
         if (opens) append_tree(child, indent + "    ", out, style);
     }
-    if (view.more) out += fmt::format("{}… {} more; [FIRST..LAST] shows a part\n", indent, with_thousands(view.more));
+    append_more(view, indent, out);
 }
 
 }  // namespace

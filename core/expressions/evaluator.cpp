@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "core/expressions/arithmetic.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -156,15 +157,24 @@ class Evaluator {
         for (const Module& module : context_.target->modules()) {
             for (const Function* function : functions_named(module.symbols(), name)) {
                 if (!function->has_code()) continue;
-                static const Type code = [] {
-                    Type made;
-                    made.kind = TypeKind::function;
-                    return made;
-                }();
-                return value_in_memory(code, module.to_run(function->low()));
+                return value_in_memory(type_of_function(module.symbols(), *function), module.to_run(function->low()));
             }
         }
         return std::nullopt;
+    }
+
+    // What it returns and takes, as far as its debug information says. Made once for each function.
+    static const Type& type_of_function(const ModuleSymbols& symbols, const Function& function) {
+        static std::map<const Function*, Type> made;
+        auto [slot, is_new] = made.try_emplace(&function);
+        if (is_new) {
+            const FunctionBody& body = symbols.body_of(function);
+            slot->second.kind = TypeKind::function;
+            slot->second.target = body.returned;
+            for (const Variable& variable : body.outermost.variables)
+                if (variable.is_parameter) slot->second.parameters.push_back(variable.type);
+        }
+        return slot->second;
     }
 
     // A name that only the linker knows: its address is all there is.
@@ -327,13 +337,11 @@ class Evaluator {
         if (last < first) fail(node, fmt::format("[{}..{}] ends before it begins", first, last));
         std::uint64_t count = static_cast<std::uint64_t>(last - first);
         if (count > kLargestPart) fail(node, fmt::format("[{}..{}] asks for more than {} elements", first, last, kLargestPart));
-        return value_in_memory(array_of(element, count), *place_of(node, reader_.element(base, first)).address);
-    }
-
-    const Value& place_of(const Node& node, const Value& element) {
-        if (!element.address) fail(node, "a part can be taken only of what lives in memory");
-        kept_ = element;
-        return kept_;
+        Value start = reader_.element(base, first);
+        if (!start.address) fail(node, "a part can be taken only of what lives in memory");
+        Value part = value_in_memory(array_of(element, count), *start.address);
+        part.first_index = first;
+        return part;
     }
 
     Value cast(const Node& node) {
@@ -351,32 +359,6 @@ class Evaluator {
         if (!operand.is_available()) fail(node, fmt::format("there is no value: {}", operand.unavailable));
     }
 
-    // Integer promotions (C17 §6.3.1.1).
-    static const Type& promoted(const Type& type) {
-        const Type& base = plain(type);
-        if (base.kind == TypeKind::floating) return type;
-        if (base.size < 4 || base.kind == TypeKind::boolean || base.kind == TypeKind::character) return int_type();
-        if (base.kind == TypeKind::enumeration) return base.is_signed || base.size < 4 ? int_type() : unsigned_type();
-        return type;
-    }
-
-    // Usual arithmetic conversions (C17 §6.3.1.8), on this machine's sizes.
-    static const Type& common(const Type& a, const Type& b) {
-        const Type &left = plain(promoted(a)), &right = plain(promoted(b));
-        bool left_real = left.kind == TypeKind::floating, right_real = right.kind == TypeKind::floating;
-        if (left_real || right_real) {
-            if (left_real && right_real) return left.size >= right.size ? left : right;
-            return left_real ? left : right;
-        }
-        if (left.size != right.size) return left.size > right.size ? left : right;
-        return left.is_signed ? right : left;
-    }
-
-    static bool is_pointer_like(const Value& v) {
-        TypeKind kind = plain(*v.type).kind;
-        return kind == TypeKind::pointer || kind == TypeKind::array || kind == TypeKind::function;
-    }
-
     Value binary(const Node& node) {
         const std::string& op = node.text;
         if (op == "&&" || op == "||") {
@@ -388,10 +370,10 @@ class Evaluator {
         if (compares_text(node, left, right)) return compare_text(node, left, right);
         require_number(*node.children[0], left);
         require_number(*node.children[1], right);
-        if (is_pointer_like(left) || is_pointer_like(right)) return pointer_arithmetic(node, left, right);
+        if (is_pointer_like(left) || is_pointer_like(right)) return pointer_arithmetic(op, reader_, left, right);
         const Type& type = op == "<<" || op == ">>" ? promoted(*left.type) : common(*left.type, *right.type);
-        if (plain(type).kind == TypeKind::floating) return real_arithmetic(node, type, reader_.floating(left), reader_.floating(right));
-        return whole_arithmetic(node, type, reader_.integer(converted(left, type, node.column)),
+        if (plain(type).kind == TypeKind::floating) return real_arithmetic(op, type, reader_.floating(left), reader_.floating(right));
+        return whole_arithmetic(op, type, reader_.integer(converted(left, type, node.column)),
                                 reader_.integer(op == "<<" || op == ">>" ? right : converted(right, type, node.column)));
     }
 
@@ -427,76 +409,8 @@ class Evaluator {
         return value_of_integer(int_type(), node.text == "==" ? same : !same);
     }
 
-    Value real_arithmetic(const Node& node, const Type& type, long double a, long double b) {
-        const std::string& op = node.text;
-        auto truth = [](bool t) { return value_of_integer(int_type(), t); };
-        if (op == "+") return value_of_floating(type, a + b);
-        if (op == "-") return value_of_floating(type, a - b);
-        if (op == "*") return value_of_floating(type, a * b);
-        if (op == "/") return value_of_floating(type, a / b);
-        if (op == "==") return truth(a == b);
-        if (op == "!=") return truth(a != b);
-        if (op == "<") return truth(a < b);
-        if (op == ">") return truth(a > b);
-        if (op == "<=") return truth(a <= b);
-        if (op == ">=") return truth(a >= b);
-        fail(node, fmt::format("{} needs whole numbers", op));
-    }
-
-    Value whole_arithmetic(const Node& node, const Type& type, std::uint64_t a, std::uint64_t b) {
-        using Signed = std::int64_t;
-        const std::string& op = node.text;
-        bool is_signed = plain(type).is_signed;
-        auto made = [&](std::uint64_t number) { return value_of_integer(type, number); };
-        auto truth = [](bool t) { return value_of_integer(int_type(), t); };
-        auto less = [&](std::uint64_t x, std::uint64_t y) { return is_signed ? static_cast<Signed>(x) < static_cast<Signed>(y) : x < y; };
-        if (op == "+") return made(a + b);
-        if (op == "-") return made(a - b);
-        if (op == "*") return made(a * b);
-        if (op == "/" || op == "%") {
-            if (b == 0) fail(node, "this divides by zero");
-            bool remainder = op == "%";
-            if (!is_signed) return made(remainder ? a % b : a / b);
-            if (static_cast<Signed>(b) == -1) return made(remainder ? 0 : 0 - a);
-            return made(static_cast<std::uint64_t>(remainder ? static_cast<Signed>(a) % static_cast<Signed>(b)
-                                                             : static_cast<Signed>(a) / static_cast<Signed>(b)));
-        }
-        if (op == "&") return made(a & b);
-        if (op == "|") return made(a | b);
-        if (op == "^") return made(a ^ b);
-        if (op == "<<" || op == ">>") {
-            if (b >= plain(type).size * 8) fail(node, fmt::format("a shift by {} has no meaning for {} bits", static_cast<Signed>(b), plain(type).size * 8));
-            if (op == "<<") return made(a << b);
-            return made(is_signed ? static_cast<std::uint64_t>(static_cast<Signed>(a) >> b) : a >> b);
-        }
-        if (op == "==") return truth(a == b);
-        if (op == "!=") return truth(a != b);
-        if (op == "<") return truth(less(a, b));
-        if (op == ">") return truth(less(b, a));
-        if (op == "<=") return truth(!less(b, a));
-        if (op == ">=") return truth(!less(a, b));
-        fail(node, fmt::format("{} is not an operator", op));
-    }
-
-    Value pointer_arithmetic(const Node& node, const Value& left, const Value& right) {
-        const std::string& op = node.text;
-        bool left_points = is_pointer_like(left), right_points = is_pointer_like(right);
-        std::uint64_t a = reader_.integer(left), b = reader_.integer(right);
-        bool comparison = op == "==" || op == "!=" || op == "<" || op == ">" || op == "<=" || op == ">=";
-        if (comparison) return whole_arithmetic(node, unsigned_long_type(), a, b);
-        const Type& pointer = plain(*(left_points ? left : right).type);
-        std::uint64_t step = std::max<std::uint64_t>(1, plain(target_of(pointer)).size);
-        const Type& type = pointer_to(target_of(pointer));
-        if (op == "+" && left_points != right_points) return value_of_integer(type, left_points ? a + b * step : b + a * step);
-        if (op == "-" && left_points && !right_points) return value_of_integer(type, a - b * step);
-        if (op == "-" && left_points && right_points)
-            return value_of_integer(long_type(), static_cast<std::uint64_t>(static_cast<std::int64_t>(a - b) / static_cast<std::int64_t>(step)));
-        fail(node, fmt::format("{} has no meaning for pointers", op));
-    }
-
     const EvaluationContext& context_;
     ValueReader reader_;
-    Value kept_;
 };
 
 TypeFinder type_finder(const EvaluationContext& context) {

@@ -65,6 +65,9 @@ std::string declaration(const Type& type, std::string inner, int depth) {
             if (type.is_variadic) parameters += parameters.empty() ? "..." : ", ...";
             return declaration(target_of(type), fmt::format("{}({})", inner, parameters.empty() ? "void" : parameters), depth + 1);
         }
+        case TypeKind::structure: return spaced(type.name.empty() ? "struct (unnamed)" : type.name);
+        case TypeKind::union_: return spaced(type.name.empty() ? "union (unnamed)" : type.name);
+        case TypeKind::enumeration: return spaced(type.name.empty() ? "enum (unnamed)" : type.name);
         default: return spaced(type.name.empty() ? "(unnamed)" : type.name);
     }
 }

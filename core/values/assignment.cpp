@@ -156,7 +156,8 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
     switch (states[goal]) {
         case kUnassigned: return Assignment::not_yet;
         case kAssigned: return Assignment::assigned;
-        case kUnassigned | kAssigned: return Assignment::on_some_paths;
+        // An array or structure is filled piece by piece, most often in a loop that the code alone cannot know to turn.
+        case kUnassigned | kAssigned: return is_aggregate_slot ? Assignment::unknown : Assignment::on_some_paths;
         default: return Assignment::unknown;
     }
 }

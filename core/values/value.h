@@ -23,6 +23,7 @@ struct Value {
     std::optional<RegisterPlace> in_register;
     std::vector<std::byte> bytes;          // its content when it does not live in memory
     std::uint64_t bit_offset = 0, bit_size = 0;  // a bit-field: bits from its first byte; size 0: none
+    std::int64_t first_index = 0;          // of an array that is a part of another: what its first element is called
     std::string unavailable;               // not empty: there is no value, and this says why
     // Bytes that the compiler keeps nowhere, of a value that lives in several places.
     struct Gap {

@@ -313,7 +313,7 @@ class ViewMaker {
         std::uint64_t listed = std::min<std::uint64_t>(*type.count, limits_.children);
         if (*type.count == 0) view.text = "{}";
         for (std::uint64_t i = 0; i < listed; ++i)
-            view.children.push_back(make(fmt::format("[{}]", i), reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
+            view.children.push_back(make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)), reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
         view.more = *type.count - listed;
     }
 
