@@ -16,6 +16,13 @@ std::string parameters_text(const StackRow& row) {
     return out;
 }
 
+// C++ and Rust can name a function in more than a line. JSON has the whole.
+std::string shortened(const std::string& name) {
+    constexpr std::size_t kMost = 44;
+    std::string shown = escape_for_display(name);
+    return shown.size() <= kMost ? shown : shown.substr(0, kMost - 1) + "…";
+}
+
 std::string how_found(const StackRow& row) {
     if (row.is_signal_frame) return "the frame of a signal";
     switch (row.origin) {
@@ -31,7 +38,7 @@ std::string stack_text(const StackReport& report, const Style& style) {
     std::string out = heading_line("call stack, innermost first", counted(report.total, "frame"), style);
     std::size_t name_width = 0, digits = 1;
     for (const StackRow& row : report.rows) {
-        name_width = std::max(name_width, display_width(row.function));
+        name_width = std::max(name_width, display_width(shortened(row.function)));
         digits = std::max(digits, std::to_string(row.level).size());
     }
     name_width = std::min<std::size_t>(name_width, 32);
@@ -40,7 +47,7 @@ std::string stack_text(const StackReport& report, const Style& style) {
         std::string place = row.line ? place_text(row.file, row.line) : row.module.empty() ? fmt::format("{:#x}", row.address) : short_file(row.module);
         std::string middle = parameters_text(row);
         if (row.is_inlined) middle += fmt::format("{}inlined into {}", middle.empty() ? "" : "  ", row.level + 1);
-        std::string left = fmt::format("{:>{}}  {}  {}", row.level, digits, padded(escape_for_display(row.function), name_width), middle);
+        std::string left = fmt::format("{:>{}}  {}  {}", row.level, digits, padded(shortened(row.function), name_width), middle);
         std::size_t used = display_width(left) + 3 + display_width(place);
         left += used + 2 < width ? std::string(width - used, ' ') : "  ";
         out += row.is_selected ? style.next_line(" ◆ " + left + place) : "   " + left + style.faint(place);

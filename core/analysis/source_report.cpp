@@ -30,8 +30,14 @@ LineState line_state(Session& session, const Frame& frame) {
     const Stop& stop = session.last_stop();
     bool failed = stop.reason == StopReason::signal && stop.is_fault;
     if (failed) return LineState::fails;
-    // The line has begun when other instructions of it lie before this one.
-    bool begun = frame.line->range.size() != 0 && frame.module->to_file(frame.program_counter) != frame.line->range.low;
+    // The line has begun when a call in it has just come back, or when instructions of it lie right before this one.
+    bool came_back = stop.reason == StopReason::returned || stop.left_function;
+    FileAddress at = frame.module->to_file(frame.program_counter);
+    bool begun = came_back || (frame.line->range.size() != 0 && at != frame.line->range.low);
+    if (!begun && frame.function && any_contains(frame.function->ranges, at - 1)) {
+        auto before = frame.module->symbols().line_at(at - 1);
+        begun = before && before->line == frame.line->line && before->file == frame.line->file;
+    }
     return begun ? LineState::begun : LineState::next;
 }
 

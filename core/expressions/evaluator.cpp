@@ -282,7 +282,11 @@ class Evaluator {
 
     Value member_of(const Node& node, Value structure) {
         const Type* type = &plain(*structure.type);
-        if (type->kind == TypeKind::reference) {
+        // Rust goes through references and boxes by itself.
+        bool is_rust = context_.frame && context_.frame->function && context_.frame->function->unit->is_rust();
+        bool reaches_through = type->kind == TypeKind::reference || (is_rust && type->kind == TypeKind::pointer);
+        if (reaches_through) {
+            refuse_null(*node.children[0], structure);
             structure = reader_.dereference(structure);
             type = &plain(*structure.type);
         }

@@ -34,7 +34,7 @@ class UnitIndexer {
     void visit(const Entry& entry, const std::string& prefix, int depth) {
         switch (entry.tag()) {
             case DW_TAG_subprogram: add_function(entry, prefix); break;
-            case DW_TAG_variable: add_global(entry, prefix); break;
+            case DW_TAG_variable: case DW_TAG_member: add_global(entry, prefix); break;
             case DW_TAG_namespace: case DW_TAG_module: {
                 auto name = entry.text(DW_AT_name);
                 visit_children(entry, qualified(prefix, name.value_or("(anonymous)")), depth + 1);
@@ -119,7 +119,11 @@ class UnitIndexer {
     }
 
     void add_global(const Entry& entry, const std::string& prefix) {
-        if (entry.flag(DW_AT_declaration) || !(entry.has(DW_AT_location) || entry.has(DW_AT_const_value))) return;
+        if (entry.flag(DW_AT_declaration)) {  // a static member: the definition outside of the class refers to it
+            if (auto name = entry.text(DW_AT_name)) declared_[entry.offset()] = qualified(prefix, *name);
+            return;
+        }
+        if (entry.tag() == DW_TAG_member || !(entry.has(DW_AT_location) || entry.has(DW_AT_const_value))) return;
         Identity identity = identify(entry, prefix);
         if (!identity.name.empty()) index_.globals.push_back({std::move(identity.name), entry.offset()});
     }
