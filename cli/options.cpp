@@ -75,7 +75,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (parsed.count("help")) {
         cxxopts::Options shown = description();
         std::string text = shown.custom_help("").positional_help("").help();
-        return Answer{0, std::string(kUsage) + text.substr(text.find('\n') + 1)};
+        return Answer{0, std::string(kUsage) + "\n" + text.substr(text.find("      --"))};
     }
     if (parsed.count("version")) return Answer{0, "elm-lantern 0.1.0\n"};
 

@@ -2,11 +2,13 @@
 
 #include <fmt/format.h>
 #include <histedit.h>
+#include <poll.h>
 #include <signal.h>
 #include <unistd.h>
 
 #include <cerrno>
 #include <cstdlib>
+#include <cwchar>
 #include <filesystem>
 
 #include "cli/completion.h"
@@ -25,22 +27,32 @@ std::filesystem::path history_file() {
     return {};
 }
 
-// While a line is typed, Ctrl-C gives it up. While the program runs it pauses that (see EventLoop).
-class InterruptWhileTyping {
-  public:
-    InterruptWhileTyping() {
-        struct sigaction action {};
-        action.sa_handler = [](int) {};  // its only effect: the read ends early
-        sigaction(SIGINT, &action, nullptr);
-        sigemptyset(&interrupt_);
-        sigaddset(&interrupt_, SIGINT);
-        sigprocmask(SIG_UNBLOCK, &interrupt_, nullptr);
-    }
-    ~InterruptWhileTyping() { sigprocmask(SIG_BLOCK, &interrupt_, nullptr); }
+volatile sig_atomic_t interrupted = 0;
 
-  private:
-    sigset_t interrupt_;
-};
+// While a line is typed, Ctrl-C gives it up. (While the program runs it pauses that: see EventLoop.) The signal stays
+// blocked but for the moment of waiting, so that it cannot slip in between and be lost.
+int wait_for_key(EditLine*, wchar_t* key) {
+    sigset_t waiting;
+    sigprocmask(SIG_SETMASK, nullptr, &waiting);
+    sigdelset(&waiting, SIGINT);
+    std::mbstate_t state{};
+    for (;;) {
+        pollfd watch{0, POLLIN, 0};
+        int ready = ppoll(&watch, 1, nullptr, &waiting);
+        if (ready < 0 && errno == EINTR && !interrupted) continue;
+        if (ready < 0) return -1;
+        char byte;
+        ssize_t got = read(0, &byte, 1);
+        if (got <= 0) return static_cast<int>(got);
+        std::size_t length = std::mbrtowc(key, &byte, 1, &state);
+        if (length == static_cast<std::size_t>(-2)) continue;  // more bytes of one character are to come
+        if (length == static_cast<std::size_t>(-1)) {          // no character at all: left out
+            state = std::mbstate_t{};
+            continue;
+        }
+        return 1;
+    }
+}
 
 class Prompt {
   public:
@@ -56,6 +68,10 @@ class Prompt {
         editor_ = el_init("elm-lantern", stdin, stdout, stderr);
         el_set(editor_, EL_CLIENTDATA, this);
         el_set(editor_, EL_EDITOR, "emacs");
+        el_set(editor_, EL_GETCFN, wait_for_key);
+        struct sigaction action {};
+        action.sa_handler = [](int) { interrupted = 1; };
+        sigaction(SIGINT, &action, nullptr);
         el_set(editor_, EL_PROMPT_ESC, prompt_text, '\1');
         el_set(editor_, EL_HIST, ::history, history_);
         el_set(editor_, EL_ADDFN, "lantern-complete", "complete the word", tab);
@@ -134,20 +150,13 @@ class Prompt {
             std::string words = plain.substr(0, plain.size() - 1);
             prompt_ = style.colour ? "\1\x1b[1;38;5;109m\1" + words + "\1\x1b[0m\1 " : plain;
             int length = 0;
-            errno = 0;
-            const char* line = nullptr;
-            int reason = 0;
-            {
-                InterruptWhileTyping guard;
-                // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between would be lost.
-                el_set(editor_, EL_PREP_TERM, 1);
-                line = el_gets(editor_, &length);
-                reason = errno;
-            }
-            if (line && length > 0) return std::string(trimmed(std::string_view(line, static_cast<std::size_t>(length))));
-            if (length < 0 && reason == EINTR) {  // Ctrl-C: the line is given up
+            interrupted = 0;
+            // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between would be lost.
+            el_set(editor_, EL_PREP_TERM, 1);
+            const char* line = el_gets(editor_, &length);
+            if (line && length > 0 && !interrupted) return std::string(trimmed(std::string_view(line, static_cast<std::size_t>(length))));
+            if (interrupted) {
                 std::fputs("\n", stdout);
-                el_set(editor_, EL_REFRESH);
                 el_reset(editor_);
                 continue;
             }
@@ -163,9 +172,13 @@ class Prompt {
         fmt::print("{} has not ended. End it and leave? y or n: ", escape_for_display(name));
         std::fflush(stdout);
         std::string answer;
-        for (char c; read(0, &c, 1) == 1 && c != '\n';) answer += c;
-        if (answer.empty()) std::fputs("\n", stdout);
-        return answer.empty() ? false : answer[0] == 'y' || answer[0] == 'Y';
+        char c = 0;
+        while (read(0, &c, 1) == 1 && c != '\n') answer += c;
+        if (c != '\n') {  // Ctrl-D again, or the terminal is gone: nobody will answer
+            std::fputs("\n", stdout);
+            return true;
+        }
+        return answer.starts_with('y') || answer.starts_with('Y');
     }
 
     void run_line(const std::string& typed) {
