@@ -77,7 +77,7 @@ std::string declaration(const Type& type, std::string inner, int depth) {
 std::string type_text(const Type& type) {
     std::string text = declaration(type, "", 0);
     // "int[4]" reads better as "int [4]"
-    if (std::size_t at = text.find('['); at != std::string::npos && at > 0 && text[at - 1] != ' ' && text[at - 1] != ')' && text[at - 1] != ']')
+    if (std::size_t at = text.find('['); at != std::string::npos && at > 0 && text[at - 1] != ' ' && text[at - 1] != '*' && text[at - 1] != ')' && text[at - 1] != ']')
         text.insert(at, " ");
     return text;
 }
