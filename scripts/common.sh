@@ -31,8 +31,9 @@ install_packages() {
 # build_lantern TESTS BENCH, each ON or OFF
 build_lantern() {
     say "building in $build"
-    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TESTS="$1" -DLANTERN_BENCH="$2" > "$build.configure.log" 2>&1 ||
-        { cat "$build.configure.log" >&2; exit 1; }
-    grep -iE 'warning|SKIPPED' "$build.configure.log" || true
+    mkdir -p "$build"
+    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TESTS="$1" -DLANTERN_BENCH="$2" > "$build/configure.log" 2>&1 ||
+        { cat "$build/configure.log" >&2; exit 1; }
+    grep -iE 'warning|SKIPPED' "$build/configure.log" || true
     cmake --build "$build"
 }

@@ -50,7 +50,17 @@ std::string machine_name(unsigned machine) {
     }
 }
 
+FileStamp stamp_from(const struct stat& facts) {
+    return {facts.st_ino, static_cast<std::uint64_t>(facts.st_size), facts.st_mtim.tv_sec * std::int64_t{1'000'000'000} + facts.st_mtim.tv_nsec};
+}
+
 }  // namespace
+
+std::optional<FileStamp> stamp_of(const std::filesystem::path& path) {
+    struct stat facts {};
+    if (stat(path.c_str(), &facts) != 0) return std::nullopt;
+    return stamp_from(facts);
+}
 
 bool Section::is_code() const {
     return (flags & SHF_ALLOC) && (flags & SHF_EXECINSTR);
@@ -67,7 +77,7 @@ ElfFile::ElfFile(const std::filesystem::path& path) : path_(path) {
     if (S_ISDIR(facts.st_mode))
         throw FileError(fmt::format("{} is a folder, not a program", shown(path)), "name a program inside it");
     if (!S_ISREG(facts.st_mode)) throw FileError(fmt::format("{} is not a regular file", shown(path)));
-    modified_at_ = facts.st_mtim.tv_sec;
+    stamp_ = stamp_from(facts);
     fd_ = open(path.c_str(), O_RDONLY | O_CLOEXEC);
     if (fd_ < 0) {
         throw FileError(fmt::format("{} cannot be opened: {}", shown(path), std::strerror(errno)),

@@ -34,6 +34,14 @@ struct Segment {  // PT_LOAD only
     bool readable = false, writable = false, executable = false;
 };
 
+// Tells whether a path still leads to the very file that was opened.
+struct FileStamp {
+    std::uint64_t inode = 0, size = 0;
+    std::int64_t modified_ns = 0;
+    bool operator==(const FileStamp&) const = default;
+};
+std::optional<FileStamp> stamp_of(const std::filesystem::path& path);  // nothing if there is no such file
+
 class ElfFile {
   public:
     // Throws FileError with a plain sentence for anything that is not an x86-64 executable or shared library:
@@ -52,7 +60,8 @@ class ElfFile {
     FileAddress entry() const { return entry_; }
     const std::string& build_id() const { return build_id_; }  // lower-case hex, empty if the file has none
     // Seconds since 1970; 0 for an image from memory. Used to see which source files are newer than the program.
-    std::int64_t modified_at() const { return modified_at_; }
+    std::int64_t modified_at() const { return stamp_.modified_ns / 1'000'000'000; }
+    const FileStamp& stamp() const { return stamp_; }
 
     const std::vector<Section>& sections() const { return sections_; }
     const std::vector<Segment>& segments() const { return segments_; }
@@ -80,7 +89,7 @@ class ElfFile {
     int fd_ = -1;
     Elf* elf_ = nullptr;
     ByteSpan file_;
-    std::int64_t modified_at_ = 0;
+    FileStamp stamp_;
     bool position_independent_ = false;
     FileAddress entry_;
     std::string interpreter_, build_id_;

@@ -40,8 +40,8 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
 void Session::start_process() {
     kill();
     // A rebuilt program is read anew; the old tables stay for the values that point into them.
-    auto fresh = std::make_shared<ModuleSymbols>(launch_.program);
-    if (fresh->elf().modified_at() != symbols_->elf().modified_at() || fresh->elf().build_id() != symbols_->elf().build_id()) {
+    if (stamp_of(launch_.program) != symbols_->elf().stamp()) {
+        auto fresh = std::make_shared<ModuleSymbols>(launch_.program);
         retired_.push_back(symbols_);
         symbols_ = fresh;
         open_[launch_.program] = fresh;

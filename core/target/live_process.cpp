@@ -211,7 +211,9 @@ TargetEvent LiveProcess::wait_for_event() {
         }
         if (events_.wait() == EventLoop::Event::interrupt) {
             pause_requested_ = true;
-            ptrace(PTRACE_INTERRUPT, process_, nullptr, nullptr);
+            // Any thread will do: the first one may have ended while the others go on.
+            for (auto& [id, thread] : threads_)
+                if (thread.running && ptrace(PTRACE_INTERRUPT, id, nullptr, nullptr) == 0) break;
         }
     }
 }
