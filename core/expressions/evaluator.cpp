@@ -339,7 +339,7 @@ class Evaluator {
         std::int64_t first = static_cast<std::int64_t>(reader_.integer(value(*node.children[1])));
         std::int64_t last = static_cast<std::int64_t>(reader_.integer(value(*node.children[2])));
         if (last < first) fail(node, fmt::format("[{}..{}] ends before it begins", first, last));
-        std::uint64_t count = static_cast<std::uint64_t>(last - first);
+        std::uint64_t count = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(first);
         if (count > kLargestPart) fail(node, fmt::format("[{}..{}] asks for more than {} elements", first, last, kLargestPart));
         Value start = reader_.element(base, first);
         if (!start.address) fail(node, "a part can be taken only of what lives in memory");

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cstring>
 
 #include "core/support/error.h"
 
@@ -27,7 +26,7 @@ std::size_t ProgramFile::read_available(RunAddress address, std::span<std::byte>
         if (!segment.range.contains(at)) continue;
         std::size_t size = std::min<std::size_t>(out.size(), segment.range.high - at);
         ByteSpan held = elf.loaded_bytes(at, size);
-        std::memcpy(out.data(), held.data(), held.size());
+        std::copy(held.begin(), held.end(), out.begin());
         std::fill(out.begin() + static_cast<std::ptrdiff_t>(held.size()), out.begin() + static_cast<std::ptrdiff_t>(size), std::byte{});
         return size;
     }

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/support/error.h"
+#include "tests/testing/bytes.h"
 
 namespace lantern::dwarf {
 namespace {
@@ -21,11 +22,7 @@ class MadeUpFrame final : public ExpressionContext {
     std::optional<std::uint64_t> thread_local_address(std::uint64_t) override { return std::nullopt; }
 };
 
-std::vector<std::byte> bytes(std::initializer_list<int> values) {
-    std::vector<std::byte> out;
-    for (int v : values) out.push_back(static_cast<std::byte>(v));
-    return out;
-}
+using testing::bytes;
 
 std::uint64_t number(std::initializer_list<int> values) {
     MadeUpFrame frame;

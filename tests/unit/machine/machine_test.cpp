@@ -3,16 +3,13 @@
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
 #include "core/machine/registers.h"
+#include "tests/testing/bytes.h"
 #include "tests/testing/command.h"
 
 namespace lantern {
 namespace {
 
-std::vector<std::byte> bytes(std::initializer_list<int> values) {
-    std::vector<std::byte> out;
-    for (int v : values) out.push_back(static_cast<std::byte>(v));
-    return out;
-}
+using testing::bytes;
 
 Instruction decoded(std::initializer_list<int> values) {
     auto data = bytes(values);

@@ -3,15 +3,12 @@
 #include <gtest/gtest.h>
 
 #include "core/support/error.h"
+#include "tests/testing/bytes.h"
 
 namespace lantern {
 namespace {
 
-std::vector<std::byte> bytes(std::initializer_list<int> values) {
-    std::vector<std::byte> out;
-    for (int v : values) out.push_back(static_cast<std::byte>(v));
-    return out;
-}
+using testing::bytes;
 
 TEST(ByteReader, ReadsFixedNumbersLittleEndian) {
     auto data = bytes({0x01, 0x02, 0x03, 0x04, 0x05, 0x06, 0x07, 0x08, 0xff});
