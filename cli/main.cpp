@@ -1,8 +1,6 @@
 // elm-lantern: reads the arguments, opens the session and hands it to scripts or the prompt.
 #include <fmt/format.h>
 #include <langinfo.h>
-#include <spdlog/sinks/basic_file_sink.h>
-#include <spdlog/spdlog.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
@@ -11,6 +9,7 @@
 #include <cstring>
 #include <iostream>
 
+#include "cli/log.h"
 #include "cli/options.h"
 #include "cli/prompt.h"
 #include "cli/shell.h"
@@ -67,20 +66,6 @@ LaunchOptions launch_options(const Options& options, bool commands_on_input) {
     return launch;
 }
 
-void start_log(const std::string& file) {
-    if (file.empty()) {
-        spdlog::set_level(spdlog::level::off);
-        return;
-    }
-    try {
-        spdlog::set_default_logger(spdlog::basic_logger_mt("lantern", file, true));
-        spdlog::set_level(spdlog::level::debug);
-        spdlog::flush_on(spdlog::level::debug);
-    } catch (const spdlog::spdlog_ex& error) {
-        throw FileError(fmt::format("the log {} cannot be written: {}", file, error.what()), "choose another file with --log");
-    }
-}
-
 // Commands that come through a pipe: like a script, but each failure is only told.
 bool run_piped(Shell& shell) {
     bool good = true;
@@ -115,7 +100,7 @@ int run(const Options& options) {
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
         Session session(launch_options(options, commands_on_input), options.source_map);
-        spdlog::info("session on {}", session.program());
+        log_line("session on " + session.program());
         Shell shell(session, output);
         show_first_notices(shell);
         bool good = run_commands(shell, options);

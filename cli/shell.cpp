@@ -1,12 +1,12 @@
 #include "cli/shell.h"
 
 #include <fmt/format.h>
-#include <spdlog/spdlog.h>
 
 #include <filesystem>
 #include <fstream>
 
 #include "cli/commands/command.h"
+#include "cli/log.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -84,9 +84,9 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
         }
         if (command->is_movement) last_movement_ = std::string(text);
         std::uint64_t movements = session_.movements();
-        spdlog::debug("command: {}", text);
+        log_line(fmt::format("command: {}", text));
         command->run(*this, rest);
-        if (session_.movements() != movements) spdlog::debug("stopped; the target stopped {} times on the way", session_.last_stop().target_stops);
+        if (session_.movements() != movements) log_line(fmt::format("stopped; the target stopped {} times on the way", session_.last_stop().target_stops));
         bool interrupted = session_.movements() != movements && session_.last_stop().reason == StopReason::paused;
         if (interrupted && (number || depth_)) {
             // Whoever presses Ctrl-C while a script plays means the script as well.
@@ -98,7 +98,7 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
         Failure failure = failure_of(error, text);
         failure.script = script;
         failure.line = number;
-        spdlog::debug("failed: {}", failure.what);
+        log_line("failed: " + failure.what);
         show(failure);
         return may_fail;
     }
