@@ -25,7 +25,7 @@ std::string breakpoint_mark(const SourceRow& row) {
 std::string remark_on(LineState state) {
     switch (state) {
         case LineState::next: return "next to run";
-        case LineState::begun: return "begun, the rest is next to run";
+        case LineState::begun: return "begun; the rest is next";
         case LineState::waiting: return "waits for this call";
         case LineState::fails: return "fails here";
     }

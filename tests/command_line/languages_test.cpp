@@ -19,7 +19,7 @@ TEST_P(Cplusplus, NamesScopesMembersAndVirtualCalls) {
     EXPECT_TRUE(ran.says("up (0)"));
     EXPECT_TRUE(ran.says("step done ─ canal::Narrow::toll")) << "through the table of virtual functions";
     EXPECT_TRUE(ran.says("returned  140 from canal::Narrow::toll"));
-    EXPECT_TRUE(ran.says("begun, the rest is next to run"));
+    EXPECT_TRUE(ran.says("begun; the rest is next"));
     EXPECT_TRUE(ran.says("canal::Barge::count = 3"));
     EXPECT_TRUE(ran.says("canal::deepest<int>"));
     EXPECT_TRUE(ran.says("toll = 140"));

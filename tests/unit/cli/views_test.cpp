@@ -39,7 +39,7 @@ TEST(SourceText, MarksBreakpointsAndTheLineThatRunsNext) {
 
 TEST(SourceText, SaysWhatTheLineIsDoing) {
     SourceReport report = some_source();
-    for (auto [state, words] : {std::pair{LineState::begun, "begun, the rest is next to run"}, std::pair{LineState::waiting, "waits for this call"}, std::pair{LineState::fails, "fails here"}}) {
+    for (auto [state, words] : {std::pair{LineState::begun, "begun; the rest is next"}, std::pair{LineState::waiting, "waits for this call"}, std::pair{LineState::fails, "fails here"}}) {
         report.current_state = state;
         EXPECT_NE(source_text(report, kPlain).find(words), std::string::npos);
     }
