@@ -101,8 +101,7 @@ std::optional<Variable> ModuleSymbols::global(const NamedEntry& named) const {
 }
 
 std::string ModuleSymbols::entry_name(const Entry& entry) const {
-    for (const Function& function : index().functions)
-        if (function.entry_offset == entry.offset()) return function.name;
+    if (const Function* function = index().function_of_entry(entry.offset())) return function->name;
     std::optional<Entry> current = entry;
     for (int hops = 0; current && hops < 4; ++hops) {
         if (auto name = current->text(DW_AT_name)) return std::string(*name);

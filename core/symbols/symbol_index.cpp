@@ -144,6 +144,12 @@ const Function* SymbolIndex::function_at(FileAddress address) const {
     return covered.range.contains(address) ? &functions[covered.function] : nullptr;
 }
 
+const Function* SymbolIndex::function_of_entry(std::uint64_t offset) const {
+    auto found = std::lower_bound(functions.begin(), functions.end(), offset,
+                                  [](const Function& function, std::uint64_t at) { return function.entry_offset < at; });
+    return found != functions.end() && found->entry_offset == offset ? &*found : nullptr;
+}
+
 SymbolIndex build_symbol_index(const DebugInfo& info) {
     SymbolIndex index;
     index.problems = info.problems();
@@ -155,6 +161,8 @@ SymbolIndex build_symbol_index(const DebugInfo& info) {
             index.problems.push_back(error.what());  // what was found before the damage stays
         }
     }
+    // The walk meets them in this order in any sound file.
+    std::stable_sort(index.functions.begin(), index.functions.end(), [](const Function& a, const Function& b) { return a.entry_offset < b.entry_offset; });
     for (std::uint32_t i = 0; i < index.functions.size(); ++i)
         for (const FileRange& range : index.functions[i].ranges) index.by_address.push_back({range, i});
     std::sort(index.by_address.begin(), index.by_address.end(),

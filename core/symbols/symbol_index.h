@@ -16,7 +16,7 @@ struct NamedEntry {
 };
 
 struct SymbolIndex {
-    std::vector<Function> functions;  // with code, and those of which only inlined copies exist
+    std::vector<Function> functions;  // with code, and those of which only inlined copies exist; by entry offset
     std::vector<NamedEntry> globals;
     std::unordered_map<std::string, std::uint64_t> types;  // complete ones: "struct barge", "level_cm"
     std::vector<std::uint64_t> enumerations;               // every one, named or not
@@ -29,6 +29,7 @@ struct SymbolIndex {
     std::vector<Covered> by_address;  // ascending
 
     const Function* function_at(FileAddress address) const;
+    const Function* function_of_entry(std::uint64_t entry_offset) const;  // null if that entry is no function listed
 };
 
 SymbolIndex build_symbol_index(const dwarf::DebugInfo& info);

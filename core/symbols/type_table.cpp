@@ -66,7 +66,17 @@ const Type* TypeTable::type_at(std::uint64_t offset) const {
     Type& type = *slot;  // stays valid while `types_` grows
     type.table = this;
     type.entry_offset = offset;
-    if (auto entry = info_.entry_at(offset)) fill(type, *entry);
+    // A program's types nest a few deep; a file made to harm could nest them a million deep.
+    constexpr unsigned kDeepest = 500;
+    if (depth_ >= kDeepest) return &type;
+    ++depth_;
+    try {
+        if (auto entry = info_.entry_at(offset)) fill(type, *entry);
+    } catch (...) {
+        --depth_;
+        throw;
+    }
+    --depth_;
     return &type;
 }
 

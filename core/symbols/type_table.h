@@ -34,6 +34,7 @@ class TypeTable {
     const dwarf::DebugInfo& info_;
     FindComplete find_complete_;
     FileName file_name_;
+    mutable unsigned depth_ = 0;
     mutable std::unordered_map<std::uint64_t, std::unique_ptr<Type>> types_;
     mutable std::vector<std::unique_ptr<Type>> inner_dimensions_;
 };
