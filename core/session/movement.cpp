@@ -145,6 +145,8 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
         insertion.inserted.push_back(address);
     }
     for (;;) {
+        while (auto pending = process_.take_pending())
+            if (auto stop = judge(*pending, temporary, arrived)) return *stop;
         if (auto stop = leave_traps(temporary, arrived)) return *stop;
         if (auto stop = judge(process_.run(), temporary, arrived)) return *stop;
     }

@@ -184,6 +184,19 @@ void LiveProcess::deliver(ThreadId id, int signal) {
     if (found != threads_.end()) found->second.signal_to_deliver = signal;
 }
 
+std::optional<TargetEvent> LiveProcess::take_pending() {
+    for (auto& [id, thread] : threads_) {
+        if (std::exchange(thread.pending_trap, false) && has_trap(registers(id).program_counter()))
+            return TargetEvent{TargetEvent::Kind::trap, id};
+        // Clones and the like send the thread on and wait for `run`.
+        if (!thread.pending_status || (WIFSTOPPED(*thread.pending_status) && stop_event(*thread.pending_status))) continue;
+        int status = *std::exchange(thread.pending_status, std::nullopt);
+        if (auto event = interpret(id, status)) return event;
+        break;  // the thread is gone, and the loop's place with it; whoever asks, asks again
+    }
+    return std::nullopt;
+}
+
 TargetEvent LiveProcess::run() {
     for (auto& [id, thread] : threads_) {
         if (!thread.pending_status) continue;
@@ -340,9 +353,9 @@ void LiveProcess::stop_other_threads() {
         bool plain_stop = WIFSTOPPED(status) && stop_event(status) == PTRACE_EVENT_STOP;
         if (!plain_stop) {
             thread.pending_status = status;
-            // A breakpoint that will be met again when it goes on needs no remembering.
             if (WIFSTOPPED(status) && !stop_event(status) && WSTOPSIG(status) == SIGTRAP) {
                 TargetEvent event = interpret_signal(id, SIGTRAP);
+                thread.pending_trap = event.kind == TargetEvent::Kind::trap;
                 if (event.kind != TargetEvent::Kind::signal) thread.pending_status.reset();
             }
         }

@@ -61,6 +61,9 @@ class LiveProcess final : public Target {
     // All threads go on until something happens. A breakpoint byte at a thread's program counter must be stepped
     // over first.
     TargetEvent run();
+    // What another thread met at the very moment of the last stop and that nobody has been told yet: a breakpoint byte
+    // that still stands, a signal, the end. Ask until there is nothing before anything moves.
+    std::optional<TargetEvent> take_pending();
     // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the moment.
     TargetEvent step(ThreadId thread);
     // The signal the thread gets when it goes on; 0 for none.
@@ -85,6 +88,7 @@ class LiveProcess final : public Target {
         bool running = false;
         int signal_to_deliver = 0;
         std::optional<int> pending_status;  // a stop that came while another one was being reported
+        bool pending_trap = false;          // the same, on a breakpoint byte; the program counter is back on it
         std::optional<Registers> registers;
         bool registers_changed = false;
         std::optional<VectorRegisters> vectors;

@@ -308,6 +308,33 @@ TEST(Changes, AreSeenInTheSameFrameOnly) {
     EXPECT_TRUE(look().empty()) << "another function's frame";
 }
 
+TEST(Threads, OutFollowsItsOwnThreadThoughAllPassTheSamePlace) {
+    for (int round = 0; round < 10; ++round) {
+        Driven driven("trouble-gcc", {"threads"});
+        driven.reach("turn");
+        ThreadId thread = driven.session.thread();
+        Stop stop = driven.session.out();
+        ASSERT_EQ(stop.reason, StopReason::returned) << "round " << round;
+        EXPECT_EQ(driven.session.thread(), thread);
+        EXPECT_EQ(driven.function(), "keeper");
+    }
+}
+
+TEST(Threads, EachMeetsABreakpointThatTheyReachTogether) {
+    for (int round = 0; round < 10; ++round) {
+        Driven driven("trouble-gcc", {"threads"});
+        driven.session.add_breakpoint(driven.session.place("turn"));
+        std::set<ThreadId> met;
+        for (Stop stop = driven.session.launch_again(); !stop.is_end(); stop = driven.session.continue_running()) {
+            ASSERT_EQ(stop.reason, StopReason::breakpoint);
+            met.insert(stop.thread);
+        }
+        EXPECT_EQ(met.size(), 4u) << "round " << round;
+        EXPECT_EQ(driven.session.breakpoints()[0].hits, 4u);
+        EXPECT_EQ(driven.session.last_stop().exit_code, 12);
+    }
+}
+
 TEST(Threads, AStepOfOneIsNotDisturbedByTheOthers) {
     Driven driven("trouble-gcc", {"threads"});
     Session& session = driven.session;
