@@ -130,6 +130,10 @@ void show_first_notices(Shell& shell) {
     Session& session = shell.session();
     const ModuleSymbols& symbols = session.symbols();
     auto warn = [&](std::string text) { shell.show(Notice{Notice::Kind::warning, std::move(text)}); };
+    if (!symbols.elf().damage().empty()) {
+        warn(symbols.elf().damage());
+        return;
+    }
     auto problems = symbols.problems();
     if (!problems.empty()) {
         warn(fmt::format("{} of the debug information cannot be read and {} left out: {}", counted(problems.size(), "part"),

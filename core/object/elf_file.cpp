@@ -138,6 +138,11 @@ void ElfFile::read_headers() {
         throw FileError(fmt::format("{} is a core file, not a program", shown(path_)), "name the program that left it");
     if (header.e_type != ET_EXEC && header.e_type != ET_DYN)
         throw FileError(fmt::format("{} is neither a program nor a shared library", shown(path_)));
+    std::uint64_t table_end = header.e_shoff + std::uint64_t{header.e_shnum} * header.e_shentsize;
+    if (header.e_shoff != 0 && (header.e_shoff > file_.size() || table_end > file_.size())) {
+        damage_ = fmt::format("{} was cut short: it ends after {} bytes, before its section table, and all symbols are lost; build or copy it again",
+                              shown(path_), file_.size());
+    }
     entry_ = FileAddress(header.e_entry);
     position_independent_ = header.e_type == ET_DYN;
     read_segments();

@@ -62,6 +62,8 @@ class ElfFile {
     // Seconds since 1970; 0 for an image from memory. Used to see which source files are newer than the program.
     std::int64_t modified_at() const { return stamp_.modified_ns / 1'000'000'000; }
     const FileStamp& stamp() const { return stamp_; }
+    // Not empty: the file is not whole, and what was lost with it.
+    const std::string& damage() const { return damage_; }
 
     const std::vector<Section>& sections() const { return sections_; }
     const std::vector<Segment>& segments() const { return segments_; }
@@ -90,6 +92,7 @@ class ElfFile {
     Elf* elf_ = nullptr;
     ByteSpan file_;
     FileStamp stamp_;
+    std::string damage_;
     bool position_independent_ = false;
     FileAddress entry_;
     std::string interpreter_, build_id_;

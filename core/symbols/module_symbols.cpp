@@ -63,6 +63,7 @@ bool ModuleSymbols::has_debug_information() const {
 
 std::vector<std::string> ModuleSymbols::problems() const {
     std::vector<std::string> all = section_problems_;
+    if (!elf_->damage().empty()) all.push_back(elf_->damage());
     const auto& more = index().problems;
     all.insert(all.end(), more.begin(), more.end());
     all.insert(all.end(), line_problems_.begin(), line_problems_.end());

@@ -206,6 +206,29 @@ TEST(Ended, CommandsSayThatTheProgramHasEnded) {
     }
 }
 
+TEST(Damage, IsSaidAndTheRestStaysUsable) {
+    TemporaryFolder folder;
+    std::string program = folder.read(kLocks), cut = folder.write("cut", program.substr(0, program.size() / 2));
+    Ran ran = debug(cut, {"help"});
+    EXPECT_EQ(ran.status, 0);
+    EXPECT_TRUE(ran.says("was cut short")) << ran.output;
+    // One unit of two is damaged: the other keeps its lines and variables.
+    auto a = folder.write("a.c", "int one(void) { return 1; }\n"), b = folder.write("b.c", "int one(void);\nint main(void) {\n    int sum = one() + 2;\n    return sum;\n}\n");
+    std::string whole = folder.path() / "whole";
+    ASSERT_EQ(run({"gcc", "-g", "-o", whole, a, b}).status, 0);
+    std::string bytes = folder.read("whole");
+    std::string offset = run({"sh", "-c", "readelf -S -W " + whole + " | sed -n 's/.*\\.debug_info *[A-Z]* *[0-9a-f]* \\([0-9a-f]*\\).*/\\1/p'"}).output;
+    bytes[std::stoul(offset, nullptr, 16) + 4] = 99;
+    std::string damaged = folder.write("damaged", bytes);
+    std::filesystem::permissions(damaged, std::filesystem::perms::owner_all);
+    ran = debug(damaged, {"reach main", "over", "value sum", "pause at one"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("1 part of the debug information cannot be read")) << ran.output;
+    EXPECT_TRUE(ran.says("DWARF version 99 is not known"));
+    EXPECT_TRUE(ran.says("sum = 3"));
+    EXPECT_TRUE(ran.says("breakpoint 1   in one"));
+}
+
 TEST(Source, MissingOrNewerIsSaidAndWorkGoesOn) {
     TemporaryFolder folder;
     std::string program = folder.path() / "gate";
