@@ -74,7 +74,7 @@ bool run_piped(Shell& shell) {
         ++number;
         std::string text(trimmed(line));
         if (text.empty() || text.starts_with('#')) continue;
-        shell.output().command(shell.prompt(), text, true);
+        shell.output().show_command(shell.prompt(), text);
         if (!shell.execute_from(text, "standard input", number)) return false;
     }
     return good;
@@ -85,7 +85,7 @@ bool run_commands(Shell& shell, const Options& options) {
         if (!shell.wants_to_quit() && !shell.play(script)) return false;
     for (const std::string& command : options.commands) {
         if (shell.wants_to_quit()) break;
-        shell.output().command(shell.prompt(), command, true);
+        shell.output().show_command(shell.prompt(), command);
         if (!shell.execute(command)) return false;
     }
     return true;

@@ -59,9 +59,13 @@ void Output::show(const View& view) {
     }
 }
 
-void Output::command(const std::string& prompt, const std::string& line, bool echo) {
+void Output::show_command(const std::string& prompt, const std::string& line) {
+    if (!capturing_ && format_ == Format::text) write(style_.faint(prompt) + style_.strong(escape_for_display(line)) + "\n");
+    record_command(prompt, line);
+}
+
+void Output::record_command(const std::string& prompt, const std::string& line) {
     if (capturing_) return;
-    if (echo && format_ == Format::text) write(style_.faint(prompt) + style_.strong(escape_for_display(line)) + "\n");
     if (record_json_) fmt::print(record_json_, "{}\n", json_of_command(line));
     if (record_text_) fmt::print(record_text_, "{}{}\n", prompt, escape_for_display(line));
 }

@@ -23,8 +23,10 @@ class Output {
     void keep_record(const std::filesystem::path& folder);
 
     void show(const View& view);
-    // A command that was typed or read from a script; shown only where nobody saw it being typed.
-    void command(const std::string& prompt, const std::string& line, bool echo);
+    // A command that was typed: everybody has seen it, and the record keeps it.
+    void record_command(const std::string& prompt, const std::string& line);
+    // A command from a script: shown as if it had been typed, and recorded.
+    void show_command(const std::string& prompt, const std::string& line);
 
     Format format() const { return format_; }
     const Style& style() const { return style_; }

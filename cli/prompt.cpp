@@ -188,7 +188,7 @@ class Prompt {
             HistEvent event;
             history(history_, &event, H_ENTER, typed.c_str());
         }
-        shell_.output().command(shell_.prompt(), line, false);
+        shell_.output().record_command(shell_.prompt(), line);
         shell_.execute(line);
     }
 

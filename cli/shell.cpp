@@ -119,7 +119,7 @@ bool Shell::play(const std::string& path) {
         ++number;
         std::string_view text = trimmed(line);
         if (text.empty() || text.starts_with('#')) continue;
-        output_.command(prompt(), std::string(text), true);
+        output_.show_command(prompt(), std::string(text));
         good = execute_from(text, path, number);
     }
     --depth_;

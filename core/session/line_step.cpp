@@ -53,7 +53,7 @@ std::optional<Stop> LineStep::pass_computed_jump() {
 }
 
 // Decides whether the step has arrived. If not, plans how to go on from here.
-LineStep::Progress LineStep::look_around(Stop& stop, bool enters_inlined) {
+LineStep::Progress LineStep::look_around(Stop& stop) {
     const ModuleSymbols& symbols = module_->symbols();
     FileAddress at = module_->to_file(here());
     if (movement_.frame_identity(thread_) != identity_ || !any_contains(function_->ranges, at)) {
@@ -62,7 +62,7 @@ LineStep::Progress LineStep::look_around(Stop& stop, bool enters_inlined) {
     }
     if (any_contains(plan_.ranges, at)) return Progress::keep_going;
     auto chains = chains_at(symbols.body_of(*function_), at);
-    if (!enters_inlined && chains.size() > inlined_depth_) {
+    if (!enters_inlined_calls_ && chains.size() > inlined_depth_) {
         // An inlined call counts as a call: go on until its body is left.
         plan(chains[chains.size() - inlined_depth_ - 1].scopes.back()->ranges);
         return Progress::keep_going;
@@ -112,7 +112,7 @@ Stop LineStep::over() {
         auto jumped = pass_computed_jump();
         Stop stop = jumped ? *jumped : run_plan({});
         if (stop.reason != StopReason::stepped) return stop;
-        if (look_around(stop, false) == Progress::keep_going) continue;
+        if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return stop;
         return leave(std::move(stop));
     }
@@ -177,6 +177,7 @@ std::optional<Stop> LineStep::enter_call() {
 }
 
 Stop LineStep::into() {
+    enters_inlined_calls_ = true;
     if (!start()) return to_lines_further_out();
     for (;;) {
         if (plan_.calls.count(here())) {
@@ -185,13 +186,13 @@ Stop LineStep::into() {
             Stop stop;
             stop.reason = StopReason::stepped;
             stop.thread = thread_;
-            if (look_around(stop, true) == Progress::arrived) return stop;
+            if (look_around(stop) == Progress::arrived) return stop;
             continue;
         }
         auto jumped = pass_computed_jump();
         Stop stop = jumped ? *jumped : run_plan(plan_.calls);
         if (stop.reason != StopReason::stepped) return stop;
-        if (look_around(stop, true) == Progress::keep_going) continue;
+        if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return stop;
         return leave(std::move(stop));
     }

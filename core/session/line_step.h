@@ -21,7 +21,7 @@ class LineStep {
     Stop run_plan(const std::set<RunAddress>& also);
     std::optional<Stop> pass_computed_jump();
     FileRange stretch_without_line(FileAddress at);
-    Progress look_around(Stop& stop, bool enters_inlined);
+    Progress look_around(Stop& stop);
     Stop leave(Stop stop);
     Stop to_lines_further_out();
     std::optional<Stop> enter_call();
@@ -36,6 +36,7 @@ class LineStep {
     const Function* function_ = nullptr;
     SourceLine line_;
     std::size_t inlined_depth_ = 0;
+    bool enters_inlined_calls_ = false;
     RunAddress identity_;
     std::optional<RunAddress> return_address_;
     LinePlan plan_;
