@@ -26,7 +26,6 @@ void show_source(Shell& shell, const std::string& file, std::uint32_t first, std
 // The frame that was just selected, shown like a stop without the news.
 void show_frame(Shell& shell) {
     Session& session = shell.session();
-    StackReport stack;
     const Frame* frame = session.selected_frame();
     if (frame->line) {
         std::uint32_t line = frame->line->line;

@@ -23,7 +23,6 @@ struct Breakpoint {
     std::uint64_t hits = 0;    // stopped
     std::uint64_t passes = 0;  // went on because the condition did not hold
     std::vector<Site> sites;  // empty: waits for a library that brings the place
-    std::string moved;        // not empty: what changed about it when the program was started again
 };
 
 }  // namespace lantern
