@@ -34,7 +34,7 @@ void NameIndex(benchmark::State& state) {
     std::size_t size = ElfFile(program()).bytes(".debug_info").size();
     for (auto _ : state) {
         ModuleSymbols symbols{std::filesystem::path(program())};
-        benchmark::DoNotOptimize(symbols.index().functions.size());
+        benchmark::DoNotOptimize(symbols.index().names().size());
     }
     state.SetBytesProcessed(static_cast<std::int64_t>(size) * state.iterations());
 }

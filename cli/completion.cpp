@@ -72,7 +72,9 @@ class Completer {
         if (text.starts_with("address ")) return expression(text.substr(8));
         for (const Module& module : shell_.session().target().modules()) {
             const ModuleSymbols& symbols = module.symbols();
-            for (const Function& function : symbols.index().functions) offer(function.name, text);
+            const SymbolIndex& index = symbols.index();
+            for (const NameEntry& entry : index.names())
+                if (is_function(entry.kind)) offer(index.qualified_name(entry), text);
             for (const auto& unit : symbols.debug_info().units())
                 for (const auto& file : symbols.files_of(*unit)) offer(std::filesystem::path(file.path).filename().string() + ":", text);
         }

@@ -23,12 +23,14 @@ void find_functions(Session& session, FindReport& report) {
     bool any_described = false;
     for (const Module& module : session.target().modules()) {
         const ModuleSymbols& symbols = module.symbols();
-        for (const Function& function : symbols.index().functions) {
+        for (const NameEntry& entry : symbols.index().names()) {
+            if (!is_function(entry.kind)) continue;
             any_described = true;
-            if (!matches(function.name, report.pattern)) continue;
+            if (!matches(symbols.index().qualified_name(entry), report.pattern)) continue;
+            const Function& function = *symbols.function(entry.position);
             FoundName found;
             found.name = function.name;
-            found.file = symbols.file_name(*function.unit, function.declared_file);
+            found.file = function.declared_in;
             found.line = function.declared_line;
             found.is_inlined_only = !function.has_code();
             if (function.has_code()) found.address = module.to_run(function.low()).value;
@@ -52,19 +54,20 @@ void find_functions(Session& session, FindReport& report) {
 
 void find_globals(Session& session, FindReport& report) {
     for (const Module& module : session.target().modules()) {
-        for (const NamedEntry& entry : module.symbols().index().globals) {
-            if (!matches(entry.name, report.pattern)) continue;
+        for (const NameEntry& entry : module.symbols().index().names()) {
+            if (entry.kind != NameKind::global || !matches(module.symbols().index().qualified_name(entry), report.pattern)) continue;
             auto variable = module.symbols().global(entry);
-            if (variable) report.found.push_back({entry.name, type_text(*variable->type), variable->declared_in, variable->declared_line, 0, false});
+            if (variable) report.found.push_back({variable->name, type_text(*variable->type), variable->declared_in, variable->declared_line, 0, false});
         }
     }
 }
 
 void find_types(Session& session, FindReport& report) {
     for (const Module& module : session.target().modules()) {
-        for (const auto& [name, offset] : module.symbols().index().types) {
-            if (!matches(name, report.pattern)) continue;
-            const Type* type = module.symbols().types().type_at(offset);
+        for (const NameEntry& entry : module.symbols().index().names()) {
+            std::string name = module.symbols().index().qualified_name(entry);
+            if (!is_type(entry.kind) || name.empty() || !matches(name, report.pattern)) continue;
+            const Type* type = module.symbols().types().type_at(entry.position);
             report.found.push_back({name, counted(plain(*type).size, "byte"), type->declared_in, type->declared_at, 0, false});
         }
     }

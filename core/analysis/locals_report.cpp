@@ -37,8 +37,10 @@ GlobalsReport report_globals(Session& session, const std::string& pattern, std::
     ValueReader reader(target);
     std::string wanted = lower_case(pattern);
     for (const Module& module : target.modules()) {
-        for (const NamedEntry& entry : module.symbols().index().globals) {
-            if (!wanted.empty() && lower_case(entry.name).find(wanted) == std::string::npos) continue;
+        const SymbolIndex& index = module.symbols().index();
+        for (const NameEntry& entry : index.names()) {
+            if (entry.kind != NameKind::global) continue;
+            if (!wanted.empty() && lower_case(index.qualified_name(entry)).find(wanted) == std::string::npos) continue;
             ++report.total;
             if (report.variables.size() >= limit) continue;
             auto variable = module.symbols().global(entry);

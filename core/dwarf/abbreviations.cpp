@@ -4,7 +4,13 @@
 
 namespace lantern::dwarf {
 
-AbbreviationTable::AbbreviationTable(ByteSpan debug_abbrev, std::uint64_t offset) {
+AbbreviationTable AbbreviationTable::up_to(ByteSpan debug_abbrev, std::uint64_t offset, std::uint64_t code) {
+    AbbreviationTable table;
+    table.read(debug_abbrev, offset, code);
+    return table;
+}
+
+void AbbreviationTable::read(ByteSpan debug_abbrev, std::uint64_t offset, std::uint64_t last_code) {
     ByteReader reader(debug_abbrev, ".debug_abbrev", offset);
     for (;;) {
         std::uint64_t code = reader.uleb();
@@ -27,6 +33,7 @@ AbbreviationTable::AbbreviationTable(ByteSpan debug_abbrev, std::uint64_t offset
         } else {
             sparse_.emplace(code, entry);
         }
+        if (code == last_code) return;
     }
 }
 

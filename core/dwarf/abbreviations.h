@@ -24,14 +24,24 @@ struct Abbreviation {
 class AbbreviationTable {
   public:
     // Reads the table that starts at `offset` of .debug_abbrev. Throws FormatError.
-    AbbreviationTable(ByteSpan debug_abbrev, std::uint64_t offset);
+    AbbreviationTable(ByteSpan debug_abbrev, std::uint64_t offset) { read(debug_abbrev, offset, 0); }
+    AbbreviationTable() = default;
+    // The same, read only as far as the declaration of `code`.
+    static AbbreviationTable up_to(ByteSpan debug_abbrev, std::uint64_t offset, std::uint64_t code);
 
     const Abbreviation* find(std::uint64_t code) const;
+    template <class Visit>
+    void for_each(Visit&& visit) const {
+        for (std::size_t i = 0; i < dense_.size(); ++i) visit(i + 1, dense_[i]);
+        for (const auto& [code, abbreviation] : sparse_) visit(code, abbreviation);
+    }
     std::span<const AttributeSpec> specs(const Abbreviation& abbreviation) const {
         return std::span(specs_).subspan(abbreviation.first_spec, abbreviation.spec_count);
     }
 
   private:
+    void read(ByteSpan debug_abbrev, std::uint64_t offset, std::uint64_t last_code);
+
     std::vector<Abbreviation> dense_;  // by code - 1: compilers number them 1, 2, 3 …
     std::unordered_map<std::uint64_t, Abbreviation> sparse_;
     std::vector<AttributeSpec> specs_;

@@ -1,7 +1,10 @@
-// All units of one .debug_info section. A damaged unit is left out and remembered; the rest stays usable.
+// All units of one module: those of its own .debug_info and .debug_types, those of the file that dwz shares between
+// programs, and the split files. A damaged unit is left out and remembered; the rest stays usable.
 #pragma once
 
+#include <functional>
 #include <memory>
+#include <mutex>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -10,24 +13,56 @@
 
 namespace lantern::dwarf {
 
+// The sections of one .dwo file or of a package. Owned by whoever found it, for as long as the DebugInfo lives.
+struct SplitFile {
+    std::string path;
+    Sections sections;
+};
+
+struct DebugInfoInput {
+    Sections sections;
+    std::optional<Sections> shared;  // of the file dwz moved common data to
+    // Finds the split file of a skeleton. Returns null where there is none that fits, and says so in `problem`.
+    std::function<const SplitFile*(const Unit& skeleton, std::string& problem)> find_split;
+};
+
 class DebugInfo {
   public:
-    // `sections` is borrowed and must outlive this. Never throws for damaged data: see problems().
-    explicit DebugInfo(const Sections& sections);
+    // Reads the headers only. The bytes are borrowed. Never throws for damaged data: see problems().
+    explicit DebugInfo(DebugInfoInput input);
 
+    // By position. A skeleton stands here only while its split file is missing.
     const std::vector<std::unique_ptr<Unit>>& units() const { return units_; }
-    // What could not be read, one sentence each, with section and offset.
-    const std::vector<std::string>& problems() const { return problems_; }
+    // What could not be read so far, one sentence each, with section and offset.
+    std::vector<std::string> problems() const;
+    std::size_t split_files() const { return split_sections_; }
+    std::size_t missing_split_files() const { return missing_split_; }
 
-    const Unit* unit_holding(std::uint64_t info_offset) const;  // null if it lies in no sound unit
-    std::optional<Entry> entry_at(std::uint64_t info_offset) const;
-    // The entry an attribute refers to, within the file or by type signature.
+    const Unit* unit_holding(Position position) const;  // null if it lies in no sound unit
+    const Unit* unit_starting(Position header) const;    // null if no unit's header stands there
+    std::optional<Entry> entry_at(Position position) const;
+    // The entry an attribute refers to, within the module or by type signature.
     std::optional<Entry> referred(const FormValue& value) const;
     std::optional<Entry> referred(const Entry& from, At name) const;
+    std::optional<Position> type_of_signature(std::uint64_t signature) const;
+    // A name by where it stands; empty if that is nowhere.
+    std::string_view text(TextPosition position) const;
+    const InfoSection* section_of(Position position) const;
 
   private:
-    std::vector<std::unique_ptr<Unit>> units_;
-    std::unordered_map<std::uint64_t, std::uint64_t> type_by_signature_;
+    InfoSection& add_section(ByteSpan bytes, std::string name, const Sections& sections);
+    void read_headers(const InfoSection& section, const std::unordered_map<std::uint64_t, Contribution>* parts);
+    void join_split_units();
+    void add_split_file(const SplitFile& file, const Unit& skeleton);
+    void read_package(const SplitFile& file, const InfoSection& section, ByteSpan index, const char* index_name);
+    void give_partial_units_a_language();
+
+    DebugInfoInput input_;
+    std::vector<std::unique_ptr<InfoSection>> sections_;
+    std::vector<std::unique_ptr<Unit>> units_, skeletons_;
+    std::unordered_map<std::uint64_t, Position> type_by_signature_;
+    std::unordered_map<const SplitFile*, bool> known_split_files_;
+    std::size_t split_sections_ = 0, missing_split_ = 0;
     std::vector<std::string> problems_;
 };
 

@@ -11,10 +11,10 @@ std::optional<Entry> Entry::at(const Unit& unit, std::uint64_t offset) {
     if (code == 0) return std::nullopt;
     const Abbreviation* abbreviation = unit.abbreviations().find(code);
     if (!abbreviation) {
-        reader.seek(offset);
+        reader.seek(offset - unit.section().base());
         reader.fail(fmt::format("abbreviation {} is not in the unit's table", code));
     }
-    return Entry(unit, offset, reader.offset(), *abbreviation);
+    return Entry(unit, offset, unit.position_of(reader), *abbreviation);
 }
 
 bool Entry::has(At name) const {
@@ -63,7 +63,7 @@ bool Entry::flag(At name) const {
 std::uint64_t Entry::end_of_attributes() const {
     ByteReader reader = unit_->reader_at(attributes_);
     for (const AttributeSpec& spec : unit_->abbreviations().specs(*abbreviation_)) unit_->skip_form(reader, spec);
-    return reader.offset();
+    return unit_->position_of(reader);
 }
 
 std::optional<Entry> Entry::first_child() const {

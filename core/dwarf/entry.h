@@ -11,12 +11,12 @@ namespace lantern::dwarf {
 
 class Entry {
   public:
-    // The entry at `offset` of .debug_info; nothing for the null entry that ends a list of siblings.
+    // The entry at a position; nothing for the null entry that ends a list of siblings.
     // Throws FormatError. The unit is borrowed and must outlive the entry.
-    static std::optional<Entry> at(const Unit& unit, std::uint64_t offset);
+    static std::optional<Entry> at(const Unit& unit, Position offset);
 
     const Unit& unit() const { return *unit_; }
-    std::uint64_t offset() const { return offset_; }
+    Position offset() const { return offset_; }
     Tag tag() const { return static_cast<Tag>(abbreviation_->tag); }
     bool has_children() const { return abbreviation_->has_children; }
 
@@ -24,7 +24,7 @@ class Entry {
     std::optional<FormValue> attribute(At name) const;
     std::optional<std::uint64_t> number(At name) const;          // constants, addresses, offsets, flags
     std::optional<std::string_view> text(At name) const;
-    std::optional<std::uint64_t> reference(At name) const;       // offset into .debug_info
+    std::optional<Position> reference(At name) const;
     bool flag(At name) const;
 
     std::optional<Entry> first_child() const;

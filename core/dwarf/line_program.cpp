@@ -25,6 +25,11 @@ std::string joined(const std::string& folder, std::string_view name) {
     return (std::filesystem::path(folder) / name).lexically_normal().string();
 }
 
+// The line program of a split unit stands in the program itself, written in the terms of the skeleton.
+const Unit& holder_of_lines(const Unit& unit) {
+    return unit.skeleton ? *unit.skeleton : unit;
+}
+
 struct EntryFormat {
     std::uint64_t content, form;
 };
@@ -46,7 +51,7 @@ std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit) {
     for (std::uint64_t i = 0; i < count; ++i) {
         TableEntry entry;
         for (const EntryFormat& format : formats) {
-            FormValue value = unit.read_form(reader, {0, static_cast<std::uint16_t>(format.form), 0});
+            FormValue value = holder_of_lines(unit).read_form(reader, {0, static_cast<std::uint16_t>(format.form), 0});
             if (format.content == DW_LNCT_path) entry.path = value.text;
             if (format.content == DW_LNCT_directory_index) entry.folder = value.number;
             if (format.content == DW_LNCT_MD5 && value.block.size() == 16) {
@@ -60,7 +65,7 @@ std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit) {
 }
 
 void read_files_5(ByteReader& reader, const Unit& unit, Header& header, LineProgram& program) {
-    std::string base(unit.compilation_folder);
+    std::string base(unit.root().compilation_folder);
     for (const TableEntry& folder : read_table_5(reader, unit)) header.folders.push_back(joined(base, folder.path));
     for (const TableEntry& file : read_table_5(reader, unit)) {
         std::string folder = file.folder < header.folders.size() ? header.folders[file.folder] : base;
@@ -76,13 +81,13 @@ void add_file_4(ByteReader& reader, std::string_view name, const Header& header,
 }
 
 void read_files_4(ByteReader& reader, const Unit& unit, Header& header, LineProgram& program) {
-    header.folders.emplace_back(unit.compilation_folder);
+    header.folders.emplace_back(unit.root().compilation_folder);
     for (;;) {
         std::string_view folder = reader.c_string();
         if (folder.empty()) break;
         header.folders.push_back(joined(header.folders[0], folder));
     }
-    program.files.push_back({joined(header.folders[0], unit.name), {}});  // file 0 is the unit's own
+    program.files.push_back({joined(header.folders[0], unit.root().name), {}});  // file 0 is the unit's own
     for (;;) {
         std::string_view name = reader.c_string();
         if (name.empty()) break;
@@ -212,8 +217,8 @@ class Machine {
 
 LineProgram read(const Unit& unit, bool with_rows) {
     LineProgram program;
-    if (!unit.line_table_offset) return program;
-    ByteReader reader(unit.sections().line, ".debug_line", *unit.line_table_offset);
+    if (!unit.root().line_table_offset) return program;
+    ByteReader reader(unit.line_section(), ".debug_line", *unit.root().line_table_offset);
     Header header = read_header(reader, unit, program);
     if (with_rows) Machine(reader.part(header.program, header.end), header, program).run();
     return program;

@@ -7,7 +7,7 @@ namespace {
 
 std::vector<LocationRange> read_location_list_4(const Unit& unit, std::uint64_t offset) {
     ByteReader reader(unit.sections().loc, ".debug_loc", offset);
-    std::uint64_t base = unit.low_pc.value;
+    std::uint64_t base = unit.root().low_pc.value;
     std::uint64_t selects_base = unit.address_size == 8 ? ~std::uint64_t{0} : 0xffffffff;
     std::vector<LocationRange> found;
     for (;;) {
@@ -22,9 +22,38 @@ std::vector<LocationRange> read_location_list_4(const Unit& unit, std::uint64_t 
     }
 }
 
+// Split DWARF 4 has a form of its own, half-way to version 5.
+std::vector<LocationRange> read_split_location_list_4(const Unit& unit, std::uint64_t offset) {
+    ByteReader reader(unit.sections().loc, ".debug_loc.dwo", unit.locations_start() + offset);
+    std::uint64_t base = unit.root().low_pc.value;
+    std::vector<LocationRange> found;
+    for (;;) {
+        std::uint64_t low = 0, high = 0;
+        switch (std::uint8_t kind = reader.u8()) {
+            case DW_LLE_GNU_end_of_list_entry: return found;
+            case DW_LLE_GNU_base_address_selection_entry: base = unit.indexed_address(reader.uleb()).value; continue;
+            case DW_LLE_GNU_start_end_entry:
+                low = unit.indexed_address(reader.uleb()).value;
+                high = unit.indexed_address(reader.uleb()).value;
+                break;
+            case DW_LLE_GNU_start_length_entry:
+                low = unit.indexed_address(reader.uleb()).value;
+                high = low + reader.u32();
+                break;
+            case DW_LLE_GNU_offset_pair_entry:
+                low = base + reader.u32();
+                high = base + reader.u32();
+                break;
+            default: reader.fail(fmt::format("split location list entry kind {} is not known", kind));
+        }
+        ByteSpan expression = reader.block(reader.u16());
+        if (low < high) found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
+    }
+}
+
 std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t offset) {
     ByteReader reader(unit.sections().loclists, ".debug_loclists", offset);
-    std::uint64_t base = unit.low_pc.value;
+    std::uint64_t base = unit.root().low_pc.value;
     std::vector<LocationRange> found;
     auto add = [&](std::uint64_t low, std::uint64_t high) {
         ByteSpan expression = reader.block(reader.uleb());
@@ -86,7 +115,8 @@ std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {
         case FormClass::block: return {{std::nullopt, value->block}};
         case FormClass::list_index: return read_location_list_5(unit, unit.location_list_offset(value->number));
         case FormClass::section_offset:
-            return unit.version < 5 ? read_location_list_4(unit, value->number) : read_location_list_5(unit, value->number);
+            if (unit.version >= 5) return read_location_list_5(unit, value->number);
+            return unit.section().is_split ? read_split_location_list_4(unit, value->number) : read_location_list_4(unit, value->number);
         default: return {};
     }
 }

@@ -14,8 +14,8 @@ class RangeCollector {
 };
 
 std::vector<FileRange> read_range_list_4(const Unit& unit, std::uint64_t offset) {
-    ByteReader reader(unit.sections().ranges, ".debug_ranges", offset);
-    std::uint64_t base = unit.low_pc.value;
+    ByteReader reader(unit.sections().ranges, ".debug_ranges", unit.ranges_start() + offset);
+    std::uint64_t base = unit.root().low_pc.value;
     std::uint64_t selects_base = unit.address_size == 8 ? ~std::uint64_t{0} : 0xffffffff;
     RangeCollector found;
     for (;;) {
@@ -31,7 +31,7 @@ std::vector<FileRange> read_range_list_4(const Unit& unit, std::uint64_t offset)
 
 std::vector<FileRange> read_range_list_5(const Unit& unit, std::uint64_t offset) {
     ByteReader reader(unit.sections().rnglists, ".debug_rnglists", offset);
-    std::uint64_t base = unit.low_pc.value;
+    std::uint64_t base = unit.root().low_pc.value;
     RangeCollector found;
     for (;;) {
         switch (std::uint8_t kind = reader.u8()) {
@@ -70,14 +70,13 @@ std::vector<FileRange> read_range_list_5(const Unit& unit, std::uint64_t offset)
 
 }  // namespace
 
+std::vector<FileRange> range_list(const Unit& unit, std::uint16_t form, std::uint64_t number) {
+    if (unit.version < 5) return read_range_list_4(unit, number);
+    return read_range_list_5(unit, form == DW_FORM_rnglistx ? unit.range_list_offset(number) : number);
+}
+
 std::vector<FileRange> ranges_of(const Entry& entry) {
-    const Unit& unit = entry.unit();
-    if (auto list = entry.attribute(DW_AT_ranges)) {
-        if (unit.version < 5) return read_range_list_4(unit, list->number);
-        std::uint64_t offset =
-            list->form_class == FormClass::list_index ? unit.range_list_offset(list->number) : list->number;
-        return read_range_list_5(unit, offset);
-    }
+    if (auto list = entry.attribute(DW_AT_ranges)) return range_list(entry.unit(), list->form, list->number);
     auto low = entry.attribute(DW_AT_low_pc);
     auto high = entry.attribute(DW_AT_high_pc);
     if (!low || !high) return {};

@@ -6,7 +6,9 @@
 namespace lantern::dwarf {
 
 struct Sections {
-    ByteSpan info, abbrev, line, str, line_str, str_offsets, addr, ranges, rnglists, loc, loclists;
+    ByteSpan info, types, abbrev, line, str, line_str, str_offsets, addr, ranges, rnglists, loc, loclists;
+    ByteSpan aranges, names;         // indexes that the compiler or linker may have made
+    ByteSpan cu_index, tu_index;     // of a split package
 };
 
 }  // namespace lantern::dwarf

@@ -155,7 +155,7 @@ class Evaluator {
 
     std::optional<Value> function_value(const std::string& name) {
         for (const Module& module : context_.target->modules()) {
-            for (const Function* function : functions_named(module.symbols(), name)) {
+            for (const Function* function : module.symbols().functions_named(name)) {
                 if (!function->has_code()) continue;
                 return value_in_memory(type_of_function(module.symbols(), *function), module.to_run(function->low()));
             }

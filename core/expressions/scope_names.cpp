@@ -25,12 +25,6 @@ std::vector<VisibleVariable> visible_variables(const Frame& frame) {
 
 namespace {
 
-bool tail_matches(const std::string& qualified, const std::string& name) {
-    if (qualified == name) return true;
-    return qualified.size() > name.size() + 2 && qualified.ends_with(name) &&
-           qualified.compare(qualified.size() - name.size() - 2, 2, "::") == 0;
-}
-
 bool is_chosen(const Variable& variable, const std::string& chosen) {
     return chosen.empty() || std::to_string(variable.declared_line) == chosen || path_matches(variable.declared_in, chosen);
 }
@@ -40,16 +34,17 @@ bool is_chosen(const Variable& variable, const std::string& chosen) {
 std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name, const Module*& holder,
                                     const std::string& chosen) {
     auto search = [&](const Module& module, const dwarf::Unit* only) -> std::optional<Variable> {
-        for (const NamedEntry& entry : module.symbols().index().globals) {
-            if (!tail_matches(entry.name, name)) continue;
-            if (only && (entry.entry_offset < only->offset || entry.entry_offset >= only->end)) continue;
+        const SymbolIndex& index = module.symbols().index();
+        std::optional<Variable> found;
+        index.for_each_named(last_component(name), [&](const NameEntry& entry) {
+            if (found || entry.kind != NameKind::global || !name_matches(index.qualified_name(entry), name)) return;
+            if (only && (entry.position < only->offset || entry.position >= only->end)) return;
             auto variable = module.symbols().global(entry);
-            if (variable && is_chosen(*variable, chosen)) {
-                holder = &module;
-                return variable;
-            }
-        }
-        return std::nullopt;
+            if (!variable || !is_chosen(*variable, chosen)) return;
+            holder = &module;
+            found = variable;
+        });
+        return found;
     };
     if (frame && frame->module) {
         if (frame->function)
@@ -65,8 +60,9 @@ std::optional<Variable> find_global(Target& target, const Frame* frame, const st
 std::optional<FoundEnumerator> find_enumerator(Target& target, const std::string& name) {
     for (const Module& module : target.modules()) {
         const ModuleSymbols& symbols = module.symbols();
-        for (std::uint64_t offset : symbols.index().enumerations) {
-            const Type* type = symbols.types().type_at(offset);
+        for (const NameEntry& entry : symbols.index().names()) {
+            if (entry.kind != NameKind::enumeration) continue;
+            const Type* type = symbols.types().type_at(entry.position);
             for (const Enumerator& enumerator : type->enumerators)
                 if (enumerator.name == name) return FoundEnumerator{type, enumerator.value};
         }
@@ -86,10 +82,11 @@ std::vector<std::string> known_names(Target& target, const Frame* frame) {
         for (const VisibleVariable& visible : visible_variables(*frame)) names.insert(visible.variable->name);
     for (const Module& module : target.modules()) {
         const SymbolIndex& index = module.symbols().index();
-        for (const NamedEntry& global : index.globals) names.insert(global.name);
-        for (const Function& function : index.functions) names.insert(function.name);
-        for (std::uint64_t offset : index.enumerations)
-            for (const Enumerator& enumerator : module.symbols().types().type_at(offset)->enumerators) names.insert(enumerator.name);
+        for (const NameEntry& entry : index.names()) {
+            if (is_function(entry.kind) || entry.kind == NameKind::global) names.insert(index.qualified_name(entry));
+            if (entry.kind != NameKind::enumeration) continue;
+            for (const Enumerator& enumerator : module.symbols().types().type_at(entry.position)->enumerators) names.insert(enumerator.name);
+        }
     }
     return {names.begin(), names.end()};
 }

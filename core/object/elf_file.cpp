@@ -10,6 +10,7 @@
 #include <cerrno>
 #include <cstring>
 
+#include "core/object/compression.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -66,7 +67,13 @@ bool Section::is_code() const {
     return (flags & SHF_ALLOC) && (flags & SHF_EXECINSTR);
 }
 
-ElfFile::ElfFile(const std::filesystem::path& path) : path_(path) {
+ElfFile::ElfFile(const std::filesystem::path& path) : ElfFile(path, Purpose::program) {}
+
+std::unique_ptr<ElfFile> ElfFile::open_symbol_file(const std::filesystem::path& path) {
+    return std::unique_ptr<ElfFile>(new ElfFile(path, Purpose::symbols));
+}
+
+ElfFile::ElfFile(const std::filesystem::path& path, Purpose purpose) : path_(path), purpose_(purpose) {
     struct stat facts {};
     if (stat(path.c_str(), &facts) != 0) {
         int reason = errno;
@@ -131,12 +138,13 @@ void ElfFile::read_headers() {
         throw FileError(fmt::format("{} is a program for {}; Elm Lantern reads 64-bit x86-64 programs", shown(path_), kind),
                         "build it for this machine (without -m32 or a cross compiler)");
     }
-    if (header.e_type == ET_REL)
+    bool is_symbol_file = purpose_ == Purpose::symbols && header.e_type == ET_REL;
+    if (header.e_type == ET_REL && !is_symbol_file)
         throw FileError(fmt::format("{} is an object file that is not linked yet", shown(path_)),
                         "link it into a program first");
     if (header.e_type == ET_CORE)
         throw FileError(fmt::format("{} is a core file, not a program", shown(path_)), "name the program that left it");
-    if (header.e_type != ET_EXEC && header.e_type != ET_DYN)
+    if (header.e_type != ET_EXEC && header.e_type != ET_DYN && !is_symbol_file)
         throw FileError(fmt::format("{} is neither a program nor a shared library", shown(path_)));
     std::uint64_t table_end = header.e_shoff + std::uint64_t{header.e_shnum} * header.e_shentsize;
     if (header.e_shoff != 0 && (header.e_shoff > file_.size() || table_end > file_.size())) {
@@ -148,6 +156,7 @@ void ElfFile::read_headers() {
     read_segments();
     read_sections();
     read_build_id();
+    is_program_ = header.e_type == ET_EXEC || !interpreter_.empty() || (header.e_type == ET_DYN && header.e_entry != 0 && !section(".dynsym"));
 }
 
 void ElfFile::read_segments() {
@@ -177,10 +186,29 @@ void ElfFile::read_sections() {
         GElf_Shdr header;
         if (!gelf_getshdr(handle, &header)) continue;
         const char* name = elf_strptr(elf_, name_table, header.sh_name);
-        Section section{name ? name : "", FileAddress(header.sh_addr), header.sh_size, header.sh_flags, header.sh_type,
-                        static_cast<std::uint32_t>(elf_ndxscn(handle))};
+        Section section;
+        section.name = name ? name : "";
+        section.address = FileAddress(header.sh_addr);
+        section.size = header.sh_size;
+        section.flags = header.sh_flags;
+        section.type = header.sh_type;
+        section.index = static_cast<std::uint32_t>(elf_ndxscn(handle));
+        section.stored_size = header.sh_type == SHT_NOBITS ? 0 : header.sh_size;
+        describe_compression(section, header.sh_offset);
         sections_.push_back(std::move(section));
     }
+}
+
+// What the section's own head says: SHF_COMPRESSED (System V gABI, "Compressed sections"), or the older ".zdebug" form.
+void ElfFile::describe_compression(Section& section, std::uint64_t offset) const {
+    if (section.stored_size == 0 || offset > file_.size() || section.stored_size > file_.size() - offset) return;
+    ByteSpan stored = file_.subspan(offset, section.stored_size);
+    std::optional<CompressionHead> head;
+    if (section.flags & SHF_COMPRESSED) head = read_compression_head(stored);
+    else if (section.name.starts_with(".zdebug_")) head = read_old_compression_head(stored);
+    if (!head) return;
+    section.compression = head->name;
+    section.size = head->size;
 }
 
 void ElfFile::read_build_id() {
@@ -209,6 +237,8 @@ const Section* ElfFile::section_at(FileAddress address) const {
 
 ByteSpan ElfFile::bytes(std::string_view name) const {
     const Section* found = section(name);
+    // ".zdebug_info" is the old name of a compressed ".debug_info".
+    if (!found && name.starts_with(".debug_")) found = section(".z" + std::string(name.substr(1)));
     return found ? bytes(*found) : ByteSpan();
 }
 
@@ -217,21 +247,32 @@ ByteSpan ElfFile::bytes(const Section& section) const {
     Elf_Scn* handle = elf_getscn(elf_, section.index);
     GElf_Shdr header;
     if (!handle || !gelf_getshdr(handle, &header)) return {};
-    if (header.sh_flags & SHF_COMPRESSED) {
-        // libelf decompresses in place once and keeps the result until elf_end.
-        if (elf_compress(handle, 0, 0) < 0) {
-            throw FormatError(fmt::format("{} of {} cannot be decompressed: {}", section.name, shown(path_), elf_errmsg(-1)));
-        }
-        Elf_Data* data = elf_getdata(handle, nullptr);
-        if (!data) return {};
-        return ByteSpan(static_cast<const std::byte*>(data->d_buf), data->d_size);
-    }
     if (header.sh_offset > file_.size() || header.sh_size > file_.size() - header.sh_offset) {
         throw FormatError(fmt::format("{} of {} lies beyond the end of the file (offset {:#x}, {:#x} bytes)", section.name,
                                       shown(path_), header.sh_offset, header.sh_size),
                           "the file was cut short: build or copy it again");
     }
-    return file_.subspan(header.sh_offset, header.sh_size);
+    ByteSpan stored = file_.subspan(header.sh_offset, header.sh_size);
+    if ((header.sh_flags & SHF_COMPRESSED) || section.name.starts_with(".zdebug_")) return decompressed(section, stored);
+    return stored;
+}
+
+ByteSpan ElfFile::decompressed(const Section& section, ByteSpan stored) const {
+    std::unique_lock lock(decompressing_);
+    auto found = decompressed_.find(section.index);
+    if (found != decompressed_.end()) return ByteSpan(found->second.get(), section.size);
+    lock.unlock();  // others may decompress other sections meanwhile
+    std::unique_ptr<std::byte[]> made;
+    try {
+        auto head = (section.flags & SHF_COMPRESSED) ? read_compression_head(stored) : read_old_compression_head(stored);
+        if (!head) throw FormatError("its compression is not known");
+        made = decompress(*head, stored);
+    } catch (const FormatError& error) {
+        throw FormatError(fmt::format("{} of {} cannot be decompressed: {}", section.name, shown(path_), error.what()));
+    }
+    lock.lock();
+    auto [slot, is_new] = decompressed_.emplace(section.index, std::move(made));
+    return ByteSpan(slot->second.get(), section.size);
 }
 
 ByteSpan ElfFile::loaded_bytes(FileAddress address, std::uint64_t size) const {

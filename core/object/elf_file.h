@@ -4,7 +4,9 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <map>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -20,7 +22,9 @@ namespace lantern {
 struct Section {
     std::string name;
     FileAddress address;    // 0 when the section is not loaded
-    std::uint64_t size = 0;  // bytes once loaded or decompressed
+    std::uint64_t size = 0;         // bytes once loaded or decompressed
+    std::uint64_t stored_size = 0;  // bytes in the file: fewer where it is compressed, 0 where the file holds none
+    std::string compression;        // "zlib", "zstd", "zlib, old form"; empty if it is not compressed
     std::uint64_t flags = 0;
     std::uint32_t type = 0;
     std::uint32_t index = 0;
@@ -49,6 +53,9 @@ class ElfFile {
     explicit ElfFile(const std::filesystem::path& path);
     // An image that was copied out of a process (the vDSO). Throws FormatError.
     ElfFile(std::vector<std::byte> image, std::string name);
+    // A file that only holds symbols: a separate debug file, or the split file of one unit, which is not linked.
+    // Throws FileError as above.
+    static std::unique_ptr<ElfFile> open_symbol_file(const std::filesystem::path& path);
     ~ElfFile();
     ElfFile(const ElfFile&) = delete;
     ElfFile& operator=(const ElfFile&) = delete;
@@ -56,6 +63,7 @@ class ElfFile {
     const std::filesystem::path& path() const { return path_; }
     bool position_independent() const { return position_independent_; }
     bool dynamic() const { return !interpreter_.empty(); }
+    bool is_executable_file() const { return is_program_; }  // false: a shared library
     const std::string& interpreter() const { return interpreter_; }
     FileAddress entry() const { return entry_; }
     const std::string& build_id() const { return build_id_; }  // lower-case hex, empty if the file has none
@@ -70,8 +78,11 @@ class ElfFile {
     const Section* section(std::string_view name) const;  // null if there is none
     const Section* section_at(FileAddress address) const;
     // The section's bytes, decompressed if need be; empty if the file has no such section. Borrowed from this object.
+    // Safe to call from several threads. Throws FormatError.
     ByteSpan bytes(std::string_view section_name) const;
     ByteSpan bytes(const Section& section) const;
+    std::uint64_t file_size() const { return file_.size(); }
+    ByteSpan whole_file() const { return file_; }
     // Bytes of the file as they would be loaded at this address; empty where the file holds none.
     ByteSpan loaded_bytes(FileAddress address, std::uint64_t size) const;
     // Thread-local storage image (PT_TLS): its size and alignment in memory. Nothing if there is none.
@@ -81,9 +92,13 @@ class ElfFile {
     std::optional<ThreadLocal> thread_local_image() const { return thread_local_; }
 
   private:
+    enum class Purpose { program, symbols };
+    ElfFile(const std::filesystem::path& path, Purpose purpose);
+    ByteSpan decompressed(const Section& section, ByteSpan stored) const;
     void read_headers();
     void read_segments();
     void read_sections();
+    void describe_compression(Section& section, std::uint64_t offset) const;
     void read_build_id();
 
     std::filesystem::path path_;
@@ -93,12 +108,15 @@ class ElfFile {
     ByteSpan file_;
     FileStamp stamp_;
     std::string damage_;
-    bool position_independent_ = false;
+    Purpose purpose_ = Purpose::program;
+    bool position_independent_ = false, is_program_ = false;
     FileAddress entry_;
     std::string interpreter_, build_id_;
     std::vector<Section> sections_;
     std::vector<Segment> segments_;
     std::optional<ThreadLocal> thread_local_;
+    mutable std::mutex decompressing_;
+    mutable std::map<std::uint32_t, std::unique_ptr<std::byte[]>> decompressed_;  // by section index
 };
 
 }  // namespace lantern

@@ -23,10 +23,11 @@ bool better_name(const ElfSymbol& a, const ElfSymbol& b) {
 
 }  // namespace
 
-SymbolTable::SymbolTable(const ElfFile& file) : file_(file) {
-    read(file, ".symtab", ".strtab");
+SymbolTable::SymbolTable(const ElfFile& file, const ElfFile& holder) : file_(file) {
+    read(holder, ".symtab", ".strtab");
     has_full_table_ = !symbols_.empty();
-    if (!has_full_table_) read(file, ".dynsym", ".dynstr");
+    // What strip put aside leaves out what the dynamic table has.
+    if (!has_full_table_ || &holder != &file) read(file, ".dynsym", ".dynstr");
     std::stable_sort(symbols_.begin(), symbols_.end(), [](const ElfSymbol& a, const ElfSymbol& b) {
         return a.address != b.address ? a.address < b.address : better_name(a, b);
     });

@@ -20,7 +20,9 @@ struct ElfSymbol {
 
 class SymbolTable {
   public:
-    explicit SymbolTable(const ElfFile& file);
+    explicit SymbolTable(const ElfFile& file) : SymbolTable(file, file) {}
+    // `holder` has the fuller table: the program's separate debug file, say. Both are borrowed.
+    SymbolTable(const ElfFile& file, const ElfFile& holder);
 
     const std::vector<ElfSymbol>& symbols() const { return symbols_; }  // by address
     // The symbol whose bytes hold this address; one without a size reaches to the next symbol or its section's end.

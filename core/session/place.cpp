@@ -75,17 +75,21 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
     bool known = false;
     for (const Module& module : context.target->modules()) {
         bool described = false;
-        for (const Function* function : functions_named(module.symbols(), place.name)) {
+        for (const Function* function : module.symbols().functions_named(place.name)) {
             described = known = true;
             for (const CodeSite& site : sites_of(module.symbols(), *function)) sites.push_back({&module, module.to_run(site.address), site});
         }
         if (!described) add_symbol_sites(place, module, sites);
-        for (const Function& function : module.symbols().index().functions) names.push_back(function.name);
     }
     if (!sites.empty()) return sites;
     if (known)
         throw RequestError(fmt::format("no code of {} is left: the compiler has computed it away", place.name),
                            "stop at a line that calls it, or compile with -O0");
+    for (const Module& module : context.target->modules()) {
+        const SymbolIndex& index = module.symbols().index();
+        for (const NameEntry& entry : index.names())
+            if (is_function(entry.kind)) names.push_back(index.qualified_name(entry));
+    }
     if (names.empty())
         for (const Module& module : context.target->modules())
             for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols())

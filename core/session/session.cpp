@@ -74,7 +74,7 @@ std::string Session::current_file() {
             if (frame->line) return frame->line->file;
             if (level > 50) break;
         }
-    for (const Function* function : functions_named(*symbols_, "main"))
+    for (const Function* function : symbols_->functions_named("main"))
         if (function->has_code())
             if (auto line = symbols_->line_at(function->low())) return line->file;
     return {};

@@ -16,9 +16,9 @@ struct Function {
     std::string name;          // qualified, as the source writes it
     std::string linkage_name;  // what the linker sees; empty where it is the same
     std::vector<FileRange> ranges;  // empty: only inlined copies exist. The first range holds the entry.
-    std::uint64_t entry_offset = 0;
+    dwarf::Position entry_offset = 0;
     const dwarf::Unit* unit = nullptr;
-    std::uint32_t declared_file = 0;  // index into the unit's line table
+    std::string declared_in;  // source file, as the compiler recorded it
     std::uint32_t declared_line = 0;
 
     bool has_code() const { return !ranges.empty(); }

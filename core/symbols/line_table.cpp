@@ -1,17 +1,20 @@
 #include "core/symbols/line_table.h"
 
+#include "core/symbols/names.h"
+
 #include <algorithm>
 
 namespace lantern {
 
-LineTable::LineTable(dwarf::LineProgram program) : files_(std::move(program.files)) {
+LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files_(std::move(program.files)) {
     const auto& rows = program.rows;
+    entries_.reserve(rows.size());
     for (std::size_t i = 0; i + 1 < rows.size(); ++i) {
         const dwarf::LineRow& row = rows[i];
         if (row.end_sequence) continue;
         FileAddress next = rows[i + 1].address;
-        // Code the linker threw away stays behind at address 0.
-        if (next < row.address || row.address.value == 0) continue;
+        // Code the linker threw away stays behind at addresses that are no code.
+        if (next < row.address || !areas.holds(row.address)) continue;
         LineEntry entry;
         entry.range = {row.address, next};
         entry.file = row.file < files_.size() ? row.file : 0;

@@ -20,7 +20,7 @@ struct LineEntry {
 
 class LineTable {
   public:
-    explicit LineTable(dwarf::LineProgram program);
+    LineTable(dwarf::LineProgram program, const class CodeAreas& areas);
 
     const std::vector<dwarf::LineFile>& files() const { return files_; }
     const std::vector<LineEntry>& entries() const { return entries_; }  // by address

@@ -2,14 +2,18 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "core/dwarf/ranges.h"
 #include "core/support/error.h"
+#include "core/symbols/demangle.h"
 
 namespace lantern {
 
 using namespace dwarf;
 
-ModuleSymbols::ModuleSymbols(const std::filesystem::path& path) : elf_(std::make_unique<ElfFile>(path)) {
+ModuleSymbols::ModuleSymbols(const std::filesystem::path& path, SymbolSearch search)
+    : elf_(std::make_unique<ElfFile>(path)), search_(std::move(search)) {
     set_up();
 }
 
@@ -17,44 +21,48 @@ ModuleSymbols::ModuleSymbols(std::unique_ptr<ElfFile> image) : elf_(std::move(im
     set_up();
 }
 
+ModuleSymbols::~ModuleSymbols() = default;
+
 void ModuleSymbols::set_up() {
-    auto take = [&](const char* name) -> ByteSpan {
+    symbol_files_ = std::make_unique<SymbolFiles>(*elf_, search_);
+    const ElfFile& holder = symbol_files_->dwarf_file();
+    auto take = [&](const ElfFile& file, const char* name) -> ByteSpan {
         try {
-            return elf_->bytes(name);
+            return file.bytes(name);
         } catch (const FormatError& error) {
             section_problems_.push_back(error.what());
             return {};
         }
     };
-    sections_ = {take(".debug_info"),        take(".debug_abbrev"), take(".debug_line"),   take(".debug_str"),
-                 take(".debug_line_str"),    take(".debug_str_offsets"), take(".debug_addr"), take(".debug_ranges"),
-                 take(".debug_rnglists"),    take(".debug_loc"),    take(".debug_loclists")};
     if (const Section* section = elf_->section(".eh_frame"))
-        eh_frame_.emplace(take(".eh_frame"), section->address, CallFrameInformation::Flavour::eh_frame);
-    if (elf_->section(".debug_frame"))
-        debug_frame_.emplace(take(".debug_frame"), FileAddress(), CallFrameInformation::Flavour::debug_frame);
+        eh_frame_.emplace(take(*elf_, ".eh_frame"), section->address, CallFrameInformation::Flavour::eh_frame);
+    ByteSpan frames = take(*elf_, ".debug_frame");
+    if (frames.empty() && &holder != elf_.get()) frames = take(holder, ".debug_frame");
+    if (!frames.empty()) debug_frame_.emplace(frames, FileAddress(), CallFrameInformation::Flavour::debug_frame);
 
-    info_ = std::make_unique<DebugInfo>(sections_);
+    std::vector<FileRange> code;
+    for (const Section& section : elf_->sections())
+        if (section.is_code() && section.size) code.push_back({section.address, section.address + section.size});
+    areas_ = CodeAreas(std::move(code));
+
+    DebugInfoInput input;
+    input.sections = dwarf_sections(holder, "", section_problems_);
+    if (symbol_files_->shared()) input.shared = dwarf_sections(*symbol_files_->shared(), "", section_problems_);
+    input.find_split = [this](const Unit& skeleton, std::string& problem) { return symbol_files_->split_file(skeleton, problem); };
+    info_ = std::make_unique<DebugInfo>(std::move(input));
+    unit_map_ = std::make_unique<UnitMap>(*info_, areas_);
+    unit_names_.resize(info_->units().size());
+    lines_.resize(info_->units().size());
+    files_.resize(info_->units().size());
     auto file_name_of = [this](const Unit& unit, std::uint64_t index) { return file_name(unit, index); };
-    types_ = std::make_unique<TypeTable>(
-        *info_,
-        [this](std::string_view name) -> std::optional<std::uint64_t> {
-            auto found = index().types.find(std::string(name));
-            if (found == index().types.end()) return std::nullopt;
-            return found->second;
-        },
-        file_name_of);
+    types_ = std::make_unique<TypeTable>(*info_, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of);
     scopes_ = std::make_unique<ScopeReader>(*info_, *types_, file_name_of,
                                             [this](const Entry& entry) { return entry_name(entry); });
 }
 
 const SymbolTable& ModuleSymbols::symbol_table() const {
-    if (!symbol_table_) symbol_table_ = std::make_unique<SymbolTable>(*elf_);
+    if (!symbol_table_) symbol_table_ = std::make_unique<SymbolTable>(*elf_, symbol_files_->symbol_file());
     return *symbol_table_;
-}
-
-const DebugInfo& ModuleSymbols::debug_info() const {
-    return *info_;
 }
 
 bool ModuleSymbols::has_debug_information() const {
@@ -64,19 +72,142 @@ bool ModuleSymbols::has_debug_information() const {
 std::vector<std::string> ModuleSymbols::problems() const {
     std::vector<std::string> all = section_problems_;
     if (!elf_->damage().empty()) all.push_back(elf_->damage());
-    const auto& more = index().problems;
-    all.insert(all.end(), more.begin(), more.end());
-    all.insert(all.end(), line_problems_.begin(), line_problems_.end());
+    for (const auto& more : {symbol_files_->refused(), info_->problems(), index().problems(), line_problems_})
+        for (const std::string& problem : more)
+            if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
+    if (!unit_map_->distrust().empty()) all.push_back(unit_map_->distrust());
     return all;
 }
 
+// ---- names -------------------------------------------------------------------------------------------------------
+
 const SymbolIndex& ModuleSymbols::index() const {
-    if (!index_) index_ = std::make_unique<SymbolIndex>(build_symbol_index(*info_));
+    if (!index_) {
+        std::function<void(double)> progress;
+        if (search_.progress) progress = [this](double done) { search_.progress(elf_->path().string(), done); };
+        index_ = std::make_unique<SymbolIndex>(SymbolIndex::build(*info_, areas_, progress));
+    }
     return *index_;
 }
 
+const UnitNames& ModuleSymbols::names_of(const Unit& unit) const {
+    auto& slot = unit_names_[unit.index];
+    if (!slot) slot = std::make_unique<UnitNames>(NameScanner(*info_, areas_).scan(unit));
+    return *slot;
+}
+
+std::span<const CodeRange> ModuleSymbols::code_of(const Unit& unit) const {
+    return index_ ? index_->code_of(unit.index) : names_of(unit).code;
+}
+
+std::span<const NameScope> ModuleSymbols::scopes_of(const Unit& unit) const {
+    return index_ ? index_->scopes_of(unit.index) : names_of(unit).scopes;
+}
+
 const Function* ModuleSymbols::function_at(FileAddress address) const {
-    return index().function_at(address);
+    const Unit* unit = unit_map_->find(address);
+    if (!unit) return nullptr;
+    std::span<const CodeRange> code = code_of(*unit);
+    auto after = std::upper_bound(code.begin(), code.end(), address, [](FileAddress a, const CodeRange& range) { return a < range.low; });
+    if (after == code.begin() || !std::prev(after)->contains(address)) return nullptr;
+    return function(std::prev(after)->function);
+}
+
+const Function* ModuleSymbols::function(Position position) const {
+    auto [slot, is_new] = functions_.try_emplace(position);
+    if (!is_new) return slot->second.get();
+    try {
+        auto entry = info_->entry_at(position);
+        if (!entry || entry->tag() != DW_TAG_subprogram) return nullptr;
+        Function read = read_function(*entry);
+        auto made = std::make_unique<Function>(std::move(read));
+        return (functions_[position] = std::move(made)).get();
+    } catch (const FormatError& error) {
+        line_problems_.push_back(error.what());
+        return nullptr;
+    }
+}
+
+Function ModuleSymbols::read_function(const Entry& entry) const {
+    Function function;
+    function.entry_offset = entry.offset();
+    function.unit = &entry.unit();
+    for (const FileRange& range : ranges_of(entry))
+        if (areas_.holds(range.low)) function.ranges.push_back(range);
+    // A definition may say its name itself, or leave that to its declaration or abstract origin.
+    std::optional<Entry> current = entry;
+    for (int hops = 0; current && hops < 6; ++hops) {
+        if (function.name.empty() && current->has(DW_AT_name)) function.name = qualified_name(current->offset());
+        if (function.linkage_name.empty()) {
+            if (auto name = current->text(DW_AT_linkage_name)) function.linkage_name = *name;
+            else if (auto old = current->text(DW_AT_MIPS_linkage_name)) function.linkage_name = *old;
+        }
+        if (!function.declared_line) {
+            function.declared_line = static_cast<std::uint32_t>(current->number(DW_AT_decl_line).value_or(0));
+            if (auto file = current->number(DW_AT_decl_file)) function.declared_in = file_name(current->unit(), *file);
+        }
+        auto next = info_->referred(*current, DW_AT_abstract_origin);
+        if (!next) next = info_->referred(*current, DW_AT_specification);
+        current = next;
+    }
+    if (function.name.empty()) function.name = function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
+    return function;
+}
+
+namespace {
+
+// The names of the entries around `position`, functions and closures among them: what `scopes` alone cannot tell.
+void collect_path(const Entry& parent, Position position, std::vector<std::string>& path, int depth) {
+    std::optional<Entry> holder;
+    for (auto child = parent.first_child(); child && child->offset() <= position; child = child->next_sibling()) holder = child;
+    if (!holder || depth > 100) return;
+    if (holder->offset() == position) return;
+    switch (holder->tag()) {
+        case DW_TAG_lexical_block: case DW_TAG_inlined_subroutine: break;
+        default:
+            if (auto name = holder->text(DW_AT_name)) path.emplace_back(*name);
+            else if (holder->tag() == DW_TAG_structure_type || holder->tag() == DW_TAG_class_type) path.emplace_back("(lambda)");
+            else if (holder->tag() == DW_TAG_namespace) path.emplace_back("(anonymous)");
+    }
+    collect_path(*holder, position, path, depth + 1);
+}
+
+}  // namespace
+
+std::string ModuleSymbols::qualified_name(Position position) const {
+    auto entry = info_->entry_at(position);
+    if (!entry) return {};
+    std::string name(entry->text(DW_AT_name).value_or(""));
+    const Unit& unit = entry->unit();
+    std::string scope;
+    if (name == "operator()") {  // a lambda's stands inside the function that makes it
+        std::vector<std::string> path;
+        if (auto root = Entry::at(unit, unit.first_entry)) collect_path(*root, position, path, 0);
+        for (const std::string& part : path) scope += (scope.empty() ? "" : "::") + part;
+    } else if (unit.is_cplusplus() || unit.is_rust() || unit.language() == 0) {
+        std::span<const NameScope> scopes = scopes_of(unit);
+        std::uint32_t at = scope_at(scopes, position);
+        if (at < scopes.size() && scopes[at].begin == position) at = scopes[at].parent;  // its own scope is no part of its name
+        scope = join_scope_names(*info_, scopes, at);
+    }
+    return scope.empty() ? name : scope + "::" + name;
+}
+
+std::vector<const Function*> ModuleSymbols::functions_named(std::string_view name) const {
+    std::vector<const Function*> found;
+    index().for_each_named(last_component(name), [&](const NameEntry& entry) {
+        if (!is_function(entry.kind) || !name_matches(index().qualified_name(entry), name)) return;
+        if (const Function* one = function(entry.position)) found.push_back(one);
+    });
+    std::sort(found.begin(), found.end(), [](const Function* a, const Function* b) { return a->entry_offset < b->entry_offset; });
+    return found;
+}
+
+std::vector<const Function*> ModuleSymbols::functions_of(const Unit& unit) const {
+    std::vector<const Function*> found;
+    for (const CodeRange& range : code_of(unit))
+        if (const Function* one = function(range.function); one && (found.empty() || found.back() != one)) found.push_back(one);
+    return found;
 }
 
 const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
@@ -93,28 +224,23 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
     return *slot;
 }
 
-std::optional<Variable> ModuleSymbols::global(const NamedEntry& named) const {
-    auto entry = info_->entry_at(named.entry_offset);
+std::optional<Variable> ModuleSymbols::global(const NameEntry& named) const {
+    auto entry = info_->entry_at(named.position);
     if (!entry) return std::nullopt;
     Variable variable = scopes_->read_variable(*entry);
-    variable.name = named.name;
+    variable.name = index().qualified_name(named);
     return variable;
 }
 
 std::string ModuleSymbols::entry_name(const Entry& entry) const {
-    if (const Function* function = index().function_of_entry(entry.offset())) return function->name;
-    std::optional<Entry> current = entry;
-    for (int hops = 0; current && hops < 4; ++hops) {
-        if (auto name = current->text(DW_AT_name)) return std::string(*name);
-        auto next = info_->referred(*current, DW_AT_abstract_origin);
-        if (!next) next = info_->referred(*current, DW_AT_specification);
-        current = next;
-    }
+    if (const Function* known = function(entry.offset())) return known->name;
     return "(unnamed)";
 }
 
+// ---- lines -------------------------------------------------------------------------------------------------------
+
 const LineTable& ModuleSymbols::lines_of(const Unit& unit) const {
-    auto& slot = lines_[&unit];
+    auto& slot = lines_[unit.index];
     if (!slot) {
         LineProgram program;
         try {
@@ -122,21 +248,22 @@ const LineTable& ModuleSymbols::lines_of(const Unit& unit) const {
         } catch (const FormatError& error) {
             line_problems_.push_back(error.what());
         }
-        slot = std::make_unique<LineTable>(std::move(program));
+        slot = std::make_unique<LineTable>(std::move(program), areas_);
     }
     return *slot;
 }
 
 const std::vector<LineFile>& ModuleSymbols::files_of(const Unit& unit) const {
-    auto found = files_.find(&unit);
-    if (found != files_.end()) return found->second;
-    auto& slot = files_[&unit];
+    if (lines_[unit.index]) return lines_[unit.index]->files();
+    auto& slot = files_[unit.index];
+    if (slot) return *slot;
+    slot = std::make_unique<std::vector<LineFile>>();
     try {
-        slot = read_line_header(unit).files;
+        *slot = read_line_header(unit).files;
     } catch (const FormatError& error) {
         line_problems_.push_back(error.what());
     }
-    return slot;
+    return *slot;
 }
 
 std::string ModuleSymbols::file_name(const Unit& unit, std::uint64_t index) const {
@@ -145,17 +272,7 @@ std::string ModuleSymbols::file_name(const Unit& unit, std::uint64_t index) cons
 }
 
 const Unit* ModuleSymbols::unit_at(FileAddress address) const {
-    if (const Function* function = function_at(address)) return function->unit;
-    // Code without a function, such as assembler: ask the units themselves.
-    for (const auto& unit : info_->units()) {
-        try {
-            auto root = Entry::at(*unit, unit->first_entry);
-            if (root && any_contains(ranges_of(*root), address)) return unit.get();
-        } catch (const FormatError&) {
-            continue;
-        }
-    }
-    return nullptr;
+    return unit_map_->find(address);
 }
 
 std::optional<SourceLine> ModuleSymbols::line_at(FileAddress address) const {
@@ -167,10 +284,89 @@ std::optional<SourceLine> ModuleSymbols::line_at(FileAddress address) const {
     return SourceLine{lines.files()[entry->file].path, entry->line, entry->column, entry->range, entry->is_statement};
 }
 
-const Type* ModuleSymbols::type_named(const std::string& name) const {
-    auto found = index().types.find(name);
-    return found == index().types.end() ? nullptr : types_->type_at(found->second);
+// ---- types -------------------------------------------------------------------------------------------------------
+
+namespace {
+
+struct WantedType {
+    std::string_view name;
+    std::optional<NameKind> kind;  // from a keyword: "struct barge"
+};
+
+WantedType wanted_type(std::string_view text) {
+    static constexpr std::pair<std::string_view, NameKind> kKeywords[] = {
+        {"struct ", NameKind::structure}, {"class ", NameKind::structure}, {"union ", NameKind::union_}, {"enum ", NameKind::enumeration}};
+    for (auto [word, kind] : kKeywords)
+        if (text.starts_with(word)) return {text.substr(word.size()), kind};
+    return {text, std::nullopt};
 }
+
+// In C a structure is only named with its keyword; in C++ and Rust the name is enough.
+bool keyword_is_needed(const DebugInfo& info, const NameEntry& entry) {
+    if (entry.kind == NameKind::alias || entry.kind == NameKind::base_type) return false;
+    const Unit* unit = info.unit_holding(entry.position);
+    return unit && !unit->is_cplusplus() && !unit->is_rust();
+}
+
+}  // namespace
+
+std::vector<const Type*> ModuleSymbols::types_named(const std::string& text) const {
+    WantedType wanted = wanted_type(text);
+    std::vector<const Type*> found;
+    if (wanted.name.empty()) return found;
+    index().for_each_named(last_component(wanted.name), [&](const NameEntry& entry) {
+        if (!is_type(entry.kind)) return;
+        if (wanted.kind ? entry.kind != *wanted.kind : keyword_is_needed(*info_, entry)) return;
+        std::string name = index().qualified_name(entry);
+        if (!name_matches(name, wanted.name)) return;
+        const Type* type = types_->type_at(entry.position);
+        // Every unit that saw a definition repeats it.
+        bool known = std::any_of(found.begin(), found.end(), [&](const Type* other) {
+            return other->kind == type->kind && other->size == type->size && other->declared_in == type->declared_in && other->declared_at == type->declared_at &&
+                   other->name == type->name && qualified_name(other->entry_offset) == name;
+        });
+        if (!known) found.push_back(type);
+    });
+    // The name as it was asked for comes before those that merely end in it, and types before their template instances.
+    std::stable_sort(found.begin(), found.end(), [&](const Type* a, const Type* b) {
+        auto rank = [&](const Type* type) { return qualified_name(type->entry_offset) == wanted.name ? 0 : type->name == wanted.name ? 1 : 2; };
+        return rank(a) < rank(b);
+    });
+    return found;
+}
+
+const Type* ModuleSymbols::type_named(const std::string& text) const {
+    WantedType wanted = wanted_type(text);
+    if (wanted.name.empty()) return nullptr;
+    const NameEntry* best = nullptr;
+    index().for_each_named(last_component(wanted.name), [&](const NameEntry& entry) {
+        if (!is_type(entry.kind) || best) return;
+        if (wanted.kind ? entry.kind != *wanted.kind : keyword_is_needed(*info_, entry)) return;
+        // Template arguments count here: an expression means one type, not a family.
+        std::string name = index().qualified_name(entry);
+        if (name == wanted.name || (name.size() > wanted.name.size() + 2 && name.ends_with(wanted.name) &&
+                                    name.compare(name.size() - wanted.name.size() - 2, 2, "::") == 0))
+            best = &entry;
+    });
+    return best ? types_->type_at(best->position) : nullptr;
+}
+
+// A declaration's definition: in its own unit if that has one, else anywhere.
+std::optional<Position> ModuleSymbols::find_complete(const Entry& declaration) const {
+    auto own = declaration.text(DW_AT_name);
+    if (!own) return std::nullopt;
+    NameKind kind = declaration.tag() == DW_TAG_union_type ? NameKind::union_
+                    : declaration.tag() == DW_TAG_enumeration_type ? NameKind::enumeration : NameKind::structure;
+    std::string name = qualified_name(declaration.offset());
+    std::optional<Position> found;
+    index().for_each_named(*own, [&](const NameEntry& entry) {
+        if (found || entry.kind != kind) return;
+        if (index().own_name(entry) == *own && index().qualified_name(entry) == name) found = entry.position;
+    });
+    return found;
+}
+
+// ---- the rest ----------------------------------------------------------------------------------------------------
 
 std::optional<FrameDescription> ModuleSymbols::frame_description(FileAddress pc) const {
     if (eh_frame_)
@@ -181,8 +377,7 @@ std::optional<FrameDescription> ModuleSymbols::frame_description(FileAddress pc)
 
 std::optional<ModuleSymbols::Nearest> ModuleSymbols::nearest_name(FileAddress address) const {
     if (const Function* function = function_at(address)) return Nearest{function->name, address - function->low()};
-    if (const ElfSymbol* symbol = symbol_table().covering(address))
-        return Nearest{std::string(symbol->name.substr(0, symbol->name.find('@'))), address - symbol->address};
+    if (const ElfSymbol* symbol = symbol_table().covering(address)) return Nearest{demangled(symbol->name), address - symbol->address};
     return std::nullopt;
 }
 

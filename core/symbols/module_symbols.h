@@ -6,12 +6,15 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <unordered_map>
 
 #include "core/dwarf/call_frame_information.h"
 #include "core/object/symbol_table.h"
 #include "core/symbols/line_table.h"
 #include "core/symbols/scope_reader.h"
+#include "core/symbols/symbol_files.h"
 #include "core/symbols/symbol_index.h"
+#include "core/symbols/unit_map.h"
 
 namespace lantern {
 
@@ -25,34 +28,51 @@ struct SourceLine {
 
 class ModuleSymbols {
   public:
-    // Throws FileError (see ElfFile).
-    explicit ModuleSymbols(const std::filesystem::path& path);
+    // Throws FileError (see ElfFile). What is missing or does not fit is no error: see problems().
+    explicit ModuleSymbols(const std::filesystem::path& path, SymbolSearch search = {});
     explicit ModuleSymbols(std::unique_ptr<ElfFile> image);
     ModuleSymbols(const ModuleSymbols&) = delete;
     ModuleSymbols& operator=(const ModuleSymbols&) = delete;
+    ~ModuleSymbols();
 
     const ElfFile& elf() const { return *elf_; }
+    const SymbolFiles& files() const { return *symbol_files_; }
+    const CodeAreas& code_areas() const { return areas_; }
     const SymbolTable& symbol_table() const;
-    const dwarf::DebugInfo& debug_info() const;
+    const dwarf::DebugInfo& debug_info() const { return *info_; }
     bool has_debug_information() const;
-    // Units and tables that could not be read, one sentence each.
+    // Units, tables and files that could not be read or used, one sentence each.
     std::vector<std::string> problems() const;
 
-    const SymbolIndex& index() const;
+    // ---- names
+    const SymbolIndex& index() const;  // passes over all units, or takes the index an earlier session left
+    bool index_is_ready() const { return index_ != nullptr; }
+    bool index_came_from_file() const { return index_from_file_; }
+    // By address; does not need the index. Null if no function owns the address. Functions are owned here.
     const Function* function_at(FileAddress address) const;
+    // The function whose entry stands there; null if none does or it is damaged.
+    const Function* function(dwarf::Position entry) const;
+    // Every function called so: the whole name or its last components, template arguments left out or not. With code
+    // and inlined-only ones.
+    std::vector<const Function*> functions_named(std::string_view name) const;
+    std::vector<const Function*> functions_of(const dwarf::Unit& unit) const;  // those with code, by address
     // Null when the function's entry is damaged. Owned here.
     const FunctionBody& body_of(const Function& function) const;
-    std::optional<Variable> global(const NamedEntry& entry) const;
+    std::optional<Variable> global(const NameEntry& entry) const;
     std::string entry_name(const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
+    std::string qualified_name(dwarf::Position entry) const;  // of any entry with a name, from the scopes around it
 
+    // ---- lines
     const LineTable& lines_of(const dwarf::Unit& unit) const;
     const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
     std::optional<SourceLine> line_at(FileAddress address) const;
     const dwarf::Unit* unit_at(FileAddress address) const;
     std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const;
 
+    // ---- types
     const TypeTable& types() const { return *types_; }
     const Type* type_named(const std::string& name) const;  // null if there is none
+    std::vector<const Type*> types_named(const std::string& name) const;  // every definition; those alike each once
 
     // From .eh_frame, else .debug_frame. Nothing where there is none. Throws FormatError.
     std::optional<dwarf::FrameDescription> frame_description(FileAddress pc) const;
@@ -66,19 +86,30 @@ class ModuleSymbols {
 
   private:
     void set_up();
+    Function read_function(const dwarf::Entry& entry) const;
+    std::optional<dwarf::Position> find_complete(const dwarf::Entry& declaration) const;
+    const UnitNames& names_of(const dwarf::Unit& unit) const;
+    std::span<const CodeRange> code_of(const dwarf::Unit& unit) const;
+    std::span<const NameScope> scopes_of(const dwarf::Unit& unit) const;
 
     std::unique_ptr<ElfFile> elf_;
-    dwarf::Sections sections_;
+    SymbolSearch search_;
+    std::unique_ptr<SymbolFiles> symbol_files_;
     std::vector<std::string> section_problems_;
+    CodeAreas areas_;
+    std::unique_ptr<dwarf::DebugInfo> info_;
     std::unique_ptr<TypeTable> types_;
     std::unique_ptr<ScopeReader> scopes_;
+    std::unique_ptr<UnitMap> unit_map_;
     std::optional<dwarf::CallFrameInformation> eh_frame_, debug_frame_;
     mutable std::unique_ptr<SymbolTable> symbol_table_;
-    mutable std::unique_ptr<dwarf::DebugInfo> info_;
     mutable std::unique_ptr<SymbolIndex> index_;
-    mutable std::map<const dwarf::Unit*, std::unique_ptr<LineTable>> lines_;
-    mutable std::map<const dwarf::Unit*, std::vector<dwarf::LineFile>> files_;
-    mutable std::map<std::uint64_t, std::unique_ptr<FunctionBody>> bodies_;
+    mutable bool index_from_file_ = false;
+    mutable std::vector<std::unique_ptr<UnitNames>> unit_names_;                 // by unit
+    mutable std::vector<std::unique_ptr<LineTable>> lines_;                      // by unit
+    mutable std::vector<std::unique_ptr<std::vector<dwarf::LineFile>>> files_;   // by unit
+    mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
+    mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::vector<std::string> line_problems_;
 };
 

@@ -116,17 +116,6 @@ FileAddress after_prologue(const ModuleSymbols& symbols, const Function& functio
     return range.low;
 }
 
-std::vector<const Function*> functions_named(const ModuleSymbols& symbols, std::string_view name) {
-    std::vector<const Function*> found;
-    for (const Function& function : symbols.index().functions) {
-        std::string_view candidate = function.name;
-        if (candidate == name || (candidate.ends_with(name) && candidate.size() > name.size() + 2 &&
-                                  candidate.substr(candidate.size() - name.size() - 2, 2) == "::"))
-            found.push_back(&function);
-    }
-    return found;
-}
-
 std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& function) {
     std::vector<CodeSite> sites;
     if (function.has_code()) {
@@ -135,9 +124,8 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
     }
     // A function that was also inlined has its abstract entry listed on its own.
     if (!function.has_code()) {
-        for (const Function& holder : symbols.index().functions)
-            if (holder.has_code() && holder.unit == function.unit)
-                collect_inlined(symbols, symbols.body_of(holder).outermost, function, holder, sites);
+        for (const Function* holder : symbols.functions_of(*function.unit))
+            collect_inlined(symbols, symbols.body_of(*holder).outermost, function, *holder, sites);
     }
     return sites;
 }

@@ -36,8 +36,6 @@ LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::ui
 // Where the body of a function starts, its parameters being in place. `low` if that cannot be told.
 FileAddress after_prologue(const ModuleSymbols& symbols, const Function& function);
 
-// Every function whose name is `name` or ends in "::name", with code or inlined.
-std::vector<const Function*> functions_named(const ModuleSymbols& symbols, std::string_view name);
 // The site of a function with code, and one for each inlined copy of it.
 std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& function);
 

@@ -1,8 +1,10 @@
 #include "core/symbols/symbol_index.h"
 
 #include <algorithm>
+#include <atomic>
+#include <chrono>
+#include <thread>
 
-#include "core/dwarf/ranges.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -11,163 +13,208 @@ using namespace dwarf;
 
 namespace {
 
-std::string qualified(const std::string& prefix, std::string_view name) {
-    return prefix.empty() ? std::string(name) : prefix + "::" + std::string(name);
+struct OwnedTables {
+    std::vector<NameEntry> names;
+    std::vector<NameScope> scopes;
+    std::vector<CodeRange> code;
+    std::vector<UnitSlice> units;
+    std::vector<std::uint32_t> heads, chain;
+};
+
+bool has_names(const Unit& unit) {
+    return unit.type != DW_UT_skeleton;
 }
 
-class UnitIndexer {
-  public:
-    UnitIndexer(const DebugInfo& info, const Unit& unit, SymbolIndex& index) : info_(info), unit_(unit), index_(index) {}
-
-    void run() {
-        auto root = Entry::at(unit_, unit_.first_entry);
-        if (root) visit_children(*root, "", 0);
-    }
-
-  private:
-    // Namespaces and classes nest; function bodies are not entered.
-    void visit_children(const Entry& parent, const std::string& prefix, int depth) {
-        if (depth > 200) return;
-        for_each_child(parent, [&](const Entry& entry) { visit(entry, prefix, depth); });
-    }
-
-    void visit(const Entry& entry, const std::string& prefix, int depth) {
-        switch (entry.tag()) {
-            case DW_TAG_subprogram: add_function(entry, prefix); break;
-            case DW_TAG_variable: case DW_TAG_member: add_global(entry, prefix); break;
-            case DW_TAG_namespace: case DW_TAG_module: {
-                auto name = entry.text(DW_AT_name);
-                visit_children(entry, qualified(prefix, name.value_or("(anonymous)")), depth + 1);
-                break;
-            }
-            case DW_TAG_structure_type: case DW_TAG_class_type: case DW_TAG_union_type: case DW_TAG_enumeration_type:
-                add_type(entry, prefix);
-                if (entry.tag() == DW_TAG_enumeration_type) index_.enumerations.push_back(entry.offset());
-                if (nests_names() && entry.tag() != DW_TAG_enumeration_type) {
-                    if (auto name = entry.text(DW_AT_name)) visit_children(entry, qualified(prefix, *name), depth + 1);
-                }
-                break;
-            case DW_TAG_typedef: case DW_TAG_base_type: add_type(entry, prefix); break;
-            default: break;
+// Each thread takes the next unit that nobody has taken.
+std::vector<UnitNames> scan_all(const DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress) {
+    const auto& units = info.units();
+    std::vector<UnitNames> found(units.size());
+    std::atomic<std::size_t> next = 0;
+    std::atomic<std::uint64_t> bytes_done = 0;
+    std::atomic<bool> give_up = false;
+    auto work = [&](bool reports) {
+        NameScanner scanner(info, areas);
+        auto told = std::chrono::steady_clock::now();
+        for (std::size_t i = next++; i < units.size() && !give_up; i = next++) {
+            if (has_names(*units[i])) found[i] = scanner.scan(*units[i]);
+            bytes_done += units[i]->end - units[i]->offset;
+            auto now = std::chrono::steady_clock::now();
+            if (!reports || !progress || now - told < std::chrono::milliseconds(100)) continue;
+            told = now;
+            std::uint64_t total = 0;
+            for (const auto& unit : units) total += unit->end - unit->offset;
+            progress(static_cast<double>(bytes_done) / static_cast<double>(std::max<std::uint64_t>(total, 1)));
         }
-    }
-
-    bool nests_names() const { return unit_.is_cplusplus() || unit_.is_rust(); }
-
-    void add_type(const Entry& entry, const std::string& prefix) {
-        auto name = entry.text(DW_AT_name);
-        if (!name || entry.flag(DW_AT_declaration)) return;
-        std::string_view keyword;
-        if (!nests_names()) {
-            if (entry.tag() == DW_TAG_structure_type) keyword = "struct ";
-            if (entry.tag() == DW_TAG_union_type) keyword = "union ";
-            if (entry.tag() == DW_TAG_enumeration_type) keyword = "enum ";
-        }
-        index_.types.try_emplace(std::string(keyword) + qualified(prefix, *name), entry.offset());
-    }
-
-    // A definition may say its name itself, or leave that to its declaration.
-    struct Identity {
-        std::string name, linkage_name;
-        std::uint32_t file = 0, line = 0;
-        std::optional<std::uint64_t> declaration;
     };
-    Identity identify(const Entry& entry, const std::string& prefix) const {
-        Identity identity;
-        std::optional<Entry> current = entry;
-        for (int hops = 0; current && hops < 4; ++hops) {
-            if (identity.name.empty())
-                if (auto name = current->text(DW_AT_name)) {
-                    auto known = hops ? declared_.find(current->offset()) : declared_.end();
-                    identity.name = known != declared_.end() ? known->second : qualified(hops ? "" : prefix, *name);
-                }
-            if (identity.linkage_name.empty()) {
-                if (auto name = current->text(DW_AT_linkage_name)) identity.linkage_name = *name;
-                else if (auto old = current->text(DW_AT_MIPS_linkage_name)) identity.linkage_name = *old;
-            }
-            if (!identity.line) {
-                identity.file = static_cast<std::uint32_t>(current->number(DW_AT_decl_file).value_or(0));
-                identity.line = static_cast<std::uint32_t>(current->number(DW_AT_decl_line).value_or(0));
-            }
-            auto next = info_.referred(*current, DW_AT_abstract_origin);
-            if (!next) next = info_.referred(*current, DW_AT_specification);
-            current = next;
-        }
-        return identity;
+    std::uint64_t total = 0;
+    for (const auto& unit : units) total += unit->end - unit->offset;
+    constexpr std::uint64_t kWorthThreads = 1 << 20;  // below this starting a thread takes longer than the pass
+    std::vector<std::thread> helpers;
+    if (total >= kWorthThreads)
+        for (unsigned i = 1; i < std::min(8u, std::thread::hardware_concurrency()); ++i) helpers.emplace_back(work, false);
+    std::exception_ptr trouble;
+    try {
+        work(true);
+    } catch (...) {
+        trouble = std::current_exception();
+        give_up = true;
     }
+    for (std::thread& helper : helpers) helper.join();
+    if (trouble) std::rethrow_exception(trouble);
+    return found;
+}
 
-    void add_function(const Entry& entry, const std::string& prefix) {
-        if (entry.flag(DW_AT_declaration)) {
-            if (nests_names())
-                if (auto name = entry.text(DW_AT_name)) declared_[entry.offset()] = qualified(prefix, *name);
-            return;
-        }
-        Function function;
-        function.ranges = ranges_of(entry);
-        bool inlined_only = function.ranges.empty() && entry.number(DW_AT_inline).value_or(0) != 0;
-        if (function.ranges.empty() && !inlined_only) return;
-        Identity identity = identify(entry, prefix);
-        if (identity.name.empty()) return;
-        if (inlined_only) declared_[entry.offset()] = identity.name;
-        function.name = std::move(identity.name);
-        function.linkage_name = std::move(identity.linkage_name);
-        function.declared_file = identity.file;
-        function.declared_line = identity.line;
-        function.entry_offset = entry.offset();
-        function.unit = &unit_;
-        index_.functions.push_back(std::move(function));
-    }
-
-    void add_global(const Entry& entry, const std::string& prefix) {
-        if (entry.flag(DW_AT_declaration)) {  // a static member: the definition outside of the class refers to it
-            if (auto name = entry.text(DW_AT_name)) declared_[entry.offset()] = qualified(prefix, *name);
-            return;
-        }
-        if (entry.tag() == DW_TAG_member || !(entry.has(DW_AT_location) || entry.has(DW_AT_const_value))) return;
-        Identity identity = identify(entry, prefix);
-        if (!identity.name.empty()) index_.globals.push_back({std::move(identity.name), entry.offset()});
-    }
-
-    const DebugInfo& info_;
-    const Unit& unit_;
-    SymbolIndex& index_;
-    std::unordered_map<std::uint64_t, std::string> declared_;
-};
+void append(OwnedTables& all, UnitNames& unit) {
+    all.units.push_back({static_cast<std::uint32_t>(all.names.size()), static_cast<std::uint32_t>(all.scopes.size()), static_cast<std::uint32_t>(all.code.size())});
+    all.names.insert(all.names.end(), unit.names.begin(), unit.names.end());
+    all.scopes.insert(all.scopes.end(), unit.scopes.begin(), unit.scopes.end());
+    all.code.insert(all.code.end(), unit.code.begin(), unit.code.end());
+    unit = {};
+}
 
 }  // namespace
 
-const Function* SymbolIndex::function_at(FileAddress address) const {
-    auto after = std::upper_bound(by_address.begin(), by_address.end(), address,
-                                  [](FileAddress a, const Covered& covered) { return a < covered.range.low; });
-    if (after == by_address.begin()) return nullptr;
-    const Covered& covered = *std::prev(after);
-    return covered.range.contains(address) ? &functions[covered.function] : nullptr;
+std::uint32_t SymbolIndex::hash_of(std::string_view text) {
+    std::uint64_t hash = 0xcbf29ce484222325;
+    for (char c : text) hash = (hash ^ static_cast<unsigned char>(c)) * 0x100000001b3;
+    return static_cast<std::uint32_t>(hash ^ hash >> 32);
 }
 
-const Function* SymbolIndex::function_of_entry(std::uint64_t offset) const {
-    auto found = std::lower_bound(functions.begin(), functions.end(), offset,
-                                  [](const Function& function, std::uint64_t at) { return function.entry_offset < at; });
-    return found != functions.end() && found->entry_offset == offset ? &*found : nullptr;
-}
-
-SymbolIndex build_symbol_index(const DebugInfo& info) {
-    SymbolIndex index;
-    index.problems = info.problems();
-    for (const auto& unit : info.units()) {
-        if (unit->type != DW_UT_compile && unit->type != DW_UT_partial && unit->type != DW_UT_type) continue;
-        try {
-            UnitIndexer(info, *unit, index).run();
-        } catch (const FormatError& error) {
-            index.problems.push_back(error.what());  // what was found before the damage stays
-        }
+// A definition whose declaration stands in another unit has its name already; the scope is looked up there.
+void SymbolIndex::resolve_foreign_scopes(const DebugInfo& info, std::vector<NameEntry>& names, const std::vector<NameScope>& scopes,
+                                         const std::vector<UnitSlice>& slices) {
+    const auto& units = info.units();
+    for (NameEntry& name : names) {
+        if (name.scope != NameScanner::kForeignScope) continue;
+        name.scope = kNoScope;
+        auto at = NameScanner::declaration_of(info, name.position);
+        const Unit* holder = at ? info.unit_holding(*at) : nullptr;
+        if (!holder) continue;
+        std::size_t index = static_cast<std::size_t>(
+            std::lower_bound(units.begin(), units.end(), holder->offset, [](const auto& unit, Position p) { return unit->offset < p; }) - units.begin());
+        std::span<const NameScope> theirs(scopes.data() + slices[index].scopes, slices[index + 1].scopes - slices[index].scopes);
+        std::uint32_t local = scope_at(theirs, *at);
+        if (local != kNoScope) name.scope = slices[index].scopes + local;
     }
-    // The walk meets them in this order in any sound file.
-    std::stable_sort(index.functions.begin(), index.functions.end(), [](const Function& a, const Function& b) { return a.entry_offset < b.entry_offset; });
-    for (std::uint32_t i = 0; i < index.functions.size(); ++i)
-        for (const FileRange& range : index.functions[i].ranges) index.by_address.push_back({range, i});
-    std::sort(index.by_address.begin(), index.by_address.end(),
-              [](const auto& a, const auto& b) { return a.range.low < b.range.low; });
+}
+
+SymbolIndex SymbolIndex::build(const DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress) {
+    std::vector<UnitNames> found = scan_all(info, areas, progress);
+    auto all = std::make_shared<OwnedTables>();
+    std::vector<std::string> problems;
+    std::size_t names = 0, scopes = 0, code = 0;
+    for (const UnitNames& unit : found) {
+        names += unit.names.size();
+        scopes += unit.scopes.size();
+        code += unit.code.size();
+    }
+    all->names.reserve(names);
+    all->scopes.reserve(scopes);
+    all->code.reserve(code);
+    all->units.reserve(found.size() + 1);
+    for (UnitNames& unit : found) {
+        if (!unit.damage.empty()) problems.push_back(unit.damage);
+        std::uint32_t first_scope = static_cast<std::uint32_t>(all->scopes.size());
+        for (NameEntry& name : unit.names)
+            if (name.scope < NameScanner::kForeignScope) name.scope += first_scope;
+        append(*all, unit);
+    }
+    all->units.push_back({static_cast<std::uint32_t>(all->names.size()), static_cast<std::uint32_t>(all->scopes.size()), static_cast<std::uint32_t>(all->code.size())});
+    resolve_foreign_scopes(info, all->names, all->scopes, all->units);
+
+    // Buckets by counting: how many fall into each, where each starts, then the entries themselves.
+    std::size_t buckets = 16;
+    while (buckets < all->names.size()) buckets *= 2;
+    all->heads.assign(buckets + 1, 0);
+    std::vector<std::uint32_t> bucket_of(all->names.size());
+    for (std::size_t i = 0; i < all->names.size(); ++i) {
+        bucket_of[i] = hash_of(without_template_arguments(info.text(all->names[i].name))) % buckets;
+        ++all->heads[bucket_of[i] + 1];
+    }
+    for (std::size_t i = 0; i < buckets; ++i) all->heads[i + 1] += all->heads[i];
+    all->chain.resize(all->names.size());
+    std::vector<std::uint32_t> fill(all->heads.begin(), all->heads.end() - 1);
+    for (std::size_t i = 0; i < all->names.size(); ++i) all->chain[fill[bucket_of[i]]++] = static_cast<std::uint32_t>(i);
+
+    SymbolIndex index(info, {all->names, all->scopes, all->code, all->units, all->heads, all->chain}, all);
+    index.problems_ = std::move(problems);
     return index;
+}
+
+SymbolIndex::SymbolIndex(const DebugInfo& info, Tables tables, std::shared_ptr<const void> keeper)
+    : info_(&info), tables_(tables), keeper_(std::move(keeper)) {}
+
+std::span<const CodeRange> SymbolIndex::code_of(std::size_t unit) const {
+    if (unit + 1 >= tables_.units.size()) return {};
+    std::size_t from = tables_.units[unit].code, to = tables_.units[unit + 1].code;
+    return from <= to && to <= tables_.code.size() ? tables_.code.subspan(from, to - from) : std::span<const CodeRange>();
+}
+
+std::span<const NameScope> SymbolIndex::scopes_of(std::size_t unit) const {
+    if (unit + 1 >= tables_.units.size()) return {};
+    std::size_t from = tables_.units[unit].scopes, to = tables_.units[unit + 1].scopes;
+    return from <= to && to <= tables_.scopes.size() ? tables_.scopes.subspan(from, to - from) : std::span<const NameScope>();
+}
+
+std::size_t SymbolIndex::memory() const {
+    return tables_.names.size_bytes() + tables_.scopes.size_bytes() + tables_.code.size_bytes() + tables_.units.size_bytes() +
+           tables_.heads.size_bytes() + tables_.chain.size_bytes();
+}
+
+const std::string& SymbolIndex::scope_name(std::uint32_t scope) const {
+    static const std::string none;
+    if (scope >= tables_.scopes.size()) return none;
+    if (scope_names_.empty()) scope_names_.resize(tables_.scopes.size());
+    std::string& name = scope_names_[scope];
+    if (!name.empty()) return name;
+    // A scope's parent is counted within its unit, and the unit's slice starts where the slice table says.
+    auto slice = std::upper_bound(tables_.units.begin(), tables_.units.end(), scope, [](std::uint32_t at, const UnitSlice& unit) { return at < unit.scopes; });
+    if (slice == tables_.units.begin()) return none;
+    std::size_t unit = static_cast<std::size_t>(slice - tables_.units.begin() - 1);
+    name = join_scope_names(*info_, scopes_of(unit), scope - tables_.units[unit].scopes);
+    return name;
+}
+
+std::string SymbolIndex::qualified_name(const NameEntry& entry) const {
+    const std::string& scope = scope_name(entry.scope);
+    std::string name(own_name(entry));
+    return scope.empty() ? name : scope + "::" + name;
+}
+
+std::string join_scope_names(const DebugInfo& info, std::span<const NameScope> scopes, std::uint32_t scope) {
+    std::vector<std::string_view> parts;
+    constexpr std::size_t kDeepest = 200;
+    for (; scope < scopes.size() && parts.size() < kDeepest; scope = scopes[scope].parent) {
+        std::string_view name = info.text(scopes[scope].name);
+        parts.push_back(name.empty() ? "(anonymous)" : name);
+    }
+    std::string joined;
+    for (auto part = parts.rbegin(); part != parts.rend(); ++part) {
+        if (!joined.empty()) joined += "::";
+        joined += *part;
+    }
+    return joined;
+}
+
+namespace {
+
+bool ends_in_component(std::string_view qualified, std::string_view wanted) {
+    if (!qualified.ends_with(wanted)) return false;
+    std::string_view before = qualified.substr(0, qualified.size() - wanted.size());
+    return before.empty() || before.ends_with("::");
+}
+
+std::string without_anonymous(std::string name) {
+    for (std::size_t at; (at = name.find("(anonymous)::")) != std::string::npos;) name.erase(at, 13);
+    return name;
+}
+
+}  // namespace
+
+bool name_matches(const std::string& qualified, std::string_view wanted) {
+    if (ends_in_component(qualified, wanted)) return true;
+    std::string named = without_anonymous(qualified);
+    return ends_in_component(named, wanted) || ends_in_component(without_all_template_arguments(named), wanted);
 }
 
 }  // namespace lantern

@@ -167,7 +167,11 @@ void TypeTable::fill_structure(Type& type, const Entry& entry) const {
     type.is_incomplete = entry.flag(DW_AT_declaration);
     if (auto file = entry.number(DW_AT_decl_file)) type.declared_in = file_name_(entry.unit(), *file);
     if (!type.is_incomplete) return;
-    auto complete = find_complete_(type.name);
+    std::optional<Position> complete;
+    if (auto signature = entry.attribute(DW_AT_signature)) {  // the definition is a type unit
+        if (auto target = info_.referred(*signature)) complete = target->offset();
+    }
+    if (!complete) complete = find_complete_(entry);
     if (!complete || *complete == entry.offset()) return;
     auto definition = info_.entry_at(*complete);
     if (!definition || definition->flag(DW_AT_declaration)) return;

@@ -12,8 +12,8 @@ namespace lantern {
 
 class TypeTable {
   public:
-    // `find_complete` looks a structure up by name in the whole program: it turns a declaration into its definition.
-    using FindComplete = std::function<std::optional<std::uint64_t>(std::string_view name)>;
+    // `find_complete` turns the declaration of a structure into its definition, from the whole program.
+    using FindComplete = std::function<std::optional<dwarf::Position>(const dwarf::Entry& declaration)>;
     using FileName = std::function<std::string(const dwarf::Unit&, std::uint64_t index)>;
     TypeTable(const dwarf::DebugInfo& info, FindComplete find_complete, FileName file_name);
 

@@ -5,6 +5,7 @@
 #include "core/symbols/module_symbols.h"
 #include "tests/testing/command.h"
 #include "tests/testing/witness.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -43,7 +44,7 @@ TEST_P(AgainstReadelf, EveryFunctionRange) {
     ASSERT_FALSE(witness.empty());
     for (const auto& [name, range] : witness) {
         bool found = false;
-        for (const Function& function : symbols.index().functions)
+        for (const Function& function : testing::functions_in(symbols))
             for (const FileRange& ours : function.ranges)
                 found |= function.name == name && ours.low.value == range.low && (range.high == 0 || ours.high.value == range.high);
         EXPECT_TRUE(found) << name << " at " << range.low;
@@ -82,7 +83,7 @@ TEST_P(AgainstReadelf, EveryLocation) {
     for (const auto& unit : symbols.debug_info().units()) collect(*dwarf::Entry::at(*unit, unit->first_entry), ours);
     auto witness = testing::witness_locations(fixture(GetParam()));
     EXPECT_EQ(ours.in_place, witness);
-    auto ranges = testing::witness_location_ranges(fixture(GetParam()), symbols.debug_info().units().front()->low_pc.value);
+    auto ranges = testing::witness_location_ranges(fixture(GetParam()), symbols.debug_info().units().front()->root().low_pc.value);
     EXPECT_EQ(ours.ranges, ranges);
     EXPECT_GE(ranges.size() + witness.size(), 4u);
 }

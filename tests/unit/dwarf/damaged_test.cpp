@@ -8,6 +8,7 @@
 #include "core/symbols/module_symbols.h"
 #include "core/symbols/places.h"
 #include "tests/testing/command.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -17,7 +18,7 @@ using testing::TemporaryFolder;
 
 void read_everything(const ModuleSymbols& symbols) {
     symbols.problems();
-    for (const Function& function : symbols.index().functions) {
+    for (const Function& function : testing::functions_in(symbols)) {
         symbols.body_of(function);
         if (function.has_code()) {
             symbols.line_at(function.low());
@@ -28,7 +29,7 @@ void read_everything(const ModuleSymbols& symbols) {
             }
         }
     }
-    for (const NamedEntry& global : symbols.index().globals) {
+    for (const NameEntry& global : testing::globals_in(symbols)) {
         try {
             if (auto variable = symbols.global(global)) type_text(*variable->type);
         } catch (const Error&) {
@@ -58,7 +59,7 @@ std::size_t damage(const std::string& name, unsigned rounds) {
         }
         ModuleSymbols symbols(folder.write("damaged", changed));
         read_everything(symbols);
-        survived += !symbols.index().functions.empty();
+        survived += !testing::functions_in(symbols).empty();
     }
     return survived;
 }
@@ -81,8 +82,8 @@ TEST(Damaged, AUnitThatCannotBeReadIsNamedAndTheRestStays) {
     ModuleSymbols symbols(folder.write("damaged", bytes));
     ASSERT_EQ(symbols.problems().size(), 1u);
     EXPECT_NE(symbols.problems()[0].find(".debug_info at offset 0x6: DWARF version 99"), std::string::npos) << symbols.problems()[0];
-    EXPECT_TRUE(functions_named(symbols, "one").empty());
-    EXPECT_EQ(functions_named(symbols, "two").size(), 1u);
+    EXPECT_TRUE(symbols.functions_named("one").empty());
+    EXPECT_EQ(symbols.functions_named("two").size(), 1u);
 }
 
 }  // namespace

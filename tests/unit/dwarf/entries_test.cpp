@@ -7,6 +7,7 @@
 #include "core/dwarf/ranges.h"
 #include "core/symbols/module_symbols.h"
 #include "tests/testing/command.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -90,7 +91,7 @@ TEST(Ranges, OfInlinedCallsLieInTheirFunctionAndAreNotEmpty) {
     for (const char* name : {"locks-gcc-O2-dwarf5-pie", "locks-gcc-O2-dwarf4-nopie", "trouble-O2"}) {
         ModuleSymbols symbols(fixture(name));
         unsigned with_ranges = 0;
-        for (const Function& function : symbols.index().functions) {
+        for (const Function& function : testing::functions_in(symbols)) {
             if (!function.has_code()) continue;
             std::vector<const Scope*> work{&symbols.body_of(function).outermost};
             while (!work.empty()) {

@@ -6,6 +6,7 @@
 #include "core/support/error.h"
 #include "core/target/program_file.h"
 #include "tests/testing/command.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -13,7 +14,7 @@ namespace {
 struct Planned {
     explicit Planned(const std::string& name) : symbols(std::make_shared<ModuleSymbols>(testing::fixture(name))), file(testing::fixture(name), symbols) {}
     LinePlan plan(const std::string& function, std::uint32_t line) {
-        return plan(*functions_named(*symbols, function).front(), line);
+        return plan(*symbols->functions_named(function).front(), line);
     }
     LinePlan plan(const Function& function, std::uint32_t line) {
         SourceLine wanted;
@@ -71,7 +72,7 @@ TEST(LinePlan, OfEveryLineOfEveryBuildIsComplete) {
     for (const char* name : {"locks-gcc-O0-dwarf5-pie", "locks-gcc-O2-dwarf5-pie", "trouble-O2", "barges-dwarf5"}) {
         Planned planned(name);
         unsigned lines = 0;
-        for (const Function& function : planned.symbols->index().functions) {
+        for (const Function& function : testing::functions_in(*planned.symbols)) {
             if (!function.has_code()) continue;
             for (const LineEntry& entry : planned.symbols->lines_of(*function.unit).entries()) {
                 if (!any_contains(function.ranges, entry.range.low) || entry.line == 0) continue;

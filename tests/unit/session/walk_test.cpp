@@ -6,6 +6,7 @@
 #include "core/session/session.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -143,8 +144,8 @@ TEST_P(Walk, WithABreakpointOnEveryLine) {
 TEST_P(Walk, OutOfEveryFunctionThatIsEntered) {
     auto session = start();
     std::vector<std::string> names;
-    for (const Function& function : session->symbols().index().functions)
-        if (function.has_code() && function.unit->name.find("tests/programs/") != std::string_view::npos && function.name.find("main") == std::string::npos) names.push_back(function.name);
+    for (const Function& function : testing::functions_in(session->symbols()))
+        if (function.has_code() && function.unit->root().name.find("tests/programs/") != std::string_view::npos && function.name.find("main") == std::string::npos) names.push_back(function.name);
     unsigned returned = 0;
     for (const std::string& name : names) {
         if (session->is_running()) session->kill();

@@ -5,6 +5,7 @@
 #include "core/symbols/source_files.h"
 #include "tests/testing/command.h"
 #include "tests/testing/witness.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -21,7 +22,7 @@ TEST(Symbols, LinesOfAddressesAgreeWithAddr2line) {
         ModuleSymbols symbols(fixture(name));
         std::vector<std::string> words{"addr2line", "-e", fixture(name)};
         std::vector<std::optional<SourceLine>> ours;
-        for (const Function& function : symbols.index().functions) {
+        for (const Function& function : testing::functions_in(symbols)) {
             for (const FileRange& range : function.ranges) {
                 for (std::uint64_t at = range.low.value; at < range.high.value; at += 7) {
                     words.push_back(std::to_string(at));
@@ -75,7 +76,7 @@ TEST(Symbols, OldBitFieldsComeOutTheSame) {
 }
 
 TEST(Symbols, ScopesNestAndShadow) {
-    const Function* function = functions_named(locks(), "shadowed").front();
+    const Function* function = locks().functions_named("shadowed").front();
     const FunctionBody& body = locks().body_of(*function);
     ASSERT_EQ(body.outermost.variables.size(), 2u);
     EXPECT_TRUE(body.outermost.variables[0].is_parameter);
@@ -100,7 +101,7 @@ TEST(Places, MatchPathsByWholeComponents) {
 }
 
 TEST(Places, AFunctionIsStoppedAtAfterItsPrologue) {
-    const Function* function = functions_named(locks(), "factorial").front();
+    const Function* function = locks().functions_named("factorial").front();
     FileAddress body = after_prologue(locks(), *function);
     EXPECT_GT(body, function->low());
     EXPECT_EQ(locks().line_at(body)->line, locks().line_at(function->low())->line + 1) << "the first line of the body";
@@ -118,7 +119,7 @@ TEST(Places, ALineWithoutCodeOffersItsNeighbours) {
 TEST(Places, AnInlinedFunctionHasItsCopies) {
     ModuleSymbols optimised(fixture("locks-gcc-O2-dwarf5-pie"));
     std::size_t sites = 0;
-    for (const Function* function : functions_named(optimised, "mean"))
+    for (const Function* function : optimised.functions_named("mean"))
         for (const CodeSite& site : sites_of(optimised, *function)) {
             ++sites;
             EXPECT_EQ(site.function, "mean");

@@ -3,6 +3,7 @@
 
 #include "core/symbols/module_symbols.h"
 #include "tests/testing/command.h"
+#include "tests/testing/names.h"
 
 namespace lantern {
 namespace {
@@ -61,9 +62,10 @@ TEST(TypeText, NamesEveryDeclarationBack) {
         ASSERT_EQ(built.status, 0) << built.errors << source;
         ModuleSymbols symbols(program);
         unsigned seen = 0;
-        for (const NamedEntry& global : symbols.index().globals) {
-            if (global.name[0] != 'v' || global.name.find_first_not_of("0123456789", 1) != std::string::npos) continue;
-            const Declaration& declaration = kDeclarations[std::stoul(global.name.substr(1))];
+        for (const NameEntry& global : testing::globals_in(symbols)) {
+            std::string name(symbols.index().own_name(global));
+            if (name[0] != 'v' || name.find_first_not_of("0123456789", 1) != std::string::npos) continue;
+            const Declaration& declaration = kDeclarations[std::stoul(name.substr(1))];
             auto variable = symbols.global(global);
             ASSERT_TRUE(variable);
             std::string text = type_text(*variable->type), wanted = declaration.text;
@@ -108,8 +110,8 @@ TEST(Types, DeclaredHereDefinedThere) {
     std::string program = folder.path() / "two";
     ASSERT_EQ(testing::run({"gcc", "-g", "-o", program, use, make}).status, 0);
     ModuleSymbols symbols(program);
-    for (const NamedEntry& global : symbols.index().globals) {
-        if (global.name != "first") continue;
+    for (const NameEntry& global : testing::globals_in(symbols)) {
+        if (symbols.index().own_name(global) != "first") continue;
         const Type& barge = plain(target_of(*symbols.global(global)->type));
         EXPECT_FALSE(barge.is_incomplete);
         EXPECT_EQ(barge.size, 16u);
