@@ -71,6 +71,7 @@ class Completer {
     Completion place(std::string_view text) {
         if (text.starts_with("address ")) return expression(text.substr(8));
         for (const Module& module : shell_.session().target().modules()) {
+            if (module.is_system_library()) continue;
             const ModuleSymbols& symbols = module.symbols();
             const SymbolIndex& index = symbols.index();
             for (const NameEntry& entry : index.names())

@@ -44,10 +44,11 @@ frame 1
 out
 off 1
 on 1
-into
+-into
 unpin all
 keep depth = 310
 value @depth + 1
+restart
 reach factorial
 over insn
 into insn 3

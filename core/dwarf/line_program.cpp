@@ -20,9 +20,24 @@ struct Header {
     std::vector<std::string> folders;
 };
 
+// Most paths are in order as they are; the others take the long way.
+bool is_normal(std::string_view path) {
+    for (std::size_t at = path.find('/'); at != std::string_view::npos; at = path.find('/', at + 1)) {
+        char next = at + 1 < path.size() ? path[at + 1] : '/';
+        if (next == '.' || next == '/') return path.size() == 1;
+    }
+    return !path.starts_with('.');
+}
+
 std::string joined(const std::string& folder, std::string_view name) {
-    if (folder.empty() || name.starts_with('/')) return std::filesystem::path(name).lexically_normal().string();
-    return (std::filesystem::path(folder) / name).lexically_normal().string();
+    std::string path;
+    if (!folder.empty() && !name.starts_with('/')) {
+        path.reserve(folder.size() + 1 + name.size());
+        path = folder;
+        if (!path.ends_with('/')) path += '/';
+    }
+    path += name;
+    return is_normal(path) ? path : std::filesystem::path(path).lexically_normal().string();
 }
 
 // The line program of a split unit stands in the program itself, written in the terms of the skeleton.

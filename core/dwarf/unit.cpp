@@ -303,7 +303,13 @@ void Unit::skip_form(ByteReader& reader, const AttributeSpec& spec) const {
         case DW_FORM_block2: return reader.skip(reader.u16());
         case DW_FORM_block4: return reader.skip(reader.u32());
         case DW_FORM_block: case DW_FORM_exprloc: return reader.skip(reader.uleb());
-        default: read_form(reader, spec); return;
+        case DW_FORM_indirect: {
+            AttributeSpec actual{spec.name, static_cast<std::uint16_t>(reader.uleb()), 0};
+            if (actual.form == DW_FORM_indirect) reader.fail("an indirect form names itself");
+            if (actual.form == DW_FORM_implicit_const) reader.sleb();
+            return skip_form(reader, actual);
+        }
+        default: reader.fail(fmt::format("attribute form {:#x} is not known", spec.form));
     }
 }
 

@@ -81,6 +81,7 @@ std::vector<std::string> known_names(Target& target, const Frame* frame) {
     if (frame)
         for (const VisibleVariable& visible : visible_variables(*frame)) names.insert(visible.variable->name);
     for (const Module& module : target.modules()) {
+        if (module.is_system_library()) continue;  // thousands, and none of them meant
         const SymbolIndex& index = module.symbols().index();
         for (const NameEntry& entry : index.names()) {
             if (is_function(entry.kind) || entry.kind == NameKind::global) names.insert(index.qualified_name(entry));

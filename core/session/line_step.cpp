@@ -28,6 +28,10 @@ bool LineStep::start() {
     return true;
 }
 
+bool LineStep::is_steppable(const Module& module) const {
+    return !module.is_system_library() || &module == module_;
+}
+
 void LineStep::plan(std::vector<FileRange> ranges) {
     plan_ = plan_ranges(process_, *module_, std::move(ranges));
 }
@@ -88,7 +92,8 @@ FileRange LineStep::stretch_without_line(FileAddress at) {
 
 Stop LineStep::to_lines_further_out() {
     Unwinder walk(process_, thread_);
-    if (walk.frame(0)->line) {
+    auto has_lines = [&](const Frame& frame) { return frame.line && frame.module && is_steppable(*frame.module); };
+    if (has_lines(*walk.frame(0))) {
         Stop stop;
         stop.reason = StopReason::stepped;
         stop.thread = thread_;
@@ -96,7 +101,7 @@ Stop LineStep::to_lines_further_out() {
         return stop;
     }
     const Frame* caller = walk.frame(1);
-    while (caller && !caller->line) caller = walk.frame(caller->level + 1);
+    while (caller && !has_lines(*caller)) caller = walk.frame(caller->level + 1);
     if (!caller) return movement_.run({}, [](ThreadId) { return false; });
     RunAddress identity = walk.frame(caller->level - 1)->call_frame_address.value_or(RunAddress());
     Stop stop = movement_.run({caller->program_counter}, [&](ThreadId thread) {
@@ -165,7 +170,7 @@ std::optional<Stop> LineStep::enter_call() {
     RunAddress callee = behind_linkage_table(process_, here());
     const Module* module = process_.module_at(callee);
     const Function* function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
-    if (function && module->symbols().line_at(module->to_file(callee))) {
+    if (function && is_steppable(*module) && module->symbols().line_at(module->to_file(callee))) {
         RunAddress body = module->to_run(after_prologue(module->symbols(), *function));
         if (here() == body) return stop;
         return movement_.run({body}, [this](ThreadId thread) { return thread == thread_; });

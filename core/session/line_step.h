@@ -27,6 +27,7 @@ class LineStep {
     std::optional<Stop> enter_call();
     RunAddress here();
     bool is_in_frame_or_outside(ThreadId thread);
+    bool is_steppable(const Module& module) const;  // the user's own code, or the library the step began in
 
     Session& session_;
     Movement& movement_;

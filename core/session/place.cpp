@@ -34,15 +34,25 @@ std::string short_name(const std::string& file) {
                        fmt::format("the nearest line{} with code: {}", offers.size() == 1 ? "" : "s", join_with(offers, "and")));
 }
 
+std::vector<const Module*> own_modules_first(Target& target) {
+    std::vector<const Module*> modules;
+    for (const Module& module : target.modules()) modules.push_back(&module);
+    std::stable_partition(modules.begin(), modules.end(), [](const Module* module) { return !module->is_system_library(); });
+    return modules;
+}
+
 std::vector<PlaceSite> resolve_line(const Place& place, const EvaluationContext& context) {
     std::vector<PlaceSite> sites;
     LineSites last;
     std::set<std::string> all_files;
-    for (const Module& module : context.target->modules()) {
+    for (const Module* each : own_modules_first(*context.target)) {
+        const Module& module = *each;
         if (!module.symbols().has_debug_information()) continue;
+        if (module.is_system_library() && !sites.empty()) break;
         LineSites found = find_line(module.symbols(), place.file, place.line);
         for (const CodeSite& site : found.sites) sites.push_back({&module, module.to_run(site.address), site});
         if (!found.files.empty() && last.files.empty()) last = found;
+        if (module.is_system_library()) continue;
         for (const auto& unit : module.symbols().debug_info().units())
             for (const auto& file : module.symbols().files_of(*unit)) all_files.insert(short_name(file.path));
     }
@@ -73,7 +83,10 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
     std::vector<PlaceSite> sites;
     std::vector<std::string> names;
     bool known = false;
-    for (const Module& module : context.target->modules()) {
+    for (const Module* each : own_modules_first(*context.target)) {
+        const Module& module = *each;
+        // A library's function of that name is meant only where the program has none.
+        if (module.is_system_library() && !sites.empty()) break;
         bool described = false;
         for (const Function* function : module.symbols().functions_named(place.name)) {
             described = known = true;
@@ -86,6 +99,7 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
         throw RequestError(fmt::format("no code of {} is left: the compiler has computed it away", place.name),
                            "stop at a line that calls it, or compile with -O0");
     for (const Module& module : context.target->modules()) {
+        if (module.is_system_library()) continue;
         const SymbolIndex& index = module.symbols().index();
         for (const NameEntry& entry : index.names())
             if (is_function(entry.kind)) names.push_back(index.qualified_name(entry));

@@ -27,6 +27,8 @@ class LineTable {
     const LineEntry* at(FileAddress address) const;                     // null if no line owns it
 
   private:
+    void add(const dwarf::LineRow& row, FileAddress next);
+
     std::vector<dwarf::LineFile> files_;
     std::vector<LineEntry> entries_;
 };

@@ -24,58 +24,69 @@ ModuleSymbols::ModuleSymbols(std::unique_ptr<ElfFile> image) : elf_(std::move(im
 ModuleSymbols::~ModuleSymbols() = default;
 
 void ModuleSymbols::set_up() {
-    symbol_files_ = std::make_unique<SymbolFiles>(*elf_, search_);
-    const ElfFile& holder = symbol_files_->dwarf_file();
-    auto take = [&](const ElfFile& file, const char* name) -> ByteSpan {
-        try {
-            return file.bytes(name);
-        } catch (const FormatError& error) {
-            section_problems_.push_back(error.what());
-            return {};
-        }
-    };
     if (const Section* section = elf_->section(".eh_frame"))
-        eh_frame_.emplace(take(*elf_, ".eh_frame"), section->address, CallFrameInformation::Flavour::eh_frame);
-    ByteSpan frames = take(*elf_, ".debug_frame");
-    if (frames.empty() && &holder != elf_.get()) frames = take(holder, ".debug_frame");
-    if (!frames.empty()) debug_frame_.emplace(frames, FileAddress(), CallFrameInformation::Flavour::debug_frame);
-
+        eh_frame_.emplace(section_or_nothing(*elf_, ".eh_frame"), section->address, CallFrameInformation::Flavour::eh_frame);
     std::vector<FileRange> code;
     for (const Section& section : elf_->sections())
         if (section.is_code() && section.size) code.push_back({section.address, section.address + section.size});
     areas_ = CodeAreas(std::move(code));
+}
+
+ByteSpan ModuleSymbols::section_or_nothing(const ElfFile& file, const char* name) const {
+    try {
+        return file.bytes(name);
+    } catch (const FormatError& error) {
+        section_problems_.push_back(error.what());
+        return {};
+    }
+}
+
+const SymbolFiles& ModuleSymbols::files() const {
+    if (!symbol_files_) symbol_files_ = std::make_unique<SymbolFiles>(*elf_, search_);
+    return *symbol_files_;
+}
+
+const ModuleSymbols::Dwarf& ModuleSymbols::dwarf() const {
+    if (dwarf_) return *dwarf_;
+    files();
+    const ElfFile& holder = symbol_files_->dwarf_file();
+    dwarf_ = std::make_unique<Dwarf>();
+    ByteSpan frames = section_or_nothing(*elf_, ".debug_frame");
+    if (frames.empty() && &holder != elf_.get()) frames = section_or_nothing(holder, ".debug_frame");
+    if (!frames.empty()) dwarf_->debug_frame.emplace(frames, FileAddress(), CallFrameInformation::Flavour::debug_frame);
 
     DebugInfoInput input;
     input.sections = dwarf_sections(holder, "", section_problems_);
     if (symbol_files_->shared()) input.shared = dwarf_sections(*symbol_files_->shared(), "", section_problems_);
     input.find_split = [this](const Unit& skeleton, std::string& problem) { return symbol_files_->split_file(skeleton, problem); };
-    info_ = std::make_unique<DebugInfo>(std::move(input));
-    unit_map_ = std::make_unique<UnitMap>(*info_, areas_);
-    unit_names_.resize(info_->units().size());
-    lines_.resize(info_->units().size());
-    files_.resize(info_->units().size());
+    dwarf_->info = std::make_unique<DebugInfo>(std::move(input));
+    const DebugInfo& info = *dwarf_->info;
+    dwarf_->unit_map = std::make_unique<UnitMap>(info, areas_);
+    unit_names_.resize(info.units().size());
+    lines_.resize(info.units().size());
+    files_.resize(info.units().size());
     auto file_name_of = [this](const Unit& unit, std::uint64_t index) { return file_name(unit, index); };
-    types_ = std::make_unique<TypeTable>(*info_, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of);
-    scopes_ = std::make_unique<ScopeReader>(*info_, *types_, file_name_of,
-                                            [this](const Entry& entry) { return entry_name(entry); });
+    dwarf_->types = std::make_unique<TypeTable>(info, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of);
+    dwarf_->scopes = std::make_unique<ScopeReader>(info, *dwarf_->types, file_name_of, [this](const Entry& entry) { return entry_name(entry); });
+    return *dwarf_;
 }
 
 const SymbolTable& ModuleSymbols::symbol_table() const {
-    if (!symbol_table_) symbol_table_ = std::make_unique<SymbolTable>(*elf_, symbol_files_->symbol_file());
+    if (!symbol_table_) symbol_table_ = std::make_unique<SymbolTable>(*elf_, files().symbol_file());
     return *symbol_table_;
 }
 
 bool ModuleSymbols::has_debug_information() const {
-    return !info_->units().empty();
+    return !debug_info().units().empty();
 }
 
 std::vector<std::string> ModuleSymbols::problems() const {
     std::vector<std::string> all = section_problems_;
     if (!elf_->damage().empty()) all.push_back(elf_->damage());
-    for (const auto& more : {symbol_files_->refused(), info_->problems(), index().problems(), line_problems_})
+    for (const auto& more : {files().refused(), debug_info().problems(), index().problems(), line_problems_})
         for (const std::string& problem : more)
             if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
-    if (!unit_map_->distrust().empty()) all.push_back(unit_map_->distrust());
+    if (!dwarf().unit_map->distrust().empty()) all.push_back(dwarf().unit_map->distrust());
     return all;
 }
 
@@ -85,14 +96,14 @@ const SymbolIndex& ModuleSymbols::index() const {
     if (!index_) {
         std::function<void(double)> progress;
         if (search_.progress) progress = [this](double done) { search_.progress(elf_->path().string(), done); };
-        index_ = std::make_unique<SymbolIndex>(SymbolIndex::build(*info_, areas_, progress));
+        index_ = std::make_unique<SymbolIndex>(SymbolIndex::build(debug_info(), areas_, progress));
     }
     return *index_;
 }
 
 const UnitNames& ModuleSymbols::names_of(const Unit& unit) const {
-    auto& slot = unit_names_[unit.index];
-    if (!slot) slot = std::make_unique<UnitNames>(NameScanner(*info_, areas_).scan(unit));
+    auto& slot = unit_names_.at(unit.index);
+    if (!slot) slot = std::make_unique<UnitNames>(NameScanner(debug_info(), areas_).scan(unit));
     return *slot;
 }
 
@@ -105,7 +116,7 @@ std::span<const NameScope> ModuleSymbols::scopes_of(const Unit& unit) const {
 }
 
 const Function* ModuleSymbols::function_at(FileAddress address) const {
-    const Unit* unit = unit_map_->find(address);
+    const Unit* unit = dwarf().unit_map->find(address);
     if (!unit) return nullptr;
     std::span<const CodeRange> code = code_of(*unit);
     auto after = std::upper_bound(code.begin(), code.end(), address, [](FileAddress a, const CodeRange& range) { return a < range.low; });
@@ -117,7 +128,7 @@ const Function* ModuleSymbols::function(Position position) const {
     auto [slot, is_new] = functions_.try_emplace(position);
     if (!is_new) return slot->second.get();
     try {
-        auto entry = info_->entry_at(position);
+        auto entry = debug_info().entry_at(position);
         if (!entry || entry->tag() != DW_TAG_subprogram) return nullptr;
         Function read = read_function(*entry);
         auto made = std::make_unique<Function>(std::move(read));
@@ -146,8 +157,8 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
             function.declared_line = static_cast<std::uint32_t>(current->number(DW_AT_decl_line).value_or(0));
             if (auto file = current->number(DW_AT_decl_file)) function.declared_in = file_name(current->unit(), *file);
         }
-        auto next = info_->referred(*current, DW_AT_abstract_origin);
-        if (!next) next = info_->referred(*current, DW_AT_specification);
+        auto next = debug_info().referred(*current, DW_AT_abstract_origin);
+        if (!next) next = debug_info().referred(*current, DW_AT_specification);
         current = next;
     }
     if (function.name.empty()) function.name = function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
@@ -175,7 +186,7 @@ void collect_path(const Entry& parent, Position position, std::vector<std::strin
 }  // namespace
 
 std::string ModuleSymbols::qualified_name(Position position) const {
-    auto entry = info_->entry_at(position);
+    auto entry = debug_info().entry_at(position);
     if (!entry) return {};
     std::string name(entry->text(DW_AT_name).value_or(""));
     const Unit& unit = entry->unit();
@@ -188,7 +199,7 @@ std::string ModuleSymbols::qualified_name(Position position) const {
         std::span<const NameScope> scopes = scopes_of(unit);
         std::uint32_t at = scope_at(scopes, position);
         if (at < scopes.size() && scopes[at].begin == position) at = scopes[at].parent;  // its own scope is no part of its name
-        scope = join_scope_names(*info_, scopes, at);
+        scope = join_scope_names(debug_info(), scopes, at);
     }
     return scope.empty() ? name : scope + "::" + name;
 }
@@ -215,7 +226,7 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
     if (!slot) {
         slot = std::make_unique<FunctionBody>();
         try {
-            *slot = scopes_->read(function);
+            *slot = dwarf().scopes->read(function);
         } catch (const FormatError& error) {
             slot->outermost.ranges = function.ranges;
             line_problems_.push_back(error.what());
@@ -225,9 +236,9 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
 }
 
 std::optional<Variable> ModuleSymbols::global(const NameEntry& named) const {
-    auto entry = info_->entry_at(named.position);
+    auto entry = debug_info().entry_at(named.position);
     if (!entry) return std::nullopt;
-    Variable variable = scopes_->read_variable(*entry);
+    Variable variable = dwarf().scopes->read_variable(*entry);
     variable.name = index().qualified_name(named);
     return variable;
 }
@@ -272,7 +283,7 @@ std::string ModuleSymbols::file_name(const Unit& unit, std::uint64_t index) cons
 }
 
 const Unit* ModuleSymbols::unit_at(FileAddress address) const {
-    return unit_map_->find(address);
+    return dwarf().unit_map->find(address);
 }
 
 std::optional<SourceLine> ModuleSymbols::line_at(FileAddress address) const {
@@ -316,10 +327,10 @@ std::vector<const Type*> ModuleSymbols::types_named(const std::string& text) con
     if (wanted.name.empty()) return found;
     index().for_each_named(last_component(wanted.name), [&](const NameEntry& entry) {
         if (!is_type(entry.kind)) return;
-        if (wanted.kind ? entry.kind != *wanted.kind : keyword_is_needed(*info_, entry)) return;
+        if (wanted.kind ? entry.kind != *wanted.kind : keyword_is_needed(debug_info(), entry)) return;
         std::string name = index().qualified_name(entry);
         if (!name_matches(name, wanted.name)) return;
-        const Type* type = types_->type_at(entry.position);
+        const Type* type = types().type_at(entry.position);
         // Every unit that saw a definition repeats it.
         bool known = std::any_of(found.begin(), found.end(), [&](const Type* other) {
             return other->kind == type->kind && other->size == type->size && other->declared_in == type->declared_in && other->declared_at == type->declared_at &&
@@ -341,14 +352,14 @@ const Type* ModuleSymbols::type_named(const std::string& text) const {
     const NameEntry* best = nullptr;
     index().for_each_named(last_component(wanted.name), [&](const NameEntry& entry) {
         if (!is_type(entry.kind) || best) return;
-        if (wanted.kind ? entry.kind != *wanted.kind : keyword_is_needed(*info_, entry)) return;
+        if (wanted.kind ? entry.kind != *wanted.kind : keyword_is_needed(debug_info(), entry)) return;
         // Template arguments count here: an expression means one type, not a family.
         std::string name = index().qualified_name(entry);
         if (name == wanted.name || (name.size() > wanted.name.size() + 2 && name.ends_with(wanted.name) &&
                                     name.compare(name.size() - wanted.name.size() - 2, 2, "::") == 0))
             best = &entry;
     });
-    return best ? types_->type_at(best->position) : nullptr;
+    return best ? types().type_at(best->position) : nullptr;
 }
 
 // A declaration's definition: in its own unit if that has one, else anywhere.
@@ -371,7 +382,7 @@ std::optional<Position> ModuleSymbols::find_complete(const Entry& declaration) c
 std::optional<FrameDescription> ModuleSymbols::frame_description(FileAddress pc) const {
     if (eh_frame_)
         if (auto description = eh_frame_->describe(pc)) return description;
-    if (debug_frame_) return debug_frame_->describe(pc);
+    if (dwarf().debug_frame) return dwarf().debug_frame->describe(pc);
     return std::nullopt;
 }
 

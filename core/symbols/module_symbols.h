@@ -36,10 +36,11 @@ class ModuleSymbols {
     ~ModuleSymbols();
 
     const ElfFile& elf() const { return *elf_; }
-    const SymbolFiles& files() const { return *symbol_files_; }
+    // Where the symbols come from. This, as everything below, looks for them when first asked.
+    const SymbolFiles& files() const;
     const CodeAreas& code_areas() const { return areas_; }
     const SymbolTable& symbol_table() const;
-    const dwarf::DebugInfo& debug_info() const { return *info_; }
+    const dwarf::DebugInfo& debug_info() const { return *dwarf().info; }
     bool has_debug_information() const;
     // Units, tables and files that could not be read or used, one sentence each.
     std::vector<std::string> problems() const;
@@ -70,7 +71,7 @@ class ModuleSymbols {
     std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const;
 
     // ---- types
-    const TypeTable& types() const { return *types_; }
+    const TypeTable& types() const { return *dwarf().types; }
     const Type* type_named(const std::string& name) const;  // null if there is none
     std::vector<const Type*> types_named(const std::string& name) const;  // every definition; those alike each once
 
@@ -85,7 +86,17 @@ class ModuleSymbols {
     std::optional<Nearest> nearest_name(FileAddress address) const;
 
   private:
+    // What is made of the DWARF when it is first needed.
+    struct Dwarf {
+        std::unique_ptr<dwarf::DebugInfo> info;
+        std::unique_ptr<TypeTable> types;
+        std::unique_ptr<ScopeReader> scopes;
+        std::unique_ptr<UnitMap> unit_map;
+        std::optional<dwarf::CallFrameInformation> debug_frame;
+    };
     void set_up();
+    const Dwarf& dwarf() const;
+    ByteSpan section_or_nothing(const ElfFile& file, const char* name) const;
     Function read_function(const dwarf::Entry& entry) const;
     std::optional<dwarf::Position> find_complete(const dwarf::Entry& declaration) const;
     const UnitNames& names_of(const dwarf::Unit& unit) const;
@@ -94,14 +105,11 @@ class ModuleSymbols {
 
     std::unique_ptr<ElfFile> elf_;
     SymbolSearch search_;
-    std::unique_ptr<SymbolFiles> symbol_files_;
-    std::vector<std::string> section_problems_;
     CodeAreas areas_;
-    std::unique_ptr<dwarf::DebugInfo> info_;
-    std::unique_ptr<TypeTable> types_;
-    std::unique_ptr<ScopeReader> scopes_;
-    std::unique_ptr<UnitMap> unit_map_;
-    std::optional<dwarf::CallFrameInformation> eh_frame_, debug_frame_;
+    std::optional<dwarf::CallFrameInformation> eh_frame_;
+    mutable std::unique_ptr<SymbolFiles> symbol_files_;
+    mutable std::unique_ptr<Dwarf> dwarf_;
+    mutable std::vector<std::string> section_problems_;
     mutable std::unique_ptr<SymbolTable> symbol_table_;
     mutable std::unique_ptr<SymbolIndex> index_;
     mutable bool index_from_file_ = false;

@@ -17,6 +17,12 @@ class Module {
 
     const std::string& path() const { return path_; }
     const ModuleSymbols& symbols() const { return *symbols_; }
+    // Comes with the system, not with the program: steps do not stop there, and its names come after the user's own.
+    bool is_system_library() const {
+        for (const char* folder : {"/lib/", "/lib64/", "/usr/lib/", "/usr/lib64/", "[vdso]"})
+            if (path_.starts_with(folder)) return true;
+        return false;
+    }
     RunAddress to_run(FileAddress address) const { return RunAddress(address.value + bias_); }
     FileAddress to_file(RunAddress address) const { return FileAddress(address.value - bias_); }
     // True if one of the file's segments is loaded there.
