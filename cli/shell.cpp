@@ -134,7 +134,10 @@ void show_first_notices(Shell& shell) {
         warn(symbols.elf().damage());
         return;
     }
-    auto problems = symbols.problems();
+    // A pass over everything, where that takes no time to speak of.
+    constexpr std::uint64_t kQuick = 4 << 20;
+    const Section* info = symbols.files().dwarf_file().section(".debug_info");
+    auto problems = info && info->size > kQuick ? symbols.problems_so_far() : symbols.problems();
     if (!problems.empty()) {
         warn(fmt::format("{} of the debug information cannot be read and {} left out: {}", counted(problems.size(), "part"),
                          problems.size() == 1 ? "is" : "are", escape_for_display(problems.front())));

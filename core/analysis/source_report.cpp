@@ -3,20 +3,20 @@
 #include <algorithm>
 #include <set>
 
+#include "core/symbols/places.h"
+
 namespace lantern {
 namespace {
 
 std::set<std::uint32_t> lines_with_code(Session& session, const std::string& file) {
+    // Where the program stands in the file, its own unit is meant: a header's code differs from unit to unit.
+    const Frame* frame = session.selected_frame();
+    if (frame && frame->function && frame->line && frame->line->file == file)
+        return lines_with_code_in(frame->module->symbols(), *frame->function->unit, file);
     std::set<std::uint32_t> lines;
     for (const Module& module : session.target().modules()) {
-        const ModuleSymbols& symbols = module.symbols();
-        for (const auto& unit : symbols.debug_info().units()) {
-            const auto& files = symbols.files_of(*unit);
-            if (std::none_of(files.begin(), files.end(), [&](const auto& f) { return f.path == file; })) continue;
-            const LineTable& table = symbols.lines_of(*unit);
-            for (const LineEntry& entry : table.entries())
-                if (entry.is_statement && table.files()[entry.file].path == file) lines.insert(entry.line);
-        }
+        if (module.is_system_library() && !lines.empty()) break;
+        for (const dwarf::Unit* unit : units_mentioning(module.symbols(), file)) lines.merge(lines_with_code_in(module.symbols(), *unit, file));
     }
     return lines;
 }

@@ -110,7 +110,8 @@ void read_files_4(ByteReader& reader, const Unit& unit, Header& header, LineProg
     }
 }
 
-Header read_header(ByteReader& reader, const Unit& unit, LineProgram& program) {
+// The fixed part, up to the tables of folders and files.
+Header read_header_start(ByteReader& reader, const Unit& unit, LineProgram& program) {
     Header header;
     auto [length, offset_size] = read_initial_length(reader);
     if (length > reader.remaining())
@@ -136,6 +137,11 @@ Header read_header(ByteReader& reader, const Unit& unit, LineProgram& program) {
     if (header.line_range == 0) reader.fail("the line range is 0");
     if (header.opcode_base == 0) reader.fail("the opcode base is 0");
     for (unsigned i = 1; i < header.opcode_base; ++i) header.operand_counts.push_back(reader.u8());
+    return header;
+}
+
+Header read_header(ByteReader& reader, const Unit& unit, LineProgram& program) {
+    Header header = read_header_start(reader, unit, program);
     if (program.version >= 5) {
         read_files_5(reader, unit, header, program);
     } else {
@@ -240,6 +246,31 @@ LineProgram read(const Unit& unit, bool with_rows) {
 }
 
 }  // namespace
+
+bool may_mention_file(const Unit& unit, std::string_view last_component) {
+    if (!unit.root().line_table_offset) return false;
+    auto fits = [&](std::string_view path) {
+        return path.ends_with(last_component) && (path.size() == last_component.size() || path[path.size() - last_component.size() - 1] == '/');
+    };
+    try {
+        ByteReader reader(unit.line_section(), ".debug_line", *unit.root().line_table_offset);
+        LineProgram program;
+        read_header_start(reader, unit, program);
+        if (program.version >= 5) {
+            read_table_5(reader, unit);
+            std::vector<TableEntry> files = read_table_5(reader, unit);
+            return std::any_of(files.begin(), files.end(), [&](const TableEntry& file) { return fits(file.path); });
+        }
+        while (!reader.c_string().empty()) {}
+        for (std::string_view name = reader.c_string(); !name.empty(); name = reader.c_string()) {
+            if (fits(name)) return true;
+            for (int i = 0; i < 3; ++i) reader.uleb();
+        }
+        return fits(unit.root().name);
+    } catch (const FormatError&) {
+        return true;
+    }
+}
 
 LineProgram read_line_header(const Unit& unit) {
     return read(unit, false);

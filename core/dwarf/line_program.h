@@ -36,6 +36,9 @@ struct LineProgram {
 
 // The file table alone, without running the program: cheap, for finding which unit mentions a file. Throws FormatError.
 LineProgram read_line_header(const Unit& unit);
+// True if a file of that last component may be in the unit's file table: a look at the names alone, cheaper still. Never
+// false for a file that is there; true also where the table is damaged.
+bool may_mention_file(const Unit& unit, std::string_view last_component);
 // Everything. Throws FormatError.
 LineProgram read_line_program(const Unit& unit);
 

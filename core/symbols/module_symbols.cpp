@@ -81,9 +81,14 @@ bool ModuleSymbols::has_debug_information() const {
 }
 
 std::vector<std::string> ModuleSymbols::problems() const {
+    index();
+    return problems_so_far();
+}
+
+std::vector<std::string> ModuleSymbols::problems_so_far() const {
     std::vector<std::string> all = section_problems_;
     if (!elf_->damage().empty()) all.push_back(elf_->damage());
-    for (const auto& more : {files().refused(), debug_info().problems(), index().problems(), line_problems_})
+    for (const auto& more : {files().refused(), debug_info().problems(), index_ ? index_->problems() : std::vector<std::string>(), line_problems_})
         for (const std::string& problem : more)
             if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
     if (!dwarf().unit_map->distrust().empty()) all.push_back(dwarf().unit_map->distrust());

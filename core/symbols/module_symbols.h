@@ -44,6 +44,8 @@ class ModuleSymbols {
     bool has_debug_information() const;
     // Units, tables and files that could not be read or used, one sentence each.
     std::vector<std::string> problems() const;
+    // The same without reading more than was read already.
+    std::vector<std::string> problems_so_far() const;
 
     // ---- names
     const SymbolIndex& index() const;  // passes over all units, or takes the index an earlier session left

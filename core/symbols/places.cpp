@@ -16,12 +16,44 @@ bool path_matches(std::string_view path, std::string_view wanted) {
     return path.size() == wanted.size() || wanted.starts_with('/') || path[path.size() - wanted.size() - 1] == '/';
 }
 
+std::vector<const Unit*> units_mentioning(const ModuleSymbols& symbols, std::string_view wanted) {
+    std::vector<const Unit*> found;
+    std::string_view last = wanted.substr(wanted.rfind('/') + 1);
+    if (last.empty()) return found;
+    for (const auto& unit : symbols.debug_info().units()) {
+        if (!may_mention_file(*unit, last)) continue;
+        const auto& files = symbols.files_of(*unit);
+        if (std::any_of(files.begin(), files.end(), [&](const LineFile& file) { return path_matches(file.path, wanted); })) found.push_back(unit.get());
+    }
+    return found;
+}
+
 std::vector<std::string> find_files(const ModuleSymbols& symbols, std::string_view wanted) {
     std::set<std::string> found;
-    for (const auto& unit : symbols.debug_info().units())
+    for (const Unit* unit : units_mentioning(symbols, wanted))
         for (const LineFile& file : symbols.files_of(*unit))
             if (path_matches(file.path, wanted)) found.insert(file.path);
     return {found.begin(), found.end()};
+}
+
+namespace {
+
+// By index of a table's files: whether each matches.
+std::vector<bool> matching_files(const LineTable& lines, std::string_view wanted) {
+    std::vector<bool> matches;
+    for (const LineFile& file : lines.files()) matches.push_back(path_matches(file.path, wanted));
+    return matches;
+}
+
+}  // namespace
+
+std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const Unit& unit, std::string_view wanted) {
+    std::set<std::uint32_t> found;
+    const LineTable& lines = symbols.lines_of(unit);
+    std::vector<bool> matches = matching_files(lines, wanted);
+    for (const LineEntry& entry : lines.entries())
+        if (entry.is_statement && entry.line && entry.file < matches.size() && matches[entry.file]) found.insert(entry.line);
+    return found;
 }
 
 namespace {
@@ -47,10 +79,6 @@ CodeSite site_at(const ModuleSymbols& symbols, FileAddress address, const Copy& 
     return site;
 }
 
-bool mentions(const std::vector<LineFile>& files, std::string_view wanted) {
-    return std::any_of(files.begin(), files.end(), [&](const LineFile& f) { return path_matches(f.path, wanted); });
-}
-
 void collect_inlined(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted, const Function& holder,
                      std::vector<CodeSite>& sites) {
     for (const auto& inner : scope.inner) {
@@ -69,12 +97,11 @@ LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::ui
     result.files = find_files(symbols, file);
     std::map<Copy, FileAddress> first_of_copy;
     std::set<std::uint32_t> with_code;
-    for (const auto& unit : symbols.debug_info().units()) {
-        if (!mentions(symbols.files_of(*unit), file)) continue;
+    for (const Unit* unit : units_mentioning(symbols, file)) {
         const LineTable& lines = symbols.lines_of(*unit);
+        std::vector<bool> matches = matching_files(lines, file);
         for (const LineEntry& entry : lines.entries()) {
-            if (!entry.is_statement || entry.line == 0) continue;
-            if (!path_matches(lines.files()[entry.file].path, file)) continue;
+            if (!entry.is_statement || entry.line == 0 || entry.file >= matches.size() || !matches[entry.file]) continue;
             with_code.insert(entry.line);
             if (entry.line != line) continue;
             auto [slot, is_new] = first_of_copy.try_emplace(copy_at(symbols, entry.range.low), entry.range.low);

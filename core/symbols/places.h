@@ -1,6 +1,7 @@
 // Turns what a person types as a place into addresses of code: FILE:LINE, a line, a function.
 #pragma once
 
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -29,6 +30,11 @@ bool path_matches(std::string_view path, std::string_view wanted);
 
 // All source files the module mentions that match, each once.
 std::vector<std::string> find_files(const ModuleSymbols& symbols, std::string_view wanted);
+
+// Units whose line tables may have rows of the file: `wanted` as in path_matches.
+std::vector<const dwarf::Unit*> units_mentioning(const ModuleSymbols& symbols, std::string_view wanted);
+// The lines of one unit that have statements, in the files that match.
+std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const dwarf::Unit& unit, std::string_view wanted);
 
 // One site for each function or inlined copy that has code of the line.
 LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::uint32_t line);
