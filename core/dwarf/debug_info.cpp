@@ -147,6 +147,11 @@ void DebugInfo::add_split_file(const SplitFile& file, const Unit& skeleton) {
     }
     add(file.sections.info, ".debug_info.dwo", file.sections.cu_index, ".debug_cu_index");
     add(file.sections.types, ".debug_types.dwo", file.sections.tu_index, ".debug_tu_index");
+    for (ByteSpan bytes : file.more_info) add(bytes, ".debug_info.dwo", {}, "");
+    for (ByteSpan bytes : file.more_types) {
+        sections.types = bytes;  // tells its units that they are type units
+        add(bytes, ".debug_types.dwo", {}, "");
+    }
 }
 
 void DebugInfo::read_package(const SplitFile& file, const InfoSection& section, ByteSpan index, const char* index_name) {

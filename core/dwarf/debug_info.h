@@ -17,6 +17,7 @@ namespace lantern::dwarf {
 struct SplitFile {
     std::string path;
     Sections sections;
+    std::vector<ByteSpan> more_info, more_types;  // a .dwo file may have a section of its own for each type
 };
 
 struct DebugInfoInput {

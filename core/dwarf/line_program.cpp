@@ -55,8 +55,20 @@ struct TableEntry {
     std::optional<std::array<std::uint8_t, 16>> md5;
 };
 
+// An assembler may write a 32-bit line program for a 64-bit unit: the width of offsets is that of the program's own header.
+FormValue read_header_form(ByteReader& reader, const Unit& unit, std::uint16_t form, std::uint8_t offset_size) {
+    if (offset_size == unit.offset_size || (form != DW_FORM_line_strp && form != DW_FORM_strp)) return unit.read_form(reader, {0, form, 0});
+    bool is_line = form == DW_FORM_line_strp;
+    FormValue value;
+    value.form = form;
+    value.form_class = FormClass::string;
+    value.text = ByteReader(is_line ? unit.sections().line_str : unit.sections().str, is_line ? ".debug_line_str" : ".debug_str",
+                            reader.unsigned_of_size(offset_size)).c_string();
+    return value;
+}
+
 // The self-describing tables of version 5 (DWARF 5 §6.2.4.1).
-std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit) {
+std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit, std::uint8_t offset_size) {
     std::vector<EntryFormat> formats(reader.u8());
     for (EntryFormat& format : formats) format = {reader.uleb(), reader.uleb()};
     std::uint64_t count = reader.uleb();
@@ -66,7 +78,7 @@ std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit) {
     for (std::uint64_t i = 0; i < count; ++i) {
         TableEntry entry;
         for (const EntryFormat& format : formats) {
-            FormValue value = holder_of_lines(unit).read_form(reader, {0, static_cast<std::uint16_t>(format.form), 0});
+            FormValue value = read_header_form(reader, holder_of_lines(unit), static_cast<std::uint16_t>(format.form), offset_size);
             if (format.content == DW_LNCT_path) entry.path = value.text;
             if (format.content == DW_LNCT_directory_index) entry.folder = value.number;
             if (format.content == DW_LNCT_MD5 && value.block.size() == 16) {
@@ -81,8 +93,8 @@ std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit) {
 
 void read_files_5(ByteReader& reader, const Unit& unit, Header& header, LineProgram& program) {
     std::string base(unit.root().compilation_folder);
-    for (const TableEntry& folder : read_table_5(reader, unit)) header.folders.push_back(joined(base, folder.path));
-    for (const TableEntry& file : read_table_5(reader, unit)) {
+    for (const TableEntry& folder : read_table_5(reader, unit, header.offset_size)) header.folders.push_back(joined(base, folder.path));
+    for (const TableEntry& file : read_table_5(reader, unit, header.offset_size)) {
         std::string folder = file.folder < header.folders.size() ? header.folders[file.folder] : base;
         program.files.push_back({joined(folder, file.path), file.md5});
     }
@@ -255,10 +267,10 @@ bool may_mention_file(const Unit& unit, std::string_view last_component) {
     try {
         ByteReader reader(unit.line_section(), ".debug_line", *unit.root().line_table_offset);
         LineProgram program;
-        read_header_start(reader, unit, program);
+        Header header = read_header_start(reader, unit, program);
         if (program.version >= 5) {
-            read_table_5(reader, unit);
-            std::vector<TableEntry> files = read_table_5(reader, unit);
+            read_table_5(reader, unit, header.offset_size);
+            std::vector<TableEntry> files = read_table_5(reader, unit, header.offset_size);
             return std::any_of(files.begin(), files.end(), [&](const TableEntry& file) { return fits(file.path); });
         }
         while (!reader.c_string().empty()) {}

@@ -190,10 +190,19 @@ void collect_path(const Entry& parent, Position position, std::vector<std::strin
 
 }  // namespace
 
+std::optional<Position> ModuleSymbols::declaration_of_type(const Entry& definition) const {
+    if (definition.tag() == DW_TAG_subprogram || definition.tag() == DW_TAG_variable) return std::nullopt;
+    auto declaration = debug_info().referred(definition, DW_AT_specification);
+    if (!declaration || declaration->offset() == definition.offset() || declaration->has(DW_AT_specification)) return std::nullopt;
+    return declaration->offset();
+}
+
 std::string ModuleSymbols::qualified_name(Position position) const {
     auto entry = debug_info().entry_at(position);
     if (!entry) return {};
     std::string name(entry->text(DW_AT_name).value_or(""));
+    // A type unit's definition stands outside of its namespace; a declaration inside says which that is.
+    if (auto declaration = declaration_of_type(*entry)) return qualified_name(*declaration);
     const Unit& unit = entry->unit();
     std::string scope;
     if (name == "operator()") {  // a lambda's stands inside the function that makes it

@@ -99,6 +99,7 @@ class ModuleSymbols {
     void set_up();
     const Dwarf& dwarf() const;
     ByteSpan section_or_nothing(const ElfFile& file, const char* name) const;
+    std::optional<dwarf::Position> declaration_of_type(const dwarf::Entry& definition) const;
     Function read_function(const dwarf::Entry& entry) const;
     std::optional<dwarf::Position> find_complete(const dwarf::Entry& declaration) const;
     const UnitNames& names_of(const dwarf::Unit& unit) const;

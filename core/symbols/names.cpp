@@ -34,7 +34,7 @@ Treatment treat(std::uint16_t tag) {
         case DW_TAG_namespace: case DW_TAG_module:
         case DW_TAG_structure_type: case DW_TAG_class_type: case DW_TAG_union_type: case DW_TAG_enumeration_type:
         case DW_TAG_typedef: case DW_TAG_base_type: case DW_TAG_unspecified_type:
-            return {set_of(Slot::name, Slot::declaration), true, false};
+            return {set_of(Slot::name, Slot::declaration, Slot::specification, Slot::signature), true, false};
         default: return {};
     }
 }
@@ -69,7 +69,8 @@ struct NameScanner::Work {
 
     void add(const ScannedEntry& entry, NameKind kind) {
         found.names.push_back({entry.position, entry.or_zero(Slot::name), scope(), kind});
-        if (entry.has(Slot::name)) return;
+        // In a type unit the definition stands outside of its namespace, and a declaration inside says which that is.
+        if (entry.has(Slot::name) && !(is_type(kind) && entry.has(Slot::specification))) return;
         if (entry.has(Slot::specification)) unnamed.push_back({found.names.size() - 1, entry[Slot::specification]});
         else if (entry.has(Slot::abstract_origin)) unnamed.push_back({found.names.size() - 1, entry[Slot::abstract_origin]});
     }
@@ -103,8 +104,16 @@ struct NameScanner::Work {
 
     void open_scope(const ScannedEntry& entry) {
         if (!entry.has_children) return;
-        found.scopes.push_back({entry.position, unit->end, entry.or_zero(Slot::name), scope()});
+        found.scopes.push_back({entry.position, unit->end, entry.has(Slot::name) ? entry[Slot::name] : name_by_signature(entry), scope()});
         open.push_back(static_cast<std::uint32_t>(found.scopes.size() - 1));
+    }
+
+    // A class whose definition is a type unit may leave its name to that.
+    TextPosition name_by_signature(const ScannedEntry& entry) {
+        auto at = entry.has(Slot::signature) ? info.type_of_signature(entry[Slot::signature]) : std::nullopt;
+        const Unit* holder = at ? info.unit_holding(*at) : nullptr;
+        ScannedEntry target;
+        return holder && reader.read(*holder, *at, target) ? target.or_zero(Slot::name) : 0;
     }
 
     void type(const ScannedEntry& entry, NameKind kind) {

@@ -194,6 +194,15 @@ const dwarf::SplitFile* SymbolFiles::open_split(const fs::path& path) {
     open->split.path = path.string();
     open->split.sections = dwarf_sections(*file, ".dwo", refused_);
     if (open->split.sections.info.empty()) return nullptr;
+    try {
+        for (const Section& section : file->sections()) {
+            ByteSpan bytes;
+            if (section.name == ".debug_info.dwo" && (bytes = file->bytes(section)).data() != open->split.sections.info.data()) open->split.more_info.push_back(bytes);
+            if (section.name == ".debug_types.dwo" && (bytes = file->bytes(section)).data() != open->split.sections.types.data()) open->split.more_types.push_back(bytes);
+        }
+    } catch (const FormatError& error) {
+        refused_.push_back(error.what());
+    }
     open->file = std::move(file);
     slot->second = std::move(open);
     return &slot->second->split;

@@ -71,7 +71,12 @@ const Type* TypeTable::type_at(std::uint64_t offset) const {
     if (depth_ >= kDeepest) return &type;
     ++depth_;
     try {
-        if (auto entry = info_.entry_at(offset)) fill(type, *entry);
+        auto entry = info_.entry_at(offset);
+        if (entry && entry->has(DW_AT_signature)) {  // declared here, defined in a type unit (DWARF 5 §5.7.1)
+            if (auto definition = info_.referred(*entry, DW_AT_signature)) entry = definition;
+            type.entry_offset = entry->offset();
+        }
+        if (entry) fill(type, *entry);
     } catch (...) {
         --depth_;
         throw;
@@ -84,6 +89,7 @@ void TypeTable::fill(Type& type, const Entry& entry) const {
     type.name = entry.text(DW_AT_name).value_or("");
     type.size = entry.number(DW_AT_byte_size).value_or(0);
     type.declared_at = static_cast<std::uint32_t>(entry.number(DW_AT_decl_line).value_or(0));
+    if (auto file = entry.number(DW_AT_decl_file)) type.declared_in = file_name_(entry.unit(), *file);
     auto wrap = [&](TypeKind kind) {
         type.kind = kind;
         type.target = type_of(entry);
@@ -165,13 +171,8 @@ void TypeTable::fill_structure(Type& type, const Entry& entry) const {
     type.kind = entry.tag() == DW_TAG_union_type ? TypeKind::union_ : TypeKind::structure;
     type.name = tagged_name(entry);
     type.is_incomplete = entry.flag(DW_AT_declaration);
-    if (auto file = entry.number(DW_AT_decl_file)) type.declared_in = file_name_(entry.unit(), *file);
     if (!type.is_incomplete) return;
-    std::optional<Position> complete;
-    if (auto signature = entry.attribute(DW_AT_signature)) {  // the definition is a type unit
-        if (auto target = info_.referred(*signature)) complete = target->offset();
-    }
-    if (!complete) complete = find_complete_(entry);
+    auto complete = find_complete_(entry);
     if (!complete || *complete == entry.offset()) return;
     auto definition = info_.entry_at(*complete);
     if (!definition || definition->flag(DW_AT_declaration)) return;
