@@ -44,6 +44,7 @@ struct InlinedCall {
     std::uint64_t origin = 0;  // entry of the abstract function
     std::string call_file;
     std::uint32_t call_line = 0, call_column = 0;
+    std::optional<FileAddress> entry;  // where control comes into this copy, as far as it is said
 };
 
 struct Scope {

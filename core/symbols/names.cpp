@@ -134,7 +134,13 @@ struct NameScanner::Work {
             has_code = code(entry, low, holds_code_as_offset(entry.form_of(Slot::high_pc)) ? low + high : high);
         }
         if (has_code) add(entry, NameKind::function);
-        else if (entry.or_zero(Slot::inline_) == 1 || entry.or_zero(Slot::inline_) == 3) add(entry, NameKind::inlined_function);
+        else if (is_abstract(entry)) add(entry, NameKind::inlined_function);
+    }
+
+    // Said to be inlined, or written before it was known what becomes of it (link-time optimisation), so without any place.
+    static bool is_abstract(const ScannedEntry& entry) {
+        if (entry.has(Slot::inline_)) return entry[Slot::inline_] == 1 || entry[Slot::inline_] == 3;
+        return !entry.has(Slot::low_pc) && !entry.has(Slot::ranges);
     }
 
     bool code(const ScannedEntry& entry, std::uint64_t low, std::uint64_t high) {

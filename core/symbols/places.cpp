@@ -79,12 +79,25 @@ CodeSite site_at(const ModuleSymbols& symbols, FileAddress address, const Copy& 
     return site;
 }
 
+// Only link-time optimisation inlines a function of one unit into another.
+bool refers_to_other_units(const Unit& unit) {
+    bool refers = false;
+    const AbbreviationTable& table = unit.abbreviations();
+    table.for_each([&](std::uint64_t, const Abbreviation& abbreviation) {
+        for (const AttributeSpec& spec : table.specs(abbreviation))
+            refers |= spec.name == DW_AT_abstract_origin && (spec.form == DW_FORM_ref_addr || spec.form == DW_FORM_GNU_ref_alt);
+    });
+    return refers;
+}
+
 void collect_inlined(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted, const Function& holder,
                      std::vector<CodeSite>& sites) {
     for (const auto& inner : scope.inner) {
-        if (inner->inlined && inner->inlined->origin == wanted.entry_offset && !inner->ranges.empty()) {
-            CodeSite site = site_at(symbols, inner->ranges.front().low, {&holder, &*inner->inlined});
-            sites.push_back(site);
+        if (inner->inlined && inner->inlined->origin == wanted.entry_offset) {
+            const auto& entry = inner->inlined->entry;
+            bool can_use_entry = entry && (inner->ranges.empty() || any_contains(inner->ranges, *entry));
+            if (can_use_entry || !inner->ranges.empty())
+                sites.push_back(site_at(symbols, can_use_entry ? *entry : inner->ranges.front().low, {&holder, &*inner->inlined}));
         }
         collect_inlined(symbols, *inner, wanted, holder, sites);
     }
@@ -151,8 +164,11 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
     }
     // A function that was also inlined has its abstract entry listed on its own.
     if (!function.has_code()) {
-        for (const Function* holder : symbols.functions_of(*function.unit))
-            collect_inlined(symbols, symbols.body_of(*holder).outermost, function, *holder, sites);
+        for (const auto& unit : symbols.debug_info().units()) {
+            if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
+            for (const Function* holder : symbols.functions_of(*unit))
+                collect_inlined(symbols, symbols.body_of(*holder).outermost, function, *holder, sites);
+        }
     }
     return sites;
 }

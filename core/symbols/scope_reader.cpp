@@ -14,11 +14,13 @@ FunctionBody ScopeReader::read(const Function& function) const {
     if (!entry) return body;
     body.outermost.ranges = function.ranges;
     body.frame_base = locations_of(*entry, DW_AT_frame_base);
-    body.returned = types_.type_of(*entry);
-    if (!entry->has(DW_AT_type)) {
-        if (auto origin = info_.referred(*entry, DW_AT_abstract_origin)) body.returned = types_.type_of(*origin);
-        else if (auto declaration = info_.referred(*entry, DW_AT_specification)) body.returned = types_.type_of(*declaration);
+    // What it returns may stand at its abstract origin or at the declaration behind that.
+    std::optional<Entry> typed = entry;
+    for (int hops = 0; typed && !typed->has(DW_AT_type) && hops < 6; ++hops) {
+        auto next = info_.referred(*typed, DW_AT_abstract_origin);
+        typed = next ? next : info_.referred(*typed, DW_AT_specification);
     }
+    body.returned = typed ? types_.type_of(*typed) : &void_type();
     read_scope(body.outermost, *entry, 0);
     return body;
 }
@@ -38,6 +40,9 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
                 inner->ranges = ranges_of(child);
                 if (child.tag() == DW_TAG_inlined_subroutine) inner->inlined = read_inlined_call(child);
                 read_scope(*inner, child, depth + 1);
+                // A block may claim nothing itself and leave the claims to the blocks in it.
+                if (inner->ranges.empty())
+                    for (const auto& within : inner->inner) inner->ranges.insert(inner->ranges.end(), within->ranges.begin(), within->ranges.end());
                 scope.inner.push_back(std::move(inner));
                 break;
             }
@@ -49,9 +54,21 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
 InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
     InlinedCall call;
     if (auto origin = info_.referred(entry, DW_AT_abstract_origin)) {
-        call.origin = origin->offset();
         call.name = name_of_(*origin);
+        // With link-time optimisation the origin has an origin.
+        for (int hops = 0; hops < 4; ++hops) {
+            auto next = info_.referred(*origin, DW_AT_abstract_origin);
+            if (!next) break;
+            origin = next;
+        }
+        call.origin = origin->offset();
     }
+    auto at = entry.attribute(DW_AT_entry_pc);
+    auto low = entry.attribute(DW_AT_low_pc);
+    if (at && at->form_class == FormClass::address) call.entry = FileAddress(at->number);
+    else if (at && low) call.entry = FileAddress(low->number + at->number);  // an offset from the low pc (DWARF 5 §2.18)
+    else if (low) call.entry = FileAddress(low->number);
+    if (call.entry && call.entry->value == 0) call.entry.reset();
     call.call_line = static_cast<std::uint32_t>(entry.number(DW_AT_call_line).value_or(0));
     call.call_column = static_cast<std::uint32_t>(entry.number(DW_AT_call_column).value_or(0));
     if (auto file = entry.number(DW_AT_call_file)) call.call_file = file_name_(entry.unit(), *file);
