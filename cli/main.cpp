@@ -11,8 +11,15 @@
 
 #include "cli/log.h"
 #include "cli/options.h"
+#include "cli/progress.h"
 #include "cli/prompt.h"
+#include "cli/saved_file.h"
+#include "cli/settings.h"
 #include "cli/shell.h"
+#include "cli/symbol_server.h"
+#include "cli/views/json.h"
+#include "cli/views/survey.h"
+#include "cli/views/text.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -91,15 +98,54 @@ bool run_commands(Shell& shell, const Options& options) {
     return true;
 }
 
+SymbolSearch symbol_search(const Options& options) {
+    Settings settings = read_settings(settings_file());
+    SymbolSearch search;
+    for (const std::string& folder : options.symbol_folders) {
+        if (!std::filesystem::is_directory(folder)) throw FileError(fmt::format("--symbols {}: there is no such folder", folder), "name the folder that holds debug files");
+        search.folders.push_back(std::filesystem::absolute(folder));
+    }
+    search.folders.insert(search.folders.end(), settings.symbol_folders.begin(), settings.symbol_folders.end());
+    if (options.ask_servers || settings.ask_servers) search.fetch = symbol_server(settings.symbol_servers, isatty(2));
+    if (settings.keep_indexes) search.index_folder = cache_folder();
+    search.index_limit = settings.index_limit;
+    search.progress = names_progress();
+    return search;
+}
+
+void write_survey(const SurveyReport& report, const std::string& folder, Output& output) {
+    std::error_code problem;
+    std::filesystem::create_directories(folder, problem);
+    std::string base = (std::filesystem::path(folder) / "survey").string();
+    write_whole_file(base + ".txt", text_of(report, Style{}));
+    write_whole_file(base + ".json", json_of(report) + "\n");
+    write_whole_file(base + ".html", survey_page(report));
+    if (output.format() == Format::text) output.show(Notice{Notice::Kind::done, fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
+}
+
+int run_survey(const Options& options, Output& output) {
+    SymbolSearch search = symbol_search(options);
+    SurveyReport report;
+    for (const std::string& program : options.surveyed) {
+        auto progress = [&](double done) { search.progress(program, done); };
+        report.programs.push_back(survey_program(program, search, options.source_map, progress));
+        clear_progress();
+    }
+    output.show(report);
+    if (!options.record_folder.empty()) write_survey(report, options.record_folder, output);
+    return kWorked;
+}
+
 int run(const Options& options) {
     bool utf8 = std::strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
     Output output(options.format, style_for(1), !utf8);
     try {
         start_log(options.log_file);
+        if (options.work == Options::Work::survey) return run_survey(options, output);
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
-        Session session(launch_options(options, commands_on_input), options.source_map);
+        Session session(launch_options(options, commands_on_input), options.source_map, symbol_search(options));
         log_line("session on " + session.program());
         Shell shell(session, output);
         show_first_notices(shell);

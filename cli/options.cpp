@@ -13,20 +13,24 @@ namespace {
 
 constexpr const char* kUsage =
     "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
+    "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "\n"
-    "Starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
-    "else from the terminal. Type help there.\n";
+    "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
+    "else from the terminal. Type help there. survey tells what a program offers a debugger; --out keeps the report\n"
+    "as text, JSON and a page; of two programs it shows what differs.\n";
 
 cxxopts::Options description() {
     cxxopts::Options options("elm-lantern", "A debugger for compiled programs");
     options.add_options()("script", "play the session commands in FILE (may repeat)", cxxopts::value<std::vector<std::string>>(), "FILE")(
         "do", "run one session command (may repeat; after the scripts)", cxxopts::value<std::vector<std::string>>(), "COMMAND")(
-        "stay", "go on at the prompt after --script and --do")("out", "keep a record of the session in DIR", cxxopts::value<std::string>(), "DIR")(
+        "stay", "go on at the prompt after --script and --do")("out", "keep a record of the session, or the survey, in DIR", cxxopts::value<std::string>(), "DIR")(
         "format", "text or json", cxxopts::value<std::string>()->default_value("text"), "FORM")(
         "stdin", "the program reads FILE", cxxopts::value<std::string>(), "FILE")("stdout", "the program writes to FILE", cxxopts::value<std::string>(), "FILE")(
         "env", "set a variable for the program (may repeat)", cxxopts::value<std::vector<std::string>>(), "NAME=VALUE")(
         "cwd", "the program starts in DIR", cxxopts::value<std::string>(), "DIR")(
         "source-map", "look for sources recorded under FROM under TO (may repeat)", cxxopts::value<std::vector<std::string>>(), "FROM=TO")(
+        "symbols", "look for separate debug files in DIR (may repeat)", cxxopts::value<std::vector<std::string>>(), "DIR")(
+        "ask-servers", "fetch missing debug files from the symbol servers of the settings")(
         "random-addresses", "leave address randomisation on")("log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
         "help", "this text")("version", "the version");
     return options;
@@ -81,15 +85,23 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
 
     std::vector<std::string> words = all_of(parsed, "words");
     if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"survey", "attach", "postmortem", "diagnose", "compare", "heap", "serve"};
+    static const std::vector<std::string> later = {"attach", "postmortem", "diagnose", "compare", "heap", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]), "elm-lantern debug PROGRAM starts a session");
-    if (words[0] != "debug")
+    bool surveys = words[0] == "survey";
+    if (words[0] != "debug" && !surveys)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])), fmt::format("did you mean elm-lantern debug {}?", words[0]));
-    if (words.size() < 2) return wrong("the program is missing", "elm-lantern debug PROGRAM");
-    if (words.size() > 2)
+    if (words.size() < 2) return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
+    if (words.size() > 2 && !surveys)
         return wrong(fmt::format("{} is one word too many", quote(words[2])), "the program's own arguments come after --");
+    if (words.size() > 3) return wrong(fmt::format("{} is one word too many", quote(words[3])), "survey takes one program, or two to compare");
     options.program = words[1];
+    if (surveys) {
+        options.work = Options::Work::survey;
+        options.surveyed.assign(words.begin() + 1, words.end());
+    }
+    options.symbol_folders = all_of(parsed, "symbols");
+    options.ask_servers = parsed.count("ask-servers") != 0;
 
     options.scripts = all_of(parsed, "script");
     options.commands = all_of(parsed, "do");

@@ -11,7 +11,11 @@
 namespace lantern::cli {
 
 struct Options {
+    enum class Work { debug, survey } work = Work::debug;
     std::string program;
+    std::vector<std::string> surveyed;          // programs: one, or two to compare
+    std::vector<std::string> symbol_folders;
+    bool ask_servers = false;
     std::vector<std::string> arguments;
     std::vector<std::string> scripts;
     std::vector<std::string> commands;  // --do

@@ -13,6 +13,14 @@ find functions
 find globals
 find types
 find files
+find functions /^f/ limit 2
+find types in locks.c
+find code fill
+find code locks.c:63
+find address main
+type struct chamber
+type enum state
+type global_count
 globals
 value global_count
 pause at fill
@@ -65,6 +73,10 @@ S
 for how in null zero abort call deep; do
     "$build/elm-lantern" debug "$build/tests/programs/trouble-gcc" --do launch --do '-stack' --do '-continue' --format json -- $how >> "$work/lines.jsonl" 2> /dev/null
 done
+"$build/elm-lantern" survey "$build/tests/programs/locks-gcc-O2-dwarf5-pie" --out "$work/survey" --format json >> "$work/lines.jsonl"
+"$build/elm-lantern" survey "$build/tests/programs/locks-nosymbols" "$build/tests/programs/barges-dwarf4" --format json >> "$work/lines.jsonl"
+cat "$work/survey/survey.json" >> "$work/lines.jsonl"
+"$build/elm-lantern" debug "$build/tests/programs/barges-dwarf5" --do 'type canal::Narrow' --do 'find code deepest' --do 'find types Way' --format json >> "$work/lines.jsonl"
 cat "$work/record/session.jsonl" >> "$work/lines.jsonl"
 /usr/bin/python3 - "$source_folder/docs/session.schema.json" "$work/lines.jsonl" <<'P'
 import json, sys, jsonschema

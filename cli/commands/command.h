@@ -67,6 +67,7 @@ void run_keep(Shell&, std::string_view);
 void run_pin(Shell&, std::string_view);
 void run_unpin(Shell&, std::string_view);
 void run_find(Shell&, std::string_view);
+void run_type(Shell&, std::string_view);
 void run_save(Shell&, std::string_view);
 void run_play(Shell&, std::string_view);
 void run_help(Shell&, std::string_view);

@@ -52,8 +52,13 @@ constexpr Command kCommands[] = {
     {"locals", "locals", "parameters and local variables", kLooking,
      "Those of the selected frame, innermost scope first. A variable that nothing has assigned yet says so beside its bytes.", run_locals},
     {"globals", "globals [PATTERN]", "global variables", kLooking, "Those whose name holds PATTERN.", run_globals, Completes::expression},
-    {"find", "find functions|globals|types|files [PATTERN]", "look for names", kLooking,
-     "PATTERN is a part of the name; * stands for any characters.", run_find, Completes::find},
+    {"find", "find functions|globals|types|files|code|address …", "look for names and code", kLooking,
+     "find functions|globals|types|files [PATTERN] [in NAME] [limit N]: PATTERN is a part of the name, a pattern with * and ?,\n"
+     "or a regular expression between slashes. NAME is a source file or a loaded library.\n"
+     "find code PLACE: every address the place stands for, each inlined copy and template instance; of a line, all its code.\n"
+     "find address EXPR: the module, function, inlined calls, file and line at an address.", run_find, Completes::find},
+    {"type", "type NAME | type EXPR", "how a type lies in memory", kLooking,
+     "Members with their offsets and sizes, bases, the padding between, what is lost to it, the values of an enumeration.", run_type, Completes::expression},
     {"value", "value EXPR [as FORM]", "compute and show; = EXPR is short for it", kValues,
      "EXPR is written as in C: members, ->, [], *, &, arithmetic, comparisons, logic, casts, sizeof. Besides: %rax is a\n"
      "register, p[0..8] are eight elements, level#17 is the variable declared at line 17, @ is the last result, @3 the\n"

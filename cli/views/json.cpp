@@ -224,11 +224,104 @@ struct Renderer {
             if (!name.detail.empty()) made["detail"] = name.detail;
             if (!name.file.empty()) made["file"] = name.file;
             if (name.line) made["line"] = name.line;
-            if (name.address) made["address"] = address_text(name.address);
-            if (name.is_inlined_only) made["inlined_only"] = true;
+            if (!name.addresses.empty()) {
+                Json all = Json::array();
+                for (std::uint64_t address : name.addresses) all.push_back(address_text(address));
+                made["addresses"] = std::move(all);
+            }
+            if (name.has_no_own_code) made["no_own_code"] = true;
             found.push_back(std::move(made));
         }
-        return {{"kind", "find"}, {"what", r.what}, {"pattern", r.pattern}, {"total", r.total}, {"found", std::move(found)}};
+        Json out{{"kind", "find"}, {"what", r.what}, {"pattern", r.pattern}, {"total", r.total}, {"found", std::move(found)}};
+        if (!r.within.empty()) out["within"] = r.within;
+        if (!r.note.empty()) out["note"] = r.note;
+        return out;
+    }
+    Json operator()(const CodeReport& r) const {
+        Json sites = Json::array(), blocks = Json::array();
+        for (const auto& site : r.sites) {
+            Json made{{"address", address_text(site.address)}, {"function", site.function}, {"module", site.module}};
+            if (site.line) {
+                made["file"] = site.file;
+                made["line"] = site.line;
+            }
+            if (!site.inlined_into.empty()) made["inlined_into"] = site.inlined_into;
+            sites.push_back(std::move(made));
+        }
+        for (const auto& block : r.blocks) {
+            Json made{{"low", address_text(block.low)}, {"high", address_text(block.high)}, {"function", block.function}};
+            if (!block.inlined_into.empty()) made["inlined_into"] = block.inlined_into;
+            blocks.push_back(std::move(made));
+        }
+        return {{"kind", "code"}, {"place", r.place}, {"sites", std::move(sites)}, {"blocks", std::move(blocks)}};
+    }
+    Json operator()(const AddressReport& r) const {
+        Json frames = Json::array();
+        for (const CodeFrame& frame : r.frames) {
+            Json made{{"function", frame.function}, {"inlined", frame.is_inlined}};
+            if (frame.line) {
+                made["file"] = frame.file;
+                made["line"] = frame.line;
+            }
+            if (frame.column) made["column"] = frame.column;
+            frames.push_back(std::move(made));
+        }
+        return {{"kind", "address"}, {"address", address_text(r.address)}, {"module", r.module}, {"file_address", address_text(r.file_address)},
+                {"section", r.section}, {"symbol", r.symbol}, {"offset", r.offset}, {"frames", std::move(frames)}};
+    }
+    Json operator()(const TypeReport& r) const {
+        static constexpr const char* kKinds[] = {"member", "base", "virtual-base", "vtable-pointer", "static", "padding", "variant"};
+        Json rows = Json::array(), enumerators = Json::array();
+        for (const TypeRow& row : r.rows) {
+            Json made{{"what", kKinds[static_cast<int>(row.kind)]}, {"depth", row.depth}, {"size", row.size}};
+            if (!row.name.empty()) made["name"] = row.name;
+            if (!row.type.empty()) made["type"] = row.type;
+            if (row.offset) made["offset"] = *row.offset;
+            if (row.bit_size) {
+                made["bits"] = row.bit_size;
+                made["bit_offset"] = row.bit_offset;
+            }
+            if (!row.value.empty()) made["value"] = row.value;
+            rows.push_back(std::move(made));
+        }
+        for (const auto& one : r.enumerators) enumerators.push_back({{"name", one.name}, {"value", one.value}});
+        Json out{{"kind", "type"}, {"name", r.name}, {"wording", r.wording}, {"size", r.size}, {"padding", r.padding}, {"incomplete", r.is_incomplete},
+                 {"rows", std::move(rows)}, {"enumerators", std::move(enumerators)}, {"methods", r.methods}, {"others", r.others}};
+        if (r.virtual_bases_from) out["virtual_bases_from"] = *r.virtual_bases_from;
+        if (r.line) {
+            out["file"] = r.file;
+            out["line"] = r.line;
+        }
+        return out;
+    }
+    static Json survey(const Survey& s) {
+        Json groups = Json::array(), sections = Json::array(), sources = Json::array(), weaknesses = Json::array();
+        for (const SurveyGroup& g : s.groups)
+            groups.push_back({{"language", g.language}, {"compiler", g.compiler}, {"optimisation", g.optimisation}, {"optimisation_source", g.optimisation_source},
+                              {"dwarf_version", g.dwarf_version}, {"units", g.units}, {"functions", g.functions}, {"code_bytes", g.code_bytes}});
+        for (const SurveySection& e : s.sections) {
+            Json made{{"name", e.name}, {"stored", e.stored}, {"size", e.size}, {"debug", e.is_debug}};
+            if (!e.compression.empty()) made["compression"] = e.compression;
+            sections.push_back(std::move(made));
+        }
+        static constexpr const char* kStates[] = {"good", "missing", "newer", "different"};
+        for (const SurveySource& e : s.sources) sources.push_back({{"path", e.path}, {"state", kStates[static_cast<int>(e.state)]}, {"checksum", e.has_checksum}});
+        for (const SurveyWeakness& w : s.weaknesses) weaknesses.push_back({{"what", w.what}, {"advice", w.advice}});
+        Json out{{"path", s.path}, {"file_size", s.file_size}, {"built_at", s.built_at}, {"program_kind", s.kind}, {"dynamic", s.is_dynamic}, {"build_id", s.build_id},
+                 {"symbol_table", s.has_symbol_table}, {"debug_information", s.has_symbols}, {"debug_information_from", s.symbols_from}, {"refused", s.refused},
+                 {"problems", s.problems}, {"units", s.units}, {"type_units", s.type_units}, {"partial_units", s.partial_units}, {"split_files", s.split_files},
+                 {"missing_split_files", s.missing_split_files}, {"indexes", s.address_indexes}, {"groups", std::move(groups)}, {"sections", std::move(sections)},
+                 {"debug_bytes", s.debug_bytes}, {"separate_bytes", s.separate_bytes}, {"sources", std::move(sources)}, {"weaknesses", std::move(weaknesses)}};
+        out["functions"] = {{"with_code", s.functions}, {"inlined_away", s.inlined_away}, {"inlined_calls", s.inlined_calls}, {"frame_pointer_kept", s.frame_pointer_kept}, {"frame_pointer_looked_at", s.frame_pointer_looked_at}};
+        out["variables"] = {{"total", s.variables}, {"everywhere", s.variables_everywhere}, {"partly", s.variables_partly}, {"nowhere", s.variables_nowhere}, {"coverage", s.variable_coverage}};
+        for (auto [name, value] : {std::pair{"separate_file", &s.separate_file}, {"shared_file", &s.shared_file}, {"package", &s.package}})
+            if (!value->empty()) out[name] = *value;
+        return out;
+    }
+    Json operator()(const SurveyReport& r) const {
+        Json programs = Json::array();
+        for (const Survey& s : r.programs) programs.push_back(survey(s));
+        return {{"kind", "survey"}, {"programs", std::move(programs)}};
     }
     Json operator()(const HelpReport& r) const {
         Json groups = Json::array();

@@ -1,5 +1,7 @@
 #include "cli/views/text.h"
 
+#include "cli/views/survey.h"
+
 #include <fmt/format.h>
 
 #include <filesystem>
@@ -72,6 +74,10 @@ struct Renderer {
     std::string operator()(const BreakpointSet& r) const { return breakpoint_set_text(r, style); }
     std::string operator()(const PinsReport& r) const { return pins_text(r, style); }
     std::string operator()(const FindReport& r) const { return find_text(r, style); }
+    std::string operator()(const CodeReport& r) const { return code_text(r, style); }
+    std::string operator()(const AddressReport& r) const { return address_text(r, style); }
+    std::string operator()(const SurveyReport& r) const { return survey_text(r, style); }
+    std::string operator()(const TypeReport& r) const { return type_report_text(r, style); }
     std::string operator()(const HelpReport& r) const { return help_text(r, style); }
     std::string operator()(const Notice& r) const { return notice_text(r, style); }
     std::string operator()(const Failure& r) const { return failure_text(r, style); }

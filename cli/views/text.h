@@ -21,6 +21,9 @@ std::string value_text(const ValueReport& report, const Style& style);
 std::string breakpoints_text(const BreakpointsReport& report, const Style& style);
 std::string breakpoint_set_text(const BreakpointSet& report, const Style& style);
 std::string find_text(const FindReport& report, const Style& style);
+std::string code_text(const CodeReport& report, const Style& style);
+std::string address_text(const AddressReport& report, const Style& style);
+std::string type_report_text(const TypeReport& report, const Style& style);
 std::string help_text(const HelpReport& report, const Style& style);
 std::string failure_text(const Failure& failure, const Style& style);
 

@@ -6,9 +6,12 @@
 #include <variant>
 #include <vector>
 
+#include "core/analysis/find_report.h"
 #include "core/analysis/locals_report.h"
 #include "core/analysis/stack_report.h"
 #include "core/analysis/stop_report.h"
+#include "core/analysis/survey.h"
+#include "core/analysis/type_report.h"
 #include "core/values/value_view.h"
 
 namespace lantern::cli {
@@ -40,22 +43,6 @@ struct PinsReport {
     std::vector<Pin> pins;
 };
 
-struct FoundName {
-    std::string name;
-    std::string detail;  // type of a global, what kind of a type
-    std::string file;
-    std::uint32_t line = 0;
-    std::uint64_t address = 0;
-    bool is_inlined_only = false;
-};
-
-struct FindReport {
-    std::string what;  // "functions", "globals", "types", "files"
-    std::string pattern;
-    std::vector<FoundName> found;
-    std::size_t total = 0;
-};
-
 struct HelpEntry {
     std::string usage, summary;
 };
@@ -83,6 +70,6 @@ struct Failure {
 };
 
 using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ChangeReport,
-                          BreakpointsReport, BreakpointSet, PinsReport, FindReport, HelpReport, Notice, Failure>;
+                          BreakpointsReport, BreakpointSet, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -62,6 +62,10 @@ class RowMachine {
         rows_.push_back(done);
         row_.range.low = FileAddress(to);
     }
+    // An offset in units of the data alignment. Damaged bytes may make it overflow, which must not be undefined.
+    std::int64_t factored(std::uint64_t number) const {
+        return static_cast<std::int64_t>(number * static_cast<std::uint64_t>(data_alignment_));
+    }
     void advance_by(std::uint64_t delta) { advance(row_.range.low.value + delta * code_alignment_); }
 
     void rule(std::uint64_t number, RegisterRule::Kind kind, std::int64_t value = 0, ByteSpan expression = {}) {
@@ -84,7 +88,7 @@ class RowMachine {
             std::uint8_t low = op & 0x3f;
             switch (op & 0xc0) {
                 case DW_CFA_advance_loc: advance_by(low); continue;
-                case DW_CFA_offset: rule(low, Kind::offset, static_cast<std::int64_t>(reader.uleb()) * data_alignment_); continue;
+                case DW_CFA_offset: rule(low, Kind::offset, factored(reader.uleb())); continue;
                 case DW_CFA_restore: restore(low); continue;
                 default: break;
             }
@@ -96,27 +100,27 @@ class RowMachine {
                 case DW_CFA_advance_loc4: advance_by(reader.u32()); break;
                 case DW_CFA_offset_extended: {
                     std::uint64_t number = reader.uleb();
-                    rule(number, Kind::offset, static_cast<std::int64_t>(reader.uleb()) * data_alignment_);
+                    rule(number, Kind::offset, factored(reader.uleb()));
                     break;
                 }
                 case DW_CFA_offset_extended_sf: {
                     std::uint64_t number = reader.uleb();
-                    rule(number, Kind::offset, reader.sleb() * data_alignment_);
+                    rule(number, Kind::offset, factored(static_cast<std::uint64_t>(reader.sleb())));
                     break;
                 }
                 case DW_CFA_GNU_negative_offset_extended: {
                     std::uint64_t number = reader.uleb();
-                    rule(number, Kind::offset, -static_cast<std::int64_t>(reader.uleb()) * data_alignment_);
+                    rule(number, Kind::offset, factored(std::uint64_t{0} - reader.uleb()));
                     break;
                 }
                 case DW_CFA_val_offset: {
                     std::uint64_t number = reader.uleb();
-                    rule(number, Kind::value_offset, static_cast<std::int64_t>(reader.uleb()) * data_alignment_);
+                    rule(number, Kind::value_offset, factored(reader.uleb()));
                     break;
                 }
                 case DW_CFA_val_offset_sf: {
                     std::uint64_t number = reader.uleb();
-                    rule(number, Kind::value_offset, reader.sleb() * data_alignment_);
+                    rule(number, Kind::value_offset, factored(static_cast<std::uint64_t>(reader.sleb())));
                     break;
                 }
                 case DW_CFA_restore_extended: restore(reader.uleb()); break;
@@ -146,12 +150,12 @@ class RowMachine {
                 }
                 case DW_CFA_def_cfa_sf: {
                     std::uint64_t number = reader.uleb();
-                    define_cfa(number, reader.sleb() * data_alignment_);
+                    define_cfa(number, factored(static_cast<std::uint64_t>(reader.sleb())));
                     break;
                 }
                 case DW_CFA_def_cfa_register: define_cfa(reader.uleb(), row_.cfa_offset); break;
                 case DW_CFA_def_cfa_offset: row_.cfa_offset = static_cast<std::int64_t>(reader.uleb()); break;
-                case DW_CFA_def_cfa_offset_sf: row_.cfa_offset = reader.sleb() * data_alignment_; break;
+                case DW_CFA_def_cfa_offset_sf: row_.cfa_offset = factored(static_cast<std::uint64_t>(reader.sleb())); break;
                 case DW_CFA_def_cfa_expression:
                     row_.cfa_is_expression = true;
                     row_.cfa_expression = reader.block(reader.uleb());

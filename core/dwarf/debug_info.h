@@ -48,6 +48,7 @@ class DebugInfo {
     std::optional<Position> type_of_signature(std::uint64_t signature) const;
     // A name by where it stands; empty if that is nowhere.
     std::string_view text(TextPosition position) const;
+    const std::vector<std::unique_ptr<InfoSection>>& sections() const { return sections_; }
     const InfoSection* section_of(Position position) const;
 
   private:

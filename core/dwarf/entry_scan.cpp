@@ -68,6 +68,14 @@ std::uint64_t load_sized(const std::byte* at, std::uint32_t size) {
 
 }  // namespace
 
+bool high_is_address(std::uint16_t form) {
+    switch (form) {
+        case DW_FORM_addr: case DW_FORM_addrx: case DW_FORM_addrx1: case DW_FORM_addrx2: case DW_FORM_addrx3: case DW_FORM_addrx4:
+        case DW_FORM_GNU_addr_index: return true;
+        default: return false;
+    }
+}
+
 void EntryScanner::fail(const std::byte* at, const char* what) const {
     throw FormatError(fmt::format("{} at offset {:#x}: {}", unit_->section().name, static_cast<std::uint64_t>(at - start_), what));
 }

@@ -40,6 +40,9 @@ struct ScannedEntry {
     std::uint16_t form_of(Slot slot) const { return form[static_cast<unsigned>(slot)]; }
 };
 
+// A high pc is an address, or else counts from the low pc (DWARF 4 §2.17.2).
+bool high_is_address(std::uint16_t form);
+
 // What a walk does with the entries of one tag.
 struct Treatment {
     SlotSet slots = 0;

@@ -106,6 +106,12 @@ std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t 
 
 }  // namespace
 
+std::vector<LocationRange> location_list(const Unit& unit, std::uint16_t form, std::uint64_t number) {
+    if (form == DW_FORM_loclistx) return read_location_list_5(unit, unit.location_list_offset(number));
+    if (unit.version >= 5) return read_location_list_5(unit, number);
+    return unit.section().is_split ? read_split_location_list_4(unit, number) : read_location_list_4(unit, number);
+}
+
 std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {
     auto value = entry.attribute(attribute);
     if (!value) return {};
@@ -113,10 +119,8 @@ std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {
     switch (value->form_class) {
         case FormClass::expression:
         case FormClass::block: return {{std::nullopt, value->block}};
-        case FormClass::list_index: return read_location_list_5(unit, unit.location_list_offset(value->number));
-        case FormClass::section_offset:
-            if (unit.version >= 5) return read_location_list_5(unit, value->number);
-            return unit.section().is_split ? read_split_location_list_4(unit, value->number) : read_location_list_4(unit, value->number);
+        case FormClass::list_index:
+        case FormClass::section_offset: return location_list(unit, value->form, value->number);
         default: return {};
     }
 }

@@ -18,6 +18,9 @@ struct LocationRange {
 // The location attribute's contents, in the order of the file; empty if the entry has none. Throws FormatError.
 std::vector<LocationRange> locations_of(const Entry& entry, At attribute = DW_AT_location);
 
+// The same for a list attribute that was read already: `number` is an index where the form is DW_FORM_loclistx.
+std::vector<LocationRange> location_list(const Unit& unit, std::uint16_t form, std::uint64_t number);
+
 // The expression that holds at `pc`, if there is one.
 std::optional<ByteSpan> expression_at(const std::vector<LocationRange>& locations, FileAddress pc);
 

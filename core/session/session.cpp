@@ -7,10 +7,12 @@
 
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/symbols/places.h"
 
 namespace lantern {
 
-Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings) : launch_(std::move(launch)), sources_(std::move(mappings)) {
+Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search)
+    : launch_(std::move(launch)), search_(std::move(search)), sources_(std::move(mappings)) {
     std::error_code ignored;
     auto full = std::filesystem::absolute(launch_.program, ignored);
     if (!ignored) launch_.program = full.lexically_normal().string();
@@ -22,7 +24,7 @@ Session::~Session() = default;
 
 std::shared_ptr<const ModuleSymbols> Session::open_symbols(const std::string& path) {
     auto& slot = open_[path];
-    if (!slot) slot = std::make_shared<ModuleSymbols>(path);
+    if (!slot) slot = std::make_shared<ModuleSymbols>(path, search_);
     return slot;
 }
 
@@ -63,8 +65,16 @@ void Session::kill() {
 }
 
 bool Session::is_stale(const std::string& recorded) {
-    const SourceText* text = sources_.find(recorded);
-    return text && text->modified_at > symbols_->elf().modified_at();
+    SourceState state = source_state(recorded);
+    return state == SourceState::newer || state == SourceState::different;
+}
+
+SourceState Session::source_state(const std::string& recorded) {
+    std::optional<std::array<std::uint8_t, 16>> md5;
+    for (const dwarf::Unit* unit : units_mentioning(*symbols_, recorded))
+        for (const dwarf::LineFile& file : symbols_->files_of(*unit))
+            if (file.path == recorded && file.md5) md5 = file.md5;
+    return sources_.state(recorded, md5, symbols_->elf().modified_at());
 }
 
 std::string Session::current_file() {

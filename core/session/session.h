@@ -26,7 +26,7 @@ struct Pin {
 class Session {
   public:
     // `launch.program` is the program; it is opened here. Throws FileError.
-    Session(LaunchOptions launch, std::vector<SourceMapping> mappings);
+    Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search = {});
     ~Session();
 
     const std::string& program() const { return launch_.program; }
@@ -75,6 +75,7 @@ class Session {
     Value assign(std::string_view left, std::string_view right);
     // True if the source that was compiled is older than what lies there now.
     bool is_stale(const std::string& recorded_source);
+    SourceState source_state(const std::string& recorded_source);
 
     std::vector<Pin>& pins() { return pins_; }
     Pin& add_pin(std::string text);
@@ -97,6 +98,7 @@ class Session {
 
     LaunchOptions launch_;
     EventLoop events_;
+    SymbolSearch search_;
     std::map<std::string, std::shared_ptr<const ModuleSymbols>> open_;
     std::vector<std::shared_ptr<const ModuleSymbols>> retired_;  // kept: types of earlier values point into them
     std::shared_ptr<const ModuleSymbols> symbols_;

@@ -7,6 +7,7 @@
 #include "core/dwarf/ranges.h"
 #include "core/support/error.h"
 #include "core/symbols/demangle.h"
+#include "core/symbols/index_file.h"
 
 namespace lantern {
 
@@ -91,6 +92,7 @@ std::vector<std::string> ModuleSymbols::problems_so_far() const {
     for (const auto& more : {files().refused(), debug_info().problems(), index_ ? index_->problems() : std::vector<std::string>(), line_problems_})
         for (const std::string& problem : more)
             if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
+    if (!name_table_distrust_.empty()) all.push_back(name_table_distrust_);
     if (!dwarf().unit_map->distrust().empty()) all.push_back(dwarf().unit_map->distrust());
     return all;
 }
@@ -101,7 +103,20 @@ const SymbolIndex& ModuleSymbols::index() const {
     if (!index_) {
         std::function<void(double)> progress;
         if (search_.progress) progress = [this](double done) { search_.progress(elf_->path().string(), done); };
+        constexpr std::uint64_t kWorthKeeping = 4 << 20;  // below this the pass is quicker than the file
+        std::uint64_t bytes = 0;
+        for (const auto& section : debug_info().sections()) bytes += section->bytes.size();
+        bool is_kept = !search_.index_folder.empty() && elf_->build_id().size() > 2 && bytes >= kWorthKeeping;
+        if (is_kept)
+            if (auto kept = load_index(search_.index_folder, elf_->build_id(), debug_info())) {
+                index_ = std::make_unique<SymbolIndex>(std::move(*kept));
+                index_from_file_ = true;
+                return *index_;
+            }
         index_ = std::make_unique<SymbolIndex>(SymbolIndex::build(debug_info(), areas_, progress));
+        if (progress) progress(1);
+        // Damage is found by the pass alone: a program that has some is passed over anew each time.
+        if (is_kept && index_->problems().empty()) save_index(search_.index_folder, elf_->build_id(), *index_, debug_info(), search_.index_limit);
     }
     return *index_;
 }
@@ -326,6 +341,17 @@ WantedType wanted_type(std::string_view text) {
     return {text, std::nullopt};
 }
 
+std::optional<NameKind> kind_of_type(std::uint16_t tag) {
+    switch (tag) {
+        case DW_TAG_structure_type: case DW_TAG_class_type: return NameKind::structure;
+        case DW_TAG_union_type: return NameKind::union_;
+        case DW_TAG_enumeration_type: return NameKind::enumeration;
+        case DW_TAG_typedef: return NameKind::alias;
+        case DW_TAG_base_type: return NameKind::base_type;
+        default: return std::nullopt;
+    }
+}
+
 // In C a structure is only named with its keyword; in C++ and Rust the name is enough.
 bool keyword_is_needed(const DebugInfo& info, const NameEntry& entry) {
     if (entry.kind == NameKind::alias || entry.kind == NameKind::base_type) return false;
@@ -363,6 +389,8 @@ std::vector<const Type*> ModuleSymbols::types_named(const std::string& text) con
 const Type* ModuleSymbols::type_named(const std::string& text) const {
     WantedType wanted = wanted_type(text);
     if (wanted.name.empty()) return nullptr;
+    if (const NameTable* table = name_table())
+        if (auto position = type_in_table(*table, wanted.name, wanted.kind)) return types().type_at(*position);
     const NameEntry* best = nullptr;
     index().for_each_named(last_component(wanted.name), [&](const NameEntry& entry) {
         if (!is_type(entry.kind) || best) return;
@@ -376,6 +404,74 @@ const Type* ModuleSymbols::type_named(const std::string& text) const {
     return best ? types().type_at(best->position) : nullptr;
 }
 
+// The file's own index is believed when the entry it names is there and is what it says.
+std::optional<Position> ModuleSymbols::type_in_table(const NameTable& table, std::string_view name, std::optional<NameKind> kind) const {
+    try {
+        for (const NameTable::Found& found : table.find(last_component(name))) {
+            auto entry_kind = kind_of_type(found.tag);
+            if (!entry_kind) continue;
+            auto entry = debug_info().entry_at(found.position);
+            if (!entry || entry->tag() != found.tag || entry->text(DW_AT_name) != last_component(name)) {
+                distrust_name_table(fmt::format("it names an entry at {:#x} that is not there", found.position));
+                return std::nullopt;
+            }
+            if (entry->flag(DW_AT_declaration)) continue;
+            if (kind ? *entry_kind != *kind : keyword_is_needed(debug_info(), {found.position, 0, 0, *entry_kind, {}})) continue;
+            if (name_matches(qualified_name(found.position), name)) return found.position;
+        }
+    } catch (const FormatError& error) {
+        distrust_name_table(error.what());
+    }
+    return std::nullopt;
+}
+
+const NameTable* ModuleSymbols::name_table() const {
+    if (index_) return nullptr;  // ours knows more
+    if (name_table_read_) return name_table_.get();
+    name_table_read_ = true;
+    for (const auto& first : debug_info().units()) {
+        const Sections& sections = (first->skeleton ? *first->skeleton : *first).sections();
+        if (sections.names.empty()) return nullptr;
+        try {
+            name_table_ = std::make_unique<NameTable>(sections);
+            std::vector<Position> ours;
+            for (const auto& unit : debug_info().units())
+                if (unit->type == DW_UT_compile || unit->type == DW_UT_split_compile || unit->type == DW_UT_skeleton)
+                    ours.push_back(unit->skeleton ? unit->skeleton->offset : unit->offset);
+            std::sort(ours.begin(), ours.end());
+            if (ours != name_table_->units()) distrust_name_table("it does not cover the units that are there");
+            if (std::any_of(debug_info().units().begin(), debug_info().units().end(), [](const auto& unit) { return unit->skeleton != nullptr; }))
+                name_table_.reset();  // its offsets lead into the split files, which our own index reads anyway
+        } catch (const FormatError& error) {
+            distrust_name_table(error.what());
+        }
+        break;
+    }
+    return name_table_.get();
+}
+
+void ModuleSymbols::distrust_name_table(const std::string& why) const {
+    name_table_.reset();
+    name_table_distrust_ = fmt::format(".debug_names is not used: {}", why);
+}
+
+std::vector<std::string> ModuleSymbols::own_indexes() const {
+    std::vector<std::string> told;
+    if (debug_info().units().empty()) return told;
+    const Unit& first = *debug_info().units().front();
+    const Sections& sections = (first.skeleton ? *first.skeleton : first).sections();
+    if (!sections.aranges.empty()) {
+        bool agrees = dwarf().unit_map->check_table();
+        told.push_back(agrees ? ".debug_aranges agrees with the units and is used" : dwarf().unit_map->distrust());
+    }
+    if (!sections.names.empty()) {
+        bool had_index = index_ != nullptr;
+        if (!had_index) name_table();
+        told.push_back(!name_table_distrust_.empty() ? name_table_distrust_ : ".debug_names covers the units and is used until the full index is there");
+    }
+    return told;
+}
+
 // A declaration's definition: in its own unit if that has one, else anywhere.
 std::optional<Position> ModuleSymbols::find_complete(const Entry& declaration) const {
     auto own = declaration.text(DW_AT_name);
@@ -383,6 +479,8 @@ std::optional<Position> ModuleSymbols::find_complete(const Entry& declaration) c
     NameKind kind = declaration.tag() == DW_TAG_union_type ? NameKind::union_
                     : declaration.tag() == DW_TAG_enumeration_type ? NameKind::enumeration : NameKind::structure;
     std::string name = qualified_name(declaration.offset());
+    if (const NameTable* table = name_table())
+        if (auto position = type_in_table(*table, name, kind)) return position;
     std::optional<Position> found;
     index().for_each_named(*own, [&](const NameEntry& entry) {
         if (found || entry.kind != kind) return;

@@ -9,6 +9,7 @@
 #include <unordered_map>
 
 #include "core/dwarf/call_frame_information.h"
+#include "core/dwarf/name_table.h"
 #include "core/object/symbol_table.h"
 #include "core/symbols/line_table.h"
 #include "core/symbols/scope_reader.h"
@@ -65,6 +66,9 @@ class ModuleSymbols {
     std::string entry_name(const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
     std::string qualified_name(dwarf::Position entry) const;  // of any entry with a name, from the scopes around it
 
+    // What the file brings of indexes, and whether each is used or why not; one sentence each.
+    std::vector<std::string> own_indexes() const;
+
     // ---- lines
     const LineTable& lines_of(const dwarf::Unit& unit) const;
     const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
@@ -102,6 +106,10 @@ class ModuleSymbols {
     std::optional<dwarf::Position> declaration_of_type(const dwarf::Entry& definition) const;
     Function read_function(const dwarf::Entry& entry) const;
     std::optional<dwarf::Position> find_complete(const dwarf::Entry& declaration) const;
+    // The file's own name index, while it is sound and ours is not there yet; else null.
+    const dwarf::NameTable* name_table() const;
+    std::optional<dwarf::Position> type_in_table(const dwarf::NameTable& table, std::string_view name, std::optional<NameKind> kind) const;
+    void distrust_name_table(const std::string& why) const;
     const UnitNames& names_of(const dwarf::Unit& unit) const;
     std::span<const CodeRange> code_of(const dwarf::Unit& unit) const;
     std::span<const NameScope> scopes_of(const dwarf::Unit& unit) const;
@@ -113,6 +121,9 @@ class ModuleSymbols {
     mutable std::unique_ptr<SymbolFiles> symbol_files_;
     mutable std::unique_ptr<Dwarf> dwarf_;
     mutable std::vector<std::string> section_problems_;
+    mutable bool name_table_read_ = false;
+    mutable std::unique_ptr<dwarf::NameTable> name_table_;
+    mutable std::string name_table_distrust_;
     mutable std::unique_ptr<SymbolTable> symbol_table_;
     mutable std::unique_ptr<SymbolIndex> index_;
     mutable bool index_from_file_ = false;

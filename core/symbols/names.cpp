@@ -39,14 +39,6 @@ Treatment treat(std::uint16_t tag) {
     }
 }
 
-bool holds_code_as_offset(std::uint16_t form) {
-    switch (form) {
-        case DW_FORM_addr: case DW_FORM_addrx: case DW_FORM_addrx1: case DW_FORM_addrx2: case DW_FORM_addrx3: case DW_FORM_addrx4:
-        case DW_FORM_GNU_addr_index: return false;
-        default: return true;
-    }
-}
-
 }  // namespace
 
 struct NameScanner::Work {
@@ -130,8 +122,7 @@ struct NameScanner::Work {
                 has_code |= code(entry, range.low.value, range.high.value);
         } else if (entry.has(Slot::low_pc) && entry.has(Slot::high_pc)) {
             std::uint64_t low = entry[Slot::low_pc], high = entry[Slot::high_pc];
-            // A high pc that is a constant counts from the low pc (DWARF 4 §2.17.2).
-            has_code = code(entry, low, holds_code_as_offset(entry.form_of(Slot::high_pc)) ? low + high : high);
+            has_code = code(entry, low, high_is_address(entry.form_of(Slot::high_pc)) ? high : low + high);
         }
         if (has_code) add(entry, NameKind::function);
         else if (is_abstract(entry)) add(entry, NameKind::inlined_function);

@@ -1,8 +1,10 @@
 #include "core/symbols/source_files.h"
 
+#include <md5.h>
 #include <sys/stat.h>
 
 #include <fstream>
+#include <iterator>
 
 namespace lantern {
 namespace {
@@ -18,9 +20,17 @@ std::unique_ptr<SourceText> read(const std::filesystem::path& path) {
     auto text = std::make_unique<SourceText>();
     text->path = path;
     text->modified_at = facts.st_mtim.tv_sec;
-    for (std::string line; std::getline(in, line);) {
-        if (!line.empty() && line.back() == '\r') line.pop_back();
-        text->lines.push_back(std::move(line));
+    std::string whole((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
+    MD5_CTX sum;
+    MD5Init(&sum);
+    MD5Update(&sum, reinterpret_cast<const std::uint8_t*>(whole.data()), whole.size());
+    MD5Final(text->md5.data(), &sum);
+    for (std::size_t start = 0; start < whole.size();) {
+        std::size_t end = std::min(whole.find('\n', start), whole.size());
+        std::size_t length = end - start;
+        if (length && whole[end - 1] == '\r') --length;
+        text->lines.emplace_back(whole, start, length);
+        start = end + 1;
     }
     return text;
 }
@@ -40,6 +50,13 @@ const SourceText* SourceFiles::find(const std::string& recorded) {
     }
     slot = read(recorded);
     return slot.get();
+}
+
+SourceState SourceFiles::state(const std::string& recorded_path, const std::optional<std::array<std::uint8_t, 16>>& recorded, std::int64_t built_at) {
+    const SourceText* text = find(recorded_path);
+    if (!text) return SourceState::missing;
+    if (recorded) return text->md5 == *recorded ? SourceState::good : SourceState::different;
+    return text->modified_at > built_at ? SourceState::newer : SourceState::good;
 }
 
 std::optional<std::string> SourceFiles::line(const std::string& recorded, std::uint32_t number) {

@@ -1,10 +1,8 @@
 #include "core/symbols/symbol_index.h"
 
 #include <algorithm>
-#include <atomic>
-#include <chrono>
-#include <thread>
 
+#include "core/support/each_in_parallel.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -25,42 +23,17 @@ bool has_names(const Unit& unit) {
     return unit.type != DW_UT_skeleton;
 }
 
-// Each thread takes the next unit that nobody has taken.
 std::vector<UnitNames> scan_all(const DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress) {
     const auto& units = info.units();
     std::vector<UnitNames> found(units.size());
-    std::atomic<std::size_t> next = 0;
-    std::atomic<std::uint64_t> bytes_done = 0;
-    std::atomic<bool> give_up = false;
-    auto work = [&](bool reports) {
-        NameScanner scanner(info, areas);
-        auto told = std::chrono::steady_clock::now();
-        for (std::size_t i = next++; i < units.size() && !give_up; i = next++) {
-            if (has_names(*units[i])) found[i] = scanner.scan(*units[i]);
-            bytes_done += units[i]->end - units[i]->offset;
-            auto now = std::chrono::steady_clock::now();
-            if (!reports || !progress || now - told < std::chrono::milliseconds(100)) continue;
-            told = now;
-            std::uint64_t total = 0;
-            for (const auto& unit : units) total += unit->end - unit->offset;
-            progress(static_cast<double>(bytes_done) / static_cast<double>(std::max<std::uint64_t>(total, 1)));
-        }
-    };
     std::uint64_t total = 0;
     for (const auto& unit : units) total += unit->end - unit->offset;
     constexpr std::uint64_t kWorthThreads = 1 << 20;  // below this starting a thread takes longer than the pass
-    std::vector<std::thread> helpers;
-    if (total >= kWorthThreads)
-        for (unsigned i = 1; i < std::min(8u, std::thread::hardware_concurrency()); ++i) helpers.emplace_back(work, false);
-    std::exception_ptr trouble;
-    try {
-        work(true);
-    } catch (...) {
-        trouble = std::current_exception();
-        give_up = true;
-    }
-    for (std::thread& helper : helpers) helper.join();
-    if (trouble) std::rethrow_exception(trouble);
+    each_in_parallel(units.size(), total >= kWorthThreads, progress, [&] {
+        return [&, scanner = std::make_shared<NameScanner>(info, areas)](std::size_t i) {
+            if (has_names(*units[i])) found[i] = scanner->scan(*units[i]);
+        };
+    });
     return found;
 }
 
@@ -211,10 +184,35 @@ std::string without_anonymous(std::string name) {
 
 }  // namespace
 
+namespace {
+
+std::string without_spaces(std::string_view text) {
+    std::string out;
+    for (char c : text)
+        if (c != ' ') out += c;
+    return out;
+}
+
+// "vector<int>" for "vector<int, std::allocator<int> >": arguments that were left out at the end were defaults.
+bool matches_with_defaults(const std::string& qualified, std::string_view wanted) {
+    if (!wanted.ends_with('>')) return false;
+    std::string name = without_spaces(qualified), start = without_spaces(wanted);
+    start.pop_back();
+    for (std::size_t at = name.find(start); at != std::string::npos; at = name.find(start, at + 1)) {
+        bool is_component = at == 0 || (at >= 2 && name.compare(at - 2, 2, "::") == 0);
+        if (!is_component || last_component(name).size() != last_component(name.substr(at)).size()) continue;
+        char next = at + start.size() < name.size() ? name[at + start.size()] : 0;
+        if (next == ',' || next == '>') return true;
+    }
+    return false;
+}
+
+}  // namespace
+
 bool name_matches(const std::string& qualified, std::string_view wanted) {
     if (ends_in_component(qualified, wanted)) return true;
     std::string named = without_anonymous(qualified);
-    return ends_in_component(named, wanted) || ends_in_component(without_all_template_arguments(named), wanted);
+    return ends_in_component(named, wanted) || ends_in_component(without_all_template_arguments(named), wanted) || matches_with_defaults(named, wanted);
 }
 
 }  // namespace lantern

@@ -18,7 +18,16 @@ struct Member {
     std::uint64_t bit_size = 0;    // 0: not a bit-field
     std::uint64_t bit_offset = 0;  // of a bit-field: bits from the start of the structure
     bool is_base_class = false;
-    bool is_static = false;
+    bool is_virtual_base = false;          // its offset is found through the vtable, not here
+    std::optional<std::int64_t> constant;  // of a static member that is one
+};
+
+// One alternative of a Rust enum: which fields it has, and the discriminant that tells it (DWARF 5 §5.7.10).
+struct Variant {
+    std::string name;
+    std::optional<std::int64_t> discriminant;
+    bool is_default = false;  // the one where no other's discriminant holds
+    std::vector<Member> members;
 };
 
 struct Enumerator {

@@ -1,5 +1,7 @@
 #include "core/symbols/type_table.h"
 
+#include <algorithm>
+
 #include "core/support/error.h"
 
 namespace lantern {
@@ -37,6 +39,11 @@ std::uint64_t member_offset(const Entry& member) {
     ByteReader reader(location->block, "member location");
     if (reader.at_end() || reader.u8() != DW_OP_plus_uconst) return 0;
     return reader.uleb();
+}
+
+// Of DWARF 5 a variable, before that a member that is only declared.
+bool is_static(const Entry& child) {
+    return child.tag() == DW_TAG_variable || (child.tag() == DW_TAG_member && child.flag(DW_AT_declaration));
 }
 
 // C says "struct barge"; C++ and Rust say "barge".
@@ -211,6 +218,7 @@ Member TypeTable::read_member(const Entry& entry) const {
     member.name = entry.text(DW_AT_name).value_or("");
     member.type = type_of(entry);
     member.is_base_class = entry.tag() == DW_TAG_inheritance;
+    member.is_virtual_base = member.is_base_class && entry.number(DW_AT_virtuality).value_or(0) != 0;
     member.offset = member_offset(entry);
     member.bit_size = entry.number(DW_AT_bit_size).value_or(0);
     if (!member.bit_size) return member;
@@ -231,11 +239,57 @@ std::vector<Member> TypeTable::read_members(const Type& type) const {
     auto entry = info_.entry_at(type.entry_offset);
     if (!entry) return members;
     for_each_child(*entry, [&](const Entry& child) {
-        bool is_static = child.tag() == DW_TAG_variable || (child.tag() == DW_TAG_member && child.flag(DW_AT_declaration));
-        if (is_static) return;
+        if (is_static(child)) return;
         if (child.tag() == DW_TAG_member || child.tag() == DW_TAG_inheritance) members.push_back(read_member(child));
     });
     return members;
+}
+
+std::vector<Member> TypeTable::read_static_members(const Type& type) const {
+    std::vector<Member> members;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return members;
+    for_each_child(*entry, [&](const Entry& child) {
+        if (!is_static(child)) return;
+        Member member;
+        member.name = child.text(DW_AT_name).value_or("");
+        member.type = type_of(child);
+        if (auto constant = child.number(DW_AT_const_value)) member.constant = static_cast<std::int64_t>(*constant);
+        members.push_back(std::move(member));
+    });
+    return members;
+}
+
+std::vector<Variant> TypeTable::read_variants(const Type& type) const {
+    std::vector<Variant> variants;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return variants;
+    for_each_child(*entry, [&](const Entry& part) {
+        if (part.tag() != DW_TAG_variant_part) return;
+        for_each_child(part, [&](const Entry& child) {
+            if (child.tag() != DW_TAG_variant) return;
+            Variant variant;
+            if (auto value = child.number(DW_AT_discr_value)) variant.discriminant = static_cast<std::int64_t>(*value);
+            else variant.is_default = part.has(DW_AT_discr);
+            for_each_child(child, [&](const Entry& field) {
+                if (field.tag() == DW_TAG_member) variant.members.push_back(read_member(field));
+            });
+            if (!variant.members.empty()) variant.name = variant.members.front().name;
+            variants.push_back(std::move(variant));
+        });
+    });
+    return variants;
+}
+
+std::vector<std::string> TypeTable::read_methods(const Type& type) const {
+    std::vector<std::string> names;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return names;
+    for_each_child(*entry, [&](const Entry& child) {
+        if (child.tag() != DW_TAG_subprogram || child.flag(DW_AT_artificial)) return;
+        if (auto name = child.text(DW_AT_name); name && std::find(names.begin(), names.end(), *name) == names.end()) names.emplace_back(*name);
+    });
+    return names;
 }
 
 }  // namespace lantern

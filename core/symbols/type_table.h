@@ -21,6 +21,9 @@ class TypeTable {
     const Type* type_of(const dwarf::Entry& entry) const;
     const Type* type_at(std::uint64_t entry_offset) const;
     std::vector<Member> read_members(const Type& type) const;
+    std::vector<Member> read_static_members(const Type& type) const;
+    std::vector<Variant> read_variants(const Type& type) const;
+    std::vector<std::string> read_methods(const Type& type) const;  // names, in the order of declaration
 
   private:
     void fill(Type& type, const dwarf::Entry& entry) const;

@@ -72,6 +72,22 @@ bool UnitMap::agrees(const Unit& unit) {
     return true;
 }
 
+bool UnitMap::check_table() {
+    UnitMap fresh(info_, areas_);
+    fresh.read_table();
+    if (fresh.state_ == State::table)
+        for (const auto& unit : info_.units()) {
+            bool good = false;
+            try {
+                good = fresh.agrees(*unit);
+            } catch (const FormatError&) {
+            }
+            if (!good && fresh.distrust_.empty()) fresh.distrust_ = fmt::format(".debug_aranges does not agree with the unit at {:#x}; it is not used", unit->offset);
+        }
+    if (!fresh.distrust_.empty()) distrust_ = fresh.distrust_;
+    return fresh.distrust_.empty();
+}
+
 const Unit* UnitMap::look_up(FileAddress address) const {
     auto after = std::upper_bound(owned_.begin(), owned_.end(), address, [](FileAddress a, const Owned& owned) { return a < owned.range.low; });
     // Ranges of two units may overlap in odd files: look a little further back.

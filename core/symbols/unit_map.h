@@ -19,7 +19,8 @@ class UnitMap {
     const dwarf::Unit* find(FileAddress address);
     // Not empty: why the table of the file was not used.
     const std::string& distrust() const { return distrust_; }
-    bool uses_table() const { return state_ == State::table; }
+    // Holds the whole table against the units. False: it was not good; distrust() says why.
+    bool check_table();
 
   private:
     struct Owned {

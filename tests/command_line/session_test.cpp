@@ -174,7 +174,7 @@ INSTANTIATE_TEST_SUITE_P(Usage, WrongUse,
                          ::testing::Values(Wrong{{}, 2, "what is to be done is missing"}, Wrong{{"debug"}, 2, "the program is missing"}, Wrong{{"dance"}, 2, "nothing elm-lantern can do"},
                                            Wrong{{"debug", "a", "b"}, 2, "one word too many"}, Wrong{{"debug", "a", "--nonsense"}, 2, "nonsense"},
                                            Wrong{{"debug", "a", "--format", "xml"}, 2, "no format"}, Wrong{{"debug", "a", "--env", "X"}, 2, "sets nothing"},
-                                           Wrong{{"survey", "a"}, 2, "not there yet"}, Wrong{{"debug", "/no/such/program"}, 3, "there is no file"},
+                                           Wrong{{"heap", "a"}, 2, "not there yet"}, Wrong{{"survey"}, 2, "the program is missing"}, Wrong{{"survey", "a", "b", "c"}, 2, "one word too many"}, Wrong{{"survey", "/no/such/program"}, 3, "there is no file"}, Wrong{{"debug", "/no/such/program"}, 3, "there is no file"},
                                            Wrong{{"debug", "/"}, 3, "is a folder"}, Wrong{{"debug", SOURCE_FOLDER "/LICENSE"}, 3, "is not an ELF file"},
                                            Wrong{{"debug", SOURCE_FOLDER "/scripts/test"}, 3, "is a script"}));
 

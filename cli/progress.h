@@ -1,0 +1,14 @@
+// A line on the terminal while something takes long, and the way to give it up.
+#pragma once
+
+#include <functional>
+#include <string>
+
+namespace lantern::cli {
+
+// Shows how far the names of a file have been read, from a third of a second on and only on a terminal. Ctrl-C, which a
+// session holds back for the program it debugs, ends the reading with a RequestError.
+std::function<void(const std::string& file, double done)> names_progress();
+void clear_progress();
+
+}  // namespace lantern::cli

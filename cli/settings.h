@@ -1,0 +1,25 @@
+// The user's settings: config.toml under the XDG configuration folder, and nowhere else.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace lantern::cli {
+
+struct Settings {
+    std::vector<std::filesystem::path> symbol_folders;
+    std::vector<std::string> symbol_servers;
+    bool ask_servers = false;
+    bool keep_indexes = true;
+    std::uint64_t index_limit = std::uint64_t{512} << 20;  // bytes
+};
+
+// Defaults where there is no file. Throws FileError with the line where it does not parse, and for words it does not know.
+Settings read_settings(const std::filesystem::path& file);
+
+std::filesystem::path settings_file();  // $XDG_CONFIG_HOME/elm-lantern/config.toml; empty without a home
+std::filesystem::path cache_folder();   // $XDG_CACHE_HOME/elm-lantern
+
+}  // namespace lantern::cli

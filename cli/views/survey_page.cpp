@@ -1,0 +1,123 @@
+// `elm-lantern survey --out DIR`: one HTML page to pass on. It names no outside file and runs no script.
+#include <fmt/format.h>
+
+#include <filesystem>
+
+#include "cli/views/survey.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+std::string html(std::string_view text) {
+    std::string out;
+    for (char c : escape_for_display(text)) {
+        switch (c) {
+            case '<': out += "&lt;"; break;
+            case '>': out += "&gt;"; break;
+            case '&': out += "&amp;"; break;
+            case '"': out += "&quot;"; break;
+            default: out += c;
+        }
+    }
+    return out;
+}
+
+constexpr const char* kStyle = R"(
+body { font: 15px/1.45 system-ui, sans-serif; color: #22303a; background: #f4f6f5; margin: 0; }
+main { max-width: 1180px; margin: 0 auto; padding: 24px; }
+h1 { font-size: 24px; margin: 0 0 4px; } h2 { font-size: 17px; margin: 22px 0 8px; color: #2d5d6e; }
+.columns { display: flex; gap: 28px; } .columns > section { flex: 1 1 0; min-width: 0; }
+table { border-collapse: collapse; width: 100%; } td, th { text-align: left; padding: 3px 12px 3px 0; vertical-align: top; }
+th { font-weight: 600; color: #5b6b74; white-space: nowrap; } td.number { text-align: right; font-variant-numeric: tabular-nums; }
+td { overflow-wrap: anywhere; } .quiet { color: #6d7c84; }
+.advice { background: #fff; border-left: 5px solid #c98a2b; padding: 8px 14px; margin: 8px 0; }
+.advice b { display: block; } .good { border-left-color: #4d8b57; }
+.bar { display: flex; height: 18px; border-radius: 3px; overflow: hidden; background: #dde4e2; margin: 6px 0; }
+.bar i { display: block; } .all { background: #4d8b57; } .some { background: #d9b24c; } .never { background: #b8604f; }
+.room { background: #6d9fb0; height: 12px; border-radius: 2px; display: inline-block; vertical-align: middle; }
+.key i { display: inline-block; width: 11px; height: 11px; margin: 0 5px 0 12px; border-radius: 2px; }
+)";
+
+std::string facts_table(const SurveyFacts& facts) {
+    std::string out = "<table>";
+    for (const auto& [label, text] : facts) out += fmt::format("<tr><th>{}</th><td>{}</td></tr>", html(label), html(text));
+    return out + "</table>\n";
+}
+
+std::string weaknesses(const Survey& survey) {
+    if (survey.weaknesses.empty()) return "<div class=\"advice good\"><b>Nothing stands in the way.</b></div>\n";
+    std::string out;
+    for (const SurveyWeakness& weakness : survey.weaknesses)
+        out += fmt::format("<div class=\"advice\"><b>{}</b>{}</div>\n", html(weakness.what), html(weakness.advice));
+    return out;
+}
+
+std::string groups(const Survey& survey) {
+    std::string out = "<table><tr><th>language</th><th>compiler</th><th>optimisation</th><th>DWARF</th><th>units</th><th>functions</th><th>code</th></tr>";
+    for (const SurveyGroup& group : survey.groups)
+        out += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<div class=\"quiet\">{}</div></td><td>{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td></tr>", html(group.language), html(group.compiler),
+                           html(group.optimisation), html(group.optimisation_source), group.dwarf_version, with_thousands(group.units), with_thousands(group.functions), bytes_text(group.code_bytes));
+    return out + "</table>\n";
+}
+
+std::string variable_bar(const Survey& survey) {
+    if (!survey.variables) return "";
+    auto part = [&](const char* name, std::uint64_t count) {
+        return fmt::format("<i class=\"{}\" style=\"width:{:.2f}%\"></i>", name, 100.0 * static_cast<double>(count) / static_cast<double>(survey.variables));
+    };
+    return "<div class=\"bar\">" + part("all", survey.variables_everywhere) + part("some", survey.variables_partly) + part("never", survey.variables_nowhere) +
+           "</div><div class=\"key quiet\">variables that have a place<i class=\"all\"></i>all the time<i class=\"some\"></i>some of it<i class=\"never\"></i>never</div>\n";
+}
+
+std::string sections(const Survey& survey) {
+    std::uint64_t most = 1;
+    for (const SurveySection& section : survey.sections) most = std::max(most, section.stored);
+    std::string out = "<table>";
+    for (const SurveySection& section : survey.sections) {
+        std::string packed = section.compression.empty() ? "" : fmt::format("{} when decompressed ({})", bytes_text(section.size), section.compression);
+        out += fmt::format("<tr><td>{}</td><td class=\"number\">{}</td><td style=\"width:40%\"><span class=\"room\" style=\"width:{:.1f}%\"></span></td><td class=\"quiet\">{}</td></tr>", html(section.name), bytes_text(section.stored),
+                           100.0 * static_cast<double>(section.stored) / static_cast<double>(most), packed);
+    }
+    return out + "</table>\n";
+}
+
+std::string sources(const Survey& survey) {
+    std::string out = facts_table(source_facts(survey));
+    constexpr std::size_t kMost = 40;
+    std::size_t troubled = std::min<std::size_t>(survey.sources_missing + survey.sources_newer + survey.sources_different, survey.sources.size());
+    if (!troubled) return out;
+    out += "<table>";
+    for (std::size_t i = 0; i < std::min(troubled, kMost); ++i)
+        out += fmt::format("<tr><td class=\"quiet\">{}</td><td>{}</td></tr>", word_of(survey.sources[i].state), html(survey.sources[i].path));
+    out += "</table>";
+    if (troubled > kMost) out += fmt::format("<p class=\"quiet\">and {} more</p>", troubled - kMost);
+    return out;
+}
+
+std::string one(const Survey& survey) {
+    std::string name = std::filesystem::path(survey.path).filename().string();
+    std::string out = fmt::format("<section><h1>{}</h1><div class=\"quiet\">{}</div>\n", html(name), survey.has_symbols ? "has debug information" : "has no debug information");
+    out += "<h2>What stands in the way, and what to do</h2>\n" + weaknesses(survey);
+    out += "<h2>The program</h2>\n" + facts_table(program_facts(survey));
+    if (survey.has_symbols) {
+        out += "<h2>Who compiled what</h2>\n" + groups(survey);
+        out += "<h2>What the compiler left</h2>\n" + variable_bar(survey) + facts_table(code_facts(survey));
+        out += "<h2>Source files</h2>\n" + sources(survey);
+    }
+    return out + "<h2>What takes the room</h2>\n" + sections(survey) + "</section>\n";
+}
+
+}  // namespace
+
+std::string survey_page(const SurveyReport& report) {
+    std::string out = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Survey by Elm Lantern</title><style>";
+    out += kStyle;
+    out += "</style></head><body><main>\n";
+    if (report.programs.size() > 1) out += "<div class=\"columns\">\n";
+    for (const Survey& survey : report.programs) out += one(survey);
+    if (report.programs.size() > 1) out += "</div>\n";
+    return out + "<p class=\"quiet\">Made by Elm Lantern, elm-lantern survey.</p></main></body></html>\n";
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,246 @@
+#include "core/analysis/find_report.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <set>
+
+#include "core/support/error.h"
+#include "core/support/pattern.h"
+#include "core/support/text.h"
+#include "core/symbols/demangle.h"
+#include "core/symbols/places.h"
+
+namespace lantern {
+namespace {
+
+bool is_module_named(const Module& module, const std::string& name) {
+    std::string own = std::filesystem::path(module.path()).filename().string();
+    return module.path() == name || own == name || own.starts_with(name + ".so");
+}
+
+// Where a search goes, and what a name's file must match.
+struct Area {
+    std::vector<const Module*> modules;
+    std::string file;
+    std::size_t left_out = 0;  // libraries of the system
+};
+
+Area area_of(Session& session, const std::string& within) {
+    Area area;
+    for (const Module& module : session.target().modules())
+        if (is_module_named(module, within)) area.modules.push_back(&module);
+    if (!area.modules.empty()) return area;
+    for (const Module& module : session.target().modules()) {
+        if (!within.empty() && units_mentioning(module.symbols(), within).empty()) continue;
+        if (within.empty() && module.is_system_library()) ++area.left_out;
+        else area.modules.push_back(&module);
+    }
+    if (!within.empty() && area.modules.empty())
+        throw RequestError(fmt::format("there is no source file and no module {}", within), "find files lists the source files");
+    area.file = within;
+    return area;
+}
+
+struct Candidate {
+    std::string name;
+    const Module* module = nullptr;
+    const NameEntry* entry = nullptr;
+};
+
+template <class Wanted>
+std::vector<Candidate> candidates(const Area& area, const Pattern& pattern, Wanted wanted) {
+    std::vector<Candidate> found;
+    for (const Module* module : area.modules) {
+        const SymbolIndex& index = module->symbols().index();
+        for (const NameEntry& entry : index.names()) {
+            if (!wanted(entry.kind)) continue;
+            std::string name = index.qualified_name(entry);
+            if (!name.empty() && pattern.matches(name)) found.push_back({std::move(name), module, &entry});
+        }
+    }
+    std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.name < b.name; });
+    return found;
+}
+
+void describe_function(const Candidate& candidate, FoundName& found) {
+    const Function* function = candidate.module->symbols().function(candidate.entry->position);
+    if (!function) return;
+    found.name = function->name;
+    found.file = function->declared_in;
+    found.line = function->declared_line;
+    if (function->has_code()) found.addresses.push_back(candidate.module->to_run(function->low()).value);
+}
+
+void describe_global(const Candidate& candidate, FoundName& found) {
+    auto variable = candidate.module->symbols().global(*candidate.entry);
+    if (!variable) return;
+    found.detail = type_text(*variable->type);
+    found.file = variable->declared_in;
+    found.line = variable->declared_line;
+}
+
+const char* word_of(const Type& type) {
+    switch (type.kind) {
+        case TypeKind::structure: return "structure";
+        case TypeKind::union_: return "union";
+        case TypeKind::enumeration: return "enumeration";
+        case TypeKind::alias: return "alias";
+        default: return "";
+    }
+}
+
+void describe_type(const Candidate& candidate, FoundName& found) {
+    const Type* type = candidate.module->symbols().types().type_at(candidate.entry->position);
+    std::string word = word_of(*type);
+    std::string size = counted(plain(*type).size, "byte");
+    found.detail = type->kind == TypeKind::alias ? fmt::format("is {}", type_text(target_of(*type))) : word.empty() ? size : word + ", " + size;
+    found.file = type->declared_in;
+    found.line = type->declared_at;
+}
+
+// Every unit that saw a header repeats what is in it: what is alike is listed once, its code together.
+template <class Describe>
+void fill(FindReport& report, const Area& area, std::vector<Candidate> found, std::size_t limit, Describe describe) {
+    constexpr std::size_t kWorthCounting = 20'000;  // beyond this only the names are told apart, not where they stand
+    bool is_exact = found.size() <= kWorthCounting;
+    std::map<std::tuple<std::string, std::string, std::uint32_t>, std::size_t> rows;
+    std::string last;
+    for (const Candidate& candidate : found) {
+        bool is_new_name = candidate.name != last;
+        last = candidate.name;
+        if (!is_exact && report.found.size() >= limit) {
+            report.total += is_new_name;
+            continue;
+        }
+        FoundName one;
+        one.name = candidate.name;
+        describe(candidate, one);
+        if (!area.file.empty() && !path_matches(one.file, area.file)) continue;
+        auto [row, is_new] = rows.try_emplace({one.name, one.file, one.line}, report.found.size());
+        if (is_new) {
+            ++report.total;
+            if (report.found.size() >= limit) row->second = limit;
+            else report.found.push_back(std::move(one));
+        } else if (row->second < report.found.size()) {
+            auto& addresses = report.found[row->second].addresses;
+            addresses.insert(addresses.end(), one.addresses.begin(), one.addresses.end());
+        }
+    }
+}
+
+// Programs and libraries without debug information still have the linker's names.
+void add_linker_symbols(FindReport& report, const Area& area, const Pattern& pattern, std::size_t limit, bool functions) {
+    if (!area.file.empty()) return;
+    std::vector<FoundName> more;
+    for (const Module* module : area.modules) {
+        if (module->symbols().has_debug_information()) continue;
+        std::set<std::pair<std::string, std::uint64_t>> seen;
+        for (const ElfSymbol& symbol : module->symbols().symbol_table().symbols()) {
+            if (symbol.is_function != functions || symbol.size == 0) continue;
+            std::string name = demangled(symbol.name);
+            if (!pattern.matches(name) || !seen.emplace(name, symbol.address.value).second) continue;
+            FoundName found;
+            found.name = name;
+            found.file = module->path();
+            found.addresses.push_back(module->to_run(symbol.address).value);
+            more.push_back(std::move(found));
+        }
+    }
+    std::sort(more.begin(), more.end(), [](const FoundName& a, const FoundName& b) { return a.name < b.name; });
+    report.total += more.size();
+    for (FoundName& found : more)
+        if (report.found.size() < limit) report.found.push_back(std::move(found));
+}
+
+void find_files_in(FindReport& report, Session& session, const Area& area, const Pattern& pattern, std::size_t limit) {
+    std::set<std::string> paths;
+    for (const Module* module : area.modules)
+        for (const auto& unit : module->symbols().debug_info().units())
+            for (const dwarf::LineFile& file : module->symbols().files_of(*unit))
+                if (pattern.matches(file.path) && (area.file.empty() || path_matches(file.path, area.file))) paths.insert(file.path);
+    report.total = paths.size();
+    for (const std::string& path : paths) {
+        if (report.found.size() >= limit) return;
+        FoundName found;
+        found.name = path;
+        switch (session.source_state(path)) {
+            case SourceState::missing: found.detail = "not here"; break;
+            case SourceState::newer: found.detail = "newer than the program"; break;
+            case SourceState::different: found.detail = "differs from what was compiled"; break;
+            case SourceState::good: break;
+        }
+        report.found.push_back(std::move(found));
+    }
+}
+
+}  // namespace
+
+FindReport report_found(Session& session, const FindQuery& query) {
+    FindReport report{query.what, query.pattern, query.within, {}, 0, {}};
+    Pattern pattern(query.pattern);
+    Area area = area_of(session, query.within);
+    if (query.what == "functions") {
+        fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_function(kind); }), query.limit, describe_function);
+        for (FoundName& found : report.found) {
+            std::sort(found.addresses.begin(), found.addresses.end());
+            found.has_no_own_code = found.addresses.empty();
+        }
+        add_linker_symbols(report, area, pattern, query.limit, true);
+    } else if (query.what == "globals") {
+        fill(report, area, candidates(area, pattern, [](NameKind kind) { return kind == NameKind::global; }), query.limit, describe_global);
+        add_linker_symbols(report, area, pattern, query.limit, false);
+    } else if (query.what == "types") {
+        fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_type(kind); }), query.limit, describe_type);
+    } else {
+        find_files_in(report, session, area, pattern, query.limit);
+    }
+    if (report.total == 0 && area.left_out)
+        report.note = fmt::format("{} of the system not looked into; in NAME, such as in libc, looks there", area.left_out == 1 ? "1 library" : fmt::format("{} libraries", area.left_out));
+    return report;
+}
+
+CodeReport report_code(Session& session, const Place& place) {
+    CodeReport report;
+    report.place = place.text;
+    std::set<const Module*> modules;
+    for (const PlaceSite& site : resolve_place(place, session.context())) {
+        CodeReport::Site one;
+        one.address = site.address.value;
+        one.function = site.code.function;
+        one.file = site.code.file;
+        one.line = site.code.line;
+        if (site.module) {
+            one.module = site.module->path();
+            modules.insert(site.module);
+            auto frames = frames_at(site.module->symbols(), site.module->to_file(site.address));
+            if (site.code.is_inlined_copy && !frames.empty()) one.inlined_into = frames.back().function;
+        }
+        report.sites.push_back(std::move(one));
+    }
+    if (place.kind != Place::Kind::line) return report;
+    for (const Module* module : modules)
+        for (const LineBlock& block : blocks_of_line(module->symbols(), place.file, place.line))
+            report.blocks.push_back({module->to_run(block.range.low).value, module->to_run(block.range.high).value, block.function, block.inlined_into});
+    return report;
+}
+
+AddressReport report_address(Session& session, RunAddress address) {
+    AddressReport report;
+    report.address = address.value;
+    const Module* module = session.target().module_at(address);
+    if (!module) throw RequestError(fmt::format("no module is loaded at {:#x}", address.value), "modules' code and data can be named, not the stack or the heap");
+    FileAddress at = module->to_file(address);
+    report.module = module->path();
+    report.file_address = at.value;
+    if (const Section* section = module->symbols().elf().section_at(at)) report.section = section->name;
+    if (auto nearest = module->symbols().nearest_name(at)) {
+        report.symbol = nearest->name;
+        report.offset = nearest->offset;
+    }
+    report.frames = frames_at(module->symbols(), at);
+    return report;
+}
+
+}  // namespace lantern
