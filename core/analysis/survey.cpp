@@ -79,7 +79,8 @@ Optimisation optimisation_of(std::string_view producer, const UnitSurvey& unit) 
     if (auto recorded = recorded_optimisation(producer)) return {*recorded, "recorded by the compiler"};
     if (producer.starts_with("GNU AS")) return {"assembler", "written by hand"};
     if (unit.functions == 0) return {"no code", ""};
-    if (unit.inlined_calls) return {"optimised", "inferred: calls were inlined"};
+    // A function or two are inlined at any level, because the source insists.
+    if (unit.inlined_calls * 2 > unit.functions) return {"optimised", "inferred: calls were inlined"};
     if (unit.moving) return {"optimised", "inferred: variables move between places"};
     if (unit.nowhere > unit.everywhere) return {"optimised", "inferred: variables are missing"};
     return {"not optimised", "inferred: nothing is inlined and every variable stays in its place"};
@@ -87,16 +88,6 @@ Optimisation optimisation_of(std::string_view producer, const UnitSurvey& unit) 
 
 void add_groups(Survey& survey, const DebugInfo& info, const std::vector<UnitSurvey>& units) {
     std::map<std::tuple<std::string, std::string, std::string, unsigned>, SurveyGroup> groups;
-    // A compiler that does not record its options used the same for all its units: one that inlines tells of the others.
-    std::map<std::string, UnitSurvey> by_compiler;
-    for (std::size_t i = 0; i < units.size(); ++i) {
-        UnitSurvey& all = by_compiler[std::string(info.units()[i]->root().producer)];
-        all.functions += units[i].functions;
-        all.inlined_calls += units[i].inlined_calls;
-        all.moving += units[i].moving;
-        all.nowhere += units[i].nowhere;
-        all.everywhere += units[i].everywhere;
-    }
     for (std::size_t i = 0; i < units.size(); ++i) {
         const Unit& unit = *info.units()[i];
         if (unit.type == DW_UT_type || unit.type == DW_UT_split_type) {
@@ -109,7 +100,7 @@ void add_groups(Survey& survey, const DebugInfo& info, const std::vector<UnitSur
         }
         ++survey.units;
         std::string_view producer = unit.root().producer;
-        Optimisation optimisation = optimisation_of(producer, by_compiler[std::string(producer)]);
+        Optimisation optimisation = optimisation_of(producer, units[i]);
         std::string language = language_name(unit.language()), compiler = compiler_name(producer);
         SurveyGroup& group = groups[{language, compiler, optimisation.level, unit.version}];
         group.language = language;
@@ -157,6 +148,8 @@ void add_sources(Survey& survey, const std::vector<UnitSurvey>& units, const std
     for (const auto& [path, md5] : files) {
         if (path.empty() || path.ends_with("<built-in>") || path.ends_with("<artificial>") || path.find("<") != std::string::npos) continue;
         SourceState state = sources.state(path, md5, survey.built_at);
+        // The system's headers came with a package, later perhaps than the one that brought the program.
+        if (state == SourceState::newer && path.starts_with("/usr/")) state = SourceState::good;
         if (state == SourceState::good) ++survey.sources_good;
         if (state == SourceState::missing) ++survey.sources_missing;
         if (state == SourceState::newer) ++survey.sources_newer;
@@ -237,8 +230,8 @@ std::string common_folder(const std::vector<SurveySource>& sources) {
         if (source.state != SourceState::missing || !source.path.starts_with('/')) continue;
         std::string folder = std::filesystem::path(source.path).parent_path().string();
         if (common.empty()) common = folder;
-        while (!common.empty() && folder != common && !folder.starts_with(common + "/")) common = std::filesystem::path(common).parent_path().string();
-        if (common == "/") return "";
+        while (common.size() > 1 && folder != common && !folder.starts_with(common + "/")) common = std::filesystem::path(common).parent_path().string();
+        if (common.size() <= 1) return "";  // nothing in common but the root
     }
     return common;
 }

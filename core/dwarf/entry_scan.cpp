@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstring>
 
 #include "core/support/error.h"
@@ -81,8 +82,8 @@ void EntryScanner::fail(const std::byte* at, const char* what) const {
 }
 
 const EntryScanner::Plan& EntryScanner::plan_of(std::uint64_t code, const std::byte* at) const {
-    if (code < plans_.size() && plans_[code].known) return plans_[code];
-    if (auto found = sparse_.find(code); found != sparse_.end()) return found->second;
+    if (code < set_->plans.size() && set_->plans[code].known) return set_->plans[code];
+    if (auto found = set_->sparse.find(code); found != set_->sparse.end()) return found->second;
     fail(at, "an abbreviation is not in the unit's table");
 }
 
@@ -92,12 +93,20 @@ void EntryScanner::prepare(const Unit& unit) {
     start_ = section.bytes.data();
     end_ = start_ + (unit.end - section.base());
     std::uint64_t shape = unit.version * 256u + unit.address_size * 16u + unit.offset_size;
-    if (table_bytes_ == section.sections.abbrev.data() && table_at_ == unit.abbreviations_at() && table_shape_ == shape) return;
-    table_bytes_ = nullptr;
-    plans_.assign(1, {});
-    sparse_.clear();
-    steps_.clear();
+    const void* table_bytes = section.sections.abbrev.data();
+    auto fits = [&](const PlanSet& set) { return set.table == table_bytes && set.at == unit.abbreviations_at() && set.shape == shape; };
+    if (!set_ || !fits(*set_)) {
+        set_ = nullptr;
+        for (const auto& set : sets_)
+            if (fits(*set)) set_ = set.get();
+    }
+    if (set_) {
+        set_->last_used = ++uses_;
+        return;
+    }
     AbbreviationTable table(section.sections.abbrev, unit.abbreviations_at());
+    PlanSet& set = empty_set();
+    set_ = &set;
     table.for_each([&](std::uint64_t code, const Abbreviation& abbreviation) {
         Plan plan;
         plan.tag = abbreviation.tag;
@@ -106,30 +115,45 @@ void EntryScanner::prepare(const Unit& unit) {
         plan.treatment = treat_(abbreviation.tag);
         plan_steps(unit, table, abbreviation, set_of(Slot::sibling), plan.skip_first, plan.skip_count);
         if (plan.treatment.visit) plan_steps(unit, table, abbreviation, plan.treatment.slots | set_of(Slot::sibling), plan.first, plan.count);
-        if (code == plans_.size()) plans_.push_back(plan);
-        else sparse_.emplace(code, plan);
+        if (code == set.plans.size()) set.plans.push_back(plan);
+        else set.sparse.emplace(code, plan);
     });
-    table_bytes_ = section.sections.abbrev.data();
-    table_at_ = unit.abbreviations_at();
-    table_shape_ = shape;
+    set.table = table_bytes;
+    set.at = unit.abbreviations_at();
+    set.shape = shape;
+    set.last_used = ++uses_;
+}
+
+// A new set, or in place of the one that was not used for longest.
+EntryScanner::PlanSet& EntryScanner::empty_set() {
+    constexpr std::size_t kMostKept = 32;
+    if (sets_.size() < kMostKept) {
+        sets_.push_back(std::make_unique<PlanSet>());
+    } else {
+        auto oldest = std::min_element(sets_.begin(), sets_.end(), [](const auto& a, const auto& b) { return a->last_used < b->last_used; });
+        std::iter_swap(oldest, sets_.end() - 1);
+        *sets_.back() = {};
+    }
+    sets_.back()->plans.assign(1, {});
+    return *sets_.back();
 }
 
 void EntryScanner::plan_steps(const Unit& unit, const AbbreviationTable& table, const Abbreviation& abbreviation, SlotSet wanted,
                               std::uint32_t& first, std::uint32_t& count) {
-    first = static_cast<std::uint32_t>(steps_.size());
+    first = static_cast<std::uint32_t>(set_->steps.size());
     bool can_merge = false;
     for (const AttributeSpec& spec : table.specs(abbreviation)) {
         auto slot = slot_of(spec.name);
         auto size = fixed_size(unit, spec.form);
         if (slot && (wanted >> static_cast<unsigned>(*slot) & 1)) {
-            steps_.push_back({Act::take, static_cast<std::uint8_t>(*slot), spec.form, size.value_or(0), spec.implicit_const});
+            set_->steps.push_back({Act::take, static_cast<std::uint8_t>(*slot), spec.form, size.value_or(0), spec.implicit_const});
             can_merge = false;
             continue;
         }
         if (size) {
             if (*size == 0) continue;
-            if (can_merge) steps_.back().size += *size;
-            else steps_.push_back({Act::skip_fixed, 0, spec.form, *size, 0});
+            if (can_merge) set_->steps.back().size += *size;
+            else set_->steps.push_back({Act::skip_fixed, 0, spec.form, *size, 0});
             can_merge = true;
             continue;
         }
@@ -145,9 +169,9 @@ void EntryScanner::plan_steps(const Unit& unit, const AbbreviationTable& table, 
             case DW_FORM_block: case DW_FORM_exprloc: act = Act::skip_block; break;
             default: act = Act::skip_indirect;  // an indirect form, or one that is not known: the careful reader decides
         }
-        steps_.push_back({act, 0, spec.form, 0, spec.implicit_const});
+        set_->steps.push_back({act, 0, spec.form, 0, spec.implicit_const});
     }
-    count = static_cast<std::uint32_t>(steps_.size()) - first;
+    count = static_cast<std::uint32_t>(set_->steps.size()) - first;
 }
 
 const std::byte* EntryScanner::run(const Unit& unit, const std::byte* at, std::uint32_t first, std::uint32_t count, ScannedEntry& entry) const {
@@ -158,7 +182,7 @@ const std::byte* EntryScanner::run(const Unit& unit, const std::byte* at, std::u
     auto need = [&](std::uint64_t size) {
         if (size > static_cast<std::uint64_t>(end_ - at)) fail(at, "an attribute runs past the end of the unit");
     };
-    const Step* step = steps_.data() + first;
+    const Step* step = set_->steps.data() + first;
     for (const Step* last = step + count; step != last; ++step) {
         switch (step->act) {
             case Act::skip_fixed: skip(step->size); break;

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <array>
+#include <memory>
 #include <unordered_map>
 #include <vector>
 
@@ -90,12 +91,21 @@ class EntryScanner {
     std::uint64_t leb(const std::byte*& at) const;
     [[noreturn]] void fail(const std::byte* at, const char* what) const;
 
+    // The instructions for one abbreviation table. Units that share a table share them, and who looks back and forth
+    // between a few units does not work them out each time.
+    struct PlanSet {
+        const void* table = nullptr;
+        std::uint64_t at = 0, shape = 0, last_used = 0;
+        std::vector<Plan> plans;  // by code; a sound compiler numbers them 1, 2, 3 …
+        std::unordered_map<std::uint64_t, Plan> sparse;
+        std::vector<Step> steps;
+    };
+    PlanSet& empty_set();
+
     TreatTag treat_;
-    const void* table_bytes_ = nullptr;
-    std::uint64_t table_at_ = 0, table_shape_ = 0;
-    std::vector<Plan> plans_;  // by code; a sound compiler numbers them 1, 2, 3 …
-    std::unordered_map<std::uint64_t, Plan> sparse_;
-    std::vector<Step> steps_;
+    std::vector<std::unique_ptr<PlanSet>> sets_;
+    PlanSet* set_ = nullptr;  // that of the unit at hand
+    std::uint64_t uses_ = 0;
     const Unit* unit_ = nullptr;
     const std::byte* start_ = nullptr;  // of the section
     const std::byte* end_ = nullptr;    // of the unit

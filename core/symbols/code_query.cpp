@@ -15,13 +15,13 @@ std::vector<CodeFrame> frames_at(const ModuleSymbols& symbols, FileAddress addre
     std::string file = line ? line->file : "";
     std::uint32_t number = line ? line->line : 0;
     std::uint16_t column = line ? line->column : 0;
-    for (const ScopeChain& chain : chains_at(symbols.body_of(*function), address)) {
-        frames.push_back({chain.inlined ? chain.inlined->name : function->name, file, number, column, chain.inlined != nullptr});
-        if (!chain.inlined) continue;
-        file = chain.inlined->call_file;
-        number = chain.inlined->call_line;
-        column = static_cast<std::uint16_t>(chain.inlined->call_column);
+    for (const InlinedCall& call : symbols.inlined_calls_at(*function, address)) {
+        frames.push_back({call.name, file, number, column, true});
+        file = call.call_file;
+        number = call.call_line;
+        column = static_cast<std::uint16_t>(call.call_column);
     }
+    frames.push_back({function->name, file, number, column, false});
     return frames;
 }
 

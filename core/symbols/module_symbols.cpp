@@ -127,7 +127,14 @@ const UnitNames& ModuleSymbols::names_of(const Unit& unit) const {
     return *slot;
 }
 
+// Who has asked about this many units, one after the other, will ask about more: all at once, on all processors, is quicker.
+void ModuleSymbols::prefer_index(const Unit& unit) const {
+    constexpr std::size_t kSingleUnits = 8;
+    if (!index_ && !unit_names_[unit.index] && ++units_scanned_ > kSingleUnits) index();
+}
+
 std::span<const CodeRange> ModuleSymbols::code_of(const Unit& unit) const {
+    prefer_index(unit);
     return index_ ? index_->code_of(unit.index) : names_of(unit).code;
 }
 
@@ -262,6 +269,15 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
         }
     }
     return *slot;
+}
+
+std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& function, FileAddress address) const {
+    try {
+        return dwarf().scopes->inlined_at(function, address);
+    } catch (const FormatError& error) {
+        line_problems_.push_back(error.what());
+        return {};
+    }
 }
 
 std::optional<Variable> ModuleSymbols::global(const NameEntry& named) const {

@@ -62,6 +62,8 @@ class ModuleSymbols {
     std::vector<const Function*> functions_of(const dwarf::Unit& unit) const;  // those with code, by address
     // Null when the function's entry is damaged. Owned here.
     const FunctionBody& body_of(const Function& function) const;
+    // The calls inlined around an address of the function, innermost first; does not read the whole body.
+    std::vector<InlinedCall> inlined_calls_at(const Function& function, FileAddress address) const;
     std::optional<Variable> global(const NameEntry& entry) const;
     std::string entry_name(const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
     std::string qualified_name(dwarf::Position entry) const;  // of any entry with a name, from the scopes around it
@@ -111,6 +113,7 @@ class ModuleSymbols {
     std::optional<dwarf::Position> type_in_table(const dwarf::NameTable& table, std::string_view name, std::optional<NameKind> kind) const;
     void distrust_name_table(const std::string& why) const;
     const UnitNames& names_of(const dwarf::Unit& unit) const;
+    void prefer_index(const dwarf::Unit& unit) const;
     std::span<const CodeRange> code_of(const dwarf::Unit& unit) const;
     std::span<const NameScope> scopes_of(const dwarf::Unit& unit) const;
 
@@ -127,6 +130,7 @@ class ModuleSymbols {
     mutable std::unique_ptr<SymbolTable> symbol_table_;
     mutable std::unique_ptr<SymbolIndex> index_;
     mutable bool index_from_file_ = false;
+    mutable std::size_t units_scanned_ = 0;
     mutable std::vector<std::unique_ptr<UnitNames>> unit_names_;                 // by unit
     mutable std::vector<std::unique_ptr<LineTable>> lines_;                      // by unit
     mutable std::vector<std::unique_ptr<std::vector<dwarf::LineFile>>> files_;   // by unit

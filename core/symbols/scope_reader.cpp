@@ -51,6 +51,37 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
     });
 }
 
+namespace {
+
+bool may_hold_code(const Entry& entry) {
+    return entry.tag() == DW_TAG_lexical_block || entry.tag() == DW_TAG_try_block || entry.tag() == DW_TAG_inlined_subroutine;
+}
+
+}  // namespace
+
+// True if something inside of `parent` claims `pc`.
+bool ScopeReader::descend(const Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls, int depth) const {
+    if (depth > 300) return false;
+    for (auto child = parent.first_child(); child; child = child->next_sibling()) {
+        if (!may_hold_code(*child)) continue;
+        std::vector<FileRange> ranges = ranges_of(*child);
+        if (!ranges.empty() && !any_contains(ranges, pc)) continue;
+        std::size_t before = calls.size();
+        if (child->tag() == DW_TAG_inlined_subroutine) calls.push_back(read_inlined_call(*child));
+        // A block may claim nothing itself and leave the claims to the blocks in it.
+        if (descend(*child, pc, calls, depth + 1) || !ranges.empty()) return true;
+        calls.resize(before);
+    }
+    return false;
+}
+
+std::vector<InlinedCall> ScopeReader::inlined_at(const Function& function, FileAddress pc) const {
+    std::vector<InlinedCall> calls;
+    if (auto entry = info_.entry_at(function.entry_offset)) descend(*entry, pc, calls, 0);
+    std::reverse(calls.begin(), calls.end());
+    return calls;
+}
+
 InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
     InlinedCall call;
     if (auto origin = info_.referred(entry, DW_AT_abstract_origin)) {

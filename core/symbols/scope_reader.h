@@ -16,9 +16,12 @@ class ScopeReader {
 
     // Throws FormatError.
     FunctionBody read(const Function& function) const;
+    // Only the calls inlined around `pc`, innermost first: far cheaper than the whole body. Throws FormatError.
+    std::vector<InlinedCall> inlined_at(const Function& function, FileAddress pc) const;
     Variable read_variable(const dwarf::Entry& entry) const;
 
   private:
+    bool descend(const dwarf::Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls, int depth) const;
     void read_scope(Scope& scope, const dwarf::Entry& entry, int depth) const;
     InlinedCall read_inlined_call(const dwarf::Entry& entry) const;
 
