@@ -40,12 +40,13 @@ class Cutter {
     explicit Cutter(ByteSpan bytes) : rest_(bytes) {}
     template <class T>
     std::span<const T> cut(std::uint64_t count) {
-        if (count > rest_.size() / sizeof(T)) {
+        // Each table is filled up to a multiple of eight bytes.
+        if (count > rest_.size() / sizeof(T) || (count * sizeof(T) + 7) / 8 * 8 > rest_.size()) {
             good_ = false;
             return {};
         }
         std::span<const T> table(reinterpret_cast<const T*>(rest_.data()), count);
-        rest_ = rest_.subspan((count * sizeof(T) + 7) / 8 * 8 <= rest_.size() ? (count * sizeof(T) + 7) / 8 * 8 : rest_.size());
+        rest_ = rest_.subspan((count * sizeof(T) + 7) / 8 * 8);
         return table;
     }
     bool good() const { return good_ && rest_.empty(); }

@@ -196,15 +196,13 @@ std::string without_spaces(std::string_view text) {
 // "vector<int>" for "vector<int, std::allocator<int> >": arguments that were left out at the end were defaults.
 bool matches_with_defaults(const std::string& qualified, std::string_view wanted) {
     if (!wanted.ends_with('>')) return false;
-    std::string name = without_spaces(qualified), start = without_spaces(wanted);
-    start.pop_back();
-    for (std::size_t at = name.find(start); at != std::string::npos; at = name.find(start, at + 1)) {
-        bool is_component = at == 0 || (at >= 2 && name.compare(at - 2, 2, "::") == 0);
-        if (!is_component || last_component(name).size() != last_component(name.substr(at)).size()) continue;
-        char next = at + start.size() < name.size() ? name[at + start.size()] : 0;
-        if (next == ',' || next == '>') return true;
-    }
-    return false;
+    std::string name = without_spaces(qualified), asked = without_spaces(wanted);
+    std::string_view own = last_component(name), start = last_component(asked);
+    start.remove_suffix(1);
+    if (!own.starts_with(start) || own.size() == start.size() || (own[start.size()] != ',' && own[start.size()] != '>')) return false;
+    std::string_view scope = std::string_view(name).substr(0, name.size() - own.size());
+    std::string_view asked_scope = std::string_view(asked).substr(0, asked.size() - start.size() - 1);
+    return ends_in_component(scope, asked_scope);
 }
 
 }  // namespace
