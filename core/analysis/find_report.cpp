@@ -56,7 +56,7 @@ std::vector<Candidate> candidates(const Area& area, const Pattern& pattern, Want
         const SymbolIndex& index = module->symbols().index();
         for (const NameEntry& entry : index.names()) {
             if (!wanted(entry.kind)) continue;
-            std::string name = index.qualified_name(entry);
+            std::string name = is_type(entry.kind) ? module->symbols().type_name(entry) : index.qualified_name(entry);
             if (!name.empty() && pattern.matches(name)) found.push_back({std::move(name), module, &entry});
         }
     }

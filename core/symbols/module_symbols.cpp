@@ -377,6 +377,12 @@ bool keyword_is_needed(const DebugInfo& info, const NameEntry& entry) {
 
 }  // namespace
 
+std::string ModuleSymbols::type_name(const NameEntry& entry) const {
+    std::string name = index().qualified_name(entry);
+    if (name.empty() || !keyword_is_needed(debug_info(), entry)) return name;
+    return (entry.kind == NameKind::structure ? "struct " : entry.kind == NameKind::union_ ? "union " : "enum ") + name;
+}
+
 std::vector<const Type*> ModuleSymbols::types_named(const std::string& text) const {
     WantedType wanted = wanted_type(text);
     std::vector<const Type*> found;

@@ -81,6 +81,7 @@ class ModuleSymbols {
     // ---- types
     const TypeTable& types() const { return *dwarf().types; }
     const Type* type_named(const std::string& name) const;  // null if there is none
+    std::string type_name(const NameEntry& entry) const;  // qualified; in C with its keyword: "struct barge"
     std::vector<const Type*> types_named(const std::string& name) const;  // every definition; those alike each once
 
     // From .eh_frame, else .debug_frame. Nothing where there is none. Throws FormatError.

@@ -1,0 +1,231 @@
+// find, type and survey as core calls, beside what programs print of themselves and what object dumpers say.
+#include <gtest/gtest.h>
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "core/analysis/find_report.h"
+#include "core/analysis/survey.h"
+#include "core/analysis/type_report.h"
+#include "core/support/error.h"
+#include "core/support/pattern.h"
+#include "tests/testing/command.h"
+
+namespace lantern {
+namespace {
+
+using testing::fixture;
+
+std::unique_ptr<Session> session_on(const std::string& program) {
+    LaunchOptions options;
+    options.program = program;
+    return std::make_unique<Session>(options, std::vector<SourceMapping>{});
+}
+
+const TypeRow* row_named(const TypeReport& report, const std::string& name) {
+    for (const TypeRow& row : report.rows)
+        if (row.name == name) return &row;
+    return nullptr;
+}
+
+TEST(Pattern, PartsWholesAndExpressions) {
+    EXPECT_TRUE(Pattern("toll").matches("canal::Barge::TOLL"));
+    EXPECT_FALSE(Pattern("tolls").matches("canal::Barge::toll"));
+    EXPECT_TRUE(Pattern("canal::*l").matches("canal::Barge::toll"));
+    EXPECT_FALSE(Pattern("Barge*").matches("canal::Barge::toll")) << "a pattern is for the whole name";
+    EXPECT_TRUE(Pattern("/^canal::.*l$/").matches("canal::Barge::toll"));
+    EXPECT_FALSE(Pattern("/^toll/").matches("canal::Barge::toll"));
+    EXPECT_TRUE(Pattern("").matches("anything"));
+    EXPECT_TRUE(Pattern("/usr/include/x.h").matches("/usr/include/x.h")) << "a path is no expression";
+    EXPECT_THROW(Pattern("/(/"), RequestError);
+}
+
+class Layouts : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(Layouts, AreWhereTheProgramSaysTheyAre) {
+    std::string program = fixture(GetParam());
+    auto facts = testing::printed_facts(testing::run({program}).output);
+    auto session = session_on(program);
+    TypeReport reuses = report_type(*session, "Reuses");
+    EXPECT_EQ(std::to_string(reuses.size), facts["size_reuses"]);
+    for (const char* name : {"one", "whole", "real", "narrow", "broad", "last"}) {
+        const TypeRow* row = row_named(reuses, name);
+        ASSERT_NE(row, nullptr) << name;
+        EXPECT_EQ(std::to_string(*row->offset), facts[name]) << name;
+    }
+    // Every byte is either a member's or padding: added up they are the whole.
+    std::uint64_t bits = 0;
+    for (const TypeRow& row : reuses.rows) {
+        bool counts = row.depth == 0 && row.kind != TypeRow::Kind::static_member;
+        if (counts) bits += row.bit_size ? row.bit_size : row.size * 8;
+    }
+    EXPECT_EQ(bits, reuses.size * 8);
+    EXPECT_EQ(row_named(reuses, "three")->bit_size, 3u);
+    EXPECT_EQ(row_named(reuses, "seven")->bit_offset, 3u);
+    EXPECT_EQ(row_named(reuses, "kMost")->value, "12");
+    EXPECT_EQ(row_named(reuses, "count")->kind, TypeRow::Kind::static_member);
+
+    TypeReport diamond = report_type(*session, "Diamond");
+    EXPECT_EQ(std::to_string(diamond.size), facts["size_diamond"]);
+    EXPECT_EQ(std::to_string(*row_named(diamond, "flag")->offset), facts["flag"]);
+    EXPECT_TRUE(diamond.virtual_bases_from);
+    TypeReport left = report_type(*session, "Left");
+    EXPECT_EQ(left.rows.at(0).kind, TypeRow::Kind::vtable_pointer);
+    EXPECT_EQ(left.rows.back().kind, TypeRow::Kind::virtual_base);
+    EXPECT_FALSE(left.rows.back().offset);
+
+    TypeReport tail = report_type(*session, "Tail");
+    EXPECT_EQ(tail.padding, tail.size - 9);
+    TypeReport way = report_type(*session, "Way");
+    ASSERT_EQ(way.enumerators.size(), 2u);
+    EXPECT_EQ(way.enumerators[1].name, "down");
+    EXPECT_EQ(way.enumerators[1].value & 0xff, 250);
+    EXPECT_THROW(report_type(*session, "Wherry"), Error);
+    EXPECT_THROW(report_type(*session, ""), RequestError);
+}
+INSTANTIATE_TEST_SUITE_P(Versions, Layouts, ::testing::Values("layouts-dwarf4", "layouts-dwarf5"));
+
+TEST(TypeReport, ARustEnumHasItsVariants) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+    auto session = session_on(fixture("barges-rust"));
+    TypeReport report = report_type(*session, "Option<usize>");
+    unsigned variants = 0;
+    for (const TypeRow& row : report.rows) variants += row.kind == TypeRow::Kind::variant;
+    EXPECT_EQ(variants, 2u);
+    EXPECT_EQ(row_named(report, "Some")->value, "1");
+    EXPECT_EQ(report_type(*session, "barges::Barge").name, "barges::Barge");
+}
+
+TEST(FindReport, ListsWhatUnitsRepeatOnce) {
+    auto session = session_on(fixture("barges-gcc5/barges"));
+    FindReport found = report_found(*session, {"functions", "/^canal::/", "", 50});
+    EXPECT_EQ(found.total, found.found.size());
+    std::set<std::string> names;
+    for (const FoundName& name : found.found) EXPECT_TRUE(names.insert(name.name + std::to_string(name.line)).second) << name.name;
+    EXPECT_TRUE(names.count("canal::deepest<int>25"));
+    FindReport limited = report_found(*session, {"functions", "canal", "", 2});
+    EXPECT_EQ(limited.found.size(), 2u);
+    EXPECT_EQ(limited.total, found.total);
+    FindReport here = report_found(*session, {"functions", "", "barges.cpp", 500});
+    for (const FoundName& name : here.found) EXPECT_TRUE(name.file.ends_with("barges.cpp"));
+    EXPECT_GE(here.total, 6u);
+    EXPECT_THROW(report_found(*session, {"functions", "", "nowhere.cpp", 50}), RequestError);
+    EXPECT_EQ(report_found(*session, {"globals", "count", "", 50}).found.at(0).name, "canal::Barge::count");
+    EXPECT_EQ(report_found(*session, {"types", "Way", "", 50}).found.at(0).detail, "enumeration, 4 bytes");
+}
+
+TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
+    auto session = session_on(fixture("barges-gccO25/barges"));
+    CodeReport code = report_code(*session, session->place("deepest"));
+    ASSERT_GE(code.sites.size(), 1u);
+    EXPECT_EQ(code.sites[0].inlined_into, "main");
+    std::uint32_t number = code.sites[0].line;
+    CodeReport line = report_code(*session, session->place(fmt::format("barges.cpp:{}", number)));
+    ASSERT_FALSE(line.blocks.empty());
+    const ModuleSymbols& symbols = session->symbols();
+    for (const CodeReport::Block& block : line.blocks) {
+        auto at = symbols.line_at(FileAddress(block.low));
+        ASSERT_TRUE(at);
+        EXPECT_EQ(at->line, number);
+    }
+    AddressReport address = report_address(*session, RunAddress(code.sites[0].address));
+    EXPECT_EQ(address.section.substr(0, 5), ".text");
+    EXPECT_EQ(address.frames.back().function, "main");
+    EXPECT_THROW(report_address(*session, RunAddress(0xffff0000)), RequestError);
+}
+
+// ---- survey
+
+TEST(Survey, CountsWhatTheDumpersCount) {
+    for (const char* name : {"barges-gcc5/barges", "locks-gcc-O2-dwarf4-pie", "barges-types4/barges"}) {
+        std::string program = fixture(name);
+        Survey survey = survey_program(program, {}, {});
+        std::string dump = testing::run({"readelf", "--debug-dump=info", "-W", program}).output;
+        std::uint64_t units = 0, inlined = 0, types = 0;
+        for (const std::string& line : testing::lines_of(dump)) {
+            units += line.find("(DW_TAG_compile_unit)") != std::string::npos;
+            inlined += line.find("(DW_TAG_inlined_subroutine)") != std::string::npos;
+            types += line.find("(DW_TAG_type_unit)") != std::string::npos;
+        }
+        EXPECT_EQ(survey.units, units) << name;
+        EXPECT_EQ(survey.type_units, types) << name;
+        EXPECT_EQ(survey.inlined_calls, inlined) << name;
+        EXPECT_EQ(survey.variables, survey.variables_everywhere + survey.variables_partly + survey.variables_nowhere);
+        EXPECT_TRUE(survey.has_symbols);
+        std::uint64_t whole = 0;
+        for (const SurveySection& section : survey.sections) whole += section.stored;
+        EXPECT_LE(whole, survey.file_size);
+        EXPECT_GT(whole, survey.file_size / 3);
+    }
+}
+
+TEST(Survey, TellsHowEachWasBuilt) {
+    auto group = [](const std::string& program) { return survey_program(fixture(program), {}, {}).groups.at(0); };
+    EXPECT_EQ(group("barges-gcc5/barges").optimisation, "-O0");
+    EXPECT_EQ(group("barges-gccO25/barges").optimisation, "-O2");
+    EXPECT_EQ(group("barges-gccO25/barges").optimisation_source, "recorded by the compiler");
+    EXPECT_EQ(group("barges-gcc4/barges").dwarf_version, 4u);
+    EXPECT_EQ(group("barges-gcc4/barges").language, "C++");
+    EXPECT_TRUE(group("barges-gcc4/barges").compiler.starts_with("gcc "));
+    EXPECT_EQ(group("locks-gcc-O0-dwarf5-pie").language, "C");
+    if (HAVE_CLANG) {
+        EXPECT_EQ(group("locks-clang-O0-dwarf5-pie").optimisation, "not optimised");
+        EXPECT_EQ(group("locks-clang-O2-dwarf5-pie").optimisation, "optimised");
+        EXPECT_TRUE(group("locks-clang-O2-dwarf5-pie").optimisation_source.starts_with("inferred"));
+        EXPECT_TRUE(group("locks-clang-O2-dwarf5-pie").compiler.starts_with("clang "));
+    }
+    if (HAVE_RUST) {
+        Survey rust = survey_program(fixture("barges-rust"), {}, {});
+        bool plain = false;
+        for (const SurveyGroup& each : rust.groups) plain |= each.language == "Rust" && each.optimisation == "not optimised";
+        EXPECT_TRUE(plain) << "the fixture itself, beside the library it brings";
+    }
+    EXPECT_EQ(survey_program(fixture("locks-gcc-O0-dwarf5-nopie"), {}, {}).kind, "program at fixed addresses");
+    EXPECT_EQ(survey_program(fixture("locks-gcc-O0-dwarf5-pie"), {}, {}).kind, "position-independent program");
+    EXPECT_FALSE(survey_program(fixture("locks-static"), {}, {}).is_dynamic);
+    Survey kept = survey_program(fixture("frames-gcc"), {}, {}), omitted = survey_program(fixture("frames-debugframe"), {}, {});
+    EXPECT_EQ(kept.frame_pointer_kept, kept.frame_pointer_looked_at);
+    EXPECT_LT(omitted.frame_pointer_kept, omitted.frame_pointer_looked_at) << "some functions need one: their frames grow as they run";
+}
+
+bool warns(const Survey& survey, const std::string& text) {
+    for (const SurveyWeakness& weakness : survey.weaknesses)
+        if (weakness.what.find(text) != std::string::npos) return !weakness.advice.empty();
+    return false;
+}
+
+TEST(Survey, NamesEachWeaknessWithWhatToDo) {
+    EXPECT_TRUE(warns(survey_program(fixture("locks-nosymbols"), {}, {}), "no debug information"));
+    EXPECT_TRUE(warns(survey_program(fixture("locks-stripped"), {}, {}), "stripped"));
+    EXPECT_TRUE(warns(survey_program(fixture("barges-gccO25/barges"), {}, {}), "is optimised"));
+    EXPECT_TRUE(warns(survey_program(fixture("locks-dwarf2"), {}, {}), "DWARF 2"));
+    EXPECT_TRUE(survey_program(fixture("barges-gcc5/barges"), {}, {}).weaknesses.empty());
+}
+
+TEST(Survey, SourcesAreHereMissingNewerOrDifferent) {
+    testing::TemporaryFolder folder;
+    auto source = folder.write("gate.c", "int width = 4;\nint main(void) { return width; }\n");
+    std::string program = folder.path() / "gate";
+    ASSERT_EQ(testing::run({"gcc", "-g", "-o", program, source}).status, 0);
+    Survey fresh = survey_program(program, {}, {});
+    EXPECT_EQ(fresh.sources_good, fresh.sources.size());
+    timespec later[2] = {{0, UTIME_NOW}, {fresh.built_at + 100, 0}};
+    ASSERT_EQ(utimensat(AT_FDCWD, source.c_str(), later, 0), 0);
+    Survey newer = survey_program(program, {}, {});
+    EXPECT_EQ(newer.sources_newer, 1u);
+    EXPECT_TRUE(warns(newer, "changed since the program was built"));
+    std::filesystem::remove(source);
+    Survey missing = survey_program(program, {}, {});
+    EXPECT_EQ(missing.sources_missing, 1u);
+    if (!HAVE_CLANG) GTEST_SKIP() << "clang, which records checksums, is not here";
+    folder.write("gate.c", "int width = 4;\nint main(void) { return width; }\n");
+    ASSERT_EQ(testing::run({"clang", "-g", "-gdwarf-5", "-o", program, source}).status, 0);
+    ASSERT_EQ(utimensat(AT_FDCWD, source.c_str(), later, 0), 0);
+    Survey same = survey_program(program, {}, {});
+    EXPECT_EQ(same.sources_good, 1u) << "newer, but the checksum says it is the same";
+    folder.write("gate.c", "int width = 5;\nint main(void) { return width; }\n");
+    EXPECT_EQ(survey_program(program, {}, {}).sources_different, 1u);
+}
+
+}  // namespace
+}  // namespace lantern
