@@ -20,7 +20,7 @@ int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     std::uint64_t fingerprint = 0;
     if (size >= 24) std::memcpy(&fingerprint, data + 16, 8);
     auto copy = std::make_shared<std::vector<std::uint64_t>>((size + 7) / 8);  // aligned, as a mapped file is
-    std::memcpy(copy->data(), bytes.data(), size);
+    if (size) std::memcpy(copy->data(), bytes.data(), size);
     auto index = index_over(ByteSpan(reinterpret_cast<const std::byte*>(copy->data()), size), fingerprint, info, copy);
     if (!index) return 0;
     for (const NameEntry& entry : index->names().first(std::min<std::size_t>(200, index->names().size()))) index->qualified_name(entry);

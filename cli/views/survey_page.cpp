@@ -29,7 +29,8 @@ main { max-width: 1180px; margin: 0 auto; padding: 24px; }
 h1 { font-size: 24px; margin: 0 0 4px; } h2 { font-size: 17px; margin: 22px 0 8px; color: #2d5d6e; }
 .columns { display: flex; gap: 28px; } .columns > section { flex: 1 1 0; min-width: 0; }
 table { border-collapse: collapse; width: 100%; } td, th { text-align: left; padding: 3px 12px 3px 0; vertical-align: top; }
-th { font-weight: 600; color: #5b6b74; white-space: nowrap; } td.number { text-align: right; font-variant-numeric: tabular-nums; }
+th { font-weight: 600; color: #5b6b74; white-space: nowrap; } td.number, th.number { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
+.facts th { width: 160px; }
 td { overflow-wrap: anywhere; } .quiet { color: #6d7c84; }
 .advice { background: #fff; border-left: 5px solid #c98a2b; padding: 8px 14px; margin: 8px 0; }
 .advice b { display: block; } .good { border-left-color: #4d8b57; }
@@ -40,7 +41,7 @@ td { overflow-wrap: anywhere; } .quiet { color: #6d7c84; }
 )";
 
 std::string facts_table(const SurveyFacts& facts) {
-    std::string out = "<table>";
+    std::string out = "<table class=\"facts\">";
     for (const auto& [label, text] : facts) out += fmt::format("<tr><th>{}</th><td>{}</td></tr>", html(label), html(text));
     return out + "</table>\n";
 }
@@ -54,7 +55,7 @@ std::string weaknesses(const Survey& survey) {
 }
 
 std::string groups(const Survey& survey) {
-    std::string out = "<table><tr><th>language</th><th>compiler</th><th>optimisation</th><th>DWARF</th><th>units</th><th>functions</th><th>code</th></tr>";
+    std::string out = "<table><tr><th>language</th><th>compiler</th><th>optimisation</th><th>DWARF</th><th class=\"number\">units</th><th class=\"number\">functions</th><th class=\"number\">code</th></tr>";
     for (const SurveyGroup& group : survey.groups)
         out += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<div class=\"quiet\">{}</div></td><td>{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td></tr>", html(group.language), html(group.compiler),
                            html(group.optimisation), html(group.optimisation_source), group.dwarf_version, with_thousands(group.units), with_thousands(group.functions), bytes_text(group.code_bytes));

@@ -259,9 +259,18 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
     if (survey.sources_newer + survey.sources_different)
         add(fmt::format("{} changed since the program was built: lines will not match", counted(survey.sources_newer + survey.sources_different, "source file")), "build the program again");
     if (survey.sources_missing && survey.sources_missing * 10 >= survey.sources.size()) {
-        std::string from = common_folder(survey.sources);
-        add(fmt::format("{} of {} source files are not here", survey.sources_missing, survey.sources.size()),
-            from.empty() ? "--source-map FROM=TO says where they are; several may be given" : fmt::format("--source-map {}=FOLDER, where FOLDER holds them now", escape_for_display(from)));
+        std::string from = common_folder(survey.sources), library;
+        std::uint64_t of_library = 0;
+        for (const SurveySource& source : survey.sources) {
+            if (source.state != SourceState::missing || !source.path.starts_with("/rustc/")) continue;
+            ++of_library;
+            library = source.path.substr(0, source.path.find('/', 7));
+        }
+        if (of_library)
+            add(fmt::format("{} source files of Rust's own library are not here", of_library), fmt::format("install the library's sources (rust-src) and map them: --source-map {}=FOLDER", escape_for_display(library)));
+        if (survey.sources_missing > of_library)
+            add(fmt::format("{} of {} {}source files are not here", survey.sources_missing - of_library, survey.sources.size() - of_library, of_library ? "other " : ""),
+                from.empty() ? "--source-map FROM=TO says where they are; several may be given" : fmt::format("--source-map {}=FOLDER, where FOLDER holds them now", escape_for_display(from)));
     }
     std::uint64_t optimised = 0, all = 0;
     for (const SurveyGroup& group : survey.groups) {
