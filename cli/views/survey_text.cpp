@@ -70,22 +70,26 @@ std::string one_text(const Survey& survey, const Style& style) {
 }
 
 void add_pair(std::string& out, const SurveyFacts& a, const SurveyFacts& b, const Style& style) {
+    std::size_t width = 24;
+    for (const auto& [label, left] : a) width = std::max(width, std::min<std::size_t>(46, display_width(left)));
+    // What is too long for its column has the other program's on the next line.
+    auto gap = [&](const std::string& left) { return display_width(left) > width ? "\n" + std::string(24 + width, ' ') : std::string(width - display_width(left) + 2, ' '); };
     for (const auto& [label, left] : a) {
         std::string right = "—";
         for (const auto& [other, text] : b)
             if (other == label) right = text;
         bool differs = left != right;
-        out += fmt::format("  {}  {}  {}\n", padded(label, 18), padded(left, 38), differs ? style.changed(right) : style.faint("the same"));
+        out += fmt::format("  {}  {}{}{}\n", padded(label, 18), left, gap(left), differs ? style.changed(right) : style.faint("the same"));
     }
     for (const auto& [label, text] : b) {
         bool known = std::any_of(a.begin(), a.end(), [&](const auto& fact) { return fact.first == label; });
-        if (!known) out += fmt::format("  {}  {}  {}\n", padded(label, 18), padded("—", 38), style.changed(text));
+        if (!known) out += fmt::format("  {}  —{}{}\n", padded(label, 18), gap("—"), style.changed(text));
     }
 }
 
 std::string pair_text(const Survey& a, const Survey& b, const Style& style) {
     std::string out = heading_line("survey of two programs", "what differs is on the right", style);
-    out += fmt::format("  {}  {}  {}\n", padded("", 18), padded(short_file(a.path), 38), short_file(b.path));
+    out += fmt::format("  {} and {}\n", style.strong(short_file(a.path)), style.strong(short_file(b.path)));
     add_pair(out, program_facts(a), program_facts(b), style);
     out += style.strong("Who compiled what") + "\n";
     add_pair(out, group_facts(a), group_facts(b), style);

@@ -29,7 +29,7 @@ std::string row_text(const TypeRow& row, const Style& style) {
         case TypeRow::Kind::variant: return fmt::format("variant {}{}", name, row.value.empty() ? "" : "  when the discriminant is " + row.value);
         case TypeRow::Kind::member: break;
     }
-    return name.empty() ? fmt::format("{}  (unnamed)", type) : fmt::format("{}  {}", padded(name, 20), style.faint(type));
+    return name.empty() ? type : fmt::format("{}  {}", padded(name, 20), style.faint(type));
 }
 
 }  // namespace

@@ -159,7 +159,7 @@ void find_files_in(FindReport& report, Session& session, const Area& area, const
     for (const Module* module : area.modules)
         for (const auto& unit : module->symbols().debug_info().units())
             for (const dwarf::LineFile& file : module->symbols().files_of(*unit))
-                if (pattern.matches(file.path) && (area.file.empty() || path_matches(file.path, area.file))) paths.insert(file.path);
+                if (file.path.find('<') == std::string::npos && pattern.matches(file.path) && (area.file.empty() || path_matches(file.path, area.file))) paths.insert(file.path);
     report.total = paths.size();
     for (const std::string& path : paths) {
         if (report.found.size() >= limit) return;

@@ -26,6 +26,8 @@ StackRow row_of(Session& session, const Frame& frame) {
         row.file = frame.line->file;
         row.line = frame.line->line;
     }
+    // What the system's own start-up code was called with is nobody's question; locals in that frame still tells.
+    if (frame.module && frame.module->is_system_library() && !row.is_selected) return row;
     ViewLimits brief;
     brief.children = 8;
     brief.depth = 2;
