@@ -168,8 +168,9 @@ void EntryScanner::walk(const Unit& unit, Visitor& visitor) {
             open.push_back(level);
             continue;
         }
-        const std::byte* sibling = entry.has(Slot::sibling) ? start_ + (entry[Slot::sibling] - unit.section().base()) : nullptr;
-        if (sibling && sibling > entry_at && sibling <= end_ && sibling >= at) at = sibling;
+        // A sibling that does not lie ahead within the unit is no sibling.
+        std::uint64_t sibling = entry.has(Slot::sibling) ? entry[Slot::sibling] - unit.section().base() : 0;
+        if (sibling >= static_cast<std::uint64_t>(at - start_) && sibling <= static_cast<std::uint64_t>(end_ - start_)) at = start_ + sibling;
         else ++passing;
     }
 }
