@@ -270,7 +270,7 @@ struct Renderer {
                 {"section", r.section}, {"symbol", r.symbol}, {"offset", r.offset}, {"frames", std::move(frames)}};
     }
     Json operator()(const TypeReport& r) const {
-        static constexpr const char* kKinds[] = {"member", "base", "virtual-base", "vtable-pointer", "static", "padding", "variant"};
+        static constexpr const char* kKinds[] = {"member", "base", "virtual-base", "vtable-pointer", "static", "padding", "variant", "discriminant"};
         Json rows = Json::array(), enumerators = Json::array();
         for (const TypeRow& row : r.rows) {
             Json made{{"what", kKinds[static_cast<int>(row.kind)]}, {"depth", row.depth}, {"size", row.size}};

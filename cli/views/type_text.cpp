@@ -26,6 +26,7 @@ std::string row_text(const TypeRow& row, const Style& style) {
         case TypeRow::Kind::virtual_base: return "virtual base " + type + "  (where it lies is found through the vtable)";
         case TypeRow::Kind::vtable_pointer: return "pointer to the vtable";
         case TypeRow::Kind::static_member: return fmt::format("static {}  {}{}", name, type, row.value.empty() ? "" : " = " + row.value);
+        case TypeRow::Kind::discriminant: return fmt::format("discriminant  {}", style.faint(type));
         case TypeRow::Kind::variant: return fmt::format("variant {}{}", name, row.value.empty() ? "" : "  when the discriminant is " + row.value);
         case TypeRow::Kind::member: break;
     }
@@ -43,6 +44,8 @@ std::string type_report_text(const TypeReport& report, const Style& style) {
         out += fmt::format("  {:>7}  {:>6}  {}{}\n", offset_text(row), size_text(row), std::string(2 * row.depth, ' '), row_text(row, style));
     if (report.virtual_bases_from)
         out += fmt::format("  {} in all; the virtual bases lie somewhere behind offset {}\n", counted(report.size, "byte"), *report.virtual_bases_from);
+    else if (report.has_variants)
+        out += fmt::format("  {} in all, for whichever variant it is\n", counted(report.size, "byte"));
     else if (!report.rows.empty() && !report.is_incomplete)
         out += report.padding ? fmt::format("  {} in all: {} used, {} lost to padding\n", counted(report.size, "byte"), report.size - report.padding, report.padding)
                               : fmt::format("  {} in all, none lost to padding\n", counted(report.size, "byte"));

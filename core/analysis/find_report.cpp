@@ -47,6 +47,7 @@ struct Candidate {
     std::string name;
     const Module* module = nullptr;
     const NameEntry* entry = nullptr;
+    bool only_in_arguments = false;
 };
 
 template <class Wanted>
@@ -60,7 +61,11 @@ std::vector<Candidate> candidates(const Area& area, const Pattern& pattern, Want
             if (!name.empty() && pattern.matches(name)) found.push_back({std::move(name), module, &entry});
         }
     }
-    std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.name < b.name; });
+    // What matches only within template arguments comes last: there are many, and none is what was asked for.
+    for (Candidate& candidate : found) candidate.only_in_arguments = !pattern.matches_all() && !pattern.matches(without_all_template_arguments(candidate.name));
+    std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) {
+        return a.only_in_arguments != b.only_in_arguments ? b.only_in_arguments : a.name < b.name;
+    });
     return found;
 }
 

@@ -66,10 +66,7 @@ class Layout {
             add_member(*member, base, depth);
             if (!member->is_virtual_base) reached = std::max(reached, taken.to);
         }
-        for (const Variant& variant : type.table ? type.table->read_variants(type) : std::vector<Variant>()) {
-            add_variant(variant, base, depth);
-            for (const Member& member : variant.members) reached = std::max(reached, bits_of(member).to);
-        }
+        if (type.table && add_variants(type, base, depth)) return;
         if (has_virtual_base(type)) report_.virtual_bases_from = (reached + 7) / 8;
         else if (type.size && !is_empty_class(type) && !(members.empty() && reached == 0)) pad(base, reached, type.size * 8, depth);
     }
@@ -126,6 +123,18 @@ class Layout {
         report_.rows.push_back(std::move(row));
         bool is_anonymous = member.name.empty() && !member.is_base_class && (type.kind == TypeKind::structure || type.kind == TypeKind::union_);
         if (is_anonymous && depth < kDeepest) add(type, base + member.offset, depth + 1);
+    }
+
+    bool add_variants(const Type& type, std::uint64_t base, unsigned depth) {
+        std::vector<Variant> variants = type.table->read_variants(type);
+        if (variants.empty()) return false;
+        report_.has_variants = true;
+        if (auto discriminant = type.table->read_discriminant(type)) {
+            add_member(*discriminant, base, depth);
+            report_.rows.back().kind = TypeRow::Kind::discriminant;
+        }
+        for (const Variant& variant : variants) add_variant(variant, base, depth);
+        return true;
     }
 
     void add_variant(const Variant& variant, std::uint64_t base, unsigned depth) {
@@ -208,6 +217,9 @@ TypeReport report_type(Session& session, const std::string& text) {
             report.others.push_back(fmt::format("{}  {} of {}  {}", symbols.qualified_name(found[i]->entry_offset), wording_of(*found[i]), counted(plain(*found[i]).size, "byte"), short_place(*found[i])));
         return report;
     }
+    // What can only be meant as a type is not tried as an expression.
+    bool is_type_name = name.ends_with('>') || name.starts_with("struct ") || name.starts_with("union ") || name.starts_with("enum ") || name.starts_with("class ");
+    if (is_type_name) throw RequestError(fmt::format("the program has no type {}", quote(name)), "find types PATTERN lists what there is");
     Value value = evaluate(name, session.context());
     const Type& type = plain(*value.type);
     const ModuleSymbols* holder = nullptr;

@@ -11,7 +11,7 @@
 namespace lantern {
 
 struct TypeRow {
-    enum class Kind { member, base, virtual_base, vtable_pointer, static_member, padding, variant } kind = Kind::member;
+    enum class Kind { member, base, virtual_base, vtable_pointer, static_member, padding, variant, discriminant } kind = Kind::member;
     unsigned depth = 0;  // inside anonymous members and variants
     std::string name, type;
     std::optional<std::uint64_t> offset;    // bytes from the start; nothing where it is not fixed
@@ -29,6 +29,7 @@ struct TypeReport {
     bool is_incomplete = false;
     std::vector<TypeRow> rows;
     std::uint64_t padding = 0;  // bytes between and behind the members that nothing uses; of the type itself, not of its members' types
+    bool has_variants = false;  // what is padding then depends on which one it is
     std::optional<std::uint64_t> virtual_bases_from;  // somewhere behind this offset lie the virtual bases
     struct Named {
         std::string name;

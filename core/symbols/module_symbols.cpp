@@ -188,6 +188,10 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
         if (!next) next = debug_info().referred(*current, DW_AT_specification);
         current = next;
     }
+    // The compiler numbers Rust's impl blocks; the linkage name tells whose they are: "<flight::Narrow as flight::Toll>::toll".
+    if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_")) function.name = demangled(function.linkage_name);
+    if (current && function.name.empty())
+        line_problems_.push_back(fmt::format("the function at {:#x} leads from origin to origin without end", entry.offset()));
     if (function.name.empty()) function.name = function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
     return function;
 }
@@ -240,11 +244,29 @@ std::string ModuleSymbols::qualified_name(Position position) const {
     return scope.empty() ? name : scope + "::" + name;
 }
 
+namespace {
+
+// "Narrow::toll" and "Toll::toll" for "<flight::Narrow as flight::Toll>::toll".
+bool impl_matches(const std::string& function, std::string_view wanted) {
+    std::string_view method = last_component(wanted);
+    std::size_t as = function.find(" as ");
+    if (!function.starts_with('<') || as == std::string::npos || method.size() + 2 >= wanted.size() || last_component(function) != method) return false;
+    std::string_view scope = wanted.substr(0, wanted.size() - method.size() - 2);
+    std::string trait = function.substr(as + 4, function.size() - as - 4 - method.size() - 3);
+    return name_matches(function.substr(1, as - 1), scope) || name_matches(trait, scope);
+}
+
+}  // namespace
+
 std::vector<const Function*> ModuleSymbols::functions_named(std::string_view name) const {
     std::vector<const Function*> found;
     index().for_each_named(last_component(name), [&](const NameEntry& entry) {
-        if (!is_function(entry.kind) || !name_matches(index().qualified_name(entry), name)) return;
-        if (const Function* one = function(entry.position)) found.push_back(one);
+        if (!is_function(entry.kind)) return;
+        std::string qualified = index().qualified_name(entry);
+        bool fits = name_matches(qualified, name);
+        if (!fits && qualified.find("{impl#") == std::string::npos) return;
+        const Function* one = function(entry.position);
+        if (one && (fits || impl_matches(one->name, name))) found.push_back(one);
     });
     std::sort(found.begin(), found.end(), [](const Function* a, const Function* b) { return a->entry_offset < b->entry_offset; });
     return found;

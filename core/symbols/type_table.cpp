@@ -281,6 +281,17 @@ std::vector<Variant> TypeTable::read_variants(const Type& type) const {
     return variants;
 }
 
+std::optional<Member> TypeTable::read_discriminant(const Type& type) const {
+    std::optional<Member> found;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return found;
+    for_each_child(*entry, [&](const Entry& part) {
+        if (part.tag() != DW_TAG_variant_part || found) return;
+        if (auto member = info_.referred(part, DW_AT_discr)) found = read_member(*member);
+    });
+    return found;
+}
+
 std::vector<std::string> TypeTable::read_methods(const Type& type) const {
     std::vector<std::string> names;
     auto entry = info_.entry_at(type.entry_offset);

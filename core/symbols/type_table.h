@@ -23,6 +23,7 @@ class TypeTable {
     std::vector<Member> read_members(const Type& type) const;
     std::vector<Member> read_static_members(const Type& type) const;
     std::vector<Variant> read_variants(const Type& type) const;
+    std::optional<Member> read_discriminant(const Type& type) const;  // what tells the variants apart, where that has a place of its own
     std::vector<std::string> read_methods(const Type& type) const;  // names, in the order of declaration
 
   private:

@@ -96,6 +96,55 @@ TEST(TypeReport, ARustEnumHasItsVariants) {
     EXPECT_EQ(report_type(*session, "barges::Barge").name, "barges::Barge");
 }
 
+TEST(FindReport, RustNamesReadAsTheSourceWritesThem) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here: Rust's names are NOT tested";
+    testing::TemporaryFolder folder;
+    auto source = folder.write("lock.rs", R"(
+mod flight {
+    pub trait Toll { fn toll(&self) -> u32; }
+    pub struct Narrow { pub draught: u32 }
+    pub struct Wide<T> { pub cargo: T }
+    impl Toll for Narrow { #[inline(never)] fn toll(&self) -> u32 { self.draught + 1 } }
+    impl<T: Copy + Into<u32>> Toll for Wide<T> { #[inline(never)] fn toll(&self) -> u32 { self.cargo.into() * 2 } }
+    impl Narrow { #[inline(never)] pub fn load(&mut self, by: u32) { self.draught += by } }
+    pub enum State { Empty, Filling { rate: u32, left: u8 }, Full(u64) }
+}
+use flight::Toll;
+fn main() {
+    let mut narrow = flight::Narrow { draught: 4 };
+    narrow.load(3);
+    let wide = flight::Wide { cargo: 7u16 };
+    let state = if narrow.draught > 3 { flight::State::Filling { rate: 2, left: 1 } } else { flight::State::Full(9) };
+    let add = |x: u32| x + narrow.draught;
+    let rate = match state { flight::State::Empty => 0, flight::State::Filling { rate, left } => rate + left as u32, flight::State::Full(x) => x as u32 };
+    println!("{}", narrow.toll() + wide.toll() + add(rate));
+}
+)");
+    std::string program = folder.path() / "lock";
+    ASSERT_EQ(testing::run({"rustc", "-g", "-o", program, source}, "", folder.path()).status, 0);
+    auto session = session_on(program);
+    const ModuleSymbols& symbols = session->symbols();
+    auto line = [&](const std::string& name) {
+        auto found = symbols.functions_named(name);
+        return found.size() == 1 && found[0]->has_code() ? found[0]->declared_line : 0;
+    };
+    EXPECT_EQ(line("Narrow::load"), 8u);
+    EXPECT_EQ(line("Narrow::toll"), 6u) << "by the type, though the method stands in an impl block";
+    EXPECT_EQ(line("Wide::toll"), 7u);
+    EXPECT_EQ(symbols.functions_named("Toll::toll").size(), 2u) << "by the trait, all of them";
+    EXPECT_EQ(symbols.functions_named("Narrow::toll").at(0)->name, "<lock::flight::Narrow as lock::flight::Toll>::toll");
+    EXPECT_EQ(line("main::{closure#0}"), 17u);
+    TypeReport state = report_type(*session, "flight::State");
+    EXPECT_TRUE(state.has_variants);
+    EXPECT_EQ(state.rows.at(0).kind, TypeRow::Kind::discriminant);
+    ASSERT_NE(row_named(state, "Filling"), nullptr);
+    EXPECT_EQ(row_named(state, "Filling")->value, "1");
+    EXPECT_EQ(row_named(state, "rate")->size, 4u);
+    EXPECT_THROW(report_type(*session, "Lock<u99>"), RequestError);
+    // What only mentions a name in its template arguments comes behind.
+    EXPECT_EQ(report_found(*session, {"functions", "lock::flight", "", 3}).found.at(0).name, "lock::flight::Narrow::load");
+}
+
 TEST(FindReport, ListsWhatUnitsRepeatOnce) {
     auto session = session_on(fixture("barges-gcc5/barges"));
     FindReport found = report_found(*session, {"functions", "/^canal::/", "", 50});
@@ -132,6 +181,21 @@ TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
     EXPECT_EQ(address.section.substr(0, 5), ".text");
     EXPECT_EQ(address.frames.back().function, "main");
     EXPECT_THROW(report_address(*session, RunAddress(0xffff0000)), RequestError);
+}
+
+TEST(FindReport, LibrariesAreNotReadBeforeSomebodyAsks) {
+    auto session = session_on(fixture("locks-gcc-O0-dwarf5-pie"));
+    session->reach(session->place("main"));
+    session->over_line();
+    report_found(*session, {"functions", "fill", "", 50});
+    unsigned libraries = 0;
+    for (const Module& module : session->target().modules()) {
+        if (!module.is_system_library()) continue;
+        ++libraries;
+        EXPECT_FALSE(module.symbols().index_is_ready()) << module.path();
+    }
+    EXPECT_GE(libraries, 1u);
+    EXPECT_GE(report_found(*session, {"functions", "strlen", "libc", 50}).total, 1u);
 }
 
 // ---- survey

@@ -142,6 +142,60 @@ TEST(Index, SeveralMayWriteAtOnce) {
     EXPECT_TRUE(load_index(folder.path(), "feed", symbols.debug_info()));
 }
 
+// ---- entries that lead in circles
+
+// A unit of DWARF 4 with two functions, each the other's abstract origin, and two aliases of each other.
+struct Circle {
+    std::string abbrev{"\x01\x11\x01\0\0" "\x02\x2e\0\x31\x13\x11\x01\x12\x06\0\0" "\x03\x16\0\x03\x08\x49\x13\0\0\0", 30};
+    std::string info;
+    dwarf::DebugInfoInput input;
+    std::uint32_t first = 0, second = 0, alias = 0, other = 0;
+
+    Circle() {
+        auto u32 = [&](std::uint32_t number) { info.append(reinterpret_cast<const char*>(&number), 4); };
+        auto function = [&](std::uint32_t origin, std::uint64_t low) {
+            info += '\x02';
+            u32(origin);
+            info.append(reinterpret_cast<const char*>(&low), 8);
+            u32(16);
+        };
+        info = std::string("\0\0\0\0\x04\0\0\0\0\0\x08\x01", 12);
+        first = static_cast<std::uint32_t>(info.size());
+        second = first + 17;
+        function(second, 0x1000);
+        function(first, 0x2000);
+        alias = static_cast<std::uint32_t>(info.size());
+        other = alias + 7;
+        info += "\x03" "a";
+        info += '\0';
+        u32(other);
+        info += "\x03" "b";
+        info += '\0';
+        u32(alias);
+        info += '\0';
+        std::uint32_t length = static_cast<std::uint32_t>(info.size() - 4);
+        std::memcpy(info.data(), &length, 4);
+        input.sections.info = std::as_bytes(std::span(info));
+        input.sections.abbrev = std::as_bytes(std::span(abbrev));
+    }
+};
+
+TEST(Circles, EndWithoutAnAnswerAndWithoutHarm) {
+    Circle circle;
+    dwarf::DebugInfo info(circle.input);
+    ASSERT_EQ(info.units().size(), 1u);
+    UnitNames names = NameScanner(info, CodeAreas()).scan(*info.units().front());
+    EXPECT_EQ(names.damage, "");
+    EXPECT_EQ(names.code.size(), 2u) << "their code is known";
+    EXPECT_EQ(names.names.size(), 2u) << "the aliases have names, the functions have none";
+    EXPECT_FALSE(NameScanner::declaration_of(info, circle.first));
+    TypeTable types(info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, [](const dwarf::Unit&, std::uint64_t) { return std::string(); });
+    const Type* alias = types.type_at(circle.alias);
+    EXPECT_EQ(alias->kind, TypeKind::alias);
+    EXPECT_EQ(plain(*alias).kind, TypeKind::nothing);
+    EXPECT_FALSE(type_text(*alias).empty());
+}
+
 // ---- what the file brings itself
 
 TEST(OwnIndexes, AnAddressTableThatLiesIsNotUsed) {
