@@ -1,5 +1,4 @@
 // `elm-lantern survey`, as text.
-#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <ctime>
@@ -127,7 +126,10 @@ SurveyFacts program_facts(const Survey& survey) {
     std::time_t built = survey.built_at;
     facts.push_back({"file", fmt::format("{}, {}", escape_for_display(survey.path), bytes_text(survey.file_size))});
     facts.push_back({"kind", fmt::format("{}, {}", survey.kind, survey.is_dynamic || survey.kind == "shared library" ? "linked dynamically" : "linked statically")});
-    facts.push_back({"last written", fmt::format("{:%Y-%m-%d %H:%M:%S}", fmt::localtime(built))});
+    std::tm local{};
+    char written[32] = "";
+    if (localtime_r(&built, &local)) std::strftime(written, sizeof written, "%Y-%m-%d %H:%M:%S", &local);
+    facts.push_back({"last written", written});
     facts.push_back({"build id", survey.build_id.empty() ? "none" : survey.build_id});
     facts.push_back({"debug information", survey.symbols_from});
     if (!survey.separate_file.empty()) facts.push_back({"separate file", escape_for_display(survey.separate_file)});
