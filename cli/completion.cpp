@@ -39,7 +39,7 @@ class Completer {
                 for (const Command& command : commands()) offer(std::string(command.word), arguments);
                 return done(arguments);
             case Completes::number: return numbers(arguments);
-            case Completes::find: return one_of({"functions", "globals", "types", "files"}, arguments);
+            case Completes::find: return one_of({"functions", "globals", "types", "files", "code", "address"}, arguments);
             case Completes::save: return save(arguments);
             case Completes::file: return file(last_word(arguments));
         }

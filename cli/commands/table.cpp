@@ -52,7 +52,7 @@ constexpr Command kCommands[] = {
     {"locals", "locals", "parameters and local variables", kLooking,
      "Those of the selected frame, innermost scope first. A variable that nothing has assigned yet says so beside its bytes.", run_locals},
     {"globals", "globals [PATTERN]", "global variables", kLooking, "Those whose name holds PATTERN.", run_globals, Completes::expression},
-    {"find", "find functions|globals|types|files|code|address …", "look for names and code", kLooking,
+    {"find", "find WHAT …", "functions, globals, types, files, code, address: look for them", kLooking,
      "find functions|globals|types|files [PATTERN] [in NAME] [limit N]: PATTERN is a part of the name, a pattern with * and ?,\n"
      "or a regular expression between slashes. NAME is a source file or a loaded library.\n"
      "find code PLACE: every address the place stands for, each inlined copy and template instance; of a line, all its code.\n"

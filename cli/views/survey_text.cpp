@@ -69,10 +69,9 @@ std::string one_text(const Survey& survey, const Style& style) {
 }
 
 void add_pair(std::string& out, const SurveyFacts& a, const SurveyFacts& b, const Style& style) {
-    std::size_t width = 24;
-    for (const auto& [label, left] : a) width = std::max(width, std::min<std::size_t>(46, display_width(left)));
+    constexpr std::size_t width = 50;
     // What is too long for its column has the other program's on the next line.
-    auto gap = [&](const std::string& left) { return display_width(left) > width ? "\n" + std::string(24 + width, ' ') : std::string(width - display_width(left) + 2, ' '); };
+    auto gap = [&](const std::string& left) { return display_width(left) > width ? "\n" + std::string(22 + width + 2, ' ') : std::string(width - display_width(left) + 2, ' '); };
     for (const auto& [label, left] : a) {
         std::string right = "—";
         for (const auto& [other, text] : b)

@@ -1,7 +1,10 @@
 #include <gtest/gtest.h>
 
+#include <csignal>
+
 #include <filesystem>
 
+#include "cli/progress.h"
 #include "cli/commands/command.h"
 #include "cli/completion.h"
 #include "cli/saved_file.h"
@@ -74,6 +77,19 @@ TEST(Style, IsPlainWithoutColourAndAsciiOnRequest) {
     style.colour = true;
     EXPECT_NE(style.strong("x"), "x");
     EXPECT_EQ(to_ascii("▪1 ◆ a → b … ─ ü"), "#1 <> a -> b ... - ?");
+}
+
+TEST(Progress, CtrlCEndsALongReadingAndIsUsedUp) {
+    sigset_t interrupt, before;
+    sigemptyset(&interrupt);
+    sigaddset(&interrupt, SIGINT);
+    sigprocmask(SIG_BLOCK, &interrupt, &before);  // as a session holds it
+    auto progress = names_progress();
+    EXPECT_NO_THROW(progress("flights", 0.1));
+    raise(SIGINT);
+    EXPECT_THROW(progress("flights", 0.2), RequestError);
+    EXPECT_NO_THROW(progress("flights", 0.3));
+    sigprocmask(SIG_SETMASK, &before, nullptr);
 }
 
 }  // namespace
