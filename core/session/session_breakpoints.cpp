@@ -59,7 +59,10 @@ void Session::resolve_breakpoint(Breakpoint& breakpoint) {
         follow_address(breakpoint);
         return;
     }
-    EvaluationContext where = context();
+    // Only an expression needs a frame. At the start that would be the loader's, whose symbols nobody asked for.
+    EvaluationContext where;
+    where.target = &target();
+    if (breakpoint.place.kind == Place::Kind::address) where = context();
     std::vector<PlaceSite> found = resolve_place(breakpoint.place, where);
     breakpoint.sites.clear();
     for (PlaceSite& site : found) breakpoint.sites.push_back({site.address, site.code, site.module ? site.module->path() : "", false});
