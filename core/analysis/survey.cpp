@@ -119,7 +119,7 @@ void add_groups(Survey& survey, const DebugInfo& info, const std::vector<UnitSur
 }
 
 bool is_debug_section(const std::string& name) {
-    return name.starts_with(".debug_") || name.starts_with(".zdebug_") || name.starts_with(".gnu_debug") || name == ".gdb_index";
+    return name.starts_with(".debug_") || name.starts_with(".zdebug_") || name.starts_with(".gnu_debug") || (name.starts_with(".") && name.ends_with("_index"));  // the last: an index that a linker made
 }
 
 void add_sections(Survey& survey, const ElfFile& program, const ElfFile* separate) {
