@@ -25,8 +25,8 @@ std::multiset<LineFact> witness_lines(const std::string& program) {
     std::multiset<LineFact> rows;
     for (const std::string& line : lines_of(run({"readelf", "-W", "--debug-dump=decodedline", program}).output)) {
         auto words = words_of(line);
-        // FILE LINE 0xADDRESS [VIEW] [x]; the end of a sequence has "-" for its line or END behind it
-        if (words.size() < 3 || !words[2].starts_with("0x") || words[1] == "-" || words.back() == "END") continue;
+        // FILE LINE 0xADDRESS [VIEW] [x], address 0 without its 0x; the end of a sequence has "-" for its line or END behind it
+        if (words.size() < 3 || !(words[2].starts_with("0x") || words[2] == "0") || words[1] == "-" || words.back() == "END") continue;
         if (words[1].find_first_not_of("0123456789") != std::string::npos) continue;
         rows.emplace(hex(words[2]), std::stoul(words[1]), words.back() == "x");
     }

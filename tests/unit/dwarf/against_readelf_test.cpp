@@ -121,5 +121,32 @@ INSTANTIATE_TEST_SUITE_P(Fixtures, AgainstReadelf, ::testing::ValuesIn(fixtures(
     return name;
 });
 
+// The same for C++ and Rust, where several units, link-time optimised ones and type units among them, may share a program.
+class LanguagesAgainstReadelf : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(LanguagesAgainstReadelf, EveryLineRowAndEveryPlace) {
+    std::string program = fixture(GetParam());
+    if (!std::filesystem::exists(program)) GTEST_SKIP() << "not built here";
+    ModuleSymbols symbols(program);
+    std::multiset<testing::LineFact> ours;
+    std::set<std::uint64_t> seen;
+    Locations locations;
+    for (const auto& unit : symbols.debug_info().units()) {
+        collect(*dwarf::Entry::at(*unit, unit->first_entry), locations);
+        auto offset = unit->root().line_table_offset;
+        if (!offset || !seen.insert(*offset).second) continue;
+        for (const dwarf::LineRow& row : dwarf::read_line_program(*unit).rows)
+            if (!row.end_sequence) ours.emplace(row.address.value, row.line, row.is_statement);
+    }
+    auto rows = testing::witness_lines(program);
+    ASSERT_GT(rows.size(), 20u);
+    EXPECT_EQ(ours.size(), rows.size());
+    EXPECT_TRUE(ours == rows);
+    EXPECT_EQ(locations.in_place, testing::witness_locations(program));
+    EXPECT_GE(locations.in_place.size(), 4u);
+}
+INSTANTIATE_TEST_SUITE_P(Fixtures, LanguagesAgainstReadelf, ::testing::Values("barges-gcc4/barges", "barges-gcc5/barges", "barges-gccO24/barges", "barges-gccO25/barges",
+    "barges-clang4/barges", "barges-clang5/barges", "barges-types4/barges", "barges-types5/barges", "barges-lto/barges", "barges-zlib/barges", "layouts-dwarf4", "layouts-dwarf5", "barges-rust"));
+
 }  // namespace
 }  // namespace lantern
