@@ -29,7 +29,7 @@ void add_groups(std::string& out, const Survey& survey, const Style& style) {
     for (const SurveyGroup& group : survey.groups) {
         out += fmt::format("  {} {} {} {} {:>6} {:>10} {:>12}\n", padded(group.language, 10), padded(group.compiler, 30), padded(group.optimisation, 14), padded(std::to_string(group.dwarf_version), 5),
                            with_thousands(group.units), with_thousands(group.functions), bytes_text(group.code_bytes));
-        if (group.optimisation_source.starts_with("inferred")) out += fmt::format("             {}\n", style.faint(group.optimisation_source));
+        if (group.is_inferred) out += fmt::format("             {}\n", style.faint(group.optimisation_source));
     }
 }
 
@@ -72,17 +72,20 @@ void add_pair(std::string& out, const SurveyFacts& a, const SurveyFacts& b, cons
     constexpr std::size_t width = 50;
     // What is too long for its column has the other program's on the next line.
     auto gap = [&](const std::string& left) { return display_width(left) > width ? "\n" + std::string(22 + width + 2, ' ') : std::string(width - display_width(left) + 2, ' '); };
+    // A label may come several times: the first of one belongs to the first of the other.
+    std::vector<bool> told(b.size());
     for (const auto& [label, left] : a) {
         std::string right = "—";
-        for (const auto& [other, text] : b)
-            if (other == label) right = text;
-        bool differs = left != right;
-        out += fmt::format("  {}  {}{}{}\n", padded(label, 18), left, gap(left), differs ? style.changed(right) : style.faint("the same"));
+        for (std::size_t i = 0; i < b.size(); ++i) {
+            if (told[i] || b[i].first != label) continue;
+            right = b[i].second;
+            told[i] = true;
+            break;
+        }
+        out += fmt::format("  {}  {}{}{}\n", padded(label, 18), left, gap(left), left != right ? style.changed(right) : style.faint("the same"));
     }
-    for (const auto& [label, text] : b) {
-        bool known = std::any_of(a.begin(), a.end(), [&](const auto& fact) { return fact.first == label; });
-        if (!known) out += fmt::format("  {}  —{}{}\n", padded(label, 18), gap("—"), style.changed(text));
-    }
+    for (std::size_t i = 0; i < b.size(); ++i)
+        if (!told[i]) out += fmt::format("  {}  —{}{}\n", padded(b[i].first, 18), gap("—"), style.changed(b[i].second));
 }
 
 std::string pair_text(const Survey& a, const Survey& b, const Style& style) {
@@ -124,7 +127,7 @@ SurveyFacts program_facts(const Survey& survey) {
     SurveyFacts facts;
     std::time_t built = survey.built_at;
     facts.push_back({"file", fmt::format("{}, {}", escape_for_display(survey.path), bytes_text(survey.file_size))});
-    facts.push_back({"kind", fmt::format("{}, {}", survey.kind, survey.is_dynamic || survey.kind == "shared library" ? "linked dynamically" : "linked statically")});
+    facts.push_back({"kind", fmt::format("{}, {}", survey.kind, survey.is_dynamic ? "linked dynamically" : "linked statically")});
     std::tm local{};
     char written[32] = "";
     if (localtime_r(&built, &local)) std::strftime(written, sizeof written, "%Y-%m-%d %H:%M:%S", &local);

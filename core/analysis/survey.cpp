@@ -73,18 +73,19 @@ std::optional<std::string> recorded_optimisation(std::string_view producer) {
 
 struct Optimisation {
     std::string level, source;
+    bool is_optimised = false, is_inferred = false;
 };
 
 Optimisation optimisation_of(std::string_view producer, const UnitSurvey& unit) {
-    if (auto recorded = recorded_optimisation(producer)) return {*recorded, "recorded by the compiler"};
+    if (auto recorded = recorded_optimisation(producer)) return {*recorded, "recorded by the compiler", *recorded != "-O0" && *recorded != "-Og", false};
     if (producer.starts_with("GNU AS")) return {"assembler", "written by hand"};
     if (unit.functions == 0) return {"no code", ""};
     // Variables tell it best: without optimisation each stays in its place, but for a few that come with inlined library
     // code. Calls may be inlined at any level, because the source or a library insists.
-    if (unit.moving * 5 > unit.variables) return {"optimised", "inferred: variables move between places"};
-    if (unit.nowhere * 4 > unit.variables) return {"optimised", "inferred: variables are missing"};
-    if (unit.variables) return {"not optimised", "inferred: variables stay in their places"};
-    if (unit.inlined_calls) return {"optimised", "inferred: calls were inlined"};
+    if (unit.moving * 5 > unit.variables) return {"optimised", "inferred: variables move between places", true, true};
+    if (unit.nowhere * 4 > unit.variables) return {"optimised", "inferred: variables are missing", true, true};
+    if (unit.variables) return {"not optimised", "inferred: variables stay in their places", false, true};
+    if (unit.inlined_calls) return {"optimised", "inferred: calls were inlined", true, true};
     return {"not known", "no variables and no inlined calls to tell it by"};
 }
 
@@ -109,6 +110,8 @@ void add_groups(Survey& survey, const DebugInfo& info, const std::vector<UnitSur
         group.compiler = compiler;
         group.optimisation = optimisation.level;
         group.optimisation_source = optimisation.source;
+        group.is_optimised = optimisation.is_optimised;
+        group.is_inferred = optimisation.is_inferred;
         group.dwarf_version = unit.version;
         ++group.units;
         group.functions += units[i].functions;
@@ -275,7 +278,7 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
     std::uint64_t optimised = 0, all = 0;
     for (const SurveyGroup& group : survey.groups) {
         all += group.code_bytes;
-        if (group.optimisation != "-O0" && group.optimisation != "-Og" && group.optimisation != "not optimised" && group.optimisation != "no code" && group.optimisation != "not known" && group.optimisation != "assembler") optimised += group.code_bytes;
+        if (group.is_optimised) optimised += group.code_bytes;
     }
     if (all && optimised * 2 > all)
         add(fmt::format("{} of the code is optimised: steps jump about, and variables come and go", percent(static_cast<double>(optimised) / static_cast<double>(all))),
@@ -309,7 +312,7 @@ Survey survey_program(const std::filesystem::path& path, const SymbolSearch& sea
     survey.file_size = elf.file_size();
     survey.built_at = elf.modified_at();
     survey.kind = !elf.is_executable_file() ? "shared library" : elf.position_independent() ? "position-independent program" : "program at fixed addresses";
-    survey.is_dynamic = elf.dynamic();
+    survey.is_dynamic = elf.dynamic() || !elf.is_executable_file();
     survey.has_symbol_table = elf.section(".symtab") != nullptr;
     survey.has_symbols = symbols.has_debug_information();
     survey.symbols_from = origin_text(symbols.files(), survey.has_symbols);
@@ -331,8 +334,8 @@ Survey survey_program(const std::filesystem::path& path, const SymbolSearch& sea
     add_functions(survey, symbols, units);
     survey.address_indexes = symbols.own_indexes();
     survey.problems = symbols.problems();
-    // A missing split file is told once, with what to do.
-    std::erase_if(survey.problems, [](const std::string& problem) { return problem.starts_with("the split file "); });
+    // Missing split files are told once, with what to do.
+    for (const std::string& problem : info.split_problems()) std::erase(survey.problems, problem);
     add_weaknesses(survey, symbols);
     return survey;
 }

@@ -19,7 +19,8 @@ struct SurveySection {
 
 // Units of one language, compiler, version and way of compiling.
 struct SurveyGroup {
-    std::string language, compiler, optimisation, optimisation_source;  // "-O2", "from the compiler's record"
+    std::string language, compiler, optimisation, optimisation_source;  // "-O2", "recorded by the compiler"
+    bool is_optimised = false, is_inferred = false;
     unsigned dwarf_version = 0;
     std::uint64_t units = 0, functions = 0, code_bytes = 0;
 };
@@ -39,7 +40,7 @@ struct Survey {
     std::uint64_t file_size = 0;
     std::int64_t built_at = 0;  // seconds since 1970
     std::string kind;           // "position-independent program", "program at fixed addresses", "shared library"
-    bool is_dynamic = false;
+    bool is_dynamic = false;    // a shared library always is
     bool has_symbol_table = false;
     std::string symbols_from;   // a sentence
     bool has_symbols = false;

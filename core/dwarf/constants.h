@@ -36,9 +36,7 @@ enum At : std::uint16_t {
     DW_AT_rnglists_base = 0x74, DW_AT_dwo_name = 0x76, DW_AT_noreturn = 0x87, DW_AT_alignment = 0x88,
     DW_AT_loclists_base = 0x8c, DW_AT_MIPS_linkage_name = 0x2007, DW_AT_GNU_vector = 0x2107,
     DW_AT_GNU_dwo_name = 0x2130, DW_AT_GNU_dwo_id = 0x2131, DW_AT_GNU_ranges_base = 0x2132, DW_AT_GNU_addr_base = 0x2133,
-    DW_AT_import = 0x18, DW_AT_discr = 0x15, DW_AT_discr_value = 0x16, DW_AT_accessibility = 0x32,
-    DW_AT_virtuality = 0x4c, DW_AT_vtable_elem_location = 0x4d, DW_AT_containing_type = 0x1d, DW_AT_object_pointer = 0x64,
-    DW_AT_explicit = 0x63, DW_AT_default_value = 0x1e, DW_AT_data_bit_stride = 0x2e,
+    DW_AT_import = 0x18, DW_AT_discr = 0x15, DW_AT_discr_value = 0x16, DW_AT_virtuality = 0x4c,
 };
 
 enum Form : std::uint16_t {
@@ -68,11 +66,11 @@ enum SplitLle : std::uint8_t {
 // Columns of a split package's index (DWARF 5 §7.3.5.3; version 2 is the pre-standard one).
 enum PackageColumn : std::uint32_t {
     DW_SECT_INFO = 1, DW_SECT_TYPES = 2, DW_SECT_ABBREV = 3, DW_SECT_LINE = 4, DW_SECT_LOCLISTS = 5,
-    DW_SECT_STR_OFFSETS = 6, DW_SECT_MACRO = 7, DW_SECT_RNGLISTS = 8,
+    DW_SECT_STR_OFFSETS = 6, DW_SECT_RNGLISTS = 8,
 };
 
 // Attributes of the name index (DWARF 5 §6.1.1.4.8).
-enum Idx : std::uint16_t { DW_IDX_compile_unit = 1, DW_IDX_type_unit = 2, DW_IDX_die_offset = 3, DW_IDX_parent = 4, DW_IDX_type_hash = 5 };
+enum Idx : std::uint16_t { DW_IDX_compile_unit = 1, DW_IDX_type_unit = 2, DW_IDX_die_offset = 3 };
 
 enum BaseEncoding : std::uint8_t {
     DW_ATE_address = 1, DW_ATE_boolean = 2, DW_ATE_complex_float = 3, DW_ATE_float = 4, DW_ATE_signed = 5,
@@ -81,7 +79,7 @@ enum BaseEncoding : std::uint8_t {
 
 enum Language : std::uint16_t {
     DW_LANG_C89 = 1, DW_LANG_C = 2, DW_LANG_C_plus_plus = 4, DW_LANG_C99 = 0x0c, DW_LANG_C_plus_plus_03 = 0x19,
-    DW_LANG_C_plus_plus_11 = 0x1a, DW_LANG_Rust = 0x1c, DW_LANG_Ada83 = 0x03, DW_LANG_Cobol74 = 0x05,
+    DW_LANG_C_plus_plus_11 = 0x1a, DW_LANG_Rust = 0x1c, DW_LANG_Ada83 = 0x03,
     DW_LANG_Fortran77 = 0x07, DW_LANG_Fortran90 = 0x08, DW_LANG_Pascal83 = 0x09, DW_LANG_Ada95 = 0x0d, DW_LANG_Fortran95 = 0x0e,
     DW_LANG_ObjC = 0x10, DW_LANG_D = 0x13, DW_LANG_Go = 0x16, DW_LANG_Swift = 0x1e, DW_LANG_Fortran03 = 0x22, DW_LANG_Fortran08 = 0x23, DW_LANG_C11 = 0x1d, DW_LANG_C_plus_plus_14 = 0x21,
     DW_LANG_C17 = 0x2c, DW_LANG_C_plus_plus_17 = 0x2a, DW_LANG_C_plus_plus_20 = 0x2b, DW_LANG_Mips_Assembler = 0x8001,

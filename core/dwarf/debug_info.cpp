@@ -82,15 +82,14 @@ void DebugInfo::join_split_units() {
         std::string problem;
         const SplitFile* file = input_.find_split(unit, problem);
         if (!file) {
-            ++missing_split_;
-            problems_.push_back(problem);
+            split_problems_.push_back(problem);
             continue;
         }
         add_split_file(*file, unit);
         skeleton_of.emplace(*unit.root().split_id, &unit);
         found.push_back(i);
     }
-    std::unordered_map<const Unit*, bool> joined;
+    std::unordered_set<const Unit*> joined;
     for (std::size_t i = own_units; i < units_.size(); ++i) {
         Unit& unit = *units_[i];
         if (unit.type == DW_UT_type || unit.type == DW_UT_split_type) continue;
@@ -102,13 +101,12 @@ void DebugInfo::join_split_units() {
         auto again = std::make_unique<Unit>(unit.section(), unit.offset, parts);
         again->skeleton = match->second;
         units_[i] = std::move(again);
-        joined[match->second] = true;
+        joined.insert(match->second);
     }
     for (auto at = found.rbegin(); at != found.rend(); ++at) {
         auto& slot = units_[*at];
         if (!joined.count(slot.get())) {
-            ++missing_split_;
-            problems_.push_back(fmt::format("the split file of {} holds another build of it", slot->root().split_name));
+            split_problems_.push_back(fmt::format("the split file of {} holds another build of it", slot->root().split_name));
             continue;
         }
         skeletons_.push_back(std::move(slot));
@@ -117,51 +115,44 @@ void DebugInfo::join_split_units() {
 }
 
 void DebugInfo::add_split_file(const SplitFile& file, const Unit& skeleton) {
-    if (!known_split_files_.emplace(&file, true).second) return;
+    if (!known_split_files_.insert(&file).second) return;
     ++split_sections_;
     Sections sections = file.sections;
     // Addresses stand in the program itself, and in DWARF 4 the ranges too.
     sections.addr = input_.sections.addr;
     if (skeleton.version < 5) sections.ranges = input_.sections.ranges;
-    auto add = [&](ByteSpan bytes, const char* name, ByteSpan index, const char* index_name) {
-        if (bytes.empty()) return;
-        InfoSection& section = add_section(bytes, fmt::format("{} of {}", name, file.path), sections);
-        section.is_split = true;
-        if (index.empty()) read_headers(section, nullptr);
-        else read_package(file, section, index, index_name);
-    };
-    bool old_package = !file.sections.cu_index.empty() && !file.sections.types.empty();
-    // In a package of version 5 both indexes lead into .debug_info.dwo.
-    if (!file.sections.tu_index.empty() && !old_package) {
-        InfoSection& section = add_section(file.sections.info, fmt::format(".debug_info.dwo of {}", file.path), sections);
-        section.is_split = true;
-        std::unordered_map<std::uint64_t, Contribution> parts;
-        try {
-            for (const PackageRow& row : read_package_index(file.sections.cu_index, ".debug_cu_index")) parts[row.info_offset] = row.parts;
-            for (const PackageRow& row : read_package_index(file.sections.tu_index, ".debug_tu_index")) parts[row.info_offset] = row.parts;
-        } catch (const FormatError& error) {
-            problems_.push_back(error.what());
-        }
-        read_headers(section, &parts);
-        return;
+    // Type units have a section of their own before version 5; from there on both indexes lead into the same.
+    if (file.sections.types.empty()) {
+        add_split_section(file, file.sections.info, sections, {file.sections.cu_index, file.sections.tu_index});
+    } else {
+        add_split_section(file, file.sections.info, sections, {file.sections.cu_index});
+        add_split_section(file, file.sections.types, sections, {file.sections.tu_index});
     }
-    add(file.sections.info, ".debug_info.dwo", file.sections.cu_index, ".debug_cu_index");
-    add(file.sections.types, ".debug_types.dwo", file.sections.tu_index, ".debug_tu_index");
-    for (ByteSpan bytes : file.more_info) add(bytes, ".debug_info.dwo", {}, "");
+    for (ByteSpan bytes : file.more_info) add_split_section(file, bytes, sections, {});
     for (ByteSpan bytes : file.more_types) {
         sections.types = bytes;  // tells its units that they are type units
-        add(bytes, ".debug_types.dwo", {}, "");
+        add_split_section(file, bytes, sections, {});
     }
 }
 
-void DebugInfo::read_package(const SplitFile& file, const InfoSection& section, ByteSpan index, const char* index_name) {
+// `indexes` are those of a package; empty ones are passed over.
+void DebugInfo::add_split_section(const SplitFile& file, ByteSpan bytes, const Sections& sections, std::initializer_list<ByteSpan> indexes) {
+    if (bytes.empty()) return;
+    bool holds_types = bytes.data() == sections.types.data();
+    InfoSection& section = add_section(bytes, fmt::format("{} of {}", holds_types ? ".debug_types.dwo" : ".debug_info.dwo", file.path), sections);
+    section.is_split = true;
     std::unordered_map<std::uint64_t, Contribution> parts;
-    try {
-        for (const PackageRow& row : read_package_index(index, index_name)) parts[row.info_offset] = row.parts;
-    } catch (const FormatError& error) {
-        problems_.push_back(fmt::format("{}: {}", file.path, error.what()));
+    bool is_package = false;
+    for (ByteSpan index : indexes) {
+        if (index.empty()) continue;
+        is_package = true;
+        try {
+            for (const PackageRow& row : read_package_index(index, "the package's index")) parts[row.info_offset] = row.parts;
+        } catch (const FormatError& error) {
+            problems_.push_back(fmt::format("{}: {}", file.path, error.what()));
+        }
     }
-    read_headers(section, &parts);
+    read_headers(section, is_package ? &parts : nullptr);
 }
 
 // dwz leaves the language out of the partial units it makes: theirs is that of the units that import them
@@ -203,14 +194,10 @@ void DebugInfo::give_partial_units_a_language() {
 
 std::vector<std::string> DebugInfo::problems() const {
     std::vector<std::string> all = problems_;
+    all.insert(all.end(), split_problems_.begin(), split_problems_.end());
     for (const auto& unit : units_)
         if (std::string damage = unit->damage(); !damage.empty()) all.push_back(std::move(damage));
     return all;
-}
-
-const InfoSection* DebugInfo::section_of(Position position) const {
-    std::uint64_t number = position >> kOffsetBits;
-    return number < sections_.size() ? sections_[number].get() : nullptr;
 }
 
 std::string_view DebugInfo::text(TextPosition position) const {
@@ -244,6 +231,18 @@ const Unit* DebugInfo::unit_starting(Position header) const {
 std::optional<Entry> DebugInfo::entry_at(Position position) const {
     const Unit* unit = unit_holding(position);
     return unit ? Entry::at(*unit, position) : std::nullopt;
+}
+
+std::vector<Entry> DebugInfo::with_origins(const Entry& entry) const {
+    constexpr std::size_t kLongest = 8;  // compilers write chains of three
+    std::vector<Entry> chain{entry};
+    for (;;) {
+        auto next = referred(chain.back(), DW_AT_abstract_origin);
+        if (!next) next = referred(chain.back(), DW_AT_specification);
+        if (!next) return chain;
+        if (chain.size() == kLongest) throw FormatError(fmt::format("the entry at {:#x} leads from origin to origin without end", entry.offset()));
+        chain.push_back(*next);
+    }
 }
 
 std::optional<Position> DebugInfo::type_of_signature(std::uint64_t signature) const {

@@ -7,6 +7,7 @@
 #include <mutex>
 #include <string>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 #include "core/dwarf/entry.h"
@@ -36,8 +37,10 @@ class DebugInfo {
     const std::vector<std::unique_ptr<Unit>>& units() const { return units_; }
     // What could not be read so far, one sentence each, with section and offset.
     std::vector<std::string> problems() const;
+    // What is wrong with split files, one sentence each.
+    const std::vector<std::string>& split_problems() const { return split_problems_; }
     std::size_t split_files() const { return split_sections_; }
-    std::size_t missing_split_files() const { return missing_split_; }
+    std::size_t missing_split_files() const { return split_problems_.size(); }
 
     const Unit* unit_holding(Position position) const;  // null if it lies in no sound unit
     const Unit* unit_starting(Position header) const;    // null if no unit's header stands there
@@ -45,27 +48,29 @@ class DebugInfo {
     // The entry an attribute refers to, within the module or by type signature.
     std::optional<Entry> referred(const FormValue& value) const;
     std::optional<Entry> referred(const Entry& from, At name) const;
+    // The entry, and what it stands for: its abstract origin or else its declaration, that one's, and so on. Throws
+    // FormatError for a chain that does not end.
+    std::vector<Entry> with_origins(const Entry& entry) const;
     std::optional<Position> type_of_signature(std::uint64_t signature) const;
     // A name by where it stands; empty if that is nowhere.
     std::string_view text(TextPosition position) const;
     const std::vector<std::unique_ptr<InfoSection>>& sections() const { return sections_; }
-    const InfoSection* section_of(Position position) const;
 
   private:
     InfoSection& add_section(ByteSpan bytes, std::string name, const Sections& sections);
     void read_headers(const InfoSection& section, const std::unordered_map<std::uint64_t, Contribution>* parts);
     void join_split_units();
     void add_split_file(const SplitFile& file, const Unit& skeleton);
-    void read_package(const SplitFile& file, const InfoSection& section, ByteSpan index, const char* index_name);
+    void add_split_section(const SplitFile& file, ByteSpan bytes, const Sections& sections, std::initializer_list<ByteSpan> indexes);
     void give_partial_units_a_language();
 
     DebugInfoInput input_;
     std::vector<std::unique_ptr<InfoSection>> sections_;
     std::vector<std::unique_ptr<Unit>> units_, skeletons_;
     std::unordered_map<std::uint64_t, Position> type_by_signature_;
-    std::unordered_map<const SplitFile*, bool> known_split_files_;
-    std::size_t split_sections_ = 0, missing_split_ = 0;
-    std::vector<std::string> problems_;
+    std::unordered_set<const SplitFile*> known_split_files_;
+    std::size_t split_sections_ = 0;
+    std::vector<std::string> problems_, split_problems_;
 };
 
 }  // namespace lantern::dwarf

@@ -24,9 +24,6 @@ std::optional<Slot> slot_of(std::uint16_t attribute) {
         case DW_AT_location: return Slot::location;
         case DW_AT_const_value: return Slot::const_value;
         case DW_AT_signature: return Slot::signature;
-        case DW_AT_type: return Slot::type;
-        case DW_AT_import: return Slot::import;
-        case DW_AT_linkage_name: case DW_AT_MIPS_linkage_name: return Slot::linkage_name;
         default: return std::nullopt;
     }
 }
@@ -286,8 +283,7 @@ bool EntryScanner::read(const Unit& unit, Position position, ScannedEntry& entry
     entry.tag = plan.tag;
     entry.has_children = plan.has_children;
     bool told = plan.treatment.visit;
-    at = run(unit, at, told ? plan.first : plan.skip_first, told ? plan.count : plan.skip_count, entry);
-    entry.after = unit.section().base() + static_cast<std::uint64_t>(at - start_);
+    run(unit, at, told ? plan.first : plan.skip_first, told ? plan.count : plan.skip_count, entry);
     return true;
 }
 

@@ -14,7 +14,7 @@ namespace lantern::dwarf {
 
 enum class Slot : std::uint8_t {
     sibling, name, declaration, low_pc, high_pc, ranges, specification, abstract_origin, inline_, location, const_value,
-    signature, type, import, linkage_name, size,
+    signature, size,
 };
 constexpr unsigned kSlots = static_cast<unsigned>(Slot::size);
 using SlotSet = std::uint32_t;
@@ -26,7 +26,6 @@ constexpr SlotSet set_of(Slot first, More... more) {
 
 struct ScannedEntry {
     Position position = 0;
-    Position after = 0;  // behind the attributes: the first child, or the next sibling of an entry without children
     std::uint16_t tag = 0;
     bool has_children = false;
     SlotSet present = 0;
@@ -58,8 +57,8 @@ class EntryScanner {
     explicit EntryScanner(TreatTag treat) : treat_(treat) {}
 
     // Walks the children of the unit's root. `visitor.entry(const ScannedEntry&)` returns true to have the entry's
-    // children walked too; `visitor.leave(Position)` follows when they are through, with the position behind the last. Throws FormatError; what was told till then
-    // stays true.
+    // children walked too; `visitor.leave(Position)` follows when they are through, with the position behind the last.
+    // Throws FormatError; what was told till then stays true.
     template <class Visitor>
     void walk(const Unit& unit, Visitor& visitor);
     // Reads the single entry at `position` of the unit, with the slots its tag is treated with. False: the null entry.
@@ -157,7 +156,6 @@ void EntryScanner::walk(const Unit& unit, Visitor& visitor) {
             entry.tag = plan.tag;
             entry.has_children = plan.has_children;
             entry.position = unit.section().base() + static_cast<std::uint64_t>(entry_at - start_);
-            entry.after = unit.section().base() + static_cast<std::uint64_t>(at - start_);
             enter = visitor.entry(static_cast<const ScannedEntry&>(entry)) && plan.has_children;
             level = told;
         } else {

@@ -89,7 +89,7 @@ std::vector<std::string> ModuleSymbols::problems() const {
 std::vector<std::string> ModuleSymbols::problems_so_far() const {
     std::vector<std::string> all = section_problems_;
     if (!elf_->damage().empty()) all.push_back(elf_->damage());
-    for (const auto& more : {files().refused(), debug_info().problems(), index_ ? index_->problems() : std::vector<std::string>(), line_problems_})
+    for (const auto& more : {files().refused(), debug_info().problems(), index_ ? index_->problems() : std::vector<std::string>(), types().problems(), line_problems_})
         for (const std::string& problem : more)
             if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
     if (!name_table_distrust_.empty()) all.push_back(name_table_distrust_);
@@ -157,8 +157,7 @@ const Function* ModuleSymbols::function(Position position) const {
     try {
         auto entry = debug_info().entry_at(position);
         if (!entry || entry->tag() != DW_TAG_subprogram) return nullptr;
-        Function read = read_function(*entry);
-        auto made = std::make_unique<Function>(std::move(read));
+        auto made = std::make_unique<Function>(read_function(*entry));
         return (functions_[position] = std::move(made)).get();
     } catch (const FormatError& error) {
         line_problems_.push_back(error.what());
@@ -173,25 +172,19 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
     for (const FileRange& range : ranges_of(entry))
         if (areas_.holds(range.low)) function.ranges.push_back(range);
     // A definition may say its name itself, or leave that to its declaration or abstract origin.
-    std::optional<Entry> current = entry;
-    for (int hops = 0; current && hops < 6; ++hops) {
-        if (function.name.empty() && current->has(DW_AT_name)) function.name = qualified_name(current->offset());
+    for (const Entry& each : debug_info().with_origins(entry)) {
+        if (function.name.empty() && each.has(DW_AT_name)) function.name = qualified_name(each.offset());
         if (function.linkage_name.empty()) {
-            if (auto name = current->text(DW_AT_linkage_name)) function.linkage_name = *name;
-            else if (auto old = current->text(DW_AT_MIPS_linkage_name)) function.linkage_name = *old;
+            if (auto name = each.text(DW_AT_linkage_name)) function.linkage_name = *name;
+            else if (auto old = each.text(DW_AT_MIPS_linkage_name)) function.linkage_name = *old;
         }
         if (!function.declared_line) {
-            function.declared_line = static_cast<std::uint32_t>(current->number(DW_AT_decl_line).value_or(0));
-            if (auto file = current->number(DW_AT_decl_file)) function.declared_in = file_name(current->unit(), *file);
+            function.declared_line = static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
+            if (auto file = each.number(DW_AT_decl_file)) function.declared_in = file_name(each.unit(), *file);
         }
-        auto next = debug_info().referred(*current, DW_AT_abstract_origin);
-        if (!next) next = debug_info().referred(*current, DW_AT_specification);
-        current = next;
     }
     // The compiler numbers Rust's impl blocks; the linkage name tells whose they are: "<flight::Narrow as flight::Toll>::toll".
     if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_")) function.name = demangled(function.linkage_name);
-    if (current && function.name.empty())
-        line_problems_.push_back(fmt::format("the function at {:#x} leads from origin to origin without end", entry.offset()));
     if (function.name.empty()) function.name = function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
     return function;
 }

@@ -188,13 +188,10 @@ NameScanner::NameScanner(const DebugInfo& info, const CodeAreas& areas) : work_(
 NameScanner::~NameScanner() = default;
 
 std::optional<Position> NameScanner::declaration_of(const DebugInfo& info, Position definition) {
-    std::optional<Entry> entry = info.entry_at(definition);
-    for (int hops = 0; entry && hops < 6; ++hops) {
-        if (entry->has(DW_AT_name)) return entry->offset();
-        auto next = info.referred(*entry, DW_AT_specification);
-        if (!next) next = info.referred(*entry, DW_AT_abstract_origin);
-        entry = next;
-    }
+    auto entry = info.entry_at(definition);
+    if (!entry) return std::nullopt;
+    for (const Entry& each : info.with_origins(*entry))
+        if (each.has(DW_AT_name)) return each.offset();
     return std::nullopt;
 }
 

@@ -75,7 +75,7 @@ class NameScanner {
     UnitNames scan(const dwarf::Unit& unit);
     // Stands in NameEntry::scope until the scopes of all units are known: the declaration is in another unit.
     static constexpr std::uint32_t kForeignScope = kNoScope - 1;
-    // Where the entry that gives `definition` its name and scope stands. Nothing if that is nowhere.
+    // Where the entry that gives `definition` its name and scope stands. Nothing if that is nowhere. Throws FormatError.
     static std::optional<dwarf::Position> declaration_of(const dwarf::DebugInfo& info, dwarf::Position definition);
 
   private:

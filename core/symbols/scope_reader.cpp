@@ -15,12 +15,12 @@ FunctionBody ScopeReader::read(const Function& function) const {
     body.outermost.ranges = function.ranges;
     body.frame_base = locations_of(*entry, DW_AT_frame_base);
     // What it returns may stand at its abstract origin or at the declaration behind that.
-    std::optional<Entry> typed = entry;
-    for (int hops = 0; typed && !typed->has(DW_AT_type) && hops < 6; ++hops) {
-        auto next = info_.referred(*typed, DW_AT_abstract_origin);
-        typed = next ? next : info_.referred(*typed, DW_AT_specification);
+    body.returned = &void_type();
+    for (const Entry& each : info_.with_origins(*entry)) {
+        if (!each.has(DW_AT_type)) continue;
+        body.returned = types_.type_of(each);
+        break;
     }
-    body.returned = typed ? types_.type_of(*typed) : &void_type();
     read_scope(body.outermost, *entry, 0);
     return body;
 }
@@ -115,19 +115,15 @@ Variable ScopeReader::read_variable(const Entry& entry) const {
     if (auto constant = entry.attribute(DW_AT_const_value)) variable.constant = constant;
     variable.is_external = entry.flag(DW_AT_external);
     // Name, type and place of declaration may stand at an abstract origin or at a declaration.
-    std::optional<Entry> current = entry;
-    for (int hops = 0; current && hops < 4; ++hops) {
-        if (variable.name.empty()) variable.name = current->text(DW_AT_name).value_or("");
-        if (!variable.type && current->has(DW_AT_type)) variable.type = types_.type_of(*current);
+    for (const Entry& each : info_.with_origins(entry)) {
+        if (variable.name.empty()) variable.name = each.text(DW_AT_name).value_or("");
+        if (!variable.type && each.has(DW_AT_type)) variable.type = types_.type_of(each);
         if (!variable.declared_line) {
-            variable.declared_line = static_cast<std::uint32_t>(current->number(DW_AT_decl_line).value_or(0));
-            if (auto file = current->number(DW_AT_decl_file)) variable.declared_in = file_name_(current->unit(), *file);
+            variable.declared_line = static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
+            if (auto file = each.number(DW_AT_decl_file)) variable.declared_in = file_name_(each.unit(), *file);
         }
         if (!variable.constant)
-            if (auto constant = current->attribute(DW_AT_const_value)) variable.constant = constant;
-        auto next = info_.referred(*current, DW_AT_abstract_origin);
-        if (!next) next = info_.referred(*current, DW_AT_specification);
-        current = next;
+            if (auto constant = each.attribute(DW_AT_const_value)) variable.constant = constant;
     }
     if (!variable.type) variable.type = &void_type();
     return variable;

@@ -37,8 +37,12 @@ std::vector<UnitNames> scan_all(const DebugInfo& info, const CodeAreas& areas, c
     return found;
 }
 
+UnitSlice end_of(const OwnedTables& all) {
+    return {static_cast<std::uint32_t>(all.names.size()), static_cast<std::uint32_t>(all.scopes.size()), static_cast<std::uint32_t>(all.code.size())};
+}
+
 void append(OwnedTables& all, UnitNames& unit) {
-    all.units.push_back({static_cast<std::uint32_t>(all.names.size()), static_cast<std::uint32_t>(all.scopes.size()), static_cast<std::uint32_t>(all.code.size())});
+    all.units.push_back(end_of(all));
     all.names.insert(all.names.end(), unit.names.begin(), unit.names.end());
     all.scopes.insert(all.scopes.end(), unit.scopes.begin(), unit.scopes.end());
     all.code.insert(all.code.end(), unit.code.begin(), unit.code.end());
@@ -56,15 +60,18 @@ std::uint32_t SymbolIndex::hash_of(std::string_view text) {
 // A definition whose declaration stands in another unit has its name already; the scope is looked up there.
 void SymbolIndex::resolve_foreign_scopes(const DebugInfo& info, std::vector<NameEntry>& names, const std::vector<NameScope>& scopes,
                                          const std::vector<UnitSlice>& slices) {
-    const auto& units = info.units();
     for (NameEntry& name : names) {
         if (name.scope != NameScanner::kForeignScope) continue;
         name.scope = kNoScope;
-        auto at = NameScanner::declaration_of(info, name.position);
+        std::optional<Position> at;
+        try {
+            at = NameScanner::declaration_of(info, name.position);
+        } catch (const FormatError&) {
+            continue;  // told when somebody asks for the entry itself
+        }
         const Unit* holder = at ? info.unit_holding(*at) : nullptr;
         if (!holder) continue;
-        std::size_t index = static_cast<std::size_t>(
-            std::lower_bound(units.begin(), units.end(), holder->offset, [](const auto& unit, Position p) { return unit->offset < p; }) - units.begin());
+        std::size_t index = holder->index;
         std::span<const NameScope> theirs(scopes.data() + slices[index].scopes, slices[index + 1].scopes - slices[index].scopes);
         std::uint32_t local = scope_at(theirs, *at);
         if (local != kNoScope) name.scope = slices[index].scopes + local;
@@ -92,7 +99,7 @@ SymbolIndex SymbolIndex::build(const DebugInfo& info, const CodeAreas& areas, co
             if (name.scope < NameScanner::kForeignScope) name.scope += first_scope;
         append(*all, unit);
     }
-    all->units.push_back({static_cast<std::uint32_t>(all->names.size()), static_cast<std::uint32_t>(all->scopes.size()), static_cast<std::uint32_t>(all->code.size())});
+    all->units.push_back(end_of(*all));
     resolve_foreign_scopes(info, all->names, all->scopes, all->units);
 
     // Buckets by counting: how many fall into each, where each starts, then the entries themselves.

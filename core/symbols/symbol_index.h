@@ -34,7 +34,6 @@ class SymbolIndex {
     SymbolIndex(const dwarf::DebugInfo& info, Tables tables, std::shared_ptr<const void> keeper);
 
     std::span<const NameEntry> names() const { return tables_.names; }
-    std::span<const NameScope> scopes() const { return tables_.scopes; }
     const Tables& tables() const { return tables_; }
     std::span<const CodeRange> code_of(std::size_t unit) const;      // by address
     std::span<const NameScope> scopes_of(std::size_t unit) const;    // their `parent` counts from this span's start

@@ -1,5 +1,7 @@
 #include "core/symbols/type_table.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "core/support/error.h"
@@ -100,6 +102,7 @@ void TypeTable::fill(Type& type, const Entry& entry) const {
     auto wrap = [&](TypeKind kind) {
         type.kind = kind;
         type.target = type_of(entry);
+        break_circle(type);
     };
     auto qualify = [&](const char* word) {
         wrap(TypeKind::qualified);
@@ -134,6 +137,17 @@ void TypeTable::fill(Type& type, const Entry& entry) const {
         case DW_TAG_enumeration_type: fill_enumeration(type, entry); break;
         case DW_TAG_subroutine_type: fill_function(type, entry); break;
         default: type.kind = TypeKind::unknown;
+    }
+}
+
+// An alias or qualifier whose chain leads back to itself stands for nothing.
+void TypeTable::break_circle(Type& type) const {
+    auto passes_on = [](const Type* each) { return each && (each->kind == TypeKind::alias || each->kind == TypeKind::qualified); };
+    for (const Type* each = type.target; passes_on(&type) && passes_on(each); each = each->target) {
+        if (each != &type) continue;
+        type.target = nullptr;
+        problems_.push_back(fmt::format("the type at {:#x} is an alias of itself", type.entry_offset));
+        return;
     }
 }
 

@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <memory>
+#include <string>
 #include <unordered_map>
 
 #include "core/dwarf/debug_info.h"
@@ -20,6 +21,8 @@ class TypeTable {
     // The type an entry's DW_AT_type names; void if it has none. Never null. Owned by this table.
     const Type* type_of(const dwarf::Entry& entry) const;
     const Type* type_at(std::uint64_t entry_offset) const;
+    // Types that cannot be what their entries say, one sentence each.
+    const std::vector<std::string>& problems() const { return problems_; }
     std::vector<Member> read_members(const Type& type) const;
     std::vector<Member> read_static_members(const Type& type) const;
     std::vector<Variant> read_variants(const Type& type) const;
@@ -28,6 +31,7 @@ class TypeTable {
 
   private:
     void fill(Type& type, const dwarf::Entry& entry) const;
+    void break_circle(Type& type) const;
     void fill_base(Type& type, const dwarf::Entry& entry) const;
     void fill_array(Type& type, const dwarf::Entry& entry) const;
     void fill_structure(Type& type, const dwarf::Entry& entry) const;
@@ -39,6 +43,7 @@ class TypeTable {
     FindComplete find_complete_;
     FileName file_name_;
     mutable unsigned depth_ = 0;
+    mutable std::vector<std::string> problems_;
     mutable std::unordered_map<std::uint64_t, std::unique_ptr<Type>> types_;
     mutable std::vector<std::unique_ptr<Type>> inner_dimensions_;
 };

@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include "core/support/error.h"
 #include "core/symbols/index_file.h"
 #include "core/symbols/module_symbols.h"
 #include "tests/testing/command.h"
@@ -180,7 +181,7 @@ struct Circle {
     }
 };
 
-TEST(Circles, EndWithoutAnAnswerAndWithoutHarm) {
+TEST(Circles, EndWithAnErrorAndWithoutHarm) {
     Circle circle;
     dwarf::DebugInfo info(circle.input);
     ASSERT_EQ(info.units().size(), 1u);
@@ -188,12 +189,15 @@ TEST(Circles, EndWithoutAnAnswerAndWithoutHarm) {
     EXPECT_EQ(names.damage, "");
     EXPECT_EQ(names.code.size(), 2u) << "their code is known";
     EXPECT_EQ(names.names.size(), 2u) << "the aliases have names, the functions have none";
-    EXPECT_FALSE(NameScanner::declaration_of(info, circle.first));
+    EXPECT_THROW(NameScanner::declaration_of(info, circle.first), FormatError);
+    EXPECT_THROW(info.with_origins(*info.entry_at(circle.second)), FormatError);
     TypeTable types(info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, [](const dwarf::Unit&, std::uint64_t) { return std::string(); });
     const Type* alias = types.type_at(circle.alias);
     EXPECT_EQ(alias->kind, TypeKind::alias);
     EXPECT_EQ(plain(*alias).kind, TypeKind::nothing);
     EXPECT_FALSE(type_text(*alias).empty());
+    ASSERT_EQ(types.problems().size(), 1u);
+    EXPECT_NE(types.problems()[0].find("alias of itself"), std::string::npos);
 }
 
 // ---- what the file brings itself
