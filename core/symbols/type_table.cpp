@@ -145,7 +145,7 @@ void TypeTable::break_circle(Type& type) const {
     auto passes_on = [](const Type* each) { return each && (each->kind == TypeKind::alias || each->kind == TypeKind::qualified); };
     for (const Type* each = type.target; passes_on(&type) && passes_on(each); each = each->target) {
         if (each != &type) continue;
-        type.target = nullptr;
+        type.target = &void_type();
         problems_.push_back(fmt::format("the type at {:#x} is an alias of itself", type.entry_offset));
         return;
     }
