@@ -249,7 +249,15 @@ const std::byte* EntryScanner::take(const Unit& unit, const std::byte* at, const
             return at + step.size;
         case DW_FORM_addrx: case DW_FORM_GNU_addr_index: value = unit.indexed_address(leb(at)).value; return at;
         case DW_FORM_implicit_const: value = static_cast<std::uint64_t>(step.implicit_const); return at;
-        case DW_FORM_udata: case DW_FORM_sdata: case DW_FORM_loclistx: case DW_FORM_rnglistx: value = leb(at); return at;
+        case DW_FORM_udata: case DW_FORM_loclistx: case DW_FORM_rnglistx: value = leb(at); return at;
+        case DW_FORM_sdata: {
+            const std::byte* first = at;
+            value = leb(at);
+            unsigned bits = 7 * static_cast<unsigned>(at - first);
+            bool is_negative = (at[-1] & std::byte{0x40}) != std::byte{};
+            if (is_negative && bits < 64) value |= ~std::uint64_t{0} << bits;
+            return at;
+        }
         case DW_FORM_exprloc: case DW_FORM_block: {
             value = leb(at);
             if (value > static_cast<std::uint64_t>(end_ - at)) fail(at, "an attribute runs past the end of the unit");
