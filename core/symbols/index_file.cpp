@@ -16,7 +16,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr char kMagic[8] = {'E', 'L', 'M', 'I', 'N', 'D', 'E', 'X'};
-constexpr std::uint32_t kVersion = 1;  // counts up whenever a record or what is in it changes
+constexpr std::uint32_t kVersion = 2;  // counts up whenever a record or what is in it changes
 
 struct Header {
     char magic[8];

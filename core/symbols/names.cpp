@@ -39,14 +39,25 @@ Treatment treat(std::uint16_t tag) {
     }
 }
 
+// The same for functions inside of functions: lambdas, methods of local classes, nested functions.
+Treatment treat_nested(std::uint16_t tag) {
+    switch (tag) {
+        case DW_TAG_subprogram: return treat(tag);
+        case DW_TAG_namespace: case DW_TAG_module: case DW_TAG_lexical_block: case DW_TAG_try_block:
+        case DW_TAG_structure_type: case DW_TAG_class_type: return {0, false, true};
+        default: return {};
+    }
+}
+
 }  // namespace
 
 struct NameScanner::Work {
-    Work(const DebugInfo& i, const CodeAreas& a) : info(i), areas(a), scanner(treat), reader(treat) {}
+    Work(const DebugInfo& i, const CodeAreas& a) : info(i), areas(a), scanner(treat), reader(treat), nested_scanner(treat_nested) {}
 
     const DebugInfo& info;
     const CodeAreas& areas;
     EntryScanner scanner, reader;  // the second looks at single entries while the first walks
+    EntryScanner nested_scanner;
     const Unit* unit = nullptr;
     UnitNames found;
     bool nests_names = false;
@@ -140,6 +151,50 @@ struct NameScanner::Work {
         return true;
     }
 
+    // The first pass does not look into functions: that would be most of the work. Where the unit claims code that no
+    // function owns, more of it than the padding between two functions, a second one does.
+    bool leaves_code_without_function() {
+        constexpr std::uint64_t kPadding = 15;
+        auto code = found.code.begin();
+        std::vector<FileRange> claimed = ranges_of_unit(*unit);
+        std::sort(claimed.begin(), claimed.end(), [](const FileRange& a, const FileRange& b) { return a.low < b.low; });
+        for (const FileRange& range : claimed) {
+            if (!areas.holds(range.low)) continue;
+            std::uint64_t reached = range.low.value;
+            while (code != found.code.end() && code->low < range.low) ++code;
+            for (; code != found.code.end() && code->low < range.high; ++code) {
+                if (code->low.value > reached + kPadding) return true;
+                reached = std::max(reached, code->low.value + code->size);
+            }
+            if (range.high.value > reached + kPadding) return true;
+        }
+        return false;
+    }
+
+    struct NestedFunctions {
+        Work& work;
+        unsigned depth = 0;
+        bool entry(const ScannedEntry& entry) {
+            if (depth > 0) work.function(entry);
+            if (!entry.has_children) return false;
+            ++depth;
+            return true;
+        }
+        void leave(Position) { --depth; }
+    };
+
+    void sort_code() {
+        std::sort(found.code.begin(), found.code.end(), [](const CodeRange& a, const CodeRange& b) { return a.low < b.low; });
+    }
+
+    void scan_nested() {
+        std::size_t before = found.names.size();
+        NestedFunctions nested{*this};
+        nested_scanner.walk(*unit, nested);
+        for (std::size_t i = before; i < found.names.size(); ++i) found.names[i].scope = scope_at(found.scopes, found.names[i].position);
+        sort_code();
+    }
+
     // The declaration has the name, and stands in the scope that qualifies it; it may pass the question on.
     void give_names() {
         ScannedEntry target;
@@ -171,6 +226,8 @@ struct NameScanner::Work {
         try {
             if (std::string damage = wanted.root().tag ? "" : wanted.damage(); !damage.empty()) throw FormatError(damage);
             scanner.walk(wanted, *this);
+            sort_code();
+            if (leaves_code_without_function()) scan_nested();
         } catch (const FormatError& error) {
             found.damage = error.what();
         }
@@ -179,7 +236,7 @@ struct NameScanner::Work {
         } catch (const FormatError& error) {
             if (found.damage.empty()) found.damage = error.what();
         }
-        std::sort(found.code.begin(), found.code.end(), [](const CodeRange& a, const CodeRange& b) { return a.low < b.low; });
+        sort_code();
         return std::move(found);
     }
 };
@@ -197,6 +254,14 @@ std::optional<Position> NameScanner::declaration_of(const DebugInfo& info, Posit
 
 UnitNames NameScanner::scan(const Unit& unit) {
     return work_->scan(unit);
+}
+
+std::vector<FileRange> ranges_of_unit(const Unit& unit) {
+    const Unit& holder = unit.skeleton ? *unit.skeleton : unit;
+    const UnitRoot& root = holder.root();
+    if (root.ranges) return range_list(holder, root.ranges_form, *root.ranges);
+    if (root.high_pc && root.low_pc < *root.high_pc) return {{root.low_pc, *root.high_pc}};
+    return {};
 }
 
 std::uint32_t scope_at(std::span<const NameScope> scopes, Position position) {

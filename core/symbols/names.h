@@ -83,6 +83,9 @@ class NameScanner {
     std::unique_ptr<Work> work_;
 };
 
+// The ranges a unit's root claims; of a split unit, its skeleton's. Throws FormatError.
+std::vector<FileRange> ranges_of_unit(const dwarf::Unit& unit);
+
 // The innermost of `scopes` (one unit's, or all of them) that holds the position; kNoScope if none does.
 std::uint32_t scope_at(std::span<const NameScope> scopes, dwarf::Position position);
 

@@ -5,20 +5,11 @@
 #include <algorithm>
 
 #include "core/dwarf/address_table.h"
-#include "core/dwarf/ranges.h"
 #include "core/support/error.h"
 
 namespace lantern {
 
 using namespace dwarf;
-
-std::vector<FileRange> ranges_of_unit(const Unit& unit) {
-    const Unit& holder = unit.skeleton ? *unit.skeleton : unit;
-    const UnitRoot& root = holder.root();
-    if (root.ranges) return range_list(holder, root.ranges_form, *root.ranges);
-    if (root.high_pc && root.low_pc < *root.high_pc) return {{root.low_pc, *root.high_pc}};
-    return {};
-}
 
 void UnitMap::read_table() {
     state_ = State::table;

@@ -40,7 +40,4 @@ class UnitMap {
     std::string distrust_;
 };
 
-// The ranges a unit's root claims; of a split unit, its skeleton's. Throws FormatError.
-std::vector<FileRange> ranges_of_unit(const dwarf::Unit& unit);
-
 }  // namespace lantern
