@@ -51,6 +51,17 @@ const char* word(Assignment assignment) {
     return "unknown";
 }
 
+const char* word(Arrangement arrangement) {
+    switch (arrangement) {
+        case Arrangement::fields: return "fields";
+        case Arrangement::elements: return "elements";
+        case Arrangement::pairs: return "pairs";
+        case Arrangement::tuple: return "tuple";
+        case Arrangement::target: return "target";
+    }
+    return "fields";
+}
+
 const char* word(LineState state) {
     switch (state) {
         case LineState::next: return "next";
@@ -65,6 +76,8 @@ Json value(const ValueView& view) {
     Json out{{"name", view.name}, {"type", view.type}};
     if (!view.unavailable.empty()) out["unavailable"] = view.unavailable;
     else out["text"] = one_line(view, 4000);
+    if (!view.detail.empty()) out["detail"] = view.detail;
+    if (!view.broken.empty()) out["broken"] = view.broken;
     if (view.number) out["bits"] = address_text(*view.number);
     if (!view.place.empty()) out["place"] = view.place;
     if (view.assignment != Assignment::unknown) out["assigned"] = word(view.assignment);
@@ -72,6 +85,8 @@ Json value(const ValueView& view) {
     if (view.is_parameter) out["parameter"] = true;
     if (view.is_shadowed) out["shadowed"] = true;
     if (!view.children.empty()) {
+        out["arrangement"] = word(view.arrangement);
+        if (view.first) out["first"] = view.first;
         Json children = Json::array();
         for (const ValueView& child : view.children) children.push_back(value(child));
         out["children"] = std::move(children);

@@ -43,11 +43,14 @@ std::string variable_line(const ValueView& view, const Columns& columns, const S
 }
 
 bool is_array_of_scalars(const ValueView& view) {
-    return view.is_array && std::none_of(view.children.begin(), view.children.end(), [](const ValueView& c) { return c.has_children() || c.name.starts_with("0x"); });
+    return view.is_list() && std::none_of(view.children.begin(), view.children.end(), [](const ValueView& c) { return c.has_children() || c.name.starts_with("0x"); });
 }
 
 void append_more(const ValueView& view, const std::string& indent, std::string& out) {
-    if (view.more) out += fmt::format("{}… {} more; [FIRST..LAST] shows a part\n", indent, with_thousands(view.more));
+    if (!view.more) return;
+    std::uint64_t next = view.first + view.children.size();
+    std::string advice = view.children.empty() ? "" : fmt::format("; 'from {}' goes on there, 'all' shows everything", next);
+    out += fmt::format("{}… {} more{}\n", indent, with_thousands(view.more), advice);
 }
 
 // Elements in rows, each row led by the index of its first; equal neighbours are counted.
@@ -57,7 +60,7 @@ void append_rows(const ValueView& view, const std::string& indent, std::string& 
     std::string row;
     for (std::size_t i = 0; i < view.children.size();) {
         std::size_t same = i + 1;
-        auto content = [](const ValueView& v) { return v.unavailable.empty() ? v.text : "(" + v.unavailable + ")"; };
+        auto content = [](const ValueView& v) { return one_line(v); };
         while (same < view.children.size() && content(view.children[same]) == content(view.children[i])) ++same;
         bool fold = same - i >= 4;
         std::string text = content(view.children[i]) + (fold ? fmt::format(" × {}", same - i) : "");
@@ -72,18 +75,31 @@ void append_rows(const ValueView& view, const std::string& indent, std::string& 
     append_more(view, indent, out);
 }
 
+void append_broken(const ValueView& view, const std::string& indent, std::string& out, const Style& style) {
+    if (!view.broken.empty()) out += indent + style.warning("broken: " + view.broken) + "\n";
+}
+
+std::string child_name(const ValueView& view, const ValueView& child) {
+    if (view.arrangement == Arrangement::target) return "→";
+    return child.name.empty() ? "(unnamed)" : child.name;
+}
+
 void append_tree(const ValueView& view, const std::string& indent, std::string& out, const Style& style) {
-    if (is_array_of_scalars(view)) return append_rows(view, indent, out, style);
+    if (is_array_of_scalars(view)) {
+        append_rows(view, indent, out, style);
+        append_broken(view, indent, out, style);
+        return;
+    }
     Columns columns = measure(view.children);
     for (const ValueView& child : view.children) {
-        std::string name = child.name.empty() ? "(unnamed)" : child.name;
         bool opens = child.has_children() && display_width(one_line(child, 120)) > 60;
-        std::string shown = opens ? "" : value_or_reason(child, 200, style);
-        out += fmt::format("{}{}  {}  {}\n", indent, padded(escape_for_display(name), columns.name),
+        std::string shown = opens ? child.text : value_or_reason(child, 200, style);
+        out += fmt::format("{}{}  {}  {}\n", indent, padded(escape_for_display(child_name(view, child)), columns.name),
                            padded(shown, opens ? 0 : columns.value), style.faint(child.type));
         if (opens) append_tree(child, indent + "    ", out, style);
     }
     append_more(view, indent, out);
+    append_broken(view, indent, out, style);
 }
 
 }  // namespace
@@ -97,9 +113,14 @@ std::string value_text(const ValueReport& report, const Style& style) {
     if (!report.note.empty()) notes += "  " + style.warning(report.note);
     if (!view.unavailable.empty())
         return fmt::format("{} {}: no value: {}  {}{}\n", style.strong(label), expression, view.unavailable, style.faint(view.type), notes);
-    if (!view.has_children() || (display_width(one_line(view, 120)) <= 60 && view.is_array && view.children.size() > 1 && view.more == 0 && !view.children[0].name.starts_with("0x")))
+    if (!view.detail.empty()) notes += "  " + style.faint(view.detail);
+    bool in_rows = view.is_list() && !view.children.empty() && view.children[0].name.starts_with("0x");
+    // A few values fit beside the name; a structure is easier to read with a line for each member.
+    bool brief = display_width(one_line(view, 120)) <= 60 && view.arrangement != Arrangement::fields && view.children.size() > 0 && view.more == 0 && !in_rows;
+    if (!view.has_children() || brief)
         return fmt::format("{} {} = {}  {}{}\n", style.strong(label), expression, one_line(view, 4000), style.faint(view.type), notes);
-    std::string out = fmt::format("{} {}  {}{}\n", style.strong(label), expression, style.faint(view.type), notes);
+    std::string text = view.text.empty() ? "" : " = " + view.text;
+    std::string out = fmt::format("{} {}{}  {}{}\n", style.strong(label), expression, text, style.faint(view.type), notes);
     append_tree(view, "    ", out, style);
     return out;
 }

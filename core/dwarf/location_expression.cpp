@@ -55,6 +55,8 @@ class Evaluator {
         if (register_) {
             piece.kind = LocationPiece::Kind::in_register;
             piece.number = *register_;
+        } else if (pointer_) {
+            piece = *pointer_;
         } else if (implicit_) {
             piece.kind = LocationPiece::Kind::bytes;
             piece.bytes = *implicit_;
@@ -73,6 +75,7 @@ class Evaluator {
         piece_size_.reset();
         register_.reset();
         implicit_.reset();
+        pointer_.reset();
         is_value_ = false;
         stack_.clear();
     }
@@ -122,6 +125,14 @@ class Evaluator {
         auto value = context_.entry_value(inner);
         if (!value) throw NotKnown{"only the value it had on entry is recorded, and the caller does not say what that was"};
         push(*value);
+    }
+
+    void implicit_pointer() {
+        LocationPiece piece;
+        piece.kind = LocationPiece::Kind::implicit_pointer;
+        piece.number = unit().section().base() + reader_.unsigned_of_size(unit().version < 3 ? unit().address_size : unit().offset_size);
+        piece.offset = reader_.sleb();
+        pointer_ = piece;
     }
 
     void step() {
@@ -244,8 +255,7 @@ class Evaluator {
                 break;
             }
             case DW_OP_entry_value: case DW_OP_GNU_entry_value: entry_value(); break;
-            case DW_OP_implicit_pointer: case DW_OP_GNU_implicit_pointer:
-                throw NotKnown{"it points at something the compiler keeps nowhere in memory"};
+            case DW_OP_implicit_pointer: case DW_OP_GNU_implicit_pointer: implicit_pointer(); break;
             case DW_OP_GNU_uninit: break;
             case DW_OP_GNU_parameter_ref: throw NotKnown{"it is a parameter that was optimised away"};
             default: reader_.fail(fmt::format("operation {:#x} is not known", op));
@@ -264,7 +274,7 @@ class Evaluator {
     }
 
     const Unit& unit() {
-        if (!unit_) reader_.fail("an index into .debug_addr has no unit");
+        if (!unit_) reader_.fail("an operation needs a unit and has none");
         return *unit_;
     }
 
@@ -274,6 +284,7 @@ class Evaluator {
     std::vector<std::uint64_t> stack_;
     std::optional<std::uint64_t> register_;
     std::optional<ByteSpan> implicit_;
+    std::optional<LocationPiece> pointer_;
     std::optional<PieceSize> piece_size_;
     bool is_value_ = false;
     unsigned operations_ = 0;

@@ -26,9 +26,11 @@ class ExpressionContext {
 };
 
 struct LocationPiece {
-    enum class Kind { memory, in_register, value, bytes, missing };
+    // implicit_pointer: a pointer that is kept nowhere, to a thing whose value is known (DWARF 5 §2.6.1.1.4)
+    enum class Kind { memory, in_register, value, bytes, implicit_pointer, missing };
     Kind kind = Kind::missing;
-    std::uint64_t number = 0;  // address, register or value
+    std::uint64_t number = 0;  // address, register or value; of an implicit pointer the position of what it points at
+    std::int64_t offset = 0;   // of an implicit pointer: bytes into that
     ByteSpan bytes;            // for `bytes`; borrowed from the section
     std::uint64_t bit_size = 0, bit_offset = 0;  // 0 size: the whole object
 };

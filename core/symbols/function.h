@@ -47,6 +47,19 @@ struct InlinedCall {
     std::optional<FileAddress> entry;  // where control comes into this copy, as far as it is said
 };
 
+// What a caller's debug information says of one call: where the parameters' values can still be found while the callee
+// runs (DWARF 5 §3.4). Expressions are borrowed from the section.
+struct CallSite {
+    struct Parameter {
+        ByteSpan location;  // where the callee gets it: a register, say
+        ByteSpan value;     // computes it in the caller's frame
+    };
+    std::vector<Parameter> parameters;
+    std::optional<dwarf::Position> callee;  // the entry of the function that is called, where that is known
+    ByteSpan target;                        // else computes its address in the caller's frame; may be empty
+    const dwarf::Unit* unit = nullptr;
+};
+
 struct Scope {
     std::vector<FileRange> ranges;  // empty for a block without code
     std::vector<Variable> variables;

@@ -67,7 +67,8 @@ const ModuleSymbols::Dwarf& ModuleSymbols::dwarf() const {
     lines_.resize(info.units().size());
     files_.resize(info.units().size());
     auto file_name_of = [this](const Unit& unit, std::uint64_t index) { return file_name(unit, index); };
-    dwarf_->types = std::make_unique<TypeTable>(info, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of);
+    dwarf_->types = std::make_unique<TypeTable>(info, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of,
+                                                [this](Position entry) { return qualified_name(entry); });
     dwarf_->scopes = std::make_unique<ScopeReader>(info, *dwarf_->types, file_name_of, [this](const Entry& entry) { return entry_name(entry); });
     return *dwarf_;
 }
@@ -293,6 +294,24 @@ std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& functio
         line_problems_.push_back(error.what());
         return {};
     }
+}
+
+std::optional<Variable> ModuleSymbols::variable_at(Position position) const {
+    auto entry = debug_info().entry_at(position);
+    return entry ? std::optional(dwarf().scopes->read_variable(*entry)) : std::nullopt;
+}
+
+std::optional<CallSite> ModuleSymbols::call_site_at(const Function& caller, FileAddress return_address) const {
+    return dwarf().scopes->call_site_at(caller, return_address);
+}
+
+bool ModuleSymbols::is_entry_of(Position position, const Function& function) const {
+    auto mine = debug_info().entry_at(function.entry_offset), other = debug_info().entry_at(position);
+    if (!mine || !other) return false;
+    for (const Entry& a : debug_info().with_origins(*mine))
+        for (const Entry& b : debug_info().with_origins(*other))
+            if (a.offset() == b.offset()) return true;
+    return false;
 }
 
 std::optional<Variable> ModuleSymbols::global(const NameEntry& named) const {

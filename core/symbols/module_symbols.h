@@ -65,6 +65,12 @@ class ModuleSymbols {
     // The calls inlined around an address of the function, innermost first; does not read the whole body.
     std::vector<InlinedCall> inlined_calls_at(const Function& function, FileAddress address) const;
     std::optional<Variable> global(const NameEntry& entry) const;
+    // The variable or constant an entry declares; nothing if there is no entry. Throws FormatError.
+    std::optional<Variable> variable_at(dwarf::Position entry) const;
+    // The call of `caller` that returns to this address. Throws FormatError.
+    std::optional<CallSite> call_site_at(const Function& caller, FileAddress return_address) const;
+    // True if the entry, or what it stands for, is the function's.
+    bool is_entry_of(dwarf::Position entry, const Function& function) const;
     std::string entry_name(const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
     std::string qualified_name(dwarf::Position entry) const;  // of any entry with a name, from the scopes around it
 

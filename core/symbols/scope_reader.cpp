@@ -106,6 +106,51 @@ InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
     return call;
 }
 
+namespace {
+
+// Before DWARF 5 the return address is the call's "low pc".
+bool returns_to(const Entry& call, FileAddress address) {
+    for (At name : {DW_AT_call_return_pc, DW_AT_low_pc})
+        if (auto at = call.attribute(name); at && at->form_class == FormClass::address) return FileAddress(at->number) == address;
+    return false;
+}
+
+ByteSpan expression_of(const Entry& entry, std::initializer_list<At> names) {
+    for (At name : names)
+        if (auto value = entry.attribute(name)) return value->block;
+    return {};
+}
+
+}  // namespace
+
+std::optional<CallSite> ScopeReader::call_site_at(const Function& function, FileAddress return_address) const {
+    auto entry = info_.entry_at(function.entry_offset);
+    return entry ? find_call_site(*entry, return_address, 0) : std::nullopt;
+}
+
+std::optional<CallSite> ScopeReader::find_call_site(const Entry& parent, FileAddress return_address, int depth) const {
+    if (depth > 300) return std::nullopt;
+    for (auto child = parent.first_child(); child; child = child->next_sibling()) {
+        if (may_hold_code(*child)) {
+            if (auto found = find_call_site(*child, return_address, depth + 1)) return found;
+            continue;
+        }
+        bool is_call = child->tag() == DW_TAG_call_site || child->tag() == DW_TAG_GNU_call_site;
+        if (!is_call || !returns_to(*child, return_address)) continue;
+        CallSite site;
+        site.unit = &child->unit();
+        for (At name : {DW_AT_call_origin, DW_AT_abstract_origin})
+            if (auto callee = info_.referred(*child, name)) site.callee = callee->offset();
+        site.target = expression_of(*child, {DW_AT_call_target, DW_AT_GNU_call_site_target});
+        for_each_child(*child, [&](const Entry& parameter) {
+            if (parameter.tag() != DW_TAG_call_site_parameter && parameter.tag() != DW_TAG_GNU_call_site_parameter) return;
+            site.parameters.push_back({expression_of(parameter, {DW_AT_location}), expression_of(parameter, {DW_AT_call_value, DW_AT_GNU_call_site_value})});
+        });
+        return site;
+    }
+    return std::nullopt;
+}
+
 Variable ScopeReader::read_variable(const Entry& entry) const {
     Variable variable;
     variable.unit = &entry.unit();

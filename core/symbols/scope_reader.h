@@ -19,8 +19,11 @@ class ScopeReader {
     // Only the calls inlined around `pc`, innermost first: far cheaper than the whole body. Throws FormatError.
     std::vector<InlinedCall> inlined_at(const Function& function, FileAddress pc) const;
     Variable read_variable(const dwarf::Entry& entry) const;
+    // The call of `function` that returns to `return_address`; nothing if none is recorded. Throws FormatError.
+    std::optional<CallSite> call_site_at(const Function& function, FileAddress return_address) const;
 
   private:
+    std::optional<CallSite> find_call_site(const dwarf::Entry& parent, FileAddress return_address, int depth) const;
     bool descend(const dwarf::Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls, int depth) const;
     void read_scope(Scope& scope, const dwarf::Entry& entry, int depth) const;
     InlinedCall read_inlined_call(const dwarf::Entry& entry) const;

@@ -14,6 +14,36 @@ const std::vector<Member>& Type::members() const {
     return *read_members;
 }
 
+namespace {
+
+template <class Kept, class Read>
+const Kept& read_once(std::optional<Kept>& slot, const TypeTable* table, Read read) {
+    if (!slot) {
+        slot.emplace();
+        if (table) slot = read(*table);
+    }
+    return *slot;
+}
+
+}  // namespace
+
+const std::vector<TemplateArgument>& Type::arguments() const {
+    return read_once(read_arguments, table, [&](const TypeTable& t) { return t.read_arguments(*this); });
+}
+
+const std::vector<Variant>& Type::variants() const {
+    return read_once(read_variants, table, [&](const TypeTable& t) { return t.read_variants(*this); });
+}
+
+const std::optional<Member>& Type::discriminant() const {
+    return read_once(read_discriminant, table, [&](const TypeTable& t) { return t.read_discriminant(*this); });
+}
+
+const std::string& Type::full_name() const {
+    if (!read_full_name) read_full_name = name.empty() || !table ? name : table->full_name(*this);
+    return *read_full_name;
+}
+
 const Type& void_type() {
     static const Type type = [] {
         Type made;
@@ -50,11 +80,18 @@ std::string declaration(const Type& type, std::string inner, int depth) {
             return type.qualifier + " " + declaration(target_of(type), std::move(inner), depth + 1);
         case TypeKind::pointer:
         case TypeKind::reference: {
-            std::string mark = type.kind == TypeKind::pointer ? "*" : "&";
+            // Rust names its pointers and references themselves.
+            if (type.is_rust && !type.name.empty()) return spaced(readable_type_name(type.name, true));
+            std::string mark = type.kind == TypeKind::pointer ? "*" : type.is_rvalue ? "&&" : "&";
             const Type& target = target_of(type);
             bool needs_brackets = target.kind == TypeKind::array || target.kind == TypeKind::function;
             std::string next = mark + inner;
             return declaration(target, needs_brackets ? "(" + next + ")" : next, depth + 1);
+        }
+        case TypeKind::member_pointer: {
+            std::string mark = (type.holder ? readable_type_name(type.holder->full_name(), false) : "") + "::*" + inner;
+            bool is_method = target_of(type).kind == TypeKind::function;
+            return declaration(target_of(type), is_method ? "(" + mark + ")" : mark, depth + 1);
         }
         case TypeKind::array:
             return declaration(target_of(type), fmt::format("{}[{}]", inner, type.count ? std::to_string(*type.count) : ""), depth + 1);
@@ -65,9 +102,11 @@ std::string declaration(const Type& type, std::string inner, int depth) {
             if (type.is_variadic) parameters += parameters.empty() ? "..." : ", ...";
             return declaration(target_of(type), fmt::format("{}({})", inner, parameters.empty() ? "void" : parameters), depth + 1);
         }
-        case TypeKind::structure: return spaced(type.name.empty() ? "struct (unnamed)" : type.name);
-        case TypeKind::union_: return spaced(type.name.empty() ? "union (unnamed)" : type.name);
-        case TypeKind::enumeration: return spaced(type.name.empty() ? "enum (unnamed)" : type.name);
+        case TypeKind::structure: case TypeKind::union_: case TypeKind::enumeration: {
+            const char* word = type.kind == TypeKind::structure ? "struct" : type.kind == TypeKind::union_ ? "union" : "enum";
+            return spaced(type.name.empty() ? fmt::format("{} (unnamed)", word) : readable_type_name(type.full_name(), type.is_rust));
+        }
+        case TypeKind::alias: return spaced(readable_type_name(type.full_name(), type.is_rust));
         default: return spaced(type.name.empty() ? "(unnamed)" : type.name);
     }
 }

@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "core/dwarf/unit.h"
+
 namespace lantern {
 
 struct Type;
@@ -19,6 +21,8 @@ struct Member {
     std::uint64_t bit_offset = 0;  // of a bit-field: bits from the start of the structure
     bool is_base_class = false;
     bool is_virtual_base = false;          // its offset is found through the vtable, not here
+    bool is_artificial = false;            // the compiler's own: the pointer to the table of virtual functions
+    ByteSpan offset_expression;            // computes the address from the object's (DWARF 5 §5.7.6); empty: `offset` holds
     std::optional<std::int64_t> constant;  // of a static member that is one
 };
 
@@ -30,13 +34,27 @@ struct Variant {
     std::vector<Member> members;
 };
 
+// What a template or generic type was made for (DWARF 5 §2.23).
+struct TemplateArgument {
+    std::string name;
+    const Type* type = nullptr;            // the argument, or the type of the value
+    std::optional<std::int64_t> value;     // of an argument that is a value
+};
+
+// The length of an array that is known at run time only (DWARF 5 §5.5, §5.13).
+struct DynamicLength {
+    dwarf::FormValue value;       // an expression, or the variable that holds it
+    bool is_upper_bound = false;  // else a count
+    const dwarf::Unit* unit = nullptr;
+};
+
 struct Enumerator {
     std::string name;
     std::int64_t value = 0;
 };
 
 enum class TypeKind {
-    nothing, boolean, integer, character, floating, complex, pointer, reference, array, structure, union_, enumeration,
+    nothing, boolean, integer, character, floating, complex, pointer, reference, member_pointer, array, structure, union_, enumeration,
     function, alias, qualified, unknown,
 };
 
@@ -48,20 +66,34 @@ struct Type {
     bool is_vector = false;      // an array the processor computes on at once
     bool is_incomplete = false;  // declared, not defined
     bool is_variadic = false;
+    bool is_rvalue = false;      // a reference with two marks
+    bool is_rust = false;
+    bool is_text = false;        // a character of more than a byte: char16_t, char32_t, wchar_t
     std::string qualifier;                // of `qualified`: "const", "volatile" …
     const Type* target = nullptr;         // pointee, element, alias of, qualified, returned; null is void
+    const Type* holder = nullptr;         // of a pointer to member: the class; of a trait's table: the type it is for
     std::optional<std::uint64_t> count;   // elements of an array; nothing: not known
+    std::optional<DynamicLength> dynamic_length;
     std::vector<const Type*> parameters;  // of a function
     std::vector<Enumerator> enumerators;
     std::string declared_in;  // source file, as the compiler recorded it
     std::uint32_t declared_at = 0;
 
+    // All read when first asked for, and kept.
     const std::vector<Member>& members() const;
+    const std::vector<TemplateArgument>& arguments() const;
+    const std::vector<Variant>& variants() const;
+    const std::optional<Member>& discriminant() const;
+    const std::string& full_name() const;  // with the namespaces and classes it stands in
 
     // Filled by TypeTable.
     const class TypeTable* table = nullptr;
     std::uint64_t entry_offset = 0;
     mutable std::optional<std::vector<Member>> read_members;
+    mutable std::optional<std::vector<TemplateArgument>> read_arguments;
+    mutable std::optional<std::vector<Variant>> read_variants;
+    mutable std::optional<std::optional<Member>> read_discriminant;
+    mutable std::optional<std::string> read_full_name;
 };
 
 // The type behind aliases and qualifiers; never null.
@@ -70,8 +102,15 @@ const Type& plain(const Type& type);
 const Type& target_of(const Type& type);
 const Type& void_type();
 
-// As a C declaration without a name: "struct barge *", "int [4]", "int (*)(const char *)".
+// As a C declaration without a name: "struct barge *", "int [4]", "int (*)(const char *)"; names are those of
+// readable_type_name.
 std::string type_text(const Type& type);
+
+// "std::__cxx11::basic_string<char, …>" → "std::string", "std::vector<int, std::allocator<int> >" → "std::vector<int>",
+// "alloc::vec::Vec<i32, alloc::alloc::Global>" → "Vec<i32>": without what the library adds by itself.
+std::string readable_type_name(std::string_view full_name, bool is_rust);
+// "std::map" of "std::__debug::map<…>", "alloc::vec::Vec": without arguments and the library's inner namespaces.
+std::string family_name(std::string_view full_name);
 
 bool is_scalar(const Type& type);     // numbers, booleans, characters, enumerations, pointers
 bool is_character(const Type& type);  // one byte of text

@@ -43,6 +43,27 @@ std::uint64_t member_offset(const Entry& member) {
     return reader.uleb();
 }
 
+bool is_expression(const FormValue& value) {
+    return value.form_class == FormClass::block || value.form_class == FormClass::expression;
+}
+
+// Where a virtual base stands is computed from the object (DWARF 5 §5.7.3).
+ByteSpan offset_expression(const Entry& member) {
+    auto location = member.attribute(DW_AT_data_member_location);
+    if (!location || !is_expression(*location) || location->block.empty()) return {};
+    return static_cast<std::uint8_t>(location->block[0]) == DW_OP_plus_uconst ? ByteSpan() : location->block;
+}
+
+// What tells how long an array is, where that is no number.
+std::optional<DynamicLength> dynamic_length(const Entry& subrange) {
+    for (At name : {DW_AT_count, DW_AT_upper_bound}) {
+        auto value = subrange.attribute(name);
+        if (!value || (!is_expression(*value) && value->form_class != FormClass::reference)) continue;
+        return DynamicLength{*value, name == DW_AT_upper_bound, &subrange.unit()};
+    }
+    return std::nullopt;
+}
+
 // Of DWARF 5 a variable, before that a member that is only declared.
 bool is_static(const Entry& child) {
     return child.tag() == DW_TAG_variable || (child.tag() == DW_TAG_member && child.flag(DW_AT_declaration));
@@ -58,8 +79,8 @@ std::string tagged_name(const Entry& entry) {
 
 }  // namespace
 
-TypeTable::TypeTable(const DebugInfo& info, FindComplete find_complete, FileName file_name)
-    : info_(info), find_complete_(std::move(find_complete)), file_name_(std::move(file_name)) {}
+TypeTable::TypeTable(const DebugInfo& info, FindComplete find_complete, FileName file_name, QualifiedName qualified_name)
+    : info_(info), find_complete_(std::move(find_complete)), file_name_(std::move(file_name)), qualified_name_(std::move(qualified_name)) {}
 
 const Type* TypeTable::type_of(const Entry& entry) const {
     auto value = entry.attribute(DW_AT_type);
@@ -99,6 +120,7 @@ void TypeTable::fill(Type& type, const Entry& entry) const {
     type.size = entry.number(DW_AT_byte_size).value_or(0);
     type.declared_at = static_cast<std::uint32_t>(entry.number(DW_AT_decl_line).value_or(0));
     if (auto file = entry.number(DW_AT_decl_file)) type.declared_in = file_name_(entry.unit(), *file);
+    type.is_rust = entry.unit().is_rust();
     auto wrap = [&](TypeKind kind) {
         type.kind = kind;
         type.target = type_of(entry);
@@ -112,14 +134,20 @@ void TypeTable::fill(Type& type, const Entry& entry) const {
     switch (entry.tag()) {
         case DW_TAG_base_type: fill_base(type, entry); break;
         case DW_TAG_unspecified_type: type.kind = TypeKind::nothing; break;
-        case DW_TAG_pointer_type:
         case DW_TAG_ptr_to_member_type:
+            wrap(TypeKind::member_pointer);
+            if (auto holder = info_.referred(entry, DW_AT_containing_type)) type.holder = type_at(holder->offset());
+            // A function's is its address or its place in the table, and what to add to the object (Itanium C++ ABI §2.3).
+            type.size = target_of(type).kind == TypeKind::function ? 16 : 8;
+            break;
+        case DW_TAG_pointer_type:
             wrap(TypeKind::pointer);
             if (!type.size) type.size = entry.unit().address_size;
             break;
         case DW_TAG_reference_type:
         case DW_TAG_rvalue_reference_type:
             wrap(TypeKind::reference);
+            type.is_rvalue = entry.tag() == DW_TAG_rvalue_reference_type;
             if (!type.size) type.size = entry.unit().address_size;
             break;
         case DW_TAG_typedef:
@@ -157,41 +185,60 @@ void TypeTable::fill_base(Type& type, const Entry& entry) const {
         case DW_ATE_signed: type.kind = TypeKind::integer; type.is_signed = true; break;
         case DW_ATE_unsigned: case DW_ATE_address: type.kind = TypeKind::integer; break;
         case DW_ATE_signed_char: type.kind = TypeKind::character; type.is_signed = true; break;
-        case DW_ATE_unsigned_char: case DW_ATE_UTF: type.kind = TypeKind::character; break;
+        case DW_ATE_unsigned_char: type.kind = TypeKind::character; break;
+        case DW_ATE_UTF:
+            type.kind = TypeKind::character;
+            type.is_text = true;
+            break;
         case DW_ATE_float: type.kind = TypeKind::floating; type.is_signed = true; break;
         case DW_ATE_complex_float: type.kind = TypeKind::complex; break;
         default: type.kind = TypeKind::unknown;
     }
+    if (type.name == "()") type.kind = TypeKind::structure;
+    if (type.name == "wchar_t") {
+        type.kind = TypeKind::character;
+        type.is_text = true;
+    }
 }
 
 void TypeTable::fill_array(Type& type, const Entry& entry) const {
-    std::vector<std::optional<std::uint64_t>> dimensions;
+    struct Dimension {
+        std::optional<std::uint64_t> count;
+        std::optional<DynamicLength> dynamic;
+    };
+    std::vector<Dimension> dimensions;
     for_each_child(entry, [&](const Entry& child) {
-        if (child.tag() == DW_TAG_subrange_type) dimensions.push_back(dimension(child));
+        if (child.tag() == DW_TAG_subrange_type) dimensions.push_back({dimension(child), dynamic_length(child)});
     });
-    if (dimensions.empty()) dimensions.push_back(std::nullopt);
+    if (dimensions.empty()) dimensions.emplace_back();
     // int grid[3][4] is an array of 3 whose elements are arrays of 4.
     const Type* element = type_of(entry);
     for (std::size_t i = dimensions.size(); i-- > 1;) {
         auto inner = std::make_unique<Type>();
         inner->kind = TypeKind::array;
         inner->target = element;
-        inner->count = dimensions[i];
-        inner->size = element->size * dimensions[i].value_or(0);
+        inner->count = dimensions[i].count;
+        inner->dynamic_length = dimensions[i].dynamic;
+        inner->size = element->size * dimensions[i].count.value_or(0);
+        inner->is_rust = type.is_rust;
         element = inner.get();
         inner_dimensions_.push_back(std::move(inner));
     }
     type.kind = TypeKind::array;
     type.target = element;
-    type.count = dimensions[0];
+    type.count = dimensions[0].count;
+    type.dynamic_length = dimensions[0].dynamic;
     type.is_vector = entry.flag(DW_AT_GNU_vector);
-    if (!type.size) type.size = element->size * dimensions[0].value_or(0);
+    if (!type.size) type.size = element->size * dimensions[0].count.value_or(0);
 }
 
 void TypeTable::fill_structure(Type& type, const Entry& entry) const {
     type.kind = entry.tag() == DW_TAG_union_type ? TypeKind::union_ : TypeKind::structure;
     type.name = tagged_name(entry);
     type.is_incomplete = entry.flag(DW_AT_declaration);
+    // Rust's tables of a trait's functions say which type they are for.
+    if (type.is_rust)
+        if (auto holder = info_.referred(entry, DW_AT_containing_type)) type.holder = type_at(holder->offset());
     if (!type.is_incomplete) return;
     auto complete = find_complete_(entry);
     if (!complete || *complete == entry.offset()) return;
@@ -233,6 +280,8 @@ Member TypeTable::read_member(const Entry& entry) const {
     member.type = type_of(entry);
     member.is_base_class = entry.tag() == DW_TAG_inheritance;
     member.is_virtual_base = member.is_base_class && entry.number(DW_AT_virtuality).value_or(0) != 0;
+    member.is_artificial = entry.flag(DW_AT_artificial);
+    member.offset_expression = offset_expression(entry);
     member.offset = member_offset(entry);
     member.bit_size = entry.number(DW_AT_bit_size).value_or(0);
     if (!member.bit_size) return member;
@@ -304,6 +353,34 @@ std::optional<Member> TypeTable::read_discriminant(const Type& type) const {
         if (auto member = info_.referred(part, DW_AT_discr)) found = read_member(*member);
     });
     return found;
+}
+
+std::vector<TemplateArgument> TypeTable::read_arguments(const Type& type) const {
+    std::vector<TemplateArgument> arguments;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return arguments;
+    auto read = [&](const Entry& child) {
+        if (child.tag() != DW_TAG_template_type_parameter && child.tag() != DW_TAG_template_value_parameter) return;
+        TemplateArgument argument;
+        argument.name = child.text(DW_AT_name).value_or("");
+        argument.type = type_of(child);
+        if (child.tag() == DW_TAG_template_value_parameter) argument.value = static_cast<std::int64_t>(child.number(DW_AT_const_value).value_or(0));
+        arguments.push_back(std::move(argument));
+    };
+    for_each_child(*entry, [&](const Entry& child) {
+        read(child);
+        if (child.tag() == DW_TAG_GNU_template_parameter_pack) for_each_child(child, read);
+    });
+    return arguments;
+}
+
+std::string TypeTable::full_name(const Type& type) const {
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return type.name;
+    std::string qualified = qualified_name_(type.entry_offset);
+    if (qualified.empty()) return type.name;
+    bool plain_name = entry->unit().is_cplusplus() || entry->unit().is_rust();
+    return plain_name ? qualified : type.name;
 }
 
 std::vector<std::string> TypeTable::read_methods(const Type& type) const {

@@ -16,7 +16,8 @@ class TypeTable {
     // `find_complete` turns the declaration of a structure into its definition, from the whole program.
     using FindComplete = std::function<std::optional<dwarf::Position>(const dwarf::Entry& declaration)>;
     using FileName = std::function<std::string(const dwarf::Unit&, std::uint64_t index)>;
-    TypeTable(const dwarf::DebugInfo& info, FindComplete find_complete, FileName file_name);
+    using QualifiedName = std::function<std::string(dwarf::Position)>;
+    TypeTable(const dwarf::DebugInfo& info, FindComplete find_complete, FileName file_name, QualifiedName qualified_name);
 
     // The type an entry's DW_AT_type names; void if it has none. Never null. Owned by this table.
     const Type* type_of(const dwarf::Entry& entry) const;
@@ -27,6 +28,9 @@ class TypeTable {
     std::vector<Member> read_static_members(const Type& type) const;
     std::vector<Variant> read_variants(const Type& type) const;
     std::optional<Member> read_discriminant(const Type& type) const;  // what tells the variants apart, where that has a place of its own
+    std::vector<TemplateArgument> read_arguments(const Type& type) const;
+    // Qualified, and in C with its keyword.
+    std::string full_name(const Type& type) const;
     std::vector<std::string> read_methods(const Type& type) const;  // names, in the order of declaration
 
   private:
@@ -42,6 +46,7 @@ class TypeTable {
     const dwarf::DebugInfo& info_;
     FindComplete find_complete_;
     FileName file_name_;
+    QualifiedName qualified_name_;
     mutable unsigned depth_ = 0;
     mutable std::vector<std::string> problems_;
     mutable std::unordered_map<std::uint64_t, std::unique_ptr<Type>> types_;

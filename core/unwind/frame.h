@@ -35,6 +35,7 @@ struct Frame {
     const InlinedCall* inlined = nullptr;  // set when the frame is an inlined call inside `function`
     std::vector<const Scope*> scopes;      // of this frame, innermost first
     std::optional<SourceLine> line;
+    class Unwinder* walk = nullptr;  // leads on to the caller; null for a frame that is in no stack
 
     FileAddress file_address() const { return module ? module->to_file(lookup_address) : FileAddress(); }
     bool is_inlined() const { return inlined != nullptr; }

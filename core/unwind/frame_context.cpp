@@ -1,5 +1,10 @@
 #include "core/unwind/frame_context.h"
 
+#include <algorithm>
+
+#include "core/support/error.h"
+#include "core/unwind/unwinder.h"
+
 namespace lantern {
 
 std::uint64_t FrameContext::read_memory(std::uint64_t address, unsigned size) {
@@ -25,14 +30,67 @@ std::uint64_t FrameContext::run_address(FileAddress address) {
     return frame_.module ? frame_.module->to_run(address).value : address.value;
 }
 
-// The main program's block lies directly below the thread base ("variant II", ELF Handling for Thread-Local Storage §3.4.6).
+namespace {
+
+// Which thread-local block is the module's: they are numbered from 1 in the order the loader met them; 0 if it has none.
+std::uint64_t thread_local_number(Target& target, const Module* wanted) {
+    std::uint64_t number = 0;
+    for (const Module& module : target.modules()) {
+        if (module.symbols().elf().thread_local_image()) ++number;
+        if (&module == wanted) return module.symbols().elf().thread_local_image() ? number : 0;
+    }
+    return 0;
+}
+
+}  // namespace
+
+// The main program's block lies directly below the thread base ("variant II", ELF Handling for Thread-Local Storage
+// §3.4.6). Those of libraries are found through the thread's vector of blocks (§3.2), whose address is the second word at
+// the thread base; an entry is two words, the first of them the block's address, all ones until it is made.
 std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t offset) {
     const auto& modules = target_.modules();
-    if (modules.empty() || frame_.module != &modules.front() || !frame_.registers.thread_base) return std::nullopt;
-    auto image = frame_.module->symbols().elf().thread_local_image();
-    if (!image) return std::nullopt;
-    std::uint64_t size = (image->size + image->alignment - 1) / image->alignment * image->alignment;
-    return frame_.registers.thread_base - size + offset;
+    std::uint64_t base = frame_.registers.thread_base;
+    if (modules.empty() || !base) return std::nullopt;
+    if (frame_.module == &modules.front()) {
+        auto image = frame_.module->symbols().elf().thread_local_image();
+        if (!image) return std::nullopt;
+        std::uint64_t size = (image->size + image->alignment - 1) / image->alignment * image->alignment;
+        return base - size + offset;
+    }
+    std::uint64_t number = thread_local_number(target_, frame_.module);
+    if (!number) return std::nullopt;
+    try {
+        std::uint64_t vector = target_.read<std::uint64_t>(RunAddress(base + 8));
+        std::uint64_t block = target_.read<std::uint64_t>(RunAddress(vector + 16 * number));
+        if (block == 0 || block == ~std::uint64_t{0}) return std::nullopt;
+        return block + offset;
+    } catch (const MemoryError&) {
+        return std::nullopt;
+    }
+}
+
+// A call site speaks for this frame only if it calls this function: a tail call in between would have put another one in
+// its place.
+bool FrameContext::calls_us(const CallSite& site, const Frame& caller, FrameContext& in_caller) const {
+    if (site.callee) return caller.module == frame_.module && caller.module->symbols().is_entry_of(*site.callee, *frame_.function);
+    if (site.target.empty()) return false;
+    auto target = dwarf::evaluate_number(site.target, site.unit, in_caller);
+    return target && frame_.module->to_file(RunAddress(*target)) == frame_.function->low();
+}
+
+std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
+    constexpr unsigned kMostCallers = 32;  // each may again ask for a value on entry
+    if (!frame_.walk || !frame_.function || depth_ >= kMostCallers) return std::nullopt;
+    const Frame* caller = frame_.walk->caller_of_function(frame_);
+    if (!caller || !caller->function || !caller->module) return std::nullopt;
+    auto site = caller->module->symbols().call_site_at(*caller->function, caller->module->to_file(caller->program_counter));
+    if (!site) return std::nullopt;
+    FrameContext in_caller(target_, *caller);
+    in_caller.depth_ = depth_ + 1;
+    if (!calls_us(*site, *caller, in_caller)) return std::nullopt;
+    for (const CallSite::Parameter& parameter : site->parameters)
+        if (std::ranges::equal(parameter.location, location)) return dwarf::evaluate_number(parameter.value, site->unit, in_caller);
+    return std::nullopt;
 }
 
 }  // namespace lantern

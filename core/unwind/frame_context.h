@@ -17,8 +17,17 @@ class FrameContext final : public dwarf::ExpressionContext {
     std::optional<std::uint64_t> call_frame_address() override;
     std::uint64_t run_address(FileAddress address) override;
     std::optional<std::uint64_t> thread_local_address(std::uint64_t offset) override;
+    std::optional<std::uint64_t> object_address() override { return object_; }
+    // From what the caller's call site says (DWARF 5 §2.5.1.7, §3.4).
+    std::optional<std::uint64_t> entry_value(ByteSpan location) override;
+
+    void set_object_address(RunAddress address) { object_ = address.value; }
 
   private:
+    bool calls_us(const CallSite& site, const Frame& caller, FrameContext& in_caller) const;
+
+    unsigned depth_ = 0;  // how many callers were asked on the way here
+    std::optional<std::uint64_t> object_;
     Target& target_;
     const Frame& frame_;
 };

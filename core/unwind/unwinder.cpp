@@ -28,6 +28,13 @@ const Frame* Unwinder::frame(unsigned level) {
     return level < frames_.size() ? &frames_[level] : nullptr;
 }
 
+const Frame* Unwinder::caller_of_function(const Frame& callee) {
+    for (unsigned level = callee.level + 1;; ++level) {
+        const Frame* next = frame(level);
+        if (!next || next->origin != FrameOrigin::inlined) return next;
+    }
+}
+
 std::vector<const Frame*> Unwinder::frames(unsigned limit) {
     std::vector<const Frame*> all;
     for (unsigned i = 0; i < limit && frame(i); ++i) all.push_back(&frames_[i]);
@@ -37,6 +44,7 @@ std::vector<const Frame*> Unwinder::frames(unsigned limit) {
 // Adds the frame with these registers, preceded by a frame for each inlined call that holds its address.
 void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site) {
     Frame base;
+    base.walk = this;
     base.registers = registers;
     base.origin = origin;
     base.program_counter = registers.program_counter();

@@ -12,9 +12,13 @@ class Unwinder {
   public:
     // `target` is borrowed; the result holds until the target moves.
     Unwinder(Target& target, ThreadId thread);
+    Unwinder(const Unwinder&) = delete;
+    Unwinder& operator=(const Unwinder&) = delete;
 
     // Null when the stack has fewer frames. Its call frame address is known if it can be. Frames stay where they are until this object goes.
     const Frame* frame(unsigned level);
+    // The frame that called the function this frame belongs to, inlined calls passed over; null at the outermost.
+    const Frame* caller_of_function(const Frame& frame);
     // Up to `limit` frames, innermost first.
     std::vector<const Frame*> frames(unsigned limit);
     // Why the walk ended: empty when it reached the outermost frame in order.

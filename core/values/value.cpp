@@ -3,10 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 
 #include "core/support/error.h"
-#include "core/support/wide.h"
+#include "core/dwarf/location_expression.h"
 
 namespace lantern {
 
@@ -24,13 +25,79 @@ Value value_of_bytes(const Type& type, std::vector<std::byte> bytes) {
     return value;
 }
 
-Value value_of_integer(const Type& type, std::uint64_t number) {
+Value value_of_integer(const Type& type, Wide number) {
     std::vector<std::byte> bytes(plain(type).size);
     std::memcpy(bytes.data(), &number, std::min<std::size_t>(bytes.size(), sizeof number));
     return value_of_bytes(type, std::move(bytes));
 }
 
+namespace {
+
+bool is_quadruple(const Type& type) {
+    return type.size == 16 && (type.name == "_Float128" || type.name == "__float128" || type.name == "f128");
+}
+
+// A small format by its widths (IEEE 754-2019 §3.4), the sign on top.
+long double from_format(Wide bits, int exponent_bits, int fraction_bits) {
+    Wide fraction_mask = (static_cast<Wide>(1) << fraction_bits) - 1;
+    int largest = (1 << exponent_bits) - 1, bias = largest / 2;
+    Wide fraction = bits & fraction_mask;
+    int exponent = static_cast<int>((bits >> fraction_bits) & static_cast<Wide>(largest));
+    bool negative = (bits >> (fraction_bits + exponent_bits)) & 1;
+    long double number;
+    if (exponent == largest) number = fraction ? std::nanl("") : HUGE_VALL;
+    else if (exponent == 0) number = std::ldexp(static_cast<long double>(fraction), 1 - bias - fraction_bits);
+    else number = std::ldexp(static_cast<long double>(fraction | (static_cast<Wide>(1) << fraction_bits)), exponent - bias - fraction_bits);
+    return negative ? -number : number;
+}
+
+Wide to_format(long double number, int exponent_bits, int fraction_bits) {
+    int largest = (1 << exponent_bits) - 1, bias = largest / 2;
+    Wide sign = static_cast<Wide>(std::signbit(number)) << (exponent_bits + fraction_bits);
+    Wide infinity = static_cast<Wide>(largest) << fraction_bits;
+    if (std::isnan(number)) return sign | infinity | (static_cast<Wide>(1) << (fraction_bits - 1));
+    number = std::fabs(number);
+    if (number == 0) return sign;
+    if (std::isinf(number)) return sign | infinity;
+    int exponent;
+    std::frexp(number, &exponent);  // number = [0.5, 1) · 2^exponent
+    int stored = std::max(exponent - 1 + bias, 0);
+    int scale = fraction_bits - (std::max(stored, 1) - bias);
+    Wide digits = static_cast<Wide>(std::nearbyint(std::ldexp(number, scale)));
+    // A rounding that carries over raises the exponent by itself.
+    Wide bits = stored == 0 ? digits : (static_cast<Wide>(stored - 1) << fraction_bits) + digits;
+    return sign | std::min(bits, infinity);
+}
+
+struct Format {
+    int exponent_bits, fraction_bits;
+};
+std::optional<Format> small_format(const Type& type) {
+    if (type.size == 2) return type.name == "__bf16" ? Format{8, 7} : Format{5, 10};
+    if (is_quadruple(type)) return Format{15, 112};
+    return std::nullopt;
+}
+
+}  // namespace
+
+long double floating_of_bytes(ByteSpan bytes, const Type& type) {
+    Wide bits = 0;
+    std::memcpy(&bits, bytes.data(), std::min<std::size_t>(bytes.size(), sizeof bits));
+    if (auto format = small_format(type)) return from_format(bits, format->exponent_bits, format->fraction_bits);
+    float f;
+    double d;
+    switch (bytes.size()) {
+        case 4: std::memcpy(&f, bytes.data(), 4); return f;
+        case 8: std::memcpy(&d, bytes.data(), 8); return d;
+        default: break;
+    }
+    long double extended = 0;
+    std::memcpy(&extended, bytes.data(), std::min<std::size_t>(bytes.size(), 10));
+    return extended;
+}
+
 Value value_of_floating(const Type& type, long double number) {
+    if (auto format = small_format(plain(type))) return value_of_integer(type, to_format(number, format->exponent_bits, format->fraction_bits));
     std::vector<std::byte> bytes(plain(type).size);
     if (bytes.size() == 4) {
         float f = static_cast<float>(number);
@@ -58,16 +125,15 @@ void require_available(const Value& value) {
 }
 
 // The bits of a bit-field as a number, not yet extended.
-std::uint64_t bits_of(const std::vector<std::byte>& bytes, std::uint64_t bit_offset, std::uint64_t bit_size) {
+Wide bits_of(const std::vector<std::byte>& bytes, std::uint64_t bit_offset) {
     Wide raw = 0;
     std::memcpy(&raw, bytes.data(), std::min<std::size_t>(bytes.size(), 16));
-    std::uint64_t shifted = static_cast<std::uint64_t>(raw >> bit_offset);
-    return bit_size >= 64 ? shifted : shifted & ((std::uint64_t{1} << bit_size) - 1);
+    return bit_offset < 128 ? raw >> bit_offset : 0;
 }
 
-std::uint64_t extend(std::uint64_t number, std::uint64_t bits, bool is_signed) {
-    if (bits >= 64) return number;
-    std::uint64_t mask = (std::uint64_t{1} << bits) - 1;
+Wide extend(Wide number, std::uint64_t bits, bool is_signed) {
+    if (bits >= 128 || bits == 0) return number;
+    Wide mask = (static_cast<Wide>(1) << bits) - 1;
     number &= mask;
     if (is_signed && (number >> (bits - 1) & 1)) number |= ~mask;
     return number;
@@ -119,11 +185,71 @@ Value part_of(const Value& whole, const Type& type, std::uint64_t offset, std::u
 
 Value ValueReader::member(const Value& structure, const Member& member) const {
     if (!structure.is_available()) return unavailable_value(*member.type, structure.unavailable);
+    if (!member.offset_expression.empty()) return virtual_base(structure, member);
     std::uint64_t size = member.bit_size ? (member.bit_offset % 8 + member.bit_size + 7) / 8 : plain(*member.type).size;
     Value result = part_of(structure, *member.type, member.offset, size);
     result.bit_size = member.bit_size;
     result.bit_offset = member.bit_size ? member.bit_offset - member.offset * 8 : 0;
     return result;
+}
+
+namespace {
+
+// What the address of a virtual base may be computed from: the object and memory.
+class ObjectContext final : public dwarf::ExpressionContext {
+  public:
+    ObjectContext(Target& target, RunAddress object) : target_(target), object_(object) {}
+    std::optional<std::uint64_t> register_value(unsigned) override { return std::nullopt; }
+    std::uint64_t read_memory(std::uint64_t address, unsigned size) override {
+        std::uint64_t value = 0;
+        target_.read_memory(RunAddress(address), std::as_writable_bytes(std::span(&value, 1)).first(size));
+        return value;
+    }
+    std::optional<std::uint64_t> frame_base() override { return std::nullopt; }
+    std::optional<std::uint64_t> call_frame_address() override { return std::nullopt; }
+    std::uint64_t run_address(FileAddress address) override { return address.value; }
+    std::optional<std::uint64_t> thread_local_address(std::uint64_t) override { return std::nullopt; }
+    std::optional<std::uint64_t> object_address() override { return object_.value; }
+
+  private:
+    Target& target_;
+    RunAddress object_;
+};
+
+}  // namespace
+
+Value ValueReader::virtual_base(const Value& structure, const Member& member) const {
+    if (!structure.address) return unavailable_value(*member.type, "a virtual base is found only in an object that lives in memory");
+    ObjectContext context(target_, *structure.address);
+    try {
+        auto address = dwarf::evaluate_number(member.offset_expression, nullptr, context, structure.address->value);
+        if (address) return value_in_memory(*member.type, RunAddress(*address));
+    } catch (const Error& error) {
+        return unavailable_value(*member.type, fmt::format("its object's table of virtual bases is damaged: {}", error.what()));
+    }
+    return unavailable_value(*member.type, "where this virtual base stands is not known");
+}
+
+namespace {
+
+std::optional<Value> find_member(const ValueReader& reader, const Value& structure, std::string_view name, int depth) {
+    const auto& members = plain(*structure.type).members();
+    for (const Member& member : members)
+        if (member.name == name && !member.is_base_class) return reader.member(structure, member);
+    if (depth > 20) return std::nullopt;
+    for (const Member& member : members) {
+        if (!member.name.empty() && !member.is_base_class) continue;
+        TypeKind kind = plain(*member.type).kind;
+        if (kind != TypeKind::structure && kind != TypeKind::union_) continue;
+        if (auto found = find_member(reader, reader.member(structure, member), name, depth + 1)) return found;
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<Value> ValueReader::member_named(const Value& structure, std::string_view name) const {
+    return find_member(*this, structure, name, 0);
 }
 
 Value ValueReader::element(const Value& base, std::int64_t index) const {
@@ -141,6 +267,13 @@ Value ValueReader::element(const Value& base, std::int64_t index) const {
 }
 
 Value ValueReader::dereference(const Value& pointer) const {
+    if (pointer.removed_target) {
+        const Type& wanted = target_of(plain(*pointer.type));
+        const Value& whole = *pointer.removed_target;
+        if (pointer.removed_offset == 0 && plain(*whole.type).size == plain(wanted).size) return whole;
+        if (!whole.is_available() || pointer.removed_offset < 0) return unavailable_value(wanted, "what it points at is kept nowhere");
+        return part_of(whole, wanted, static_cast<std::uint64_t>(pointer.removed_offset), plain(wanted).size);
+    }
     return value_in_memory(target_of(plain(*pointer.type)), pointed_at(pointer));
 }
 
@@ -155,41 +288,29 @@ RunAddress ValueReader::pointed_at(const Value& value) const {
 }
 
 std::uint64_t ValueReader::integer(const Value& value) const {
+    return static_cast<std::uint64_t>(wide(value));
+}
+
+Wide ValueReader::wide(const Value& value) const {
     const Type& type = plain(*value.type);
-    if (type.kind == TypeKind::floating) return static_cast<std::uint64_t>(static_cast<std::int64_t>(floating(value)));
+    if (value.removed_target) throw RequestError("this pointer is kept nowhere: only what it points at is known", "look at that with *");
+    if (type.kind == TypeKind::floating) return static_cast<Wide>(static_cast<SignedWide>(floating(value)));
     if (type.kind == TypeKind::array || type.kind == TypeKind::function) return pointed_at(value).value;
-    std::vector<std::byte> bytes = content(value);
-    if (value.is_bit_field()) return extend(bits_of(bytes, value.bit_offset, value.bit_size), value.bit_size, type.is_signed);
-    std::uint64_t number = 0;
-    std::memcpy(&number, bytes.data(), std::min<std::size_t>(bytes.size(), 8));
-    return extend(number, type.size * 8, type.is_signed);
+    std::vector<std::byte> bytes = content(value, 32);
+    if (value.is_bit_field()) return extend(bits_of(bytes, value.bit_offset), value.bit_size, type.is_signed);
+    return extend(bits_of(bytes, 0), type.size * 8, type.is_signed);
 }
 
 long double ValueReader::floating(const Value& value) const {
     const Type& type = plain(*value.type);
-    if (type.kind != TypeKind::floating) {
-        std::uint64_t number = integer(value);
-        return type.is_signed ? static_cast<long double>(static_cast<std::int64_t>(number)) : static_cast<long double>(number);
-    }
-    std::vector<std::byte> bytes = content(value);
-    if (bytes.size() == 4) {
-        float f;
-        std::memcpy(&f, bytes.data(), 4);
-        return f;
-    }
-    if (bytes.size() == 8) {
-        double d;
-        std::memcpy(&d, bytes.data(), 8);
-        return d;
-    }
-    long double extended = 0;
-    std::memcpy(&extended, bytes.data(), std::min<std::size_t>(bytes.size(), 10));
-    return extended;
+    if (type.kind == TypeKind::floating) return floating_of_bytes(content(value), type);
+    Wide number = wide(value);
+    return type.is_signed ? static_cast<long double>(static_cast<SignedWide>(number)) : static_cast<long double>(number);
 }
 
 bool ValueReader::truth(const Value& value) const {
     if (plain(*value.type).kind == TypeKind::floating) return floating(value) != 0;
-    return integer(value) != 0;
+    return wide(value) != 0;
 }
 
 ValueReader::Text ValueReader::text_at(RunAddress address, std::size_t most) const {
@@ -200,6 +321,7 @@ ValueReader::Text ValueReader::text_at(RunAddress address, std::size_t most) con
     const char* start = reinterpret_cast<const char*>(bytes.data());
     std::size_t length = strnlen(start, bytes.size());
     text.ended = length < bytes.size();
+    text.cut_by_memory = !text.ended && bytes.size() < most;
     text.bytes.assign(start, length);
     return text;
 }
@@ -210,12 +332,12 @@ void ValueReader::write(const Value& place, ByteSpan bytes) const {
     if (place.is_bit_field()) {
         // Read, change the field's bits, write back: the neighbours in the same bytes stay.
         std::vector<std::byte> around = content(place);
-        std::uint64_t number = 0;
-        std::memcpy(&number, bytes.data(), std::min<std::size_t>(bytes.size(), 8));
+        Wide number = 0;
+        std::memcpy(&number, bytes.data(), std::min<std::size_t>(bytes.size(), 16));
         Wide raw = 0;
         std::memcpy(&raw, around.data(), std::min<std::size_t>(around.size(), 16));
         Wide mask = ((static_cast<Wide>(1) << place.bit_size) - 1) << place.bit_offset;
-        raw = (raw & ~mask) | ((static_cast<Wide>(number) << place.bit_offset) & mask);
+        raw = (raw & ~mask) | ((number << place.bit_offset) & mask);
         final.resize(around.size());
         std::memcpy(final.data(), &raw, final.size());
     }
@@ -224,6 +346,23 @@ void ValueReader::write(const Value& place, ByteSpan bytes) const {
         return;
     }
     throw RequestError("this value lives neither in memory nor in a register that can be written");
+}
+
+std::uint64_t alignment_of(const Type& type) {
+    const Type& base = plain(type);
+    std::uint64_t most = 1;
+    switch (base.kind) {
+        case TypeKind::array: return base.is_vector ? std::max<std::uint64_t>(1, base.size) : alignment_of(target_of(base));
+        case TypeKind::structure: case TypeKind::union_:
+            for (const Member& member : base.members())
+                if (!member.is_virtual_base) most = std::max(most, alignment_of(*member.type));
+            for (const Variant& variant : base.variants())
+                for (const Member& member : variant.members) most = std::max(most, alignment_of(*member.type));
+            return most;
+        case TypeKind::complex: return std::max<std::uint64_t>(1, base.size / 2);
+        case TypeKind::member_pointer: return 8;
+        default: return std::clamp<std::uint64_t>(base.size, 1, 16);
+    }
 }
 
 }  // namespace lantern

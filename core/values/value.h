@@ -2,10 +2,12 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "core/support/wide.h"
 #include "core/symbols/type.h"
 #include "core/target/target.h"
 
@@ -30,6 +32,9 @@ struct Value {
         std::uint64_t offset, size;
     };
     std::vector<Gap> gaps;
+    // Of a pointer that the compiler removed: what it would point at (DWARF 5 §2.6.1.1.4), and how far into it.
+    std::shared_ptr<const Value> removed_target;
+    std::int64_t removed_offset = 0;
 
     bool is_available() const { return unavailable.empty(); }
     bool is_bit_field() const { return bit_size != 0; }
@@ -37,7 +42,7 @@ struct Value {
 
 Value value_in_memory(const Type& type, RunAddress address);
 Value value_of_bytes(const Type& type, std::vector<std::byte> bytes);
-Value value_of_integer(const Type& type, std::uint64_t number);
+Value value_of_integer(const Type& type, Wide number);  // its low bytes
 Value value_of_floating(const Type& type, long double number);
 Value unavailable_value(const Type& type, std::string reason);
 
@@ -51,11 +56,14 @@ class ValueReader {
     // The value's bytes, `most` of them at most.
     std::vector<std::byte> content(const Value& value, std::uint64_t most = 1 << 20) const;
     Value member(const Value& structure, const Member& member) const;
+    // By name; those of anonymous structures and of base classes count as the outer one's own. Nothing if there is none.
+    std::optional<Value> member_named(const Value& structure, std::string_view name) const;
     Value element(const Value& array_or_pointer, std::int64_t index) const;
     Value dereference(const Value& pointer) const;
 
     // Scalars as numbers. Integers are extended by their sign; a pointer is its address.
     std::uint64_t integer(const Value& value) const;
+    Wide wide(const Value& value) const;  // the same for up to 16 bytes
     long double floating(const Value& value) const;
     bool truth(const Value& value) const;
     RunAddress pointed_at(const Value& pointer) const;  // for an array: its own address
@@ -64,13 +72,21 @@ class ValueReader {
     struct Text {
         std::string bytes;
         bool ended = false, readable = false;
+        bool cut_by_memory = false;  // no terminator, and what follows cannot be read
     };
     Text text_at(RunAddress address, std::size_t most) const;
 
     void write(const Value& place, ByteSpan bytes) const;  // of the place's size; bit-fields keep their neighbours
 
   private:
+    Value virtual_base(const Value& structure, const Member& member) const;
+
     Target& target_;
 };
+
+// What a floating type of this size and name holds; 2 bytes: half precision or, by name, its 8-bit-exponent sister.
+long double floating_of_bytes(ByteSpan bytes, const Type& type);
+// Bytes a value of this type is aligned to when the debug information does not say.
+std::uint64_t alignment_of(const Type& type);
 
 }  // namespace lantern

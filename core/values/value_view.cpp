@@ -4,85 +4,46 @@
 
 #include <algorithm>
 #include <array>
-#include <cmath>
 #include <cstring>
 
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
-#include "core/support/wide.h"
+#include "core/values/active_variant.h"
+#include "core/values/dynamic_type.h"
+#include "core/values/library/library_view.h"
 
 namespace lantern {
 namespace {
 
-constexpr std::array<std::pair<std::string_view, Form>, 11> kForms = {{{"hex", Form::hex},
-                                                                       {"decimal", Form::decimal},
-                                                                       {"unsigned", Form::unsigned_decimal},
-                                                                       {"octal", Form::octal},
-                                                                       {"binary", Form::binary},
-                                                                       {"char", Form::character},
-                                                                       {"string", Form::string},
-                                                                       {"float", Form::floating},
-                                                                       {"bytes", Form::bytes},
-                                                                       {"pointer", Form::pointer},
-                                                                       {"instructions", Form::instructions}}};
-
-std::string character_text(std::uint64_t code) {
-    char c = static_cast<char>(code);
-    return quote(std::string_view(&c, 1), '\'');
+bool is_tuple_of_rust(const Type& type) {
+    const auto& members = type.members();
+    return type.is_rust && !members.empty() && std::ranges::all_of(members, [](const Member& m) { return m.name.starts_with("__"); });
 }
 
-std::string float_text(long double number, std::uint64_t size) {
-    if (std::isnan(number)) return std::signbit(number) ? "-nan" : "nan";
-    if (std::isinf(number)) return number < 0 ? "-infinity" : "infinity";
-    std::string text = size == 4 ? fmt::format("{}", static_cast<float>(number))
-                       : size == 8 ? fmt::format("{}", static_cast<double>(number)) : fmt::format("{}", number);
-    bool looks_whole = text.find_first_of(".eE") == std::string::npos;
-    return looks_whole ? text + ".0" : text;
+// A base class that adds nothing to see.
+bool is_empty_base(const Member& member, int depth = 0) {
+    if (!member.is_base_class || depth > 20) return false;
+    const Type& base = plain(*member.type);
+    return !base.is_incomplete && std::ranges::all_of(base.members(), [&](const Member& inner) { return inner.is_artificial || is_empty_base(inner, depth + 1); });
 }
 
-std::string enumeration_text(const Type& type, std::int64_t number) {
-    for (const Enumerator& enumerator : type.enumerators)
-        if (enumerator.value == number) return fmt::format("{} ({})", enumerator.name, number);
-    // Flags: a sum of enumerators that are powers of two.
-    std::string sum;
-    std::uint64_t rest = static_cast<std::uint64_t>(number);
-    for (const Enumerator& enumerator : type.enumerators) {
-        std::uint64_t bit = static_cast<std::uint64_t>(enumerator.value);
-        if (bit == 0 || (bit & (bit - 1)) != 0 || (rest & bit) != bit) continue;
-        sum += (sum.empty() ? "" : " | ") + enumerator.name;
-        rest &= ~bit;
-    }
-    if (!sum.empty() && rest == 0) return fmt::format("{} ({})", sum, number);
-    return fmt::format("{} (no {} has this value)", number, type.name.empty() ? "enumerator" : type.name);
-}
-
-std::string with_base(std::uint64_t number, Form form, std::uint64_t size) {
-    std::uint64_t mask = size >= 8 ? ~std::uint64_t{0} : (std::uint64_t{1} << (size * 8)) - 1;
-    number &= mask;
-    switch (form) {
-        case Form::hex: return fmt::format("{:#x}", number);
-        case Form::octal: return fmt::format("{:#o}", number);
-        case Form::binary: return fmt::format("{:#b}", number);
-        default: return fmt::format("{}", number);
-    }
-}
-
-std::string hex_bytes(ByteSpan bytes) {
-    std::string text;
-    for (std::byte b : bytes) text += fmt::format("{}{:02x}", text.empty() ? "" : " ", static_cast<unsigned>(b));
-    return text;
+// Rust's references and boxes are looked through, as its own operators do.
+bool leads_by_itself(const Type& type) {
+    if (type.kind == TypeKind::reference) return true;
+    return type.is_rust && type.kind == TypeKind::pointer && (type.name.starts_with("&") || type.name.find("boxed::Box<") != std::string::npos);
 }
 
 class ViewMaker {
   public:
-    ViewMaker(const ValueReader& reader, Form form, const ViewLimits& limits) : reader_(reader), form_(form), limits_(limits) {}
+    ViewMaker(const ValueReader& reader, Form form, const ViewLimits& limits) : reader_(reader), form_(form), limits_(limits), nodes_left_(limits.nodes) {}
 
     ValueView make(std::string name, const Value& value, unsigned depth) {
         ValueView view;
         view.name = std::move(name);
         view.type = type_text(*value.type);
         view.place = place_of(value);
+        if (nodes_left_) --nodes_left_;
         if (!value.is_available()) {
             view.unavailable = value.unavailable;
             return view;
@@ -106,6 +67,7 @@ class ViewMaker {
 
     void fill(ValueView& view, const Value& value, unsigned depth) {
         const Type& type = plain(*value.type);
+        if (value.removed_target) return fill_removed(view, value, depth);
         switch (form_) {
             case Form::bytes: view.text = hex_bytes(reader_.content(value, limits_.children)); return;
             case Form::instructions: fill_instructions(view, value); return;
@@ -117,6 +79,7 @@ class ViewMaker {
                 break;
             default: break;
         }
+        if (!limits_.raw && fill_as_meant(view, value, depth)) return;
         switch (type.kind) {
             case TypeKind::structure: case TypeKind::union_: fill_structure(view, value, depth); break;
             case TypeKind::array: fill_array(view, value, depth); break;
@@ -127,115 +90,63 @@ class ViewMaker {
                 break;
             }
             case TypeKind::complex: fill_complex(view, value); break;
+            case TypeKind::member_pointer: view.text = member_pointer_text(reader_, value); break;
             case TypeKind::unknown: view.text = hex_bytes(reader_.content(value, limits_.children)); break;
-            default: fill_scalar(view, value, type);
+            default: fill_scalar(view, value, type, depth);
         }
     }
 
-    void fill_scalar(ValueView& view, const Value& value, const Type& type) {
-        if (type.kind == TypeKind::floating && form_ != Form::hex && form_ != Form::binary && form_ != Form::octal) {
-            view.text = float_text(reader_.floating(value), type.size);
+    // ---- scalars
+
+    void fill_scalar(ValueView& view, const Value& value, const Type& type, unsigned depth) {
+        bool bits_wanted = form_ == Form::hex || form_ == Form::binary || form_ == Form::octal;
+        if (type.kind == TypeKind::floating && !bits_wanted) {
+            view.text = float_text(reader_.content(value), type);
             return;
         }
-        if (type.size > 8 && type.kind != TypeKind::floating) {
-            fill_wide(view, value, type);
-            return;
-        }
-        std::uint64_t number = 0;
+        Wide number = 0;
         if (type.kind == TypeKind::floating) {  // its bits were asked for
             auto bytes = reader_.content(value);
-            std::memcpy(&number, bytes.data(), std::min<std::size_t>(8, bytes.size()));
+            std::memcpy(&number, bytes.data(), std::min<std::size_t>(16, bytes.size()));
         } else {
-            number = reader_.integer(value);
+            number = reader_.wide(value);
         }
-        view.number = number;
-        view.text = scalar_text(type, number);
-    }
-
-    std::string scalar_text(const Type& type, std::uint64_t number) {
-        auto is_signed_text = [&] { return fmt::format("{}", static_cast<std::int64_t>(number)); };
-        switch (form_) {
-            case Form::hex: case Form::octal: case Form::binary: case Form::unsigned_decimal:
-                return with_base(number, form_, type.size);
-            case Form::decimal: return is_signed_text();
-            case Form::character: return fmt::format("{} {}", static_cast<std::int64_t>(number), character_text(number));
-            case Form::pointer: return pointer_text(number, void_type());
-            case Form::floating: return float_from_bits(number, type.size);
-            default: break;
-        }
-        switch (type.kind) {
-            case TypeKind::boolean: return number == 0 ? "false" : number == 1 ? "true" : fmt::format("true (its byte is {})", number);
-            case TypeKind::character: {
-                std::string numeric = type.is_signed ? is_signed_text() : fmt::format("{}", number);
-                return type.size == 1 ? fmt::format("{} {}", numeric, character_text(number)) : numeric;
-            }
-            case TypeKind::enumeration: return enumeration_text(type, static_cast<std::int64_t>(number));
-            case TypeKind::pointer: case TypeKind::reference: return pointer_text(number, target_of(type));
-            default: return type.is_signed ? is_signed_text() : fmt::format("{}", number);
-        }
-    }
-
-    static std::string float_from_bits(std::uint64_t number, std::uint64_t size) {
-        if (size == 4) {
-            float f;
-            std::memcpy(&f, &number, 4);
-            return float_text(f, 4);
-        }
-        double d;
-        std::memcpy(&d, &number, 8);
-        return float_text(d, 8);
-    }
-
-    // __int128 and the like.
-    static std::string wide_text(Wide number, bool is_signed) {
-        bool negative = is_signed && static_cast<SignedWide>(number) < 0;
-        if (negative) number = -number;
-        std::string digits;
-        do {
-            digits.insert(digits.begin(), static_cast<char>('0' + static_cast<int>(number % 10)));
-            number /= 10;
-        } while (number);
-        return (negative ? "-" : "") + digits;
-    }
-    void fill_wide(ValueView& view, const Value& value, const Type& type) {
-        auto bytes = reader_.content(value);
-        Wide number = 0;
-        std::memcpy(&number, bytes.data(), std::min<std::size_t>(16, bytes.size()));
-        view.text = form_ == Form::hex ? fmt::format("0x{:x}{:016x}", static_cast<std::uint64_t>(number >> 64), static_cast<std::uint64_t>(number))
-                                       : wide_text(number, type.is_signed);
-    }
-    void fill_complex(ValueView& view, const Value& value) {
-        auto bytes = reader_.content(value);
-        std::uint64_t half = bytes.size() / 2;
-        if (half != 4 && half != 8) {
-            view.text = hex_bytes(bytes);
+        std::uint64_t low = static_cast<std::uint64_t>(number);
+        if (type.size <= 8) view.number = low;
+        bool as_pointer = form_ == Form::pointer || (form_ == Form::natural && (type.kind == TypeKind::pointer || type.kind == TypeKind::reference));
+        if (!as_pointer) {
+            view.text = whole_text(number, type, form_);
             return;
         }
-        std::uint64_t parts[2] = {};
-        std::memcpy(&parts[0], bytes.data(), half);
-        std::memcpy(&parts[1], bytes.data() + half, half);
-        view.text = fmt::format("{} + {}i", float_from_bits(parts[0], half), float_from_bits(parts[1], half));
+        bool leads = form_ == Form::natural && leads_by_itself(type) && !limits_.raw && low && plain(target_of(type)).size;
+        const Type& pointee = type.kind == TypeKind::pointer || type.kind == TypeKind::reference ? target_of(type) : void_type();
+        view.text = pointer_text(reader_, low, leads ? void_type() : pointee, limits_.text, limits_.around);
+        if (leads) fill_target(view, value_in_memory(pointee, RunAddress(low)), depth);
     }
 
-    std::string pointer_text(std::uint64_t number, const Type& target) {
-        if (number == 0) return "null";
-        std::string text = fmt::format("{:#x}", number);
-        RunAddress address(number);
-        if (is_character(target)) {
-            auto found = reader_.text_at(address, limits_.text);
-            if (!found.readable) return text + " (nothing can be read there)";
-            return fmt::format("{} {}{}", text, quote(found.bytes), found.ended ? "" : " …");
+    void fill_target(ValueView& view, const Value& target, unsigned depth) {
+        view.arrangement = Arrangement::target;
+        if (depth >= limits_.depth || !nodes_left_) {
+            view.more = 1;
+            return;
         }
-        if (const Module* module = reader_.target().module_at(address)) {
-            FileAddress file = module->to_file(address);
-            if (auto nearest = module->symbols().nearest_name(file))
-                return nearest->offset ? fmt::format("{} ({} + {})", text, nearest->name, nearest->offset)
-                                       : fmt::format("{} ({})", text, nearest->name);
-            return text;
-        }
-        std::byte probe;
-        if (reader_.target().read_available(address, std::span(&probe, 1)) == 0) return text + " (nothing is mapped there)";
-        return text;
+        view.children.push_back(make("", seen_whole(target), depth + 1));
+    }
+
+    void fill_removed(ValueView& view, const Value& value, unsigned depth) {
+        view.text = "a pointer that is kept nowhere";
+        if (plain(*value.type).kind == TypeKind::pointer || plain(*value.type).kind == TypeKind::reference) fill_target(view, reader_.dereference(value), depth);
+    }
+
+    void fill_complex(ValueView& view, const Value& value) {
+        auto bytes = reader_.content(value);
+        Type half;
+        half.kind = TypeKind::floating;
+        half.size = bytes.size() / 2;
+        half.name = plain(*value.type).name.find("Float128") == std::string::npos ? "" : "_Float128";
+        std::string imaginary = float_text(ByteSpan(bytes).subspan(half.size), half);
+        bool negative = imaginary.starts_with("-");
+        view.text = fmt::format("{} {} {}i", float_text(ByteSpan(bytes).first(half.size), half), negative ? "-" : "+", negative ? imaginary.substr(1) : imaginary);
     }
 
     void fill_forced_string(ValueView& view, const Value& value) {
@@ -252,7 +163,7 @@ class ViewMaker {
     void fill_instructions(ValueView& view, const Value& value) {
         RunAddress at = plain(*value.type).kind == TypeKind::structure && value.address ? *value.address : reader_.pointed_at(value);
         constexpr unsigned kCount = 8;
-        view.is_array = true;
+        view.arrangement = Arrangement::elements;
         for (unsigned i = 0; i < kCount; ++i) {
             std::array<std::byte, kLongestInstruction> bytes;
             std::size_t got = reader_.target().read_available(at, bytes);
@@ -271,149 +182,188 @@ class ViewMaker {
         }
     }
 
+    // ---- what library types and the user's own mean
+
+    bool fill_as_meant(ValueView& view, const Value& value, unsigned depth) {
+        try {
+            if (limits_.around) {
+                if (auto own = limits_.around->own_meaning(reader_, value)) {
+                    fill_meaning(view, *own, depth);
+                    return true;
+                }
+            }
+            const LibraryView* known = library_view(*value.type);
+            if (!known) return false;
+            fill_meaning(view, known->meaning(reader_, value), depth);
+        } catch (const BrokenValue& error) {
+            view.broken = error.what();
+        } catch (const MemoryError& error) {
+            view.broken = error.what();
+        } catch (const ExpressionError& error) {
+            view.broken = error.what();
+        }
+        return true;
+    }
+
+    void fill_meaning(ValueView& view, const Meaning& meaning, unsigned depth) {
+        view.text = meaning.text;
+        view.detail = meaning.detail;
+        view.arrangement = meaning.arrangement;
+        if (meaning.content) {
+            bool cut = meaning.content->size() > limits_.text;
+            view.text = quote(std::string_view(*meaning.content).substr(0, limits_.text));
+            if (cut || meaning.content_is_cut) view.text += fmt::format(" … {} in all", meaning.count ? with_thousands(*meaning.count) : "more");
+            return;
+        }
+        if (meaning.alone) return fill_alone(view, *meaning.alone, meaning.text, depth);
+        if (!meaning.next) return;
+        list_parts(view, meaning, depth);
+    }
+
+    // It is no more than a wrapping: shown as what is in it.
+    void fill_alone(ValueView& view, const Value& alone, const std::string& state, unsigned depth) {
+        ValueView inner = make(view.name, alone, depth);
+        inner.type = view.type;
+        inner.place = view.place;
+        if (inner.detail.empty()) inner.detail = view.detail;
+        if (!state.empty()) inner.text = inner.text.empty() ? state : inner.text + " (" + state + ")";
+        view = std::move(inner);
+    }
+
+    void list_parts(ValueView& view, const Meaning& meaning, unsigned depth) {
+        std::uint64_t total = meaning.count.value_or(0);
+        if (depth >= limits_.depth) {
+            view.more = total;
+            return;
+        }
+        std::uint64_t index = 0;
+        try {
+            std::uint64_t skip = depth == 0 ? limits_.first : 0;
+            for (; index < skip; ++index)
+                if (!meaning.next()) break;
+            view.first = index;
+            while (view.children.size() < limits_.children && nodes_left_) {
+                auto part = meaning.next();
+                if (!part) break;
+                view.children.push_back(make(part_name(*part, view.arrangement, index++), seen_whole(part->value), depth + 1));
+            }
+            if (total > index) view.more = total - index;
+        } catch (const BrokenValue& error) {
+            view.broken = error.what();
+        } catch (const MemoryError& error) {
+            view.broken = error.what();
+        }
+    }
+
+    std::string part_name(const Part& part, Arrangement arrangement, std::uint64_t index) {
+        switch (arrangement) {
+            case Arrangement::fields: return part.name;
+            case Arrangement::pairs: {
+                ViewLimits brief = limits_;
+                brief.depth = 3;
+                brief.first = 0;
+                return fmt::format("[{}]", part.key ? one_line(ViewMaker(reader_, form_, brief).make("", *part.key, 0), 80) : "");
+            }
+            case Arrangement::target: return {};
+            default: return fmt::format("[{}]", index);
+        }
+    }
+
+    // ---- structures and arrays
+
+    // An object with virtual functions as the class it really is.
+    Value seen_whole(const Value& value) {
+        if (limits_.raw || plain(*value.type).kind != TypeKind::structure) return value;
+        auto found = dynamic_type(reader_, value);
+        return found && found->is_other ? found->object : value;
+    }
+
     void fill_structure(ValueView& view, const Value& value, unsigned depth) {
-        const auto& members = plain(*value.type).members();
-        if (plain(*value.type).is_incomplete) {
+        const Type& type = plain(*value.type);
+        if (type.is_incomplete) {
             view.unavailable = "its type is declared but defined nowhere in the program";
             return;
         }
+        if (!limits_.raw) {
+            if (auto variant = active_variant(reader_, value)) {
+                view.text = variant->name;
+                if (plain(*variant->content.type).variants().empty()) list_members(view, variant->content, depth);
+                return;
+            }
+        }
+        list_members(view, value, depth);
+    }
+
+    void list_members(ValueView& view, const Value& value, unsigned depth) {
+        const Type& type = plain(*value.type);
+        std::vector<const Member*> shown;
+        for (const Member& member : type.members())
+            if (limits_.raw || type.is_rust || !(member.is_artificial || is_empty_base(member))) shown.push_back(&member);
+        if (shown.empty() && view.text.empty()) view.text = type.is_rust ? "()" : "{}";
+        bool tuple = !limits_.raw && is_tuple_of_rust(type);
+        if (tuple) view.arrangement = Arrangement::tuple;
         if (depth >= limits_.depth) {
-            view.more = members.size();
+            view.more = shown.size();
             return;
         }
-        if (members.empty()) view.text = "{}";
-        for (const Member& member : members) {
-            if (view.children.size() == limits_.children) break;
-            std::string name = member.is_base_class ? plain(*member.type).name : member.name;
+        std::uint64_t passed_over = depth == 0 ? std::min<std::uint64_t>(limits_.first, shown.size()) : 0;
+        view.first = passed_over;
+        for (std::size_t i = passed_over; i < shown.size(); ++i) {
+            if (view.children.size() == limits_.children || !nodes_left_) break;
+            const Member& member = *shown[i];
+            std::string name = member.is_base_class ? readable_type_name(plain(*member.type).full_name(), false) : tuple ? member.name.substr(2) : member.name;
             view.children.push_back(make(name, reader_.member(value, member), depth + 1));
         }
-        view.more = members.size() - view.children.size();
+        view.more = shown.size() - passed_over - view.children.size();
     }
 
     void fill_array(ValueView& view, const Value& value, unsigned depth) {
         const Type& type = plain(*value.type);
-        view.is_array = true;
+        view.arrangement = Arrangement::elements;
         if (!type.count) {
             view.unavailable = "its length is not known; ask for a part of it, such as [0..8]";
             return;
         }
-        bool as_text = is_character(target_of(type)) && (form_ == Form::natural || form_ == Form::string);
-        if (as_text) {
-            if (!value.gaps.empty()) {
-                view.unavailable = "the compiler keeps only a part of it at this point";
-                return;
-            }
-            view.text = character_array_text(reader_.content(value, limits_.text * 20));
-            return;
-        }
+        const Type& element = plain(target_of(type));
+        bool as_text = (is_character(element) || (element.kind == TypeKind::character && element.is_text)) && (form_ == Form::natural || form_ == Form::string) && !type.is_vector;
+        if (as_text && *type.count) return fill_characters(view, value, element);
         if (depth >= limits_.depth) {
             view.more = *type.count;
             return;
         }
-        std::uint64_t listed = std::min<std::uint64_t>(*type.count, limits_.children);
+        std::uint64_t first = depth == 0 ? std::min(limits_.first, *type.count) : 0;
+        std::uint64_t listed = std::min<std::uint64_t>(*type.count - first, limits_.children);
         if (*type.count == 0) view.text = "{}";
-        for (std::uint64_t i = 0; i < listed; ++i)
+        view.first = first;
+        for (std::uint64_t i = first; i < first + listed && nodes_left_; ++i)
             view.children.push_back(make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)), reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
-        view.more = *type.count - listed;
+        view.more = *type.count - first - view.children.size();
+    }
+
+    void fill_characters(ValueView& view, const Value& value, const Type& letter) {
+        if (!value.gaps.empty()) {
+            view.unavailable = "the compiler keeps only a part of it at this point";
+            return;
+        }
+        auto bytes = reader_.content(value, limits_.text * 20 * letter.size);
+        if (letter.size == 1) {
+            view.text = character_array_text(bytes);
+            return;
+        }
+        std::string text = utf8_of(bytes, static_cast<unsigned>(letter.size));
+        view.text = character_array_text(std::as_bytes(std::span(text.data(), text.size())));
     }
 
     const ValueReader& reader_;
     Form form_;
     const ViewLimits& limits_;
+    unsigned nodes_left_;
 };
-
-bool same_content(const ValueView& a, const ValueView& b) {
-    return a.text == b.text && a.unavailable == b.unavailable && a.more == b.more && a.children.size() == b.children.size() &&
-           std::equal(a.children.begin(), a.children.end(), b.children.begin(), same_content);
-}
-
-void append_line(const ValueView& view, std::size_t longest, std::string& out) {
-    if (out.size() > longest) {
-        out += "…";
-        return;
-    }
-    if (!view.unavailable.empty()) {
-        out += "(" + view.unavailable + ")";
-        return;
-    }
-    if (!view.has_children()) {
-        out += view.text;
-        return;
-    }
-    out += "{";
-    for (std::size_t i = 0; i < view.children.size();) {
-        if (i) out += ", ";
-        if (out.size() > longest) {
-            out += "…}";
-            return;
-        }
-        const ValueView& child = view.children[i];
-        std::size_t same = i + 1;
-        while (view.is_array && same < view.children.size() && same_content(child, view.children[same])) ++same;
-        if (!view.is_array && !child.name.empty()) out += child.name + " = ";
-        append_line(child, longest, out);
-        bool fold = same - i >= 4;
-        if (fold) out += fmt::format(" × {}", same - i);
-        i = fold ? same : i + 1;
-    }
-    if (view.more) out += fmt::format("{}… {} more", view.children.empty() ? "" : ", ", view.more);
-    out += "}";
-}
-
-void collect_changes(const std::string& path, const ValueView& before, const ValueView& after, std::size_t limit,
-                     std::vector<ViewChange>& out) {
-    if (out.size() > limit || same_content(before, after)) return;
-    bool comparable = before.has_children() && after.has_children() && before.children.size() == after.children.size();
-    if (!comparable) {
-        out.push_back({path, one_line(before, 80), one_line(after, 80)});
-        return;
-    }
-    for (std::size_t i = 0; i < after.children.size(); ++i) {
-        const std::string& name = after.children[i].name;
-        std::string inner = after.is_array || name.empty() ? path + name : path + "." + name;
-        collect_changes(inner, before.children[i], after.children[i], limit, out);
-    }
-}
 
 }  // namespace
 
-std::optional<Form> form_named(std::string_view word) {
-    for (auto [name, form] : kForms)
-        if (name == word) return form;
-    return std::nullopt;
-}
-
-const std::vector<std::string>& form_names() {
-    static const std::vector<std::string> names = [] {
-        std::vector<std::string> all;
-        for (auto [name, form] : kForms) all.emplace_back(name);
-        return all;
-    }();
-    return names;
-}
-
 ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form, const ViewLimits& limits) {
     return ViewMaker(reader, form, limits).make(std::move(name), value, 0);
-}
-
-std::string one_line(const ValueView& view, std::size_t longest) {
-    std::string out;
-    append_line(view, longest, out);
-    return out;
-}
-
-std::string character_array_text(ByteSpan bytes) {
-    std::string_view all(reinterpret_cast<const char*>(bytes.data()), bytes.size());
-    if (all.find('\0') == std::string_view::npos) return quote(all) + " (no terminator)";
-    std::size_t last = all.find_last_not_of('\0');
-    std::size_t shown = last == std::string_view::npos ? 1 : std::min(all.size(), last + 2);
-    return quote(all.substr(0, shown));
-}
-
-std::vector<ViewChange> changes_between(const ValueView& before, const ValueView& after, std::size_t limit) {
-    std::vector<ViewChange> out;
-    collect_changes(after.name, before, after, limit, out);
-    return out;
 }
 
 }  // namespace lantern

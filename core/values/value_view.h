@@ -7,15 +7,9 @@
 #include <string_view>
 #include <vector>
 
-#include "core/values/value.h"
+#include "core/values/scalar_text.h"
 
 namespace lantern {
-
-enum class Form { natural, hex, decimal, unsigned_decimal, octal, binary, character, string, floating, bytes, pointer, instructions };
-
-// Nothing for an unknown word. The words are those of the interface: "hex", "decimal", "char" …
-std::optional<Form> form_named(std::string_view word);
-const std::vector<std::string>& form_names();
 
 // Whether a variable has been given a value on the way to the program counter (see assignment.h).
 enum class Assignment { unknown, assigned, not_yet, on_some_paths };
@@ -23,12 +17,15 @@ enum class Assignment { unknown, assigned, not_yet, on_some_paths };
 struct ValueView {
     std::string name;
     std::string type;
-    std::string text;         // of a scalar, a string, a pointer; empty for a structure or array with children
+    std::string text;         // of a scalar, a string, a pointer; with children it stands before them
+    std::string detail;       // told where this value is looked at alone: "3 elements, room for 4"
     std::string unavailable;  // not empty: there is no value, and this says why
+    std::string broken;       // not empty: what is shown contradicts itself from some point on
     std::string place;        // "0x7ffe…", "in rax", "constant"
     std::optional<std::uint64_t> number;  // of a whole number or pointer, as its bits
-    bool is_array = false;
+    Arrangement arrangement = Arrangement::fields;
     std::vector<ValueView> children;
+    std::uint64_t first = 0;  // children passed over before the listed ones
     std::uint64_t more = 0;   // children that are there but not listed
     Assignment assignment = Assignment::unknown;
     // Of variables:
@@ -37,12 +34,17 @@ struct ValueView {
     bool is_shadowed = false;  // an inner variable of the same name hides it
 
     bool has_children() const { return !children.empty() || more != 0; }
+    bool is_list() const { return arrangement == Arrangement::elements; }
 };
 
 struct ViewLimits {
     unsigned children = 200;    // of one array or structure
     unsigned depth = 6;
     unsigned text = 200;        // characters of one string
+    unsigned nodes = 4000;      // of the whole tree
+    std::uint64_t first = 0;    // parts of the outermost value that are passed over
+    bool raw = false;           // as it lies in memory, not as it is meant
+    const Surroundings* around = nullptr;
 };
 
 // Never throws for what the target lacks: unreadable memory becomes `unavailable` where it belongs.
@@ -51,10 +53,6 @@ ValueView make_view(const ValueReader& reader, std::string name, const Value& va
 
 // The whole tree in one line: {name = "Wren\n\0", draught_cm = 130}. Elements that repeat are counted.
 std::string one_line(const ValueView& view, std::size_t longest = 400);
-
-// Every byte that matters: escapes, what lies behind the terminator up to the last byte that is not zero, and one
-// terminator; "(no terminator)" where there is none.
-std::string character_array_text(ByteSpan bytes);
 
 // Which leaves differ between two views of the same thing: "chamber.level_cm", old text, new text.
 struct ViewChange {

@@ -7,9 +7,14 @@
 
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
+#include "core/values/builtin_types.h"
 
 namespace lantern {
 namespace {
+
+constexpr int kDeepestPointer = 4;  // pointers that were removed, behind one another
+
+Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable, int depth);
 
 std::vector<std::byte> bytes_of_number(std::uint64_t number, std::uint64_t size) {
     std::vector<std::byte> bytes(size);
@@ -28,7 +33,17 @@ std::optional<std::vector<std::byte>> register_bytes(Target& target, ThreadId th
     return std::vector<std::byte>(bytes.begin(), bytes.end());
 }
 
-Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& type, const dwarf::LocationPiece& piece) {
+Value removed_pointer(Target& target, ThreadId thread, const Frame& frame, const Type& type, const dwarf::LocationPiece& piece, int depth) {
+    auto variable = frame.module && depth < kDeepestPointer ? frame.module->symbols().variable_at(piece.number) : std::nullopt;
+    if (!variable) return unavailable_value(type, "it points at something the compiler keeps nowhere in memory");
+    Value value;
+    value.type = &type;
+    value.removed_target = std::make_shared<Value>(value_of(target, thread, frame, *variable, depth + 1));
+    value.removed_offset = piece.offset;
+    return value;
+}
+
+Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& type, const dwarf::LocationPiece& piece, int depth) {
     using Kind = dwarf::LocationPiece::Kind;
     switch (piece.kind) {
         case Kind::memory: return value_in_memory(type, RunAddress(piece.number));
@@ -46,39 +61,49 @@ Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& ty
             value.in_register = RegisterPlace{static_cast<unsigned>(piece.number), 0, frame.level};
             return value;
         }
+        case Kind::implicit_pointer: return removed_pointer(target, thread, frame, type, piece, depth);
         case Kind::missing: break;
     }
     return unavailable_value(type, "the compiler keeps it nowhere at this point");
 }
 
+// Copies bits: `count` of them from `from`, starting at its bit `first`, to the bits of `to` from `at` on.
+void copy_bits(ByteSpan from, std::uint64_t first, std::vector<std::byte>& to, std::uint64_t at, std::uint64_t count) {
+    for (std::uint64_t i = 0; i < count; ++i) {
+        std::uint64_t source = first + i, goal = at + i;
+        if (source / 8 >= from.size() || goal / 8 >= to.size()) return;
+        if ((from[source / 8] >> (source % 8) & std::byte{1}) != std::byte{}) to[goal / 8] |= std::byte{1} << (goal % 8);
+    }
+}
+
+// Pieces one after another make up the value (DWARF 5 §2.6.1.2).
 Value assembled(Target& target, ThreadId thread, const Frame& frame, const Type& type,
-                const std::vector<dwarf::LocationPiece>& pieces) {
+                const std::vector<dwarf::LocationPiece>& pieces, int depth) {
     std::vector<std::byte> bytes(plain(type).size);
     Value result = value_of_bytes(type, {});
-    std::uint64_t at = 0;
+    std::uint64_t bit = 0, wanted = bytes.size() * 8;
     for (const dwarf::LocationPiece& piece : pieces) {
-        std::uint64_t size = (piece.bit_size + 7) / 8;
-        if (at >= bytes.size()) break;
-        size = std::min<std::uint64_t>(size, bytes.size() - at);
+        if (bit >= wanted) break;
+        std::uint64_t bits = std::min(piece.bit_size, wanted - bit);
         Type part;
-        part.kind = TypeKind::integer;
-        part.size = size;
-        Value value = simple(target, thread, frame, part, piece);
-        bool known = value.is_available();
+        part.kind = TypeKind::unknown;
+        part.size = (piece.bit_offset + bits + 7) / 8;
+        Value value = simple(target, thread, frame, part, piece, depth);
+        bool known = value.is_available() && !value.removed_target;
         if (known) {
             try {
-                auto content = ValueReader(target).content(value);
-                std::memcpy(bytes.data() + at, content.data(), std::min<std::size_t>(size, content.size()));
+                copy_bits(ValueReader(target).content(value), piece.bit_offset, bytes, bit, bits);
             } catch (const MemoryError&) {
                 known = false;
             }
         }
-        if (!known) result.gaps.push_back({at, size});
-        at += size;
+        if (!known) result.gaps.push_back({bit / 8, (bit + bits + 7) / 8 - bit / 8});
+        bit += bits;
     }
-    if (at < bytes.size()) result.gaps.push_back({at, bytes.size() - at});
-    bool nothing = !result.gaps.empty() && result.gaps.front().offset == 0 && result.gaps.front().size == bytes.size();
-    if (nothing) return unavailable_value(type, "the compiler keeps it nowhere at this point");
+    if (bit < wanted) result.gaps.push_back({bit / 8, bytes.size() - bit / 8});
+    std::uint64_t missing = 0;
+    for (const Value::Gap& gap : result.gaps) missing += gap.size;
+    if (missing >= bytes.size() && missing) return unavailable_value(type, "the compiler keeps it nowhere at this point");
     result.bytes = std::move(bytes);
     if (!result.gaps.empty() && is_scalar(type)) return unavailable_value(type, "the compiler keeps only a part of it at this point");
     return result;
@@ -106,31 +131,74 @@ std::string why_no_location(const Variable& variable, const Frame& frame) {
 
 }  // namespace
 
-Value value_of_variable(Target& target, ThreadId thread, const Frame& frame, const Variable& variable) {
-    const Type& type = *variable.type;
+namespace {
+
+Value constant_value(const Type& type, const dwarf::FormValue& constant) {
+    if (constant.form_class == dwarf::FormClass::block) return value_of_bytes(type, {constant.block.begin(), constant.block.end()});
+    if (constant.form_class == dwarf::FormClass::string) {
+        auto text = std::as_bytes(std::span(constant.text.data(), constant.text.size()));
+        return value_of_bytes(type, {text.begin(), text.end()});
+    }
+    return value_of_bytes(type, bytes_of_number(constant.number, plain(type).size));
+}
+
+// The elements of an array whose length the program computed (DWARF 5 §5.13); nothing where that is not known here.
+std::optional<std::uint64_t> computed_length(Target& target, ThreadId thread, const Frame& frame, const DynamicLength& length, int depth) {
+    std::optional<std::uint64_t> number;
+    if (length.value.form_class == dwarf::FormClass::reference) {
+        auto variable = frame.module ? frame.module->symbols().variable_at(length.value.number) : std::nullopt;
+        if (!variable) return std::nullopt;
+        Value value = value_of(target, thread, frame, *variable, depth + 1);
+        if (value.is_available() && is_scalar(*value.type)) number = ValueReader(target).integer(value);
+    } else {
+        FrameContext context(target, frame);
+        dwarf::Location location = dwarf::evaluate_location(length.value.block, length.unit, context);
+        if (location.pieces.size() == 1) {
+            const dwarf::LocationPiece& piece = location.pieces[0];
+            if (piece.kind == dwarf::LocationPiece::Kind::in_register) number = frame.registers.get(static_cast<unsigned>(piece.number));
+            else number = piece.number;  // a bound's expression gives the bound itself
+        }
+    }
+    if (!number) return std::nullopt;
+    // A bound of -1 is that of an array without elements.
+    return length.is_upper_bound ? *number + 1 : *number;
+}
+
+// The same type with the lengths this frame gives it.
+const Type& with_lengths(Target& target, ThreadId thread, const Frame& frame, const Type& type, int depth) {
+    const Type& base = plain(type);
+    if (base.kind != TypeKind::array || depth > kDeepestPointer) return type;
+    const Type& element = with_lengths(target, thread, frame, target_of(base), depth + 1);
+    std::optional<std::uint64_t> count = base.count;
+    if (!count && base.dynamic_length) count = computed_length(target, thread, frame, *base.dynamic_length, depth);
+    bool nonsense = count && plain(element).size && *count > (std::uint64_t{1} << 40) / plain(element).size;
+    if (!count || nonsense || (base.count && &element == &target_of(base))) return type;
+    return array_of(element, *count);
+}
+
+Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable, int depth) {
+    const Type& type = with_lengths(target, thread, frame, *variable.type, depth);
     try {
         auto expression = dwarf::expression_at(variable.locations, frame.file_address());
         if (!expression || expression->empty()) {
-            if (variable.constant) {
-                const dwarf::FormValue& constant = *variable.constant;
-                if (constant.form_class == dwarf::FormClass::block) return value_of_bytes(type, {constant.block.begin(), constant.block.end()});
-                if (constant.form_class == dwarf::FormClass::string) {
-                    auto text = std::as_bytes(std::span(constant.text.data(), constant.text.size()));
-                    return value_of_bytes(type, {text.begin(), text.end()});
-                }
-                return value_of_bytes(type, bytes_of_number(constant.number, plain(type).size));
-            }
+            if (variable.constant) return constant_value(type, *variable.constant);
             return unavailable_value(type, why_no_location(variable, frame));
         }
         FrameContext context(target, frame);
         dwarf::Location location = dwarf::evaluate_location(*expression, variable.unit, context);
         if (location.pieces.empty())
             return unavailable_value(type, location.reason.empty() ? "the compiler keeps it nowhere at this point" : location.reason);
-        if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0) return simple(target, thread, frame, type, location.pieces[0]);
-        return assembled(target, thread, frame, type, location.pieces);
+        if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0) return simple(target, thread, frame, type, location.pieces[0], depth);
+        return assembled(target, thread, frame, type, location.pieces, depth);
     } catch (const Error& error) {
         return unavailable_value(type, error.what());
     }
+}
+
+}  // namespace
+
+Value value_of_variable(Target& target, ThreadId thread, const Frame& frame, const Variable& variable) {
+    return value_of(target, thread, frame, variable, 0);
 }
 
 Value value_of_register(Target& target, ThreadId thread, const Frame& frame, const RegisterName& name, const Type& type) {

@@ -138,7 +138,7 @@ TEST(ValueText, LaysArraysOutInRowsWithTheirIndexes) {
     ValueReport report;
     report.expression = "levels";
     report.value.type = "int [60]";
-    report.value.is_array = true;
+    report.value.arrangement = Arrangement::elements;
     for (int i = 0; i < 60; ++i) {
         ValueView element;
         element.name = "[" + std::to_string(i) + "]";

@@ -1,0 +1,135 @@
+// Names of types as a programmer says them (see type.h).
+#include <algorithm>
+#include <array>
+#include <vector>
+
+#include "core/support/text.h"
+#include "core/symbols/names.h"
+#include "core/symbols/type.h"
+
+namespace lantern {
+namespace {
+
+constexpr int kDeepest = 60;
+
+constexpr std::string_view kInnerNamespaces[] = {"__cxx11::", "__1::", "__debug::", "__cxx1998::", "_V2::", "__fs::"};
+
+void erase_all(std::string& text, std::string_view part) {
+    for (std::size_t at; (at = text.find(part)) != std::string::npos;) text.erase(at, part.size());
+}
+
+// The arguments between the brackets of `text`, cut at the commas that are not inside brackets of their own.
+std::vector<std::string_view> split_arguments(std::string_view text) {
+    std::vector<std::string_view> parts;
+    int depth = 0;
+    std::size_t start = 0;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        char c = text[i];
+        if (c == '<' || c == '(' || c == '[' || c == '{') ++depth;
+        bool closes = (c == '>' && (i == 0 || text[i - 1] != '-')) || c == ')' || c == ']' || c == '}';
+        if (closes && depth > 0) --depth;
+        if (c == ',' && depth == 0) {
+            parts.push_back(trimmed(text.substr(start, i - start)));
+            start = i + 1;
+        }
+    }
+    parts.push_back(trimmed(text.substr(start)));
+    return parts;
+}
+
+// Where the bracket that opens at `open` closes; npos if it does not.
+std::size_t closing(std::string_view text, std::size_t open) {
+    int depth = 0;
+    for (std::size_t i = open; i < text.size(); ++i) {
+        if (text[i] == '<') ++depth;
+        if (text[i] == '>' && text[i - 1] != '-' && --depth == 0) return i;
+    }
+    return std::string_view::npos;
+}
+
+bool is_default_argument(std::string_view family, std::string_view argument) {
+    if (argument.starts_with("alloc::alloc::Global") || argument.starts_with("std::hash::random::RandomState") ||
+        argument.starts_with("std::collections::hash::map::RandomState"))
+        return true;
+    if (!family.starts_with("std::")) return false;
+    for (std::string_view start : {"std::allocator<", "std::char_traits<", "std::less<", "std::hash<", "std::equal_to<", "std::default_delete<"})
+        if (argument.starts_with(start)) return true;
+    if (family == "std::stack" || family == "std::queue") return argument.starts_with("std::deque<");
+    return family == "std::priority_queue" && argument.starts_with("std::vector<");
+}
+
+// The word that stands before a bracket: "std::vector" of "const std::vector".
+std::string_view word_before(std::string_view text) {
+    std::size_t start = text.find_last_of(" ,<(*&");
+    return start == std::string_view::npos ? text : text.substr(start + 1);
+}
+
+std::string text_family(std::string_view family, std::string_view character) {
+    bool view = family == "std::basic_string_view";
+    if (family != "std::basic_string" && !view) return {};
+    constexpr std::pair<std::string_view, std::string_view> kLetters[] = {
+        {"char", ""}, {"wchar_t", "w"}, {"char8_t", "u8"}, {"char16_t", "u16"}, {"char32_t", "u32"}};
+    for (auto [name, letter] : kLetters)
+        if (character == name) return "std::" + std::string(letter) + (view ? "string_view" : "string");
+    return {};
+}
+
+std::string without_defaults(std::string_view text, int depth) {
+    std::string out;
+    while (!text.empty()) {
+        std::size_t open = text.find('<');
+        std::size_t close = open == std::string_view::npos || depth > kDeepest ? std::string_view::npos : closing(text, open);
+        // "<impl Toll for Narrow>" and "operator<" have no word before the bracket.
+        if (close == std::string_view::npos || open == 0) return out.append(text);
+        out.append(text.substr(0, open));
+        std::string family(word_before(out));
+        std::vector<std::string_view> arguments = split_arguments(text.substr(open + 1, close - open - 1));
+        while (arguments.size() > 1 && is_default_argument(family, arguments.back())) arguments.pop_back();
+        if (std::string named = arguments.size() == 1 ? text_family(family, arguments[0]) : ""; !named.empty()) {
+            out.replace(out.size() - family.size(), family.size(), named);
+        } else {
+            std::string inside;
+            for (std::string_view argument : arguments) inside += (inside.empty() ? "" : ", ") + without_defaults(argument, depth + 1);
+            out += "<" + inside + ">";
+        }
+        text.remove_prefix(close + 1);
+    }
+    return out;
+}
+
+// Rust's own library is known by its last names: "Vec<i32>", not where it lies in the crates.
+std::string without_library_paths(std::string_view text) {
+    std::string out;
+    for (std::size_t i = 0; i < text.size();) {
+        bool starts_word = i == 0 || std::string_view(" ,<(&*[").find(text[i - 1]) != std::string_view::npos;
+        bool library = starts_word && (text.substr(i).starts_with("alloc::") || text.substr(i).starts_with("core::") ||
+                                       text.substr(i).starts_with("std::") || text.substr(i).starts_with("hashbrown::"));
+        if (library) {
+            std::size_t end = text.find_first_of(" ,<>()&*[]", i);
+            std::size_t last = text.substr(0, end).rfind("::");
+            i = last + 2;
+            out.append(text.substr(i, end == std::string_view::npos ? end : end - i));
+            if (end == std::string_view::npos) break;
+            i = end;
+        }
+        out += text[i++];
+    }
+    return out;
+}
+
+}  // namespace
+
+std::string readable_type_name(std::string_view full_name, bool is_rust) {
+    std::string name(full_name);
+    for (std::string_view inner : kInnerNamespaces) erase_all(name, inner);
+    name = without_defaults(name, 0);
+    return is_rust ? without_library_paths(name) : name;
+}
+
+std::string family_name(std::string_view full_name) {
+    std::string name = without_all_template_arguments(full_name);
+    for (std::string_view inner : kInnerNamespaces) erase_all(name, inner);
+    return name;
+}
+
+}  // namespace lantern

@@ -1,0 +1,80 @@
+// std::string and its kin of wider characters, std::string_view, std::filesystem::path.
+#include <fmt/format.h>
+
+#include "core/support/text.h"
+#include "core/values/library/library_view.h"
+
+namespace lantern {
+namespace {
+
+struct Held {
+    RunAddress start;
+    std::uint64_t length = 0;
+    std::optional<std::uint64_t> capacity;
+};
+
+// clang's library: the lowest bit of the first byte tells a long text from one that is held in place.
+Held held_in_place_or_long(const ValueReader& reader, const Value& value, unsigned unit) {
+    Value held = part_at(reader, value, "__r_");
+    auto bytes = reader.content(held);
+    if (bytes.size() != 24 || !held.address) throw BrokenValue("it is not laid out as this library's strings are");
+    std::uint8_t first = static_cast<std::uint8_t>(bytes[0]);
+    if (!(first & 1)) return {*held.address + unit, static_cast<std::uint64_t>(first >> 1), (24 - 1) / unit - (unit == 1 ? 1 : 0)};
+    std::uint64_t words[3];
+    std::memcpy(words, bytes.data(), sizeof words);
+    return {RunAddress(words[2]), words[1], (words[0] & ~std::uint64_t{1}) - 1};
+}
+
+class StringView final : public LibraryView {
+  public:
+    std::vector<std::string_view> families() const override { return {"std::basic_string", "std::basic_string_view", "std::filesystem::path"}; }
+    bool fits(const Type& type) const override {
+        return !first_path(type, {"_M_dataplus._M_p", "_M_str", "__r_", "__data", "_M_pathname", "__pn_"}).empty();
+    }
+    Meaning meaning(const ValueReader& reader, const Value& value) const override {
+        const Type& type = plain(*value.type);
+        if (std::string_view inner = first_path(type, {"_M_pathname", "__pn_"}); !inner.empty()) return meaning(reader, part_at(reader, value, inner));
+        unsigned unit = static_cast<unsigned>(std::clamp<std::uint64_t>(plain(argument(type, 0)).size, 1, 4));
+        Held held = find(reader, value, type, unit);
+        if (held.capacity && *held.capacity < held.length)
+            throw BrokenValue(fmt::format("it claims {} but has room for {}", counted(held.length, "character"), *held.capacity));
+        Meaning meaning = text_meaning(reader, held.start, held.length, unit);
+        meaning.detail = counted(held.length, "character");
+        if (held.capacity) meaning.detail += fmt::format(", room for {}", *held.capacity);
+        return meaning;
+    }
+    std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {
+        const Type& type = plain(*value.type);
+        if (type_at_path(type, "_M_pathname") || type_at_path(type, "__pn_")) return std::nullopt;
+        const Type& letter = argument(type, 0);
+        Held held = find(reader, value, type, static_cast<unsigned>(plain(letter).size));
+        return value_in_memory(letter, held.start + index * plain(letter).size);
+    }
+
+  private:
+    static Held find(const ValueReader& reader, const Value& value, const Type& type, unsigned unit) {
+        auto at = [&](std::string_view path) { return number_at(reader, value, path); };
+        if (type_at_path(type, "_M_str")) return {RunAddress(at("_M_str")), at("_M_len"), {}};
+        if (type_at_path(type, "__r_")) return held_in_place_or_long(reader, value, unit);
+        if (type_at_path(type, "__data")) return {RunAddress(at("__data")), at("__size"), {}};
+        RunAddress start(at("_M_dataplus._M_p"));
+        if (type_at_path(type, "_M_string_length")) {
+            Value local = part_at(reader, value, "_M_local_buf");
+            bool in_place = local.address && *local.address == start;
+            std::uint64_t capacity = in_place ? 16 / unit - 1 : at("_M_allocated_capacity");
+            return {start, at("_M_string_length"), capacity};
+        }
+        // The older layout keeps length, capacity and count of sharers before the text.
+        auto before = [&](unsigned words) { return reader.target().read<std::uint64_t>(RunAddress(start.value - words * 8)); };
+        return {start, before(3), before(2)};
+    }
+};
+
+}  // namespace
+
+const LibraryView& cpp_string_view() {
+    static const StringView view;
+    return view;
+}
+
+}  // namespace lantern

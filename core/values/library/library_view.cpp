@@ -1,0 +1,226 @@
+#include "core/values/library/library_view.h"
+
+#include <fmt/format.h>
+
+#include <map>
+#include <unordered_map>
+
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+using ViewMaker = const LibraryView& (*)();
+
+// A new view is one row here.
+constexpr ViewMaker kViews[] = {
+    cpp_string_view, cpp_bool_vector_view, cpp_vector_view, cpp_array_view, cpp_deque_view, cpp_list_view, cpp_tree_view, cpp_hash_view,
+    cpp_adaptor_view, cpp_tuple_view, cpp_optional_view, cpp_variant_view, cpp_any_view, cpp_unique_pointer_view,
+    cpp_shared_pointer_view, cpp_function_view, cpp_atomic_view, cpp_bitset_view, cpp_chrono_view, cpp_exception_view,
+    cpp_thread_view, cpp_mutex_view, rust_text_view, rust_vector_view, rust_ring_view, rust_slice_view, rust_counted_view,
+    rust_trait_object_view, rust_cell_view, rust_hash_view, rust_tree_view,
+};
+
+const std::multimap<std::string_view, const LibraryView*>& views_by_family() {
+    static const std::multimap<std::string_view, const LibraryView*> all = [] {
+        std::multimap<std::string_view, const LibraryView*> made;
+        for (ViewMaker view : kViews)
+            for (std::string_view family : view().families()) made.emplace(family, &view());
+        return made;
+    }();
+    return all;
+}
+
+// Rust's slices and pointers to traits have no family: their names are made of what they hold.
+std::string family_of(const Type& type) {
+    if (!type.is_rust) return family_name(type.full_name());
+    const std::string& name = type.name;
+    if (name.find("dyn ") != std::string::npos && type_at_path(type, "vtable")) return "dyn";
+    bool fat = type_at_path(type, "data_ptr") && type_at_path(type, "length");
+    if (fat) return name.find("str") != std::string::npos && name.find('[') == std::string::npos ? "str" : "[]";
+    return family_name(type.full_name());
+}
+
+const LibraryView* look_up(const Type& type) {
+    if (type.name.empty()) return nullptr;
+    auto [first, last] = views_by_family().equal_range(family_of(type));
+    for (auto each = first; each != last; ++each)
+        if (each->second->fits(type)) return each->second;
+    return nullptr;
+}
+
+template <class Step>
+bool each_name(std::string_view path, Step step) {
+    while (!path.empty()) {
+        std::size_t dot = path.find('.');
+        if (!step(path.substr(0, dot))) return false;
+        path = dot == std::string_view::npos ? std::string_view() : path.substr(dot + 1);
+    }
+    return true;
+}
+
+const Type* member_type(const Type& type, std::string_view name, int depth) {
+    const auto& members = plain(type).members();
+    for (const Member& member : members)
+        if (member.name == name && !member.is_base_class) return member.type;
+    if (depth > 20) return nullptr;
+    for (const Member& member : members) {
+        if (!member.name.empty() && !member.is_base_class) continue;
+        TypeKind kind = plain(*member.type).kind;
+        if (kind != TypeKind::structure && kind != TypeKind::union_) continue;
+        if (const Type* found = member_type(*member.type, name, depth + 1)) return found;
+    }
+    return nullptr;
+}
+
+void append_utf8(std::string& out, std::uint32_t code) {
+    if (code < 0x80) {
+        out += static_cast<char>(code);
+    } else if (code < 0x800) {
+        out += static_cast<char>(0xc0 | code >> 6);
+        out += static_cast<char>(0x80 | (code & 0x3f));
+    } else if (code < 0x10000) {
+        out += static_cast<char>(0xe0 | code >> 12);
+        out += static_cast<char>(0x80 | (code >> 6 & 0x3f));
+        out += static_cast<char>(0x80 | (code & 0x3f));
+    } else if (code < 0x110000) {
+        out += static_cast<char>(0xf0 | code >> 18);
+        out += static_cast<char>(0x80 | (code >> 12 & 0x3f));
+        out += static_cast<char>(0x80 | (code >> 6 & 0x3f));
+        out += static_cast<char>(0x80 | (code & 0x3f));
+    } else {
+        append_utf8(out, 0xfffd);
+    }
+}
+
+}  // namespace
+
+const LibraryView* library_view(const Type& type) {
+    static std::unordered_map<const Type*, const LibraryView*> known;
+    const Type& base = plain(type);
+    if (base.kind != TypeKind::structure || !base.table) return nullptr;
+    auto [slot, is_new] = known.try_emplace(&base, nullptr);
+    if (is_new) {
+        const LibraryView* found = look_up(base);
+        known[&base] = found;
+        return found;
+    }
+    return slot->second;
+}
+
+Value part_at(const ValueReader& reader, const Value& value, std::string_view path) {
+    Value at = value;
+    each_name(path, [&](std::string_view name) {
+        auto next = reader.member_named(at, name);
+        if (!next) throw BrokenValue(fmt::format("{} has no member {}", type_text(*at.type), name));
+        at = *next;
+        return true;
+    });
+    return at;
+}
+
+const Type* type_at_path(const Type& type, std::string_view path) {
+    const Type* at = &type;
+    each_name(path, [&](std::string_view name) { return (at = member_type(*at, name, 0)) != nullptr; });
+    return at;
+}
+
+std::uint64_t number_at(const ValueReader& reader, const Value& value, std::string_view path) {
+    return reader.integer(part_at(reader, value, path));
+}
+
+std::string_view first_path(const Type& type, std::initializer_list<std::string_view> paths) {
+    for (std::string_view path : paths)
+        if (type_at_path(type, path)) return path;
+    return {};
+}
+
+const Type& argument(const Type& type, std::size_t index) {
+    const auto& arguments = plain(type).arguments();
+    return index < arguments.size() && arguments[index].type ? *arguments[index].type : void_type();
+}
+
+const TemplateArgument* argument_value(const Type& type, std::string_view name, std::size_t index) {
+    const auto& arguments = plain(type).arguments();
+    for (const TemplateArgument& each : arguments)
+        if (each.name == name && each.value) return &each;
+    return index < arguments.size() && arguments[index].value ? &arguments[index] : nullptr;
+}
+
+Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress start, std::uint64_t count) {
+    Meaning meaning;
+    meaning.arrangement = Arrangement::elements;
+    meaning.count = count;
+    if (count == 0) meaning.text = "empty";
+    std::uint64_t size = plain(element).size;
+    meaning.next = [&reader, &element, start, count, size, i = std::uint64_t{0}]() mutable -> std::optional<Part> {
+        if (i == count) return std::nullopt;
+        RunAddress at = start + i * size;
+        if (size) require_readable(reader, at + (size - 1), fmt::format("element {}", i));
+        ++i;
+        return Part{{}, value_in_memory(element, at), {}};
+    };
+    return meaning;
+}
+
+std::uint64_t elements_between(RunAddress begin, RunAddress end, std::uint64_t size, std::string_view what) {
+    if (end < begin) throw BrokenValue(fmt::format("its {} lies {} bytes before its beginning", what, begin.value - end.value));
+    if (size == 0) return 0;
+    if ((end - begin) % size != 0)
+        throw BrokenValue(fmt::format("its {} is {} bytes behind its beginning, which is no whole number of elements of {} bytes", what, end - begin, size));
+    return (end - begin) / size;
+}
+
+std::string counted_elements(std::uint64_t count) {
+    return counted(count, "element");
+}
+
+std::string room_for(std::uint64_t count, std::uint64_t capacity) {
+    if (capacity < count) throw BrokenValue(fmt::format("it claims {} but has room for {}", counted_elements(count), capacity));
+    return fmt::format("{}, room for {}", counted_elements(count), capacity);
+}
+
+std::string utf8_of(ByteSpan units, unsigned unit) {
+    if (unit <= 1) return {reinterpret_cast<const char*>(units.data()), units.size()};
+    std::string text;
+    for (std::size_t at = 0; at + unit <= units.size(); at += unit) {
+        std::uint32_t code = 0;
+        std::memcpy(&code, units.data() + at, unit);
+        bool high = unit == 2 && code >= 0xd800 && code < 0xdc00 && at + 2 * unit <= units.size();
+        if (high) {
+            std::uint32_t low = 0;
+            std::memcpy(&low, units.data() + at + unit, unit);
+            if (low >= 0xdc00 && low < 0xe000) {
+                code = 0x10000 + ((code - 0xd800) << 10) + (low - 0xdc00);
+                at += unit;
+            }
+        }
+        append_utf8(text, code >= 0xd800 && code < 0xe000 ? 0xfffd : code);
+    }
+    return text;
+}
+
+Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length, unsigned unit) {
+    Meaning meaning;
+    std::uint64_t kept = std::min(length, kMostContent / unit);
+    std::vector<std::byte> units(kept * unit);
+    std::size_t got = reader.target().read_available(start, units);
+    if (got < units.size())
+        throw BrokenValue(fmt::format("it claims {} at {:#x}, of which {} can be read", counted(length, "character"), start.value, got / unit));
+    meaning.content = utf8_of(units, unit);
+    meaning.content_is_cut = kept < length;
+    meaning.count = length;
+    return meaning;
+}
+
+void require_readable(const ValueReader& reader, RunAddress address, std::string_view what) {
+    std::byte probe;
+    if (reader.target().read_available(address, std::span(&probe, 1)) == 0)
+        throw BrokenValue(fmt::format("{} would be at {:#x}, where nothing can be read", what, address.value));
+}
+
+std::uint64_t rounded_up(std::uint64_t number, std::uint64_t multiple) {
+    return (number + multiple - 1) / multiple * multiple;
+}
+
+}  // namespace lantern

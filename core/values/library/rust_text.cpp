@@ -1,0 +1,44 @@
+// Rust's &str, Box<str>, String, OsString and PathBuf.
+#include <fmt/format.h>
+
+#include "core/support/text.h"
+#include "core/values/library/library_view.h"
+
+namespace lantern {
+namespace {
+
+class TextView final : public LibraryView {
+  public:
+    std::vector<std::string_view> families() const override {
+        return {"str", "alloc::string::String", "std::ffi::os_str::OsString", "std::path::PathBuf"};
+    }
+    bool fits(const Type& type) const override { return type.is_rust && !path(type).empty(); }
+    Meaning meaning(const ValueReader& reader, const Value& value) const override {
+        std::string_view inner = path(plain(*value.type));
+        if (inner == "data_ptr") {
+            std::uint64_t length = number_at(reader, value, "length");
+            Meaning meaning = text_meaning(reader, RunAddress(number_at(reader, value, inner)), length, 1);
+            meaning.detail = counted(length, "byte");
+            return meaning;
+        }
+        Value bytes = part_at(reader, value, inner);
+        Meaning list = rust_vector_view().meaning(reader, bytes);
+        auto first = rust_vector_view().element(reader, bytes, 0);
+        Meaning meaning = text_meaning(reader, first ? *first->address : RunAddress(0), *list.count, 1);
+        std::size_t word = list.detail.find(" element");
+        meaning.detail = list.detail.replace(word, 8, " byte");
+        return meaning;
+    }
+
+  private:
+    static std::string_view path(const Type& type) { return first_path(type, {"data_ptr", "vec", "inner.inner.inner", "inner.inner"}); }
+};
+
+}  // namespace
+
+const LibraryView& rust_text_view() {
+    static const TextView view;
+    return view;
+}
+
+}  // namespace lantern

@@ -1,0 +1,45 @@
+// Numbers, characters, enumerations and pointers as text, in each form that can be asked for.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/values/meaning.h"
+
+namespace lantern {
+
+enum class Form { natural, hex, decimal, unsigned_decimal, octal, binary, character, string, floating, bytes, pointer, instructions };
+
+// Nothing for an unknown word. The words are those of the interface: "hex", "decimal", "char" …
+std::optional<Form> form_named(std::string_view word);
+const std::vector<std::string>& form_names();
+std::string_view name_of(Form form);
+
+// What lies around a value and is not known down here: who owns an address, and what the user wants a type shown as.
+class Surroundings {
+  public:
+    virtual ~Surroundings() = default;
+    // "stack of frame 2", "heap"; empty if nothing is known.
+    virtual std::string describe(RunAddress address) const = 0;
+    // Nothing if the user has no view for it. Throws ExpressionError.
+    virtual std::optional<Meaning> own_meaning(const ValueReader& reader, const Value& value) const = 0;
+};
+
+// Shortest text that gives the same number again; what is no ordinary number is told: NaN with its payload, denormals.
+std::string float_text(ByteSpan bytes, const Type& type);
+std::string whole_text(Wide number, const Type& type, Form form);  // not for Form::string, bytes, instructions
+std::string enumeration_text(const Type& type, std::int64_t number);
+// "looks like fill bytes 0xcd"; empty for anything else.
+std::string fill_pattern(std::uint64_t number, std::uint64_t size);
+std::string hex_bytes(ByteSpan bytes);
+// `around` may be null.
+std::string pointer_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, unsigned longest_text, const Surroundings* around);
+std::string member_pointer_text(const ValueReader& reader, const Value& value);
+
+// Every byte that matters: escapes, what lies behind the terminator up to the last byte that is not zero, and one
+// terminator; "(no terminator)" where there is none.
+std::string character_array_text(ByteSpan bytes);
+
+}  // namespace lantern
