@@ -7,7 +7,9 @@
 #include <clocale>
 #include <cstdlib>
 #include <cstring>
+#include <functional>
 #include <iostream>
+#include <set>
 
 #include "cli/log.h"
 #include "cli/options.h"
@@ -73,6 +75,20 @@ LaunchOptions launch_options(const Options& options, bool commands_on_input) {
     return launch;
 }
 
+// At a prompt the user is asked before the first call of each function.
+std::function<bool(const std::string&)> ask_before_calls() {
+    return [allowed = std::set<std::string>()](const std::string& name) mutable {
+        if (allowed.count(name)) return true;
+        std::fputs(fmt::format("this runs {} in the program. Run it? yes or no: ", escape_for_display(name)).c_str(), stdout);
+        std::fflush(stdout);
+        std::string answer;
+        std::getline(std::cin, answer);
+        if (trimmed(answer) != "yes") return false;
+        allowed.insert(name);
+        return true;
+    };
+}
+
 // Commands that come through a pipe: like a script, but each failure is only told.
 bool run_piped(Shell& shell) {
     bool good = true;
@@ -98,8 +114,7 @@ bool run_commands(Shell& shell, const Options& options) {
     return true;
 }
 
-SymbolSearch symbol_search(const Options& options) {
-    Settings settings = read_settings(settings_file());
+SymbolSearch symbol_search(const Options& options, const Settings& settings) {
     SymbolSearch search;
     for (const std::string& folder : options.symbol_folders) {
         if (!std::filesystem::is_directory(folder)) throw FileError(fmt::format("--symbols {}: there is no such folder", folder), "name the folder that holds debug files");
@@ -124,7 +139,7 @@ void write_survey(const SurveyReport& report, const std::string& folder, Output&
 }
 
 int run_survey(const Options& options, Output& output) {
-    SymbolSearch search = symbol_search(options);
+    SymbolSearch search = symbol_search(options, read_settings(settings_file()));
     SurveyReport report;
     for (const std::string& program : options.surveyed) {
         auto progress = [&](double done) { search.progress(program, done); };
@@ -145,7 +160,12 @@ int run(const Options& options) {
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
-        Session session(launch_options(options, commands_on_input), options.source_map, symbol_search(options));
+        Settings settings = read_settings(settings_file());
+        Session session(launch_options(options, commands_on_input), options.source_map, symbol_search(options, settings));
+        session.declare_views(settings.views);
+        bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
+        if (options.allow_calls) session.may_call = [](const std::string&) { return true; };
+        else if (at_a_prompt) session.may_call = ask_before_calls();
         log_line("session on " + session.program());
         Shell shell(session, output);
         show_first_notices(shell);

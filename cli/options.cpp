@@ -31,6 +31,7 @@ cxxopts::Options description() {
         "source-map", "look for sources recorded under FROM under TO (may repeat)", cxxopts::value<std::vector<std::string>>(), "FROM=TO")(
         "symbols", "look for separate debug files in DIR (may repeat)", cxxopts::value<std::vector<std::string>>(), "DIR")(
         "ask-servers", "fetch missing debug files from the symbol servers of the settings")(
+        "allow-calls", "expressions may run functions of the program")(
         "random-addresses", "leave address randomisation on")("log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
         "help", "this text")("version", "the version");
     return options;
@@ -101,6 +102,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         options.surveyed.assign(words.begin() + 1, words.end());
     }
     options.symbol_folders = all_of(parsed, "symbols");
+    options.allow_calls = parsed.count("allow-calls") != 0;
     options.ask_servers = parsed.count("ask-servers") != 0;
 
     options.scripts = all_of(parsed, "script");

@@ -16,6 +16,7 @@ struct Options {
     std::vector<std::string> surveyed;          // programs: one, or two to compare
     std::vector<std::string> symbol_folders;
     bool ask_servers = false;
+    bool allow_calls = false;
     std::vector<std::string> arguments;
     std::vector<std::string> scripts;
     std::vector<std::string> commands;  // --do

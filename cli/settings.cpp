@@ -59,6 +59,41 @@ void read_symbols(const std::filesystem::path& file, const toml::table& table, S
     }
 }
 
+std::string text_of(const std::filesystem::path& file, const std::string& name, const toml::node& node) {
+    auto value = node.value_exact<std::string>();
+    if (!value) refuse(file, fmt::format("{} must be a text", name));
+    return *value;
+}
+
+// [[view]] with type, text, elements and children = { NAME = "EXPR", … }
+DeclaredView read_view(const std::filesystem::path& file, const toml::table& table) {
+    DeclaredView view;
+    for (const auto& [key, node] : table) {
+        std::string name(key.str());
+        if (name == "type") view.type = text_of(file, name, node);
+        else if (name == "text") view.text = text_of(file, name, node);
+        else if (name == "elements") view.elements = text_of(file, name, node);
+        else if (const toml::table* children = node.as_table(); name == "children" && children) {
+            for (const auto& [child, expression] : *children) view.children.emplace_back(child.str(), text_of(file, std::string(child.str()), expression));
+        } else {
+            refuse(file, fmt::format("a [[view]] has type, text, elements and children, not {}", quote(name)));
+        }
+    }
+    if (view.type.empty()) refuse(file, "a [[view]] needs the type it is for");
+    if (view.text.empty() && view.elements.empty() && view.children.empty()) refuse(file, fmt::format("the [[view]] of {} shows nothing", view.type));
+    return view;
+}
+
+void read_views(const std::filesystem::path& file, const toml::node& node, Settings& settings) {
+    const toml::array* all = node.as_array();
+    if (!all) refuse(file, "views are written as [[view]], one for each type");
+    for (const toml::node& each : *all) {
+        const toml::table* table = each.as_table();
+        if (!table) refuse(file, "views are written as [[view]], one for each type");
+        settings.views.push_back(read_view(file, *table));
+    }
+}
+
 }  // namespace
 
 Settings read_settings(const std::filesystem::path& file) {
@@ -68,6 +103,10 @@ Settings read_settings(const std::filesystem::path& file) {
     try {
         toml::table all = toml::parse_file(file.string());
         for (const auto& [key, node] : all) {
+            if (key.str() == "view") {
+                read_views(file, node, settings);
+                continue;
+            }
             const toml::table* table = node.as_table();
             if (key.str() != "symbols" || !table) refuse(file, fmt::format("there is no setting {}", quote(key.str())));
             read_symbols(file, *table, settings);

@@ -6,6 +6,8 @@
 #include <string>
 #include <vector>
 
+#include "core/expressions/declared_view.h"
+
 namespace lantern::cli {
 
 struct Settings {
@@ -14,6 +16,7 @@ struct Settings {
     bool ask_servers = false;
     bool keep_indexes = true;
     std::uint64_t index_limit = std::uint64_t{512} << 20;  // bytes
+    std::vector<DeclaredView> views;                      // [[view]], in the order of the file
 };
 
 // Defaults where there is no file. Throws FileError with the line where it does not parse, and for words it does not know.

@@ -35,12 +35,15 @@ std::optional<std::uint64_t> whole_number(std::string_view text);
 void refuse_arguments(std::string_view arguments, std::string_view usage);
 // "a b 'c d'" as a shell would cut it. Throws RequestError for an open quote.
 std::vector<std::string> shell_words(std::string_view text);
-// "EXPR as hex" without its last two words, and the form. Throws RequestError for an unknown form.
+// "EXPR as hex", "EXPR raw", "EXPR from 100", "EXPR all": the expression and what stands behind it. In Rust a type behind
+// "as" is a cast, and stays. Throws RequestError for an unknown form.
 struct Formed {
     std::string expression;
-    Form form = Form::natural;
+    std::optional<Form> form;
+    bool raw = false, all = false;
+    std::uint64_t from = 0;
 };
-Formed split_form(std::string_view text);
+Formed split_form(std::string_view text, Language language = Language::c);
 
 void run_launch(Shell&, std::string_view);
 void run_restart(Shell&, std::string_view);
@@ -62,6 +65,8 @@ void run_frame(Shell&, std::string_view);
 void run_locals(Shell&, std::string_view);
 void run_globals(Shell&, std::string_view);
 void run_value(Shell&, std::string_view);
+void run_explain(Shell&, std::string_view);
+void run_form(Shell&, std::string_view);
 void run_change(Shell&, std::string_view);
 void run_keep(Shell&, std::string_view);
 void run_pin(Shell&, std::string_view);

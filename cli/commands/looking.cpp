@@ -123,7 +123,23 @@ void run_locals(Shell& shell, std::string_view arguments) {
 }
 
 void run_globals(Shell& shell, std::string_view arguments) {
-    shell.show(report_globals(shell.session(), std::string(trimmed(arguments)), kGlobalsShown));
+    GlobalsQuestion question;
+    question.limit = kGlobalsShown;
+    // "… in NAME", "… of TYPE", "… limit N" in any order, behind the pattern
+    std::string* goes_to = &question.pattern;
+    std::string limit;
+    for (std::string_view word = take_word(arguments); !word.empty(); word = take_word(arguments)) {
+        if (word == "in") goes_to = &question.in;
+        else if (word == "of") goes_to = &question.of;
+        else if (word == "limit") goes_to = &limit;
+        else *goes_to += (goes_to->empty() ? "" : " ") + std::string(word);
+    }
+    if (!limit.empty()) {
+        auto number = whole_number(limit);
+        if (!number || *number == 0) throw RequestError("limit needs a number", "globals toll limit 200, for example");
+        question.limit = *number;
+    }
+    shell.show(report_globals(shell.session(), question));
 }
 
 }  // namespace lantern::cli

@@ -51,7 +51,9 @@ constexpr Command kCommands[] = {
     {"frame", "frame [N]", "look at frame N of the stack", kLooking, "", run_frame, Completes::number},
     {"locals", "locals", "parameters and local variables", kLooking,
      "Those of the selected frame, innermost scope first. A variable that nothing has assigned yet says so beside its bytes.", run_locals},
-    {"globals", "globals [PATTERN]", "global variables", kLooking, "Those whose name holds PATTERN.", run_globals, Completes::expression},
+    {"globals", "globals [PATTERN] [in NAME] [of TYPE] [limit N]", "global variables, the program's own first", kLooking,
+     "PATTERN is a part of the name, a pattern with * and ?, or a /regular expression/. NAME is a source file or a loaded\n"
+     "library; TYPE a part of the type's name.", run_globals, Completes::expression},
     {"find", "find WHAT …", "functions, globals, types, files, code, address: look for them", kLooking,
      "find functions|globals|types|files [PATTERN] [in NAME] [limit N]: PATTERN is a part of the name, a pattern with * and ?,\n"
      "or a regular expression between slashes. NAME is a source file or a loaded library.\n"
@@ -59,12 +61,20 @@ constexpr Command kCommands[] = {
      "find address EXPR: the module, function, inlined calls, file and line at an address.", run_find, Completes::find},
     {"type", "type NAME | type EXPR", "how a type lies in memory", kLooking,
      "Members with their offsets and sizes, bases, the padding between, what is lost to it, the values of an enumeration.", run_type, Completes::expression},
-    {"value", "value EXPR [as FORM]", "compute and show; = EXPR is short for it", kValues,
-     "EXPR is written as in C: members, ->, [], *, &, arithmetic, comparisons, logic, casts, sizeof. Besides: %rax is a\n"
-     "register, p[0..8] are eight elements, level#17 is the variable declared at line 17, @ is the last result, @3 the\n"
-     "third. A text in quotes compares by content: barge->name == \"Wren\".\n"
+    {"value", "value EXPR [as FORM] [raw] [from N] [all]", "compute and show; = EXPR is short for it", kValues,
+     "EXPR is written as in the language of the selected function: C, C++ or Rust. Besides: %rax is a register, p[0..8] are\n"
+     "eight elements, level#17 is the variable declared at line 17, @ is the last result, @3 the third. A text in quotes\n"
+     "compares by content: barge->name == \"Wren\". Library types are shown as they are meant, and tolls[\"Wren\"] finds a\n"
+     "key; raw shows how they lie in memory. Of much, a part is shown: from N goes on there, all shows everything.\n"
+     "A call such as toll(3) runs the program's own code; it needs --allow-calls, or a yes when it is asked for.\n"
      "FORM is hex, decimal, unsigned, octal, binary, char, string, float, bytes, pointer or instructions.",
      run_value, Completes::expression},
+    {"explain", "explain EXPR", "what a name stands for, where it lives, why it has no value", kValues,
+     "Its type, where it was declared and is in scope; where it lives here, and where in the rest of its function; and the\n"
+     "other variables of the same name, innermost first.",
+     run_explain, Completes::expression},
+    {"form", "form NAME as FORM | form NAME as natural | form", "show a variable in another form from now on", kValues,
+     "In locals, values and pins. natural is as it was; form alone lists what is set.", run_form, Completes::expression},
     {"change", "change PLACE-IN-MEMORY = EXPR", "give a variable, element or register another value", kValues,
      "The new value is converted as in C. Text goes into a character array with its terminator.", run_change, Completes::expression},
     {"keep", "keep NAME = EXPR", "keep a value under a name, for @NAME", kValues, "", run_keep, Completes::expression},
@@ -152,21 +162,57 @@ std::vector<std::string> shell_words(std::string_view text) {
     return words;
 }
 
-Formed split_form(std::string_view text) {
+namespace {
+
+Form needed_form(std::string_view word) {
+    if (auto form = form_named(word)) return *form;
+    auto near = nearest_names(word, form_names());
+    throw RequestError(fmt::format("there is no form {}", quote(word)),
+                       near.empty() ? fmt::format("the forms are {}", join_with(form_names(), "and")) : fmt::format("did you mean {}?", join_with(near, "or")));
+}
+
+// Takes " WORD" off the end.
+bool take_last_word(std::string_view& text, std::string_view word) {
+    if (text.size() <= word.size() || !text.ends_with(word) || text[text.size() - word.size() - 1] != ' ') return false;
+    text = trimmed(text.substr(0, text.size() - word.size()));
+    return true;
+}
+
+// Takes " WORD VALUE" off the end.
+std::optional<std::string_view> take_last_pair(std::string_view& text, std::string_view word) {
+    std::size_t space = text.rfind(' ');
+    if (space == std::string_view::npos) return std::nullopt;
+    std::string_view value = text.substr(space + 1), before = trimmed(text.substr(0, space));
+    if (value.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789") != std::string_view::npos || !take_last_word(before, word)) return std::nullopt;
+    text = before;
+    return value;
+}
+
+}  // namespace
+
+Formed split_form(std::string_view text, Language language) {
+    Formed result;
     text = trimmed(text);
-    Formed result{std::string(text), Form::natural};
-    std::size_t at = text.rfind(" as ");
-    if (at == std::string_view::npos) return result;
-    std::string_view word = trimmed(text.substr(at + 4));
-    if (word.find_first_not_of("abcdefghijklmnopqrstuvwxyz") != std::string_view::npos) return result;
-    auto form = form_named(word);
-    if (!form) {
-        auto near = nearest_names(word, form_names());
-        throw RequestError(fmt::format("there is no form {}", quote(word)),
-                           near.empty() ? fmt::format("the forms are {}", join_with(form_names(), "and")) : fmt::format("did you mean {}?", join_with(near, "or")));
+    for (bool again = true; again;) {
+        again = false;
+        std::string_view before = text;
+        if (take_last_word(text, "raw")) again = result.raw = true;
+        else if (take_last_word(text, "all")) again = result.all = true;
+        else if (auto number = take_last_pair(text, "from"); number && whole_number(*number)) {
+            result.from = *whole_number(*number);
+            again = true;
+        } else if (auto word = take_last_pair(text, "as")) {
+            if (language == Language::rust && !form_named(*word)) {
+                text = before;  // a cast
+                break;
+            }
+            result.form = needed_form(*word);
+            again = true;
+        } else {
+            text = before;
+        }
     }
-    result.expression = trimmed(text.substr(0, at));
-    result.form = *form;
+    result.expression = text;
     return result;
 }
 

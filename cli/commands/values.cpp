@@ -3,6 +3,7 @@
 
 #include "cli/commands/command.h"
 #include "cli/views/text.h"
+#include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -10,8 +11,19 @@
 namespace lantern::cli {
 namespace {
 
-ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form) {
-    ValueView view = make_view(ValueReader(shell.session().target()), expression, value, form);
+constexpr unsigned kEverything = 1'000'000;  // parts that 'all' lists at most
+
+ViewLimits limits_for(Shell& shell, const Formed& request) {
+    ViewLimits limits = shell.session().view_limits();
+    limits.raw = request.raw;
+    limits.first = request.from;
+    if (request.all) limits.children = limits.nodes = limits.text = kEverything;
+    if (request.all) limits.depth = 20;
+    return limits;
+}
+
+ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form, const ViewLimits& limits) {
+    ValueView view = make_view(ValueReader(shell.session().target()), expression, value, form, limits);
     view.assignment = value.is_available() ? assignment_of_name(shell.session(), expression) : Assignment::unknown;
     return view;
 }
@@ -20,6 +32,16 @@ ValueView view_of(Shell& shell, const std::string& expression, const Value& valu
 std::string note_for(Shell& shell, const Value& value) {
     if (shell.session().is_running() || !value.address || plain(*value.type).kind == TypeKind::function) return {};
     return "the program is not running: this is what it starts with";
+}
+
+// "hides level#12": one name may stand for several variables, and the reader may have meant another one.
+std::string others_of_the_name(Session& session, const std::string& name) {
+    const Frame* frame = session.selected_frame();
+    if (!frame) return {};
+    std::vector<std::string> others;
+    for (const VisibleVariable& visible : visible_variables(*frame))
+        if (visible.variable->name == name && visible.is_shadowed) others.push_back(fmt::format("{}#{}", name, visible.variable->declared_line));
+    return others.empty() ? "" : "hides " + join_with(others, "and");
 }
 
 // A result must not change when the program moves on: its bytes are taken as they are now. What is too large to keep
@@ -38,7 +60,7 @@ Value as_it_is_now(Shell& shell, const Value& value) {
 }  // namespace
 
 void run_value(Shell& shell, std::string_view arguments) {
-    Formed request = split_form(arguments);
+    Formed request = split_form(arguments, shell.session().context().language());
     if (request.expression.empty()) throw RequestError("value needs an expression", "value level, for example; help value tells more");
     Session& session = shell.session();
     Value value = evaluate(request.expression, session.context());
@@ -46,10 +68,38 @@ void run_value(Shell& shell, std::string_view arguments) {
     if (value.is_available() && value.address) ValueReader(session.target()).content(value, 1);
     ValueReport report;
     report.expression = request.expression;
-    report.value = view_of(shell, request.expression, value, request.form);
+    report.value = view_of(shell, request.expression, value, request.form.value_or(session.form_of(request.expression)), limits_for(shell, request));
     report.note = note_for(shell, value);
+    if (report.note.empty()) report.note = others_of_the_name(session, request.expression);
     if (value.is_available()) report.number = session.results().add(as_it_is_now(shell, value));
     shell.show(report);
+}
+
+void run_explain(Shell& shell, std::string_view arguments) {
+    std::string expression(trimmed(arguments));
+    if (expression.empty()) throw RequestError("explain needs a name or an expression", "explain level, for example");
+    shell.show(report_explanation(shell.session(), expression));
+}
+
+void run_form(Shell& shell, std::string_view arguments) {
+    auto& forms = shell.session().forms();
+    if (trimmed(arguments).empty()) {
+        if (forms.empty()) return shell.show(Notice{Notice::Kind::done, "every variable is shown in its natural form"});
+        std::vector<std::string> lines;
+        for (const auto& [name, form] : forms) lines.push_back(fmt::format("{} as {}", name, name_of(form)));
+        return shell.show(Notice{Notice::Kind::done, fmt::format("{}", fmt::join(lines, ", "))});
+    }
+    std::string_view text = trimmed(arguments);
+    constexpr std::string_view kNatural = " as natural";
+    if (text.ends_with(kNatural)) {
+        std::string name(trimmed(text.substr(0, text.size() - kNatural.size())));
+        if (!forms.erase(name)) throw RequestError(fmt::format("{} has no form of its own", name), "form alone lists what is set");
+        return shell.show(Notice{Notice::Kind::done, fmt::format("{} is shown in its natural form", name)});
+    }
+    Formed request = split_form(text);
+    if (!request.form || request.expression.empty()) throw RequestError("form needs NAME as FORM", "form level as hex, for example");
+    forms[request.expression] = *request.form;
+    shell.show(Notice{Notice::Kind::done, fmt::format("{} is shown as {} from now on", request.expression, name_of(*request.form))});
 }
 
 void run_change(Shell& shell, std::string_view arguments) {
@@ -63,9 +113,9 @@ void run_change(Shell& shell, std::string_view arguments) {
     ValueReader reader(session.target());
     ChangeReport report;
     report.place = left;
-    report.before = one_line(make_view(reader, left, evaluate(left, session.context())), 200);
-    session.assign(left, right);
-    report.after = one_line(make_view(reader, left, evaluate(left, session.context())), 200);
+    report.before = one_line(make_view(reader, left, evaluate(left, session.context()), session.form_of(left)), 200);
+    session.assign(left, right, report.warning);
+    report.after = one_line(make_view(reader, left, evaluate(left, session.context()), session.form_of(left)), 200);
     shell.show(report);
 }
 
@@ -88,16 +138,12 @@ void run_pin(Shell& shell, std::string_view arguments) {
     std::string text(trimmed(arguments));
     Session& session = shell.session();
     if (text.empty()) return shell.show(PinsReport{session.pins()});
-    if (!is_view_word(text)) parse_expression(text, [&](const std::string& name) -> const Type* {
-        for (const Module& module : session.target().modules())
-            if (const Type* type = module.symbols().type_named(name)) return type;
-        return nullptr;
-    });
+    if (!is_view_word(text)) Expression(text, session.context());
     Pin& pin = session.add_pin(text);
     std::string now;
     if (session.is_running() && !is_view_word(text)) {
         try {
-            ValueView view = view_of(shell, text, evaluate(text, session.context()), Form::natural);
+            ValueView view = view_of(shell, text, evaluate(text, session.context()), session.form_of(text), session.view_limits());
             std::string qualified = qualification(view);
             now = " = " + one_line(view, 200) + (qualified.empty() ? "" : "  " + qualified);
         } catch (const Error& error) {

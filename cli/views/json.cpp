@@ -215,7 +215,30 @@ struct Renderer {
         return out;
     }
     Json operator()(const ChangeReport& r) const {
-        return {{"kind", "change"}, {"place", r.place}, {"before", r.before}, {"after", r.after}};
+        Json out{{"kind", "change"}, {"place", r.place}, {"before", r.before}, {"after", r.after}};
+        if (!r.warning.empty()) out["warning"] = r.warning;
+        return out;
+    }
+    Json operator()(const ExplainReport& r) const {
+        Json out{{"kind", "explanation"}, {"expression", r.expression}, {"what", r.what}, {"type", r.type}, {"size", r.size}, {"value", value(r.value)}};
+        if (!r.declared_in.empty()) out["declared_in"] = r.declared_in;
+        if (r.declared_line) out["declared_line"] = r.declared_line;
+        if (!r.scope.empty()) out["scope"] = r.scope;
+        if (!r.address_is.empty()) out["address_is"] = r.address_is;
+        out["places"] = Json::array();
+        for (const ExplainedPlace& place : r.places) {
+            Json made{{"place", place.place}, {"here", place.is_here}};
+            if (place.high.value) {
+                made["from"] = address_text(place.low.value);
+                made["to"] = address_text(place.high.value);
+            }
+            if (place.first_line) made["lines"] = {place.first_line, place.last_line};
+            out["places"].push_back(std::move(made));
+        }
+        out["same_name"] = Json::array();
+        for (const ExplainedName& name : r.names)
+            out["same_name"].push_back({{"name", name.chosen}, {"what", name.what}, {"value", name.value}, {"declared_line", name.line}, {"meant", name.is_meant}});
+        return out;
     }
     Json operator()(const BreakpointsReport& r) const {
         Json all = Json::array();

@@ -51,7 +51,8 @@ std::string notice_text(const Notice& notice, const Style& style) {
 }
 
 std::string change_text(const ChangeReport& report, const Style& style) {
-    return fmt::format(" {}   {}  {} → {}\n", style.changed("changed"), escape_for_display(report.place), report.before, report.after);
+    std::string warning = report.warning.empty() ? "" : "  " + style.warning("but " + report.warning);
+    return fmt::format(" {}   {}  {} → {}{}\n", style.changed("changed"), escape_for_display(report.place), report.before, report.after, warning);
 }
 
 std::string pins_text(const PinsReport& report, const Style& style) {
@@ -69,6 +70,7 @@ struct Renderer {
     std::string operator()(const GlobalsReport& r) const { return globals_text(r, style); }
     std::string operator()(const StackReport& r) const { return stack_text(r, style); }
     std::string operator()(const ValueReport& r) const { return value_text(r, style); }
+    std::string operator()(const ExplainReport& r) const { return explain_text(r, style); }
     std::string operator()(const ChangeReport& r) const { return change_text(r, style); }
     std::string operator()(const BreakpointsReport& r) const { return breakpoints_text(r, style); }
     std::string operator()(const BreakpointSet& r) const { return breakpoint_set_text(r, style); }

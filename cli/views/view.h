@@ -6,6 +6,7 @@
 #include <variant>
 #include <vector>
 
+#include "core/analysis/explain_report.h"
 #include "core/analysis/find_report.h"
 #include "core/analysis/locals_report.h"
 #include "core/analysis/stack_report.h"
@@ -28,6 +29,7 @@ struct ValueReport {
 struct ChangeReport {
     std::string place;
     std::string before, after;
+    std::string warning;  // it worked, but may not do what is wanted
 };
 
 struct BreakpointsReport {
@@ -69,7 +71,7 @@ struct Failure {
     unsigned line = 0;
 };
 
-using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ChangeReport,
+using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport, ChangeReport,
                           BreakpointsReport, BreakpointSet, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

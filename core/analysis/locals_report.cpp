@@ -1,7 +1,9 @@
 #include "core/analysis/locals_report.h"
 
 #include "core/expressions/scope_names.h"
+#include "core/support/pattern.h"
 #include "core/support/text.h"
+#include "core/symbols/places.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -20,7 +22,7 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
     for (const VisibleVariable& visible : visible_variables(frame)) {
         const Variable& variable = *visible.variable;
         Value value = value_of_variable(target, session.thread(), frame, variable);
-        ValueView view = make_view(reader, variable.name, value);
+        ValueView view = make_view(reader, variable.name, value, session.form_of(variable.name), session.view_limits());
         view.declared_line = variable.declared_line;
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
@@ -30,29 +32,44 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
     return report;
 }
 
-GlobalsReport report_globals(Session& session, const std::string& pattern, std::size_t limit) {
+namespace {
+
+// Those of one module that fit; the values of as many as there is room for.
+void add_globals(GlobalsReport& report, Session& session, const Module& module, const GlobalsQuestion& question, const Pattern& pattern) {
+    const SymbolIndex& index = module.symbols().index();
+    ValueReader reader(session.target());
+    bool in_this_module = !question.in.empty() && path_matches(module.path(), question.in);
+    std::string wanted_type = lower_case(question.of);
+    for (const NameEntry& entry : index.names()) {
+        if (entry.kind != NameKind::global) continue;
+        std::string name = index.qualified_name(entry);
+        if (!pattern.matches(name)) continue;
+        bool must_be_read = (!question.in.empty() && !in_this_module) || !wanted_type.empty() || report.variables.size() < question.limit;
+        auto variable = must_be_read ? module.symbols().global(entry) : std::nullopt;
+        if (must_be_read && !variable) continue;
+        if (!question.in.empty() && !in_this_module && !path_matches(variable->declared_in, question.in)) continue;
+        if (!wanted_type.empty() && lower_case(type_text(*variable->type)).find(wanted_type) == std::string::npos) continue;
+        ++report.total;
+        if (report.variables.size() >= question.limit) continue;
+        Frame outside;
+        outside.module = &module;
+        if (const Frame* frame = session.selected_frame()) outside.registers = frame->registers;
+        ValueView view = make_view(reader, variable->name, value_of_variable(session.target(), session.thread(), outside, *variable), session.form_of(variable->name), session.view_limits());
+        view.declared_line = variable->declared_line;
+        report.variables.push_back(std::move(view));
+    }
+}
+
+}  // namespace
+
+GlobalsReport report_globals(Session& session, const GlobalsQuestion& question) {
     GlobalsReport report;
     report.is_running = session.is_running();
-    Target& target = session.target();
-    ValueReader reader(target);
-    std::string wanted = lower_case(pattern);
-    for (const Module& module : target.modules()) {
-        const SymbolIndex& index = module.symbols().index();
-        for (const NameEntry& entry : index.names()) {
-            if (entry.kind != NameKind::global) continue;
-            if (!wanted.empty() && lower_case(index.qualified_name(entry)).find(wanted) == std::string::npos) continue;
-            ++report.total;
-            if (report.variables.size() >= limit) continue;
-            auto variable = module.symbols().global(entry);
-            if (!variable) continue;
-            Frame outside;
-            outside.module = &module;
-            if (const Frame* frame = session.selected_frame()) outside.registers = frame->registers;
-            ValueView view = make_view(reader, variable->name, value_of_variable(target, session.thread(), outside, *variable));
-            view.declared_line = variable->declared_line;
-            report.variables.push_back(std::move(view));
-        }
-    }
+    Pattern pattern(question.pattern);
+    // The program's own and its own libraries', then the system's.
+    for (bool system : {false, true})
+        for (const Module& module : session.target().modules())
+            if (module.is_system_library() == system) add_globals(report, session, module, question, pattern);
     return report;
 }
 

@@ -19,13 +19,22 @@ struct LocalsReport {
 
 LocalsReport report_locals(Session& session, const Frame& frame);
 
-// The frame's globals that match a part of a name, limited; `total` counts all that matched.
+// What `globals` was asked for.
+struct GlobalsQuestion {
+    std::string pattern;     // see Pattern; empty: all
+    std::string in;          // a source file or a loaded library
+    std::string of;          // a part of the type's name
+    std::size_t limit = 60;
+};
+
+// The globals that fit, limited, the program's own first; `total` counts all that fit.
 struct GlobalsReport {
     std::vector<ValueView> variables;
     std::size_t total = 0;
     bool is_running = false;  // false: these are the values the program starts with
 };
-GlobalsReport report_globals(Session& session, const std::string& pattern, std::size_t limit);
+// Throws RequestError for a pattern that does not parse.
+GlobalsReport report_globals(Session& session, const GlobalsQuestion& question);
 
 // Marks the view of a variable that an expression names alone ("fill_cm") like `locals` would.
 Assignment assignment_of_name(Session& session, const std::string& expression);

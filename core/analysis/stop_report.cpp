@@ -84,7 +84,7 @@ PinReport report_pin(Session& session, const Pin& pin, ChangeTracker& tracker) {
     if (report.is_view) return report;
     try {
         Value value = evaluate(pin.text, session.context());
-        report.value = make_view(ValueReader(session.target()), pin.text, value);
+        report.value = make_view(ValueReader(session.target()), pin.text, value, session.form_of(pin.text), session.view_limits());
         report.value->assignment = assignment_of_name(session, pin.text);
         if (auto change = tracker.observe_pin(pin.number, *report.value)) report.before = change->before;
     } catch (const Error& error) {
@@ -120,7 +120,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     }
     if (stop.reason == StopReason::signal)
         report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
-    if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value);
+    if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value, Form::natural, session.view_limits());
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.
         LocalsReport locals = report_locals(session, *frame);

@@ -3,15 +3,18 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <cstring>
 
 #include "core/expressions/arithmetic.h"
-#include "core/expressions/scope_names.h"
+#include "core/expressions/container_operators.h"
+#include "core/expressions/conversion.h"
+#include "core/expressions/name_lookup.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
-#include "core/symbols/places.h"
+#include "core/values/active_variant.h"
 #include "core/values/builtin_types.h"
+#include "core/values/dynamic_type.h"
+#include "core/values/library/library_view.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -41,163 +44,100 @@ void Results::clear() {
     named_.clear();
 }
 
+Language EvaluationContext::language() const {
+    const dwarf::Unit* unit = frame && frame->function ? frame->function->unit : nullptr;
+    if (!unit && self && self->type && plain(*self->type).is_rust) return Language::rust;
+    if (!unit) return Language::c;
+    return unit->is_rust() ? Language::rust : unit->is_cplusplus() ? Language::cplusplus : Language::c;
+}
+
 namespace {
 
 constexpr std::uint64_t kLargestPart = 100'000;  // elements of one [a..b]
 
 class Evaluator {
   public:
-    explicit Evaluator(const EvaluationContext& context) : context_(context), reader_(*context.target) {}
+    explicit Evaluator(const EvaluationContext& context) : context_(context), reader_(*context.target), language_(context.language()) {}
 
-    Value value(const Node& node) {
+    Value value(Node& node) {
         try {
             return compute(node);
         } catch (const ExpressionError&) {
             throw;
-        } catch (const MemoryError& error) {
-            throw ExpressionError(error.what(), node.column, error.advice());
-        } catch (const RequestError& error) {
+        } catch (const Error& error) {
             throw ExpressionError(error.what(), node.column, error.advice());
         }
     }
 
-    Value converted(const Value& from, const Type& to, unsigned column) {
-        const Type& target = plain(to);
-        switch (target.kind) {
-            case TypeKind::boolean: return value_of_integer(to, reader_.truth(from));
-            case TypeKind::floating: return value_of_floating(to, reader_.floating(from));
-            case TypeKind::integer: case TypeKind::character: case TypeKind::enumeration: case TypeKind::pointer:
-            case TypeKind::reference:
-                if (is_number_like(*from.type)) {
-                    Value result = value_of_integer(to, reader_.integer(from));
-                    return result;
-                }
-                break;
-            default: break;
-        }
-        if (plain(*from.type).size == target.size && target.size != 0 && is_aggregate(to)) {
-            Value result = from;
-            result.type = &to;
-            return result;
-        }
-        throw ExpressionError(fmt::format("a value of type {} cannot become {}", type_text(*from.type), type_text(to)), column);
-    }
+    // References stand for what they refer to.
+    Value operand(Node& node) { return referred(value(node)); }
 
   private:
-    static bool is_number_like(const Type& type) {
-        return is_scalar(type) || plain(type).kind == TypeKind::array || plain(type).kind == TypeKind::function;
-    }
     [[noreturn]] static void fail(const Node& node, const std::string& what, std::string advice = {}) {
         throw ExpressionError(what, node.column, std::move(advice));
     }
+    static bool is_rust_reference(const Type& type) { return type.is_rust && type.kind == TypeKind::pointer && type.name.starts_with("&"); }
+    Value referred(Value value) const {
+        if (value.is_available() && plain(*value.type).kind == TypeKind::reference) return reader_.dereference(value);
+        return value;
+    }
 
-    Value compute(const Node& node) {
+    Value compute(Node& node) {
         switch (node.kind) {
-            case NodeKind::integer: return value_of_integer(*node.type, node.number);
-            case NodeKind::character: return value_of_integer(*node.type, node.number);
-            case NodeKind::floating: return value_of_floating(*node.type, node.real);
-            case NodeKind::string: {
-                auto text = std::as_bytes(std::span(node.text.c_str(), node.text.size() + 1));
-                return value_of_bytes(array_of(char_type(), text.size()), {text.begin(), text.end()});
-            }
-            case NodeKind::name: return name(node);
+            case NodeKind::literal: return literal(node, *node.type);
+            case NodeKind::string: return text(node);
+            case NodeKind::name: return value_of_name(node, context_, reader_);
             case NodeKind::cpu_register: return cpu_register(node);
             case NodeKind::result: return result(node);
             case NodeKind::unary: return unary(node);
             case NodeKind::binary: return binary(node);
-            case NodeKind::conditional: return value(*node.children[reader_.truth(value(*node.children[0])) ? 1 : 2]);
+            case NodeKind::conditional: return conditional(node);
+            case NodeKind::comma: value(*node.children[0]); return value(*node.children[1]);
             case NodeKind::member: return member_of(node, value(*node.children[0]));
             case NodeKind::arrow: return arrow(node);
             case NodeKind::index: return index(node);
             case NodeKind::range: return range(node);
-            case NodeKind::cast: return cast(node);
-            case NodeKind::size_of_value: return value_of_integer(unsigned_long_type(), plain(*value(*node.children[0]).type).size);
-            case NodeKind::size_of_type: return value_of_integer(unsigned_long_type(), plain(*node.type).size);
+            case NodeKind::member_pointer: return through_member_pointer(node);
+            case NodeKind::call: return call(node);
+            case NodeKind::cast: return cast(node, converted);
+            case NodeKind::static_cast_: return cast(node, converted_along_classes);
+            case NodeKind::dynamic_cast_: return cast(node, dynamically_cast);
+            case NodeKind::size_of_value: return size_of(plain(*operand(*node.children[0]).type).size);
+            case NodeKind::size_of_type: return size_of(plain(*node.type).size);
+            case NodeKind::align_of_value: return size_of(alignment_of(*operand(*node.children[0]).type));
+            case NodeKind::align_of_type: return size_of(alignment_of(*node.type));
         }
         return {};
     }
 
-    // ---- names ----
+    Value size_of(std::uint64_t bytes) { return value_of_integer(language_ == Language::rust ? *rust_base_type("usize") : unsigned_long_type(), bytes); }
 
-    Value name(const Node& node) {
-        if (context_.frame) {
-            for (const VisibleVariable& visible : visible_variables(*context_.frame)) {
-                const Variable& variable = *visible.variable;
-                if (variable.name != node.text || !is_chosen(variable, node)) continue;
-                if (!node.chosen.empty() || !visible.is_shadowed)
-                    return value_of_variable(*context_.target, context_.thread, *context_.frame, variable);
-            }
+    // ---- operands
+
+    static Value literal(const Node& node, const Type& type) {
+        bool real = plain(type).kind == TypeKind::floating;
+        return real ? value_of_floating(type, node.real) : value_of_integer(type, node.number);
+    }
+
+    static Value text(const Node& node) {
+        const Type& letter = *node.type;
+        std::uint64_t unit = plain(letter).size;
+        std::vector<std::byte> bytes;
+        auto append = [&](std::uint32_t code) {
+            for (std::uint64_t i = 0; i < unit; ++i) bytes.push_back(static_cast<std::byte>(code >> (8 * i)));
+        };
+        for (std::size_t at = 0; at < node.text.size();) {
+            unsigned char lead = static_cast<unsigned char>(node.text[at]);
+            std::size_t length = unit == 1 || lead < 0xc0 ? 1 : lead < 0xe0 ? 2 : lead < 0xf0 ? 3 : 4;
+            std::uint32_t code = length == 1 ? lead : lead & (0xffu >> (length + 1));
+            for (std::size_t i = 1; i < length && at + i < node.text.size(); ++i) code = code << 6 | (static_cast<unsigned char>(node.text[at + i]) & 0x3f);
+            bool two_units = unit == 2 && code > 0xffff;
+            if (two_units) append(0xd800 + ((code - 0x10000) >> 10));
+            append(two_units ? 0xdc00 + ((code - 0x10000) & 0x3ff) : code);
+            at += length;
         }
-        const Module* module = nullptr;
-        std::string chosen = context_.frame && frame_function_name(*context_.frame) == node.chosen ? "" : node.chosen;
-        if (auto global = find_global(*context_.target, context_.frame, node.text, module, chosen)) return global_value(*global, *module);
-        if (node.chosen.empty()) {
-            if (auto enumerator = find_enumerator(*context_.target, node.text))
-                return value_of_integer(*enumerator->type, static_cast<std::uint64_t>(enumerator->value));
-            if (auto function = function_value(node.text)) return *function;
-            if (auto symbol = symbol_value(node.text)) return *symbol;
-        }
-        unknown_name(node);
-    }
-
-    bool is_chosen(const Variable& variable, const Node& node) const {
-        if (node.chosen.empty()) return true;
-        return std::to_string(variable.declared_line) == node.chosen || path_matches(variable.declared_in, node.chosen) ||
-               frame_function_name(*context_.frame) == node.chosen;
-    }
-
-    Value global_value(const Variable& variable, const Module& module) {
-        Frame outside;
-        outside.module = &module;
-        if (context_.frame) outside.registers = context_.frame->registers;
-        return value_of_variable(*context_.target, context_.thread, outside, variable);
-    }
-
-    std::optional<Value> function_value(const std::string& name) {
-        for (const Module& module : context_.target->modules()) {
-            for (const Function* function : module.symbols().functions_named(name)) {
-                if (!function->has_code()) continue;
-                return value_in_memory(type_of_function(module.symbols(), *function), module.to_run(function->low()));
-            }
-        }
-        return std::nullopt;
-    }
-
-    // What it returns and takes, as far as its debug information says. Made once for each function.
-    static const Type& type_of_function(const ModuleSymbols& symbols, const Function& function) {
-        static std::map<const Function*, Type> made;
-        auto [slot, is_new] = made.try_emplace(&function);
-        if (is_new) {
-            const FunctionBody& body = symbols.body_of(function);
-            slot->second.kind = TypeKind::function;
-            slot->second.target = body.returned;
-            for (const Variable& variable : body.outermost.variables)
-                if (variable.is_parameter) slot->second.parameters.push_back(variable.type);
-        }
-        return slot->second;
-    }
-
-    // A name that only the linker knows: its address is all there is.
-    std::optional<Value> symbol_value(const std::string& name) {
-        for (const Module& module : context_.target->modules()) {
-            const ElfSymbol* symbol = module.symbols().symbol_table().named(name);
-            if (!symbol) continue;
-            static const Type unknown_data = [] {
-                Type made;
-                made.kind = TypeKind::function;
-                return made;
-            }();
-            return value_in_memory(unknown_data, module.to_run(symbol->address));
-        }
-        return std::nullopt;
-    }
-
-    [[noreturn]] void unknown_name(const Node& node) {
-        std::vector<std::string> near = nearest_names(node.text, known_names(*context_.target, context_.frame));
-        std::string what = node.chosen.empty() ? fmt::format("nothing here is called {}", node.text)
-                                               : fmt::format("no {} here is the one of {}", node.text, node.chosen);
-        std::string advice = near.empty() ? "locals lists what this frame has" : fmt::format("did you mean {}?", join_with(near, "or"));
-        fail(node, what, advice);
+        append(0);
+        return value_of_bytes(array_of(letter, bytes.size() / unit), std::move(bytes));
     }
 
     Value cpu_register(const Node& node) {
@@ -223,38 +163,50 @@ class Evaluator {
         return *found;
     }
 
-    // ---- pointers and members ----
+    // ---- pointers and members
 
-    Value unary(const Node& node) {
-        const Node& inner = *node.children[0];
-        if (node.text == "&") return address_of(node, value(inner));
-        Value operand = value(inner);
-        if (node.text == "*") {
-            const Type& type = plain(*operand.type);
-            if (type.kind == TypeKind::array) return reader_.element(operand, 0);
-            if (type.kind != TypeKind::pointer && type.kind != TypeKind::reference)
-                fail(node, fmt::format("* needs a pointer, and this is {}", type_text(*operand.type)));
-            if (plain(target_of(type)).kind == TypeKind::nothing)
-                fail(node, "what a void pointer points at has no type", "cast it first: *(TYPE *)…");
-            refuse_null(inner, operand);
-            return reader_.dereference(operand);
+    Value unary(Node& node) {
+        Node& inner = *node.children[0];
+        if (node.op == Operator::address) return address_of(node, operand(inner));
+        Value value = operand(inner);
+        if (node.op == Operator::dereference) return dereferenced(node, inner, value);
+        require_available(node, value);
+        bool is_boolean = plain(*value.type).kind == TypeKind::boolean;
+        if (node.op == Operator::logical_not && (language_ != Language::rust || is_boolean)) {
+            require_number(node, value);
+            return value_of_integer(truth_type(language_), !reader_.truth(value));
         }
-        if (node.text == "!") return value_of_integer(int_type(), !reader_.truth(operand));
-        require_number(node, operand);
-        const Type& type = promoted(*operand.type);
+        require_number(node, value);
+        const Type& type = promoted(value, language_);
         if (plain(type).kind == TypeKind::floating) {
-            if (node.text == "~") fail(node, "~ needs a whole number");
-            long double number = reader_.floating(operand);
-            return value_of_floating(type, node.text == "-" ? -number : number);
+            if (node.op == Operator::bit_not || node.op == Operator::logical_not) fail(node, "~ needs a whole number");
+            long double number = reader_.floating(value);
+            return value_of_floating(type, node.op == Operator::minus ? -number : number);
         }
-        std::uint64_t number = reader_.integer(operand);
-        if (node.text == "-") number = 0 - number;
-        if (node.text == "~") number = ~number;
+        Wide number = reader_.wide(value);
+        if (node.op == Operator::minus) number = 0 - number;
+        if (node.op == Operator::bit_not || node.op == Operator::logical_not) number = ~number;
         return value_of_integer(type, number);
     }
 
+    Value dereferenced(const Node& node, const Node& inner, const Value& pointer) {
+        const Type& type = plain(*pointer.type);
+        if (type.kind == TypeKind::array) return reader_.element(pointer, 0);
+        if (type.kind == TypeKind::function) return pointer;
+        if (type.kind == TypeKind::structure) {
+            if (auto target = target_of_owner(reader_, pointer)) return *target;
+            fail(node, fmt::format("* needs a pointer, and this is {}", type_text(*pointer.type)));
+        }
+        if (type.kind != TypeKind::pointer && type.kind != TypeKind::reference)
+            fail(node, fmt::format("* needs a pointer, and this is {}", type_text(*pointer.type)));
+        if (plain(target_of(type)).kind == TypeKind::nothing)
+            fail(node, "what a void pointer points at has no type", "cast it first: *(TYPE *)…");
+        refuse_null(inner, pointer);
+        return reader_.dereference(pointer);
+    }
+
     void refuse_null(const Node& node, const Value& pointer) {
-        if (pointer.is_available() && reader_.pointed_at(pointer).value == 0)
+        if (pointer.is_available() && !pointer.removed_target && reader_.pointed_at(pointer).value == 0)
             fail(node, "the pointer is null: it points at nothing", "stack and caller show where it came from");
     }
 
@@ -268,9 +220,12 @@ class Evaluator {
         return value_of_integer(pointer_to(*operand.type), operand.address->value);
     }
 
-    Value arrow(const Node& node) {
-        Value pointer = value(*node.children[0]);
+    Value arrow(Node& node) {
+        Value pointer = operand(*node.children[0]);
         const Type& type = plain(*pointer.type);
+        if (type.kind == TypeKind::structure) {
+            if (auto target = target_of_owner(reader_, pointer)) return member_of(node, *target);
+        }
         bool leads_somewhere = type.kind == TypeKind::pointer || type.kind == TypeKind::reference || type.kind == TypeKind::array;
         if (!leads_somewhere) {
             bool structure = type.kind == TypeKind::structure || type.kind == TypeKind::union_;
@@ -280,188 +235,308 @@ class Evaluator {
         return member_of(node, type.kind == TypeKind::array ? reader_.element(pointer, 0) : reader_.dereference(pointer));
     }
 
-    Value member_of(const Node& node, Value structure) {
-        const Type* type = &plain(*structure.type);
-        // Rust goes through references and boxes by itself.
-        bool is_rust = context_.frame && context_.frame->function && context_.frame->function->unit->is_rust();
-        bool reaches_through = type->kind == TypeKind::reference || (is_rust && type->kind == TypeKind::pointer);
-        if (reaches_through) {
-            refuse_null(*node.children[0], structure);
-            structure = reader_.dereference(structure);
-            type = &plain(*structure.type);
+    // Rust goes through references, boxes and owners by itself.
+    Value looked_through(const Node& node, Value structure) {
+        for (int depth = 0; depth < 8; ++depth) {
+            const Type& type = plain(*structure.type);
+            bool reaches_through = type.kind == TypeKind::reference || (language_ == Language::rust && type.kind == TypeKind::pointer);
+            if (reaches_through) {
+                refuse_null(*node.children[0], structure);
+                structure = reader_.dereference(structure);
+                continue;
+            }
+            bool has_it = reader_.member_named(structure, node.text) || reader_.member_named(structure, "__" + node.text);
+            if (language_ != Language::rust || has_it || type.kind != TypeKind::structure) return structure;
+            auto owned = target_of_owner(reader_, structure);
+            if (!owned) return structure;
+            structure = *owned;
         }
-        if (type->kind != TypeKind::structure && type->kind != TypeKind::union_) {
-            bool pointer = type->kind == TypeKind::pointer;
+        return structure;
+    }
+
+    Value member_of(const Node& node, Value structure) {
+        structure = looked_through(node, std::move(structure));
+        const Type& type = plain(*structure.type);
+        if (type.kind != TypeKind::structure && type.kind != TypeKind::union_) {
+            bool pointer = type.kind == TypeKind::pointer;
             fail(node, fmt::format("{} has no members", type_text(*structure.type)), pointer ? "use -> here" : "");
         }
-        if (auto found = find_member(structure, *type, node.text, 0)) return *found;
+        if (auto found = member_somewhere(structure, node.text)) return *found;
         std::vector<std::string> names;
-        for (const Member& member : type->members()) names.push_back(member.name);
+        for (const Member& member : type.members()) names.push_back(member.name);
         auto near = nearest_names(node.text, names);
         if (near.empty()) near = names.size() <= 12 ? names : std::vector<std::string>{};
         fail(node, fmt::format("{} has no member {}", type_text(*structure.type), node.text),
              near.empty() ? "" : fmt::format("it has {}", join_with(near, "and")));
     }
 
-    // Members of anonymous structures and of base classes count as the outer one's own.
-    std::optional<Value> find_member(const Value& structure, const Type& type, const std::string& name, int depth) {
-        if (depth > 20) return std::nullopt;
-        for (const Member& member : type.members())
-            if (member.name == name && !member.is_base_class) return reader_.member(structure, member);
-        for (const Member& member : type.members()) {
-            if (!member.name.empty() && !member.is_base_class) continue;
-            const Type& inner = plain(*member.type);
-            if (inner.kind != TypeKind::structure && inner.kind != TypeKind::union_) continue;
-            if (auto found = find_member(reader_.member(structure, member), inner, name, depth + 1)) return found;
+    std::optional<Value> member_somewhere(const Value& structure, const std::string& name) {
+        if (auto found = reader_.member_named(structure, name)) return found;
+        // Tuple fields, and those of the variant that an enum holds.
+        if (auto field = reader_.member_named(structure, "__" + name)) return field;
+        if (auto variant = active_variant(reader_, structure); variant && plain(*variant->content.type).variants().empty()) {
+            for (const std::string& spelling : {name, "__" + name})
+                if (auto field = reader_.member_named(variant->content, spelling)) return field;
         }
-        return std::nullopt;
+        if (bool number = std::isdigit(static_cast<unsigned char>(name[0])) && library_view(*structure.type))
+            if (auto element = element_of(reader_, structure, value_of_integer(int_type(), std::stoul(name)))) return number ? element : std::nullopt;
+        auto whole = dynamic_type(reader_, structure);
+        return whole && whole->is_other ? reader_.member_named(whole->object, name) : std::nullopt;
     }
 
-    const Type& require_indexable(const Node& node, const Value& base) {
+    // object.*pointer, pointer->*pointer (Itanium C++ ABI §2.3)
+    Value through_member_pointer(Node& node) {
+        Value object = operand(*node.children[0]), member = operand(*node.children[1]);
+        if (node.through_pointer) object = dereferenced(node, *node.children[0], object);
+        const Type& type = plain(*member.type);
+        if (type.kind != TypeKind::member_pointer) fail(node, fmt::format("this needs a pointer to a member, and it is {}", type_text(*member.type)));
+        if (target_of(type).kind == TypeKind::function) fail(node, "a pointer to a member function is only called by the program");
+        std::uint64_t offset = 0;
+        auto bytes = reader_.content(member);
+        std::memcpy(&offset, bytes.data(), std::min<std::size_t>(8, bytes.size()));
+        if (offset == ~std::uint64_t{0}) fail(node, "the pointer to member is null");
+        if (!object.address) fail(node, "the object does not live in memory");
+        return value_in_memory(target_of(type), *object.address + offset);
+    }
+
+    void require_indexable(const Node& node, const Value& base) {
         const Type& type = plain(*base.type);
         if (type.kind != TypeKind::array && type.kind != TypeKind::pointer)
             fail(node, fmt::format("[] needs an array or a pointer, and this is {}", type_text(*base.type)));
         if (plain(target_of(type)).size == 0) fail(node, fmt::format("the elements of {} have no size", type_text(*base.type)), "cast it first");
-        return type;
     }
 
-    Value index(const Node& node) {
-        Value base = value(*node.children[0]);
+    // Rust's references and owners are indexed through.
+    Value indexable(Value base) {
+        for (int depth = 0; depth < 4 && base.is_available(); ++depth) {
+            const Type& type = plain(*base.type);
+            bool pointer = is_rust_reference(type) || (type.is_rust && type.kind == TypeKind::pointer && language_ == Language::rust);
+            if (!pointer) break;
+            base = reader_.dereference(base);
+        }
+        return base;
+    }
+
+    Value index(Node& node) {
+        Value base = indexable(operand(*node.children[0])), position = operand(*node.children[1]);
+        require_available(*node.children[0], base);
+        if (plain(*base.type).kind == TypeKind::structure) {
+            if (auto element = element_of(reader_, base, position)) return *element;
+            if (auto owned = target_of_owner(reader_, base))
+                if (auto element = element_of(reader_, *owned, position)) return *element;
+        }
+        if (plain(*position.type).kind == TypeKind::pointer || plain(*position.type).kind == TypeKind::array) std::swap(base, position);  // 3[levels]
         require_indexable(node, base);
-        Value position = value(*node.children[1]);
         require_number(*node.children[1], position);
         return reader_.element(base, static_cast<std::int64_t>(reader_.integer(position)));
     }
 
-    Value range(const Node& node) {
-        Value base = value(*node.children[0]);
-        const Type& element = target_of(require_indexable(node, base));
-        std::int64_t first = static_cast<std::int64_t>(reader_.integer(value(*node.children[1])));
-        std::int64_t last = static_cast<std::int64_t>(reader_.integer(value(*node.children[2])));
+    Value range(Node& node) {
+        Value base = indexable(operand(*node.children[0]));
+        require_available(*node.children[0], base);
+        std::optional<std::uint64_t> known = plain(*base.type).kind == TypeKind::structure ? count_of(reader_, base) : plain(*base.type).count;
+        auto end = [&](const std::unique_ptr<Node>& child, std::int64_t otherwise) {
+            return child ? static_cast<std::int64_t>(reader_.integer(operand(*child))) : otherwise;
+        };
+        if (!node.children[2] && !known) fail(node, "where this ends is not known", "write the number behind the last element");
+        std::int64_t first = end(node.children[1], 0), last = end(node.children[2], static_cast<std::int64_t>(known.value_or(0)));
+        if (node.is_inclusive) ++last;
         if (last < first) fail(node, fmt::format("[{}..{}] ends before it begins", first, last));
         std::uint64_t count = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(first);
         if (count > kLargestPart) fail(node, fmt::format("[{}..{}] asks for more than {} elements", first, last, kLargestPart));
-        Value start = reader_.element(base, first);
+        Value start = first_of_range(node, base, first);
         if (!start.address) fail(node, "a part can be taken only of what lives in memory");
-        Value part = value_in_memory(array_of(element, count), *start.address);
+        if (known && plain(*base.type).kind == TypeKind::structure && static_cast<std::uint64_t>(last) > *known)
+            fail(node, fmt::format("it has only {}", counted_elements(*known)));
+        Value part = value_in_memory(array_of(*start.type, count), *start.address);
         part.first_index = first;
         return part;
     }
 
-    Value cast(const Node& node) {
-        Value operand = value(*node.children[0]);
-        if (plain(*node.type).kind == TypeKind::nothing) fail(node, "void has no value");
-        if (!operand.is_available()) fail(node, fmt::format("there is no value: {}", operand.unavailable));
-        return converted(operand, *node.type, node.column);
-    }
-
-    // ---- arithmetic ----
-
-    void require_number(const Node& node, const Value& operand) {
-        if (!is_scalar(*operand.type) && plain(*operand.type).kind != TypeKind::array)
-            fail(node, fmt::format("this needs a number, and it is {}", type_text(*operand.type)));
-        if (!operand.is_available()) fail(node, fmt::format("there is no value: {}", operand.unavailable));
-    }
-
-    Value binary(const Node& node) {
-        const std::string& op = node.text;
-        if (op == "&&" || op == "||") {
-            bool left = reader_.truth(number_operand(*node.children[0]));
-            bool decided = op == "&&" ? !left : left;
-            return value_of_integer(int_type(), decided ? left : reader_.truth(number_operand(*node.children[1])));
+    Value first_of_range(const Node& node, const Value& base, std::int64_t first) {
+        if (plain(*base.type).kind == TypeKind::structure) {
+            const LibraryView* view = library_view(*base.type);
+            std::optional<Value> start = view && first >= 0 ? view->element(reader_, base, static_cast<std::uint64_t>(first)) : std::nullopt;
+            bool in_one_piece = start && family_name(plain(*base.type).full_name()) != "std::deque";
+            if (in_one_piece) return *start;
+            if (view) {
+                Meaning meaning = view->meaning(reader_, base);
+                if (meaning.alone && plain(*meaning.alone->type).kind == TypeKind::array) return reader_.element(*meaning.alone, first);
+                fail(node, "its elements do not lie in one piece", "value EXPR from N lists them from there on");
+            }
         }
-        Value left = value(*node.children[0]), right = value(*node.children[1]);
-        if (compares_text(node, left, right)) return compare_text(node, left, right);
+        require_indexable(node, base);
+        return reader_.element(base, first);
+    }
+
+    // ---- calls and casts
+
+    Value call(Node& node) {
+        Node& callee = *node.children[0];
+        std::vector<Value> arguments;
+        for (std::size_t i = 1; i < node.children.size(); ++i) arguments.push_back(operand(*node.children[i]));
+        Value function;
+        if (callee.kind == NodeKind::member || callee.kind == NodeKind::arrow) function = method(callee, arguments);
+        else if (callee.kind == NodeKind::name) function = named_function(callee, arguments.size());
+        else function = operand(callee);
+        if (plain(*function.type).kind == TypeKind::pointer && plain(target_of(plain(*function.type))).kind == TypeKind::function) function = reader_.dereference(function);
+        const Type& type = plain(*function.type);
+        if (type.kind != TypeKind::function || !function.address) fail(node, fmt::format("{} is no function", type_text(*function.type)));
+        if (!context_.call)
+            fail(node, "functions of the program are not called unless you allow it", "start with --allow-calls, or look at the values the function would use");
+        std::string name = callee.text.empty() ? "the function" : callee.text;
+        if (type.target && !type.is_variadic && arguments.size() != type.parameters.size())
+            fail(node, fmt::format("{} takes {}, and {} given", name, counted(type.parameters.size(), "argument"), arguments.size() == 1 ? "1 is" : fmt::format("{} are", arguments.size())));
+        for (std::size_t i = 0; i < std::min(arguments.size(), type.parameters.size()); ++i) arguments[i] = as_parameter(node, arguments[i], *type.parameters[i]);
+        return context_.call({name, *function.address, &type, std::move(arguments)});
+    }
+
+    Value as_parameter(const Node& node, const Value& argument, const Type& parameter) {
+        require_available(node, argument);
+        if (plain(parameter).kind == TypeKind::reference) return value_of_integer(parameter, reader_.integer(address_of(node, argument)));
+        return converted_along_classes(reader_, argument, parameter, node.column);
+    }
+
+    Value named_function(Node& callee, std::size_t arguments) {
+        Value value = value_of_name(callee, context_, reader_);
+        if (plain(*value.type).kind != TypeKind::function) return referred(value);
+        return function_value(*context_.target, callee.text, arguments).value_or(value);
+    }
+
+    Value method(Node& callee, std::vector<Value>& arguments) {
+        Value object = operand(*callee.children[0]);
+        if (callee.kind == NodeKind::arrow) object = dereferenced(callee, *callee.children[0], object);
+        if (auto member = reader_.member_named(object, callee.text)) return referred(*member);  // a pointer to a function
+        auto found = method_value(reader_, object, callee.text, arguments.size());
+        if (!found) fail(callee, fmt::format("{} has no function {} with code of its own that takes {}", type_text(*object.type), callee.text, counted(arguments.size(), "argument")));
+        arguments.insert(arguments.begin(), address_of(callee, object));
+        return *found;
+    }
+
+    template <class Convert>
+    Value cast(Node& node, Convert convert) {
+        Value value = operand(*node.children[0]);
+        if (plain(*node.type).kind == TypeKind::nothing) fail(node, "void has no value");
+        require_available(node, value);
+        if (plain(*value.type).kind == TypeKind::structure && plain(*node.type).kind == TypeKind::structure) return converted(reader_, value, *node.type, node.column);
+        return convert(reader_, value, *node.type, node.column);
+    }
+
+    Value conditional(Node& node) {
+        bool yes = reader_.truth(number_operand(*node.children[0]));
+        Value chosen = operand(*node.children[yes ? 1 : 2]);
+        if (!chosen.is_available() || !is_arithmetic(chosen)) return chosen;
+        // Its type depends on both (C17 §6.5.15); the other side may have no value to ask for.
+        try {
+            Value other = operand(*node.children[yes ? 2 : 1]);
+            if (is_arithmetic(other)) return converted(reader_, chosen, common(promoted(chosen, language_), promoted(other, language_)), node.column);
+        } catch (const Error&) {
+        }
+        return chosen;
+    }
+
+    // ---- arithmetic
+
+    static bool is_arithmetic(const Value& value) {
+        return is_scalar(*value.type) && plain(*value.type).kind != TypeKind::pointer && plain(*value.type).kind != TypeKind::reference;
+    }
+    static void require_available(const Node& node, const Value& value) {
+        if (!value.is_available()) fail(node, fmt::format("there is no value: {}", value.unavailable));
+    }
+    void require_number(const Node& node, const Value& operand) {
+        if (!is_scalar(*operand.type) && !is_pointer_like(operand))
+            fail(node, fmt::format("this needs a number, and it is {}", type_text(*operand.type)));
+        require_available(node, operand);
+    }
+
+    // What a number is computed with: Rust's references to numbers are looked through, wrappings of one value are opened.
+    Value number_like(Value value) {
+        while (value.is_available() && is_rust_reference(plain(*value.type)) && language_ == Language::rust) value = reader_.dereference(value);
+        if (value.is_available() && plain(*value.type).kind == TypeKind::structure) {
+            const LibraryView* view = library_view(*value.type);
+            if (view) {
+                Meaning meaning = view->meaning(reader_, value);
+                if (meaning.alone && is_scalar(*meaning.alone->type)) return *meaning.alone;
+            }
+        }
+        return value;
+    }
+
+    Value binary(Node& node) {
+        if (node.op == Operator::both || node.op == Operator::either) {
+            bool left = reader_.truth(number_operand(*node.children[0]));
+            bool decided = node.op == Operator::both ? !left : left;
+            return value_of_integer(truth_type(language_), decided ? left : reader_.truth(number_operand(*node.children[1])));
+        }
+        Value left = operand(*node.children[0]), right = operand(*node.children[1]);
+        if (node.op == Operator::equal || node.op == Operator::not_equal) {
+            if (auto alike = alike_by_meaning(node, left, right)) return value_of_integer(truth_type(language_), *alike == (node.op == Operator::equal));
+        }
+        left = number_like(std::move(left)), right = number_like(std::move(right));
         require_number(*node.children[0], left);
         require_number(*node.children[1], right);
-        if (is_pointer_like(left) || is_pointer_like(right)) return pointer_arithmetic(op, reader_, left, right);
-        const Type& type = op == "<<" || op == ">>" ? promoted(*left.type) : common(*left.type, *right.type);
-        if (plain(type).kind == TypeKind::floating) return real_arithmetic(op, type, reader_.floating(left), reader_.floating(right));
-        return whole_arithmetic(op, type, reader_.integer(converted(left, type, node.column)),
-                                reader_.integer(op == "<<" || op == ">>" ? right : converted(right, type, node.column)));
+        if (is_pointer_like(left) || is_pointer_like(right)) return pointer_arithmetic(node.op, reader_, left, right, language_);
+        take_type_of_other(*node.children[0], left, right);
+        take_type_of_other(*node.children[1], right, left);
+        const Type& own = promoted(left, language_);
+        const Type& type = is_shift(node.op) ? own : common(own, promoted(right, language_));
+        if (plain(type).kind == TypeKind::floating) return real_arithmetic(node.op, type, reader_.floating(left), reader_.floating(right), language_);
+        auto as_operand = [&](const Value& v) { return v.type == &type ? reader_.wide(v) : reader_.wide(value_of_integer(type, reader_.wide(v))); };
+        return whole_arithmetic(node.op, type, as_operand(left), is_shift(node.op) ? reader_.wide(right) : as_operand(right), language_);
     }
 
-    Value number_operand(const Node& node) {
-        Value operand = value(node);
-        require_number(node, operand);
-        return operand;
+    // A literal of Rust has the type of what it meets.
+    static void take_type_of_other(const Node& node, Value& literal_value, const Value& other) {
+        const Node& inner = node.kind == NodeKind::unary && !node.children.empty() ? *node.children[0] : node;
+        if (!inner.is_untyped) return;
+        bool whole_to_whole = plain(*literal_value.type).kind != TypeKind::floating || plain(*other.type).kind == TypeKind::floating;
+        if (!whole_to_whole) return;
+        Value adapted = literal(inner, *other.type);
+        if (node.kind == NodeKind::literal) literal_value = adapted;
     }
 
-    // name == "Wren" compares the text, which is what anybody who types it means.
-    static bool compares_text(const Node& node, const Value& left, const Value& right) {
-        bool literal = node.children[0]->kind == NodeKind::string || node.children[1]->kind == NodeKind::string;
-        auto is_text = [](const Value& v) {
-            const Type& type = plain(*v.type);
-            return (type.kind == TypeKind::array || type.kind == TypeKind::pointer) && is_character(target_of(type));
-        };
-        return literal && (node.text == "==" || node.text == "!=") && is_text(left) && is_text(right);
-    }
-
-    std::string text_of(const Value& v) {
-        if (plain(*v.type).kind == TypeKind::pointer) {
-            auto text = reader_.text_at(reader_.pointed_at(v), 64 * 1024);
-            if (!text.readable) throw MemoryError(fmt::format("nothing can be read at address {:#x}", reader_.pointed_at(v).value));
-            return text.bytes;
+    // A comparison sees a structure or a text by what it means: name == "Wren" is what anybody who types it wants.
+    std::optional<bool> alike_by_meaning(const Node& node, const Value& left, const Value& right) {
+        if (!left.is_available() || !right.is_available()) return std::nullopt;
+        auto is_literal = [&](int i) { return node.children[static_cast<std::size_t>(i)]->kind == NodeKind::string; };
+        auto is_structure = [](const Value& v) { return plain(*v.type).kind == TypeKind::structure; };
+        bool wanted = is_literal(0) || is_literal(1) || is_structure(left) || is_structure(right);
+        if (!wanted) return std::nullopt;
+        if (language_ == Language::rust) {
+            Value a = left, b = right;
+            while (is_rust_reference(plain(*a.type))) a = reader_.dereference(a);
+            while (is_rust_reference(plain(*b.type))) b = reader_.dereference(b);
+            return are_alike(reader_, a, b);
         }
-        auto bytes = reader_.content(v);
-        const char* start = reinterpret_cast<const char*>(bytes.data());
-        return std::string(start, strnlen(start, bytes.size()));
+        return are_alike(reader_, left, right);
     }
 
-    Value compare_text(const Node& node, const Value& left, const Value& right) {
-        bool same = text_of(left) == text_of(right);
-        return value_of_integer(int_type(), node.text == "==" ? same : !same);
+    Value number_operand(Node& node) {
+        Value value = number_like(operand(node));
+        require_number(node, value);
+        return value;
     }
 
     const EvaluationContext& context_;
     ValueReader reader_;
+    Language language_;
 };
-
-TypeFinder type_finder(const EvaluationContext& context) {
-    return [&context](const std::string& name) -> const Type* {
-        // A variable of that name wins over a type: `(level)` is brackets around a variable.
-        if (context.frame)
-            for (const VisibleVariable& visible : visible_variables(*context.frame))
-                if (visible.variable->name == name) return nullptr;
-        return find_type(*context.target, name);
-    };
-}
 
 }  // namespace
 
-Value evaluate(std::string_view text, const EvaluationContext& context) {
-    auto tree = parse_expression(text, type_finder(context));
-    return Evaluator(context).value(*tree);
+Expression::Expression(std::string text, const EvaluationContext& context)
+    : text_(std::move(text)), tree_(parse_expression(text_, FrameNames(context), context.language())) {}
+
+Value Expression::value(const EvaluationContext& context) const {
+    return Evaluator(context).value(*tree_);
 }
 
-Value assign(std::string_view left, std::string_view right, const EvaluationContext& context) {
-    auto finder = type_finder(context);
-    auto place_tree = parse_expression(left, finder);
-    auto value_tree = parse_expression(right, finder);
-    Evaluator evaluator(context);
-    Value place = evaluator.value(*place_tree);
-    if (!place.is_available()) throw ExpressionError(fmt::format("it cannot be changed: {}", place.unavailable), 1);
-    if (!place.address && !place.in_register)
-        throw ExpressionError("only something that lives in memory or in a register can be changed", 1, "name a variable, an element, a member or *POINTER");
-    ValueReader reader(*context.target);
-    Value given = evaluator.value(*value_tree);
-    if (!given.is_available()) throw ExpressionError(fmt::format("the new value is not available: {}", given.unavailable), 1);
-    bool text = value_tree->kind == NodeKind::string && is_character_array(*place.type);
-    if (text) {
-        // Text goes into a character array with its terminator; what lies behind stays.
-        std::vector<std::byte> bytes = reader.content(given);
-        if (bytes.size() > plain(*place.type).size)
-            throw ExpressionError(fmt::format("the text and its terminator need {} bytes, and {} has {}", bytes.size(),
-                                              std::string(trimmed(left)), plain(*place.type).size), 1);
-        write_value(*context.target, context.thread, place, bytes);
-        return place;
-    }
-    Value converted = evaluator.converted(given, *place.type, 1);
-    write_value(*context.target, context.thread, place, reader.content(converted));
-    if (place.in_register) {
-        place.bytes = reader.content(converted);
-    }
-    return place;
+bool Expression::truth(const EvaluationContext& context) const {
+    return ValueReader(*context.target).truth(Evaluator(context).operand(*tree_));
+}
+
+Value evaluate(std::string_view text, const EvaluationContext& context) {
+    return Expression(std::string(text), context).value(context);
 }
 
 }  // namespace lantern

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <array>
 #include <cctype>
 #include <cerrno>
 #include <cstdlib>
@@ -13,9 +12,9 @@
 namespace lantern {
 namespace {
 
-constexpr std::array<std::string_view, 22> kPunctuation = {"<<", ">>", "<=", ">=", "==", "!=", "&&", "||", "->", "..",
-                                                           "+", "-", "*", "/", "%", "(", ")", "[", "]", ".", "?", ":"};
-constexpr std::string_view kSingles = "<>!~&|^=,#";
+constexpr std::string_view kPunctuation[] = {"<<=", ">>=", "..=", "->*", "<<", ">>", "<=", ">=", "==", "!=", "&&", "||", "->", "..", "::", ".*", "++", "--",
+                                             "+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", "+", "-", "*", "/", "%", "(", ")", "[", "]", ".", "?", ":"};
+constexpr std::string_view kSingles = "<>!~&|^=,#{}";
 
 class Lexer {
   public:
@@ -30,7 +29,9 @@ class Lexer {
                 tokens_.push_back(token);
                 return std::move(tokens_);
             }
+            token.begin = at_;
             read(token);
+            token.end = at_;
             tokens_.push_back(std::move(token));
         }
     }
@@ -43,7 +44,10 @@ class Lexer {
 
     void read(Token& token) {
         char c = peek();
+        if (read_prefixed(token)) return;
         if (starts_name(c)) return read_name(token);
+        bool after_dot = !tokens_.empty() && tokens_.back().text == "." && tokens_.back().end == at_;
+        if (after_dot && std::isdigit(static_cast<unsigned char>(c))) return read_field_number(token);
         if (std::isdigit(static_cast<unsigned char>(c)) || (c == '.' && std::isdigit(static_cast<unsigned char>(peek(1)))))
             return read_number(token);
         if (c == '"' || c == '\'') return read_quoted(token, c);
@@ -80,56 +84,121 @@ class Lexer {
         token.text = text_.substr(start, at_ - start);
     }
 
+    // L"…", u8"…", u'…', b'…'
+    bool read_prefixed(Token& token) {
+        for (std::string_view prefix : {"u8", "L", "u", "U", "b"}) {
+            char mark = peek(prefix.size());
+            if (!text_.substr(at_).starts_with(prefix) || (mark != '"' && mark != '\'')) continue;
+            at_ += prefix.size();
+            token.prefix = prefix;
+            read_quoted(token, mark);
+            return true;
+        }
+        return false;
+    }
+
+    // tuple.0.1 are two fields, not a fraction
+    void read_field_number(Token& token) {
+        token.kind = Token::Kind::name;
+        std::size_t start = at_;
+        while (std::isdigit(static_cast<unsigned char>(peek()))) ++at_;
+        token.text = text_.substr(start, at_ - start);
+    }
+
     void read_number(Token& token) {
         std::size_t start = at_;
         bool hex = peek() == '0' && (peek(1) == 'x' || peek(1) == 'X');
         bool binary = peek() == '0' && (peek(1) == 'b' || peek(1) == 'B');
-        if (hex || binary) at_ += 2;
+        bool octal = peek() == '0' && peek(1) == 'o';  // Rust's
+        if (hex || binary || octal) at_ += 2;
         bool real = false;
+        std::string digits = hex ? "0x" : "";
         while (at_ < text_.size()) {
             char c = peek();
-            if (std::isdigit(static_cast<unsigned char>(c)) || (hex && std::isxdigit(static_cast<unsigned char>(c)))) {
+            bool separates = (c == '\'' || c == '_') && std::isalnum(static_cast<unsigned char>(peek(1)));
+            if (separates) {
                 ++at_;
-            } else if (!hex && c == '.' && peek(1) != '.') {
+            } else if (std::isdigit(static_cast<unsigned char>(c)) || (hex && std::isxdigit(static_cast<unsigned char>(c)))) {
+                digits += c;
+                ++at_;
+            } else if (!binary && !octal && c == '.' && peek(1) != '.' && !real) {
                 real = true;
+                digits += c;
                 ++at_;
-            } else if (!hex && !binary && (c == 'e' || c == 'E')) {
+            } else if (!binary && !octal && (hex ? c == 'p' || c == 'P' : c == 'e' || c == 'E')) {
                 real = true;
+                digits += c;
                 ++at_;
-                if (peek() == '+' || peek() == '-') ++at_;
+                if (peek() == '+' || peek() == '-') digits += text_[at_++];
             } else {
                 break;
             }
         }
-        std::string digits(text_.substr(start, at_ - start));
+        read_suffix(token, real);
         char* end = nullptr;
         if (real) {
             token.kind = Token::Kind::floating;
-            token.real = std::strtold(digits.c_str(), &end);
-            if (peek() == 'f' || peek() == 'F') {
-                token.is_float = true;
-                ++at_;
-            }
+            token.real = token.is_float ? static_cast<long double>(std::strtof(digits.c_str(), &end))
+                         : token.is_extended ? std::strtold(digits.c_str(), &end) : static_cast<long double>(std::strtod(digits.c_str(), &end));
         } else {
             token.kind = Token::Kind::integer;
             errno = 0;
-            token.number = binary ? std::strtoull(digits.c_str() + 2, &end, 2) : std::strtoull(digits.c_str(), &end, 0);
+            token.number = std::strtoull(digits.c_str(), &end, binary ? 2 : octal ? 8 : 0);
             if (errno == ERANGE) fail(token.column, fmt::format("{} does not fit 64 bits", digits));
-            for (; std::isalpha(static_cast<unsigned char>(peek())); ++at_) {
-                char suffix = static_cast<char>(std::tolower(static_cast<unsigned char>(peek())));
-                if (suffix == 'u') token.is_unsigned = true;
-                else if (suffix == 'l') token.is_long = true;
-                else break;
-            }
+            token.real = static_cast<long double>(token.number);
         }
-        if (*end || continues_name(peek())) fail(token.column, fmt::format("{} is not a number", quote(std::string(text_.substr(start, at_ + 1 - start)), '\'')));
-        token.text = digits;
+        bool wrong = digits.empty() || digits == "0x" || *end || continues_name(peek());
+        if (wrong) fail(token.column, fmt::format("{} is not a number", quote(std::string(text_.substr(start, at_ + 1 - start)), '\'')));
+        token.text = text_.substr(start, at_ - start);
+    }
+
+    // u, l, ll, f of C; u8 … usize, f32, f64 of Rust
+    void read_suffix(Token& token, bool& real) {
+        if (peek() == '_') ++at_;
+        for (std::string_view word : {"i8", "i16", "i32", "i64", "i128", "isize", "u8", "u16", "u32", "u64", "u128", "usize", "f32", "f64"}) {
+            if (!text_.substr(at_).starts_with(word) || continues_name(peek(word.size()))) continue;
+            token.suffix = word;
+            at_ += word.size();
+            if (word[0] == 'f') real = true;
+            return;
+        }
+        for (; std::isalpha(static_cast<unsigned char>(peek())); ++at_) {
+            char suffix = static_cast<char>(std::tolower(static_cast<unsigned char>(peek())));
+            if (suffix == 'u' && !real) token.is_unsigned = true;
+            else if (suffix == 'l' && real) token.is_extended = true;
+            else if (suffix == 'l') ++token.longs;
+            else if (suffix == 'f' && real) token.is_float = true;
+            else break;
+        }
+    }
+
+    // \u00e4, \U0001f6a2 and Rust's \u{e4}, as UTF-8
+    std::string read_code_point(unsigned column, unsigned digits) {
+        bool braced = peek() == '{';
+        if (braced) ++at_;
+        std::uint32_t code = 0;
+        unsigned count = 0;
+        for (; std::isxdigit(static_cast<unsigned char>(peek())) && count < (braced ? 6 : digits); ++at_, ++count)
+            code = code * 16 + static_cast<std::uint32_t>(std::stoi(std::string(1, peek()), nullptr, 16));
+        if (count == 0 || (braced && peek() != '}') || code > 0x10ffff) fail(column, "\\u needs the number of a character");
+        if (braced) ++at_;
+        std::string text;
+        if (code < 0x80) return std::string(1, static_cast<char>(code));
+        unsigned more = code < 0x800 ? 1 : code < 0x10000 ? 2 : 3;
+        constexpr unsigned kLead[] = {0, 0xc0, 0xe0, 0xf0};
+        text += static_cast<char>(kLead[more] | code >> (6 * more));
+        while (more--) text += static_cast<char>(0x80 | ((code >> (6 * more)) & 0x3f));
+        return text;
     }
 
     char read_escape(unsigned column) {
         char c = peek();
         ++at_;
         switch (c) {
+            case 'a': return '\a';
+            case 'b': return '\b';
+            case 'f': return '\f';
+            case 'v': return '\v';
             case 'n': return '\n';
             case 't': return '\t';
             case 'r': return '\r';
@@ -155,14 +224,29 @@ class Lexer {
             if (at_ >= text_.size()) fail(token.column, fmt::format("the closing {} is missing", mark));
             char c = peek();
             ++at_;
-            token.text += c == '\\' ? read_escape(token.column) : c;
+            if (c == '\\' && (peek() == 'u' || peek() == 'U')) {
+                unsigned digits = peek() == 'u' ? 4 : 8;
+                ++at_;
+                token.text += read_code_point(token.column, digits);
+            } else {
+                token.text += c == '\\' ? read_escape(token.column) : c;
+            }
         }
         ++at_;
         token.kind = mark == '"' ? Token::Kind::string : Token::Kind::character;
         if (mark == '\'') {
-            if (token.text.size() != 1) fail(token.column, "a character constant holds exactly one character");
-            token.number = static_cast<std::uint64_t>(static_cast<std::int64_t>(token.text[0]));
+            if (display_width(token.text) != 1 && token.text.size() != 1) fail(token.column, "a character constant holds exactly one character");
+            token.number = code_of(token.text);
         }
+    }
+
+    // The number of the one character in UTF-8; a single byte is a char, which is signed here.
+    static std::uint64_t code_of(const std::string& text) {
+        auto byte = [&](std::size_t i) { return static_cast<std::uint32_t>(static_cast<unsigned char>(text[i])); };
+        if (text.size() == 1) return static_cast<std::uint64_t>(static_cast<std::int64_t>(text[0]));
+        std::uint32_t code = byte(0) & (0xffu >> (text.size() + 1));
+        for (std::size_t i = 1; i < text.size(); ++i) code = code << 6 | (byte(i) & 0x3f);
+        return code;
     }
 
     std::string_view text_;

@@ -70,9 +70,33 @@ std::optional<FoundEnumerator> find_enumerator(Target& target, const std::string
     return std::nullopt;
 }
 
+namespace {
+
+std::string without_spaces(std::string text) {
+    std::erase(text, ' ');
+    return text;
+}
+
+// "std::vector<int>" is known to the compiler with everything its library adds.
+const Type* find_readable_type(const ModuleSymbols& symbols, const std::string& name) {
+    std::string wanted = without_spaces(name);
+    const Type* found = nullptr;
+    for (const Type* type : symbols.types_named(without_template_arguments(last_component(name)) == name ? name : without_all_template_arguments(name))) {
+        std::string readable = without_spaces(readable_type_name(type->full_name(), type->is_rust));
+        bool same = readable == wanted || (readable.ends_with(wanted) && readable[readable.size() - wanted.size() - 1] == ':');
+        if (same && !found) found = type;
+    }
+    return found;
+}
+
+}  // namespace
+
 const Type* find_type(Target& target, const std::string& name) {
     for (const Module& module : target.modules())
         if (const Type* type = module.symbols().type_named(name)) return type;
+    if (name.find('<') == std::string::npos) return nullptr;
+    for (const Module& module : target.modules())
+        if (const Type* type = find_readable_type(module.symbols(), name)) return type;
     return nullptr;
 }
 

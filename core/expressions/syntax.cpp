@@ -15,14 +15,37 @@ namespace {
 
 constexpr int kDeepest = 200;
 
-// C's binary operators by how strongly they bind (C17 §6.5).
-const std::map<std::string_view, int> kBinary = {
-    {"||", 1}, {"&&", 2}, {"|", 3}, {"^", 4}, {"&", 5}, {"==", 6}, {"!=", 6}, {"<", 7}, {">", 7}, {"<=", 7},
-    {">=", 7}, {"<<", 8}, {">>", 8}, {"+", 9}, {"-", 9}, {"*", 10}, {"/", 10}, {"%", 10}};
+struct Binary {
+    Operator op;
+    int strength;
+};
+
+// Binary operators by how strongly they bind (C17 §6.5; C++20 §7.6).
+const std::map<std::string_view, Binary> kBinary = {
+    {"||", {Operator::either, 1}}, {"&&", {Operator::both, 2}}, {"|", {Operator::bit_or, 3}}, {"^", {Operator::bit_xor, 4}},
+    {"&", {Operator::bit_and, 5}}, {"==", {Operator::equal, 6}}, {"!=", {Operator::not_equal, 6}}, {"<", {Operator::less, 7}},
+    {">", {Operator::greater, 7}}, {"<=", {Operator::less_equal, 7}}, {">=", {Operator::greater_equal, 7}},
+    {"<<", {Operator::shift_left, 8}}, {">>", {Operator::shift_right, 8}}, {"+", {Operator::add, 9}}, {"-", {Operator::subtract, 9}},
+    {"*", {Operator::multiply, 10}}, {"/", {Operator::divide, 10}}, {"%", {Operator::remainder, 10}}};
+
+// Rust binds & ^ | more strongly than comparisons (The Rust Reference, "Expression precedence").
+int strength_of(const Binary& binary, Language language) {
+    if (language != Language::rust) return binary.strength;
+    if (is_comparison(binary.op)) return 3;
+    switch (binary.op) {
+        case Operator::bit_or: return 4;
+        case Operator::bit_xor: return 5;
+        case Operator::bit_and: return 6;
+        default: return binary.strength;
+    }
+}
+
+const std::map<std::string_view, Operator> kUnary = {{"-", Operator::minus}, {"+", Operator::plus}, {"!", Operator::logical_not},
+                                                     {"~", Operator::bit_not}, {"*", Operator::dereference}, {"&", Operator::address}};
 
 bool is_base_word(const std::string& word) {
-    static const std::vector<std::string> words = {"char", "short", "int", "long", "signed", "unsigned", "float",
-                                                   "double", "void", "_Bool", "bool", "const", "volatile"};
+    static const std::vector<std::string> words = {"char", "short", "int", "long", "signed", "unsigned", "float", "double", "void", "_Bool",
+                                                   "bool", "const", "volatile", "wchar_t", "char8_t", "char16_t", "char32_t", "__int128", "_Float16"};
     return std::find(words.begin(), words.end(), word) != words.end();
 }
 
@@ -30,14 +53,19 @@ bool is_tag_word(const std::string& word) {
     return word == "struct" || word == "union" || word == "enum" || word == "class";
 }
 
+bool is_assignment(std::string_view mark) {
+    return mark == "=" || mark == "++" || mark == "--" || (mark.size() >= 2 && mark.back() == '=' && mark != "==" && mark != "!=" && mark != "<=" && mark != ">=");
+}
+
 class Parser {
   public:
-    Parser(std::string_view text, const TypeFinder& find_type) : tokens_(tokens_of(text)), find_type_(find_type) {}
+    Parser(std::string_view text, const NameJudge& names, Language language) : text_(text), tokens_(tokens_of(text)), names_(names), language_(language) {}
 
     std::unique_ptr<Node> run() {
         if (now().kind == Token::Kind::end) throw ExpressionError("the expression is empty", 1, "type a variable's name, for example");
-        auto node = conditional();
-        if (is("=")) fail("'=' assigns, which a value cannot do", "use 'change PLACE = VALUE', or '==' to compare");
+        auto node = comma();
+        if (now().kind == Token::Kind::punctuation && is_assignment(now().text))
+            fail(fmt::format("'{}' assigns, which a value cannot do", now().text), "use 'change PLACE = VALUE', or '==' to compare");
         if (now().kind != Token::Kind::end) fail(fmt::format("{} was not expected here", shown(now())));
         return node;
     }
@@ -48,6 +76,7 @@ class Parser {
     const Token& now() const { return tokens_[at_]; }
     const Token& ahead(std::size_t n) const { return tokens_[std::min(at_ + n, tokens_.size() - 1)]; }
     bool is(std::string_view mark) const { return now().kind == Token::Kind::punctuation && now().text == mark; }
+    bool is_word(std::string_view word) const { return now().kind == Token::Kind::name && now().text == word; }
     bool take(std::string_view mark) {
         if (!is(mark)) return false;
         ++at_;
@@ -70,29 +99,46 @@ class Parser {
         node->text = std::move(text);
         return node;
     }
+    template <class... Children>
+    NodePtr with(NodePtr node, Children... children) {
+        (node->children.push_back(std::move(children)), ...);
+        return node;
+    }
+
+    // ---- operators
+
+    NodePtr comma() {
+        auto node = conditional();
+        while (is(",")) {
+            unsigned column = now().column;
+            ++at_;
+            auto second = conditional();
+            node = with(make(NodeKind::comma, column), std::move(node), std::move(second));
+        }
+        return node;
+    }
 
     NodePtr conditional() {
         auto condition = binary(1);
         if (!is("?")) return condition;
-        auto node = make(NodeKind::conditional, now().column);
+        unsigned column = now().column;
         ++at_;
-        node->children.push_back(std::move(condition));
-        node->children.push_back(conditional());
+        auto yes = comma();
         need(":");
-        node->children.push_back(conditional());
-        return node;
+        auto no = conditional();
+        return with(make(NodeKind::conditional, column), std::move(condition), std::move(yes), std::move(no));
     }
 
     NodePtr binary(int strength) {
         auto left = unary();
         while (now().kind == Token::Kind::punctuation) {
             auto found = kBinary.find(now().text);
-            if (found == kBinary.end() || found->second < strength) break;
-            auto node = make(NodeKind::binary, now().column, now().text);
+            if (found == kBinary.end() || strength_of(found->second, language_) < strength) break;
+            auto node = make(NodeKind::binary, now().column);
+            node->op = found->second.op;
             ++at_;
-            node->children.push_back(std::move(left));
-            node->children.push_back(binary(found->second + 1));
-            left = std::move(node);
+            auto right = binary(strength_of(found->second, language_) + 1);
+            left = with(std::move(node), std::move(left), std::move(right));
         }
         return left;
     }
@@ -100,17 +146,36 @@ class Parser {
     NodePtr unary() {
         if (++depth_ > kDeepest) fail("the expression nests too deeply");
         auto node = unary_inner();
+        // Rust's casts bind more strongly than any binary operator.
+        while (language_ == Language::rust && is_word("as")) {
+            unsigned column = now().column;
+            ++at_;
+            auto cast = make(NodeKind::cast, column);
+            cast->type = &needed_type();
+            node = with(std::move(cast), std::move(node));
+        }
+        while (is(".*") || is("->*")) {
+            auto outer = make(NodeKind::member_pointer, now().column);
+            outer->through_pointer = is("->*");
+            ++at_;
+            auto member = unary_inner();
+            node = with(std::move(outer), std::move(node), std::move(member));
+        }
         --depth_;
         return node;
     }
 
     NodePtr unary_inner() {
         unsigned column = now().column;
-        for (std::string_view mark : {"-", "+", "!", "~", "*", "&"}) {
-            if (!take(mark)) continue;
-            auto node = make(NodeKind::unary, column, std::string(mark));
-            node->children.push_back(unary());
-            return node;
+        if (now().kind == Token::Kind::punctuation) {
+            if (auto found = kUnary.find(now().text); found != kUnary.end()) {
+                ++at_;
+                if (found->second == Operator::address && language_ == Language::rust && is_word("mut")) ++at_;
+                return unary_node(found->second, column);
+            }
+            // && before an operand is the address of an address in Rust
+            if (language_ == Language::rust && take("&&")) return unary_node(Operator::address, column);
+            if (is("++") || is("--")) fail(fmt::format("'{}' assigns, which a value cannot do", now().text), "use 'change PLACE = VALUE'");
         }
         if (take("%")) {
             if (now().kind != Token::Kind::name) fail("a register's name is missing after '%'", "for example %rip");
@@ -118,15 +183,17 @@ class Parser {
             ++at_;
             return postfix(std::move(node));
         }
-        if (now().kind == Token::Kind::name && now().text == "sizeof") return size_of();
+        if (is_word("sizeof")) return size_of(NodeKind::size_of_value, NodeKind::size_of_type);
+        if (is_word("alignof") || is_word("_Alignof") || is_word("__alignof__")) return size_of(NodeKind::align_of_value, NodeKind::align_of_type);
         if (is("(")) {
             std::size_t start = at_++;
             if (const Type* type = try_type()) {
                 if (take(")")) {
+                    if (is("{")) fail("a compound literal is made by code of the program", "write its members one by one");
                     auto node = make(NodeKind::cast, column);
                     node->type = type;
-                    node->children.push_back(unary());
-                    return node;
+                    auto operand = unary();
+                    return with(std::move(node), std::move(operand));
                 }
             }
             at_ = start;
@@ -134,90 +201,209 @@ class Parser {
         return postfix(primary());
     }
 
-    NodePtr size_of() {
+    NodePtr unary_node(Operator op, unsigned column) {
+        auto node = make(NodeKind::unary, column);
+        node->op = op;
+        auto operand = unary();
+        return with(std::move(node), std::move(operand));
+    }
+
+    NodePtr size_of(NodeKind of_value, NodeKind of_type) {
         unsigned column = now().column;
         ++at_;
         if (is("(")) {
             std::size_t start = at_++;
             if (const Type* type = try_type()) {
                 if (take(")")) {
-                    auto node = make(NodeKind::size_of_type, column);
+                    auto node = make(of_type, column);
                     node->type = type;
                     return node;
                 }
             }
             at_ = start;
         }
-        auto node = make(NodeKind::size_of_value, column);
-        node->children.push_back(unary());
-        return node;
+        auto operand = unary();
+        return with(make(of_value, column), std::move(operand));
     }
 
-    // A type's name with its stars; null and nothing taken if this is no type.
+    // ---- types
+
+    const Type& needed_type() {
+        const Type* type = try_type();
+        if (!type) fail(fmt::format("a type is missing before {}", shown(now())), "find types PATTERN lists them");
+        return *type;
+    }
+
+    bool is_qualifier() const { return is_word("const") || is_word("volatile") || is_word("restrict") || (language_ == Language::rust && is_word("mut")); }
+
+    // A type's name with its stars; null and nothing taken if this is no type (C17 §6.7.7).
     const Type* try_type() {
         std::size_t start = at_;
-        const Type* type = nullptr;
-        std::vector<std::string> words;
-        while (now().kind == Token::Kind::name && (now().text == "const" || now().text == "volatile")) ++at_;
-        if (now().kind == Token::Kind::name && is_tag_word(now().text) && ahead(1).kind == Token::Kind::name) {
-            std::string name = now().text + " " + ahead(1).text;
-            unsigned column = ahead(1).column;
-            type = find_type_(name);
-            if (!type) type = find_type_(ahead(1).text);
-            if (!type) throw ExpressionError(fmt::format("the program has no type {}", name), column, "find types PATTERN lists them");
-            at_ += 2;
-        } else {
-            while (now().kind == Token::Kind::name && is_base_word(now().text)) {
-                words.push_back(now().text);
-                ++at_;
-            }
-            if (!words.empty()) type = base_type_from_words(words);
-            else if (now().kind == Token::Kind::name && (type = find_type_(now().text))) ++at_;
-        }
+        const Type* type = language_ == Language::rust ? rust_pointer_type() : nullptr;
+        if (!type) type = type_specifier();
         if (!type) {
             at_ = start;
             return nullptr;
         }
-        for (;;) {
-            if (take("*")) type = &pointer_to(*type);
-            else if (now().kind == Token::Kind::name && (now().text == "const" || now().text == "volatile")) ++at_;
-            else break;
+        return &declarator(*type);
+    }
+
+    // *const T, *mut T, &T
+    const Type* rust_pointer_type() {
+        bool pointer = is("*") && (ahead(1).text == "const" || ahead(1).text == "mut");
+        if (!pointer && !is("&")) return nullptr;
+        std::size_t start = at_++;
+        while (is_qualifier()) ++at_;
+        if (const Type* target = try_type()) return &pointer_to(*target);
+        at_ = start;
+        return nullptr;
+    }
+
+    const Type* type_specifier() {
+        std::vector<std::string> words;
+        while (is_qualifier() && !is_base_word(ahead(1).text)) ++at_;
+        if (now().kind == Token::Kind::name && is_tag_word(now().text) && ahead(1).kind == Token::Kind::name) {
+            std::string name = now().text + " " + ahead(1).text;
+            unsigned column = ahead(1).column;
+            const Type* type = names_.type(name);
+            at_ += 1;
+            if (!type) type = named_type();
+            else ++at_;
+            if (!type) throw ExpressionError(fmt::format("the program has no type {}", name), column, "find types PATTERN lists them");
+            return type;
         }
+        while (now().kind == Token::Kind::name && is_base_word(now().text)) {
+            words.push_back(now().text);
+            ++at_;
+        }
+        if (!words.empty()) return base_type_from_words(words);
+        if (now().kind != Token::Kind::name) return nullptr;
+        if (language_ == Language::rust)
+            if (const Type* type = rust_base_type(now().text)) {
+                ++at_;
+                return type;
+            }
+        return named_type();
+    }
+
+    // A name, with template arguments where it has them: the longest that is a type.
+    const Type* named_type() {
+        if (now().kind != Token::Kind::name) return nullptr;
+        std::size_t start = at_;
+        if (std::string longer = template_id(); !longer.empty()) {
+            if (const Type* type = names_.type(longer)) return type;
+            at_ = start;
+        }
+        const Type* type = names_.type(now().text);
+        if (type) ++at_;
         return type;
     }
+
+    // "flight<lock, 3>::gate" from the name here on; empty, and nothing taken, if no balanced brackets follow.
+    std::string template_id() {
+        std::size_t at = at_;
+        int depth = 0;
+        bool any = false;
+        for (++at; at < tokens_.size(); ++at) {
+            const Token& token = tokens_[at];
+            if (token.kind == Token::Kind::end) break;
+            bool mark = token.kind == Token::Kind::punctuation;
+            if (depth == 0) {
+                if (mark && token.text == "<") {
+                    ++depth;
+                    any = true;
+                    continue;
+                }
+                bool goes_on = any && mark && token.text == "::" && tokens_[at + 1].kind == Token::Kind::name;
+                if (!goes_on) break;
+                ++at;
+                continue;
+            }
+            if (mark && token.text == "<") ++depth;
+            if (mark && token.text == ">") --depth;
+            if (mark && token.text == ">>") depth -= 2;
+            if (depth < 0) return {};
+        }
+        if (!any || depth != 0) return {};
+        std::string name(text_.substr(now().begin, tokens_[at - 1].end - now().begin));
+        at_ = at;
+        return name;
+    }
+
+    // Stars, "(*)", "[4]" and parameters behind a type (C17 §6.7.7): the inner declarator is read after what follows it.
+    const Type& declarator(const Type& base) {
+        const Type* type = &base;
+        for (;;) {
+            if (take("*")) type = &pointer_to(*type);
+            else if (take("&&") || (language_ != Language::rust && take("&"))) continue;  // a reference is what it refers to
+            else if (is_qualifier()) ++at_;
+            else break;
+        }
+        bool nested = is("(") && ahead(1).kind == Token::Kind::punctuation && (ahead(1).text == "*" || ahead(1).text == "&");
+        unsigned stars = 0;
+        std::size_t start = at_;
+        if (nested) {
+            ++at_;
+            while (take("*") || take("&")) ++stars;
+            if (!take(")")) {
+                at_ = start;
+                return *type;
+            }
+        }
+        type = &suffixes(*type);
+        for (; stars; --stars) type = &pointer_to(*type);
+        return *type;
+    }
+
+    const Type& suffixes(const Type& base) {
+        if (is("[") && (ahead(1).kind == Token::Kind::integer || ahead(1).text == "]")) {
+            std::uint64_t count = ahead(1).number;
+            std::size_t start = at_++;
+            if (now().kind == Token::Kind::integer) ++at_;
+            if (!take("]")) {
+                at_ = start;
+                return base;
+            }
+            return array_of(suffixes(base), count);
+        }
+        if (is("(")) {
+            std::size_t start = at_++;
+            std::vector<const Type*> parameters;
+            while (!is(")")) {
+                const Type* parameter = try_type();
+                if (!parameter || (!is(")") && !take(","))) {
+                    at_ = start;
+                    return base;
+                }
+                if (plain(*parameter).kind != TypeKind::nothing) parameters.push_back(parameter);
+            }
+            ++at_;
+            return function_of(base, parameters);
+        }
+        return base;
+    }
+
+    // ---- operands
 
     NodePtr primary() {
         const Token& token = now();
         NodePtr node;
         switch (token.kind) {
-            case Token::Kind::integer:
-                node = make(NodeKind::integer, token.column, token.text);
-                node->number = token.number;
-                node->type = &integer_type(token);
-                break;
-            case Token::Kind::floating:
-                node = make(NodeKind::floating, token.column, token.text);
-                node->real = token.real;
-                node->type = token.is_float ? base_type_from_words({"float"}) : &double_type();
-                break;
-            case Token::Kind::character:
-                node = make(NodeKind::character, token.column, token.text);
-                node->number = token.number;
-                node->type = &char_type();
-                break;
-            case Token::Kind::string: node = make(NodeKind::string, token.column, token.text); break;
+            case Token::Kind::integer: case Token::Kind::floating: case Token::Kind::character: return literal();
+            case Token::Kind::string: return text();
             case Token::Kind::result: node = make(NodeKind::result, token.column, token.text); break;
-            case Token::Kind::name: {
-                node = make(NodeKind::name, token.column, token.text);
-                ++at_;
-                if (take("#")) read_choice(*node);
-                return node;
-            }
+            case Token::Kind::name: return named();
             case Token::Kind::punctuation:
                 if (take("(")) {
-                    node = conditional();
+                    if (language_ == Language::rust && is(")")) fail("() has no value to show");
+                    node = comma();
                     need(")");
                     return node;
+                }
+                if (is("::") && ahead(1).kind == Token::Kind::name) {
+                    ++at_;
+                    node = make(NodeKind::name, now().column, "::" + now().text);
+                    break;
                 }
                 fail(fmt::format("a value is missing before {}", shown(token)));
             case Token::Kind::end: fail("the expression stops where a value is missing");
@@ -226,68 +412,189 @@ class Parser {
         return node;
     }
 
+    NodePtr literal() {
+        const Token& token = now();
+        auto node = make(NodeKind::literal, token.column, token.text);
+        node->number = token.number;
+        node->real = token.real;
+        switch (token.kind) {
+            case Token::Kind::integer: node->type = &integer_type(token); break;
+            case Token::Kind::floating: node->type = &floating_type(token); break;
+            default: node->type = &character_type(token.prefix, true);
+        }
+        if (language_ == Language::rust) rust_literal(token, *node);
+        ++at_;
+        return node;
+    }
+
+    void rust_literal(const Token& token, Node& node) {
+        bool is_character = token.kind == Token::Kind::character;
+        const char* word = is_character ? (token.prefix == "b" ? "u8" : "char") : token.kind == Token::Kind::floating ? "f64"
+                           : token.number > 0x7fffffff ? "i64" : "i32";
+        node.type = rust_base_type(token.suffix.empty() ? word : token.suffix);
+        node.is_untyped = token.suffix.empty() && !is_character;
+        if (is_character) node.number &= token.number > 0xff && token.number < 0x110000 ? 0x1fffff : 0xff;
+    }
+
+    NodePtr text() {
+        auto node = make(NodeKind::string, now().column, now().text);
+        node->type = &character_type(now().prefix, false);
+        for (++at_; now().kind == Token::Kind::string; ++at_) node->text += now().text;  // texts side by side are one
+        return node;
+    }
+
+    static const Type& integer_type(const Token& token) {
+        bool decimal = !token.text.starts_with("0") || token.text.size() == 1;
+        auto fits = [&](const Type& type) { return type.size == 8 ? (!type.is_signed || token.number <= 0x7fffffffffffffff) : token.number <= (type.is_signed ? 0x7fffffffu : 0xffffffffu); };
+        // The first of these that can hold it (C17 §6.4.4.1).
+        const Type* candidates[] = {&int_type(), &unsigned_type(), &long_type(), &unsigned_long_type(), base_type_from_words({"long", "long"}), base_type_from_words({"unsigned", "long", "long"})};
+        for (std::size_t i = token.longs * 2; i < std::size(candidates); ++i) {
+            if (token.is_unsigned && candidates[i]->is_signed) continue;
+            if (!token.is_unsigned && decimal && !candidates[i]->is_signed) continue;
+            if (fits(*candidates[i])) return *candidates[i];
+        }
+        return unsigned_long_type();
+    }
+
+    static const Type& floating_type(const Token& token) {
+        if (token.is_extended) return *base_type_from_words({"long", "double"});
+        return token.is_float ? *base_type_from_words({"float"}) : double_type();
+    }
+
+    // In C a character constant is an int (C17 §6.4.4.4).
+    const Type& character_type(const std::string& prefix, bool is_constant) const {
+        if (prefix == "L" && language_ == Language::c) return int_type();  // what wchar_t stands for there
+        if (prefix == "L") return *base_type_from_words({"wchar_t"});
+        if (prefix == "u") return *base_type_from_words({"char16_t"});
+        if (prefix == "U") return *base_type_from_words({"char32_t"});
+        return is_constant && language_ == Language::c ? int_type() : char_type();
+    }
+
+    NodePtr named() {
+        const Token& token = now();
+        static const std::map<std::string_view, NodeKind> kCasts = {{"static_cast", NodeKind::static_cast_}, {"reinterpret_cast", NodeKind::cast},
+                                                                    {"const_cast", NodeKind::cast}, {"dynamic_cast", NodeKind::dynamic_cast_}};
+        if (auto cast = kCasts.find(token.text); cast != kCasts.end() && ahead(1).text == "<") return named_cast(cast->second);
+        if (is_base_word(token.text) && ahead(1).text == "(") {  // int(x)
+            if (const Type* type = base_type_from_words({token.text})) {
+                ++at_;
+                return functional_cast(*type, token.column);
+            }
+        }
+        std::size_t start = at_;
+        if (std::string longer = template_id(); !longer.empty()) {
+            const Type* type = names_.type(longer);
+            if (type && is("(")) return functional_cast(*type, token.column);
+            if (!type && names_.is_template_id(longer)) return make(NodeKind::name, token.column, longer);
+            at_ = start;
+        }
+        auto node = make(NodeKind::name, token.column, token.text);
+        ++at_;
+        if (take("#")) read_choice(*node);
+        return node;
+    }
+
+    NodePtr named_cast(NodeKind kind) {
+        auto node = make(kind, now().column);
+        ++at_;
+        need("<");
+        node->type = &needed_type();
+        need(">");
+        need("(");
+        auto operand = comma();
+        need(")");
+        return postfix(with(std::move(node), std::move(operand)));
+    }
+
+    NodePtr functional_cast(const Type& type, unsigned column) {
+        auto node = make(NodeKind::cast, column);
+        node->type = &type;
+        need("(");
+        auto operand = conditional();
+        need(")");
+        return with(std::move(node), std::move(operand));
+    }
+
     // level#17, level#flight.c, level#pass_barge
     void read_choice(Node& node) {
         if (now().kind != Token::Kind::integer && now().kind != Token::Kind::name)
             fail("after '#' comes the line, file or function of the variable that is meant");
-        unsigned end = now().column;
+        std::size_t start = at_;
         while (now().kind == Token::Kind::integer || now().kind == Token::Kind::name || is(".")) {
-            if (now().column != end) break;  // a space ends it
+            if (at_ > start && !now().touches(tokens_[at_ - 1])) break;  // a space ends it
             node.chosen += now().text;
-            end += static_cast<unsigned>(now().text.size());
             ++at_;
         }
-    }
-
-    static const Type& integer_type(const Token& token) {
-        bool hex = token.text.starts_with("0");
-        if (token.is_unsigned) return token.is_long || token.number > 0xffffffff ? unsigned_long_type() : unsigned_type();
-        if (!token.is_long && token.number <= 0x7fffffff) return int_type();
-        if (!token.is_long && hex && token.number <= 0xffffffff) return unsigned_type();
-        return token.number <= 0x7fffffffffffffff ? long_type() : unsigned_long_type();
     }
 
     NodePtr postfix(NodePtr node) {
         for (;;) {
             unsigned column = now().column;
+            if (is("++") || is("--")) fail(fmt::format("'{}' assigns, which a value cannot do", now().text), "use 'change PLACE = VALUE'");
             if (take(".") || is("->")) {
                 bool arrow = take("->");
                 if (now().kind != Token::Kind::name) fail("a member's name is missing");
                 auto outer = make(arrow ? NodeKind::arrow : NodeKind::member, now().column, now().text);
                 ++at_;
-                outer->children.push_back(std::move(node));
-                node = std::move(outer);
+                node = with(std::move(outer), std::move(node));
             } else if (take("[")) {
-                auto first = conditional();
-                bool range = take("..");
-                auto outer = make(range ? NodeKind::range : NodeKind::index, column);
-                outer->children.push_back(std::move(node));
-                outer->children.push_back(std::move(first));
-                if (range) outer->children.push_back(conditional());
-                need("]");
+                node = subscript(std::move(node), column);
+            } else if (take("(")) {
+                auto outer = with(make(NodeKind::call, column), std::move(node));
+                while (!is(")")) {
+                    outer->children.push_back(conditional());
+                    if (!is(")")) need(",");
+                }
+                ++at_;
                 node = std::move(outer);
-            } else if (is("(")) {
-                fail("functions of the program are not called from an expression", "look at the values it would use instead");
             } else {
                 return node;
             }
         }
     }
 
+    // [i], [a..b], and Rust's [a..], [..b], [a..=b]
+    NodePtr subscript(NodePtr node, unsigned column) {
+        NodePtr first, last;
+        auto is_range = [&] { return is("..") || is("..="); };
+        if (!is_range()) first = comma();
+        if (!is_range()) {
+            need("]");
+            return with(make(NodeKind::index, column), std::move(node), std::move(first));
+        }
+        auto outer = make(NodeKind::range, column);
+        outer->is_inclusive = is("..=");
+        ++at_;
+        if (!is("]")) last = conditional();
+        need("]");
+        return with(std::move(outer), std::move(node), std::move(first), std::move(last));
+    }
+
+    std::string_view text_;
     std::vector<Token> tokens_;
-    const TypeFinder& find_type_;
+    const NameJudge& names_;
+    Language language_;
     std::size_t at_ = 0;
     int depth_ = 0;
 };
 
 }  // namespace
 
-std::unique_ptr<Node> parse_expression(std::string_view text, const TypeFinder& find_type) {
-    return Parser(text, find_type).run();
+std::string_view text_of(Operator op) {
+    for (const auto& [text, binary] : kBinary)
+        if (binary.op == op) return text;
+    for (const auto& [text, unary] : kUnary)
+        if (unary == op) return text;
+    return "";
+}
+
+std::unique_ptr<Node> parse_expression(std::string_view text, const NameJudge& names, Language language) {
+    return Parser(text, names, language).run();
 }
 
 std::size_t find_assignment(std::string_view text) {
     char quoted = 0;
+    int depth = 0;
     for (std::size_t i = 0; i < text.size(); ++i) {
         char c = text[i];
         if (quoted) {
@@ -295,8 +602,11 @@ std::size_t find_assignment(std::string_view text) {
             else if (c == quoted) quoted = 0;
             continue;
         }
-        if (c == '"' || c == '\'') quoted = c;
-        if (c != '=') continue;
+        bool separates = c == '\'' && i > 0 && std::isxdigit(static_cast<unsigned char>(text[i - 1]));  // 1'000
+        if (c == '"' || (c == '\'' && !separates)) quoted = c;
+        if (c == '[' || c == '(') ++depth;
+        if (c == ']' || c == ')') --depth;
+        if (c != '=' || depth > 0) continue;
         bool comparison = (i + 1 < text.size() && text[i + 1] == '=') || (i > 0 && std::string_view("=!<>").find(text[i - 1]) != std::string_view::npos);
         if (!comparison) return i;
         if (i + 1 < text.size() && text[i + 1] == '=') ++i;

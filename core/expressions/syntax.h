@@ -1,4 +1,4 @@
-// Text to tree: the expressions of C, with registers (%rax), earlier results (@, @3, @name), parts of arrays
+// Text to tree: the expressions of C, C++ and Rust, with registers (%rax), earlier results (@, @3, @name), parts of arrays
 // (p[0..8]) and chosen variables (name#17).
 #pragma once
 
@@ -13,29 +13,54 @@
 
 namespace lantern {
 
+enum class Language { c, cplusplus, rust };
+
 enum class NodeKind {
-    integer, floating, character, string, name, cpu_register, result, unary, binary, conditional, member, arrow, index, range,
-    cast, size_of_value, size_of_type,
+    literal, string, name, cpu_register, result, unary, binary, conditional, comma, member, arrow, index, range, member_pointer, call,
+    cast, static_cast_, dynamic_cast_, size_of_value, size_of_type, align_of_value, align_of_type,
 };
 
+enum class Operator : std::uint8_t {
+    none, add, subtract, multiply, divide, remainder, shift_left, shift_right, bit_and, bit_or, bit_xor,
+    equal, not_equal, less, greater, less_equal, greater_equal, both, either,
+    minus, plus, logical_not, bit_not, dereference, address,
+};
+std::string_view text_of(Operator op);
+inline bool is_comparison(Operator op) { return op >= Operator::equal && op <= Operator::greater_equal; }
+inline bool is_shift(Operator op) { return op == Operator::shift_left || op == Operator::shift_right; }
+
+struct Binding;  // what a name was found to mean; kept by the evaluator
+
 struct Node {
-    NodeKind kind = NodeKind::integer;
+    NodeKind kind = NodeKind::literal;
+    Operator op = Operator::none;
     unsigned column = 1;    // where it starts, in characters from 1
-    std::string text;       // name, operator, member, string content
+    std::string text;       // name, member, string content
     std::string chosen;     // after '#': a line, a file or a function
     std::uint64_t number = 0;
     long double real = 0;
-    const Type* type = nullptr;  // of literals, casts and sizeof
-    std::vector<std::unique_ptr<Node>> children;
+    bool is_untyped = false;         // a Rust literal that takes the type of what it meets
+    bool is_inclusive = false;       // of a range: its last element belongs to it
+    bool through_pointer = false;    // ->* instead of .*
+    const Type* type = nullptr;      // of literals, casts, sizeof; of a text its character
+    std::vector<std::unique_ptr<Node>> children;  // a range's ends may be null
+    std::shared_ptr<Binding> binding;
 };
 
-// Says which type a name stands for, or null; tells a cast from brackets. Names come with their keyword: "struct barge".
-using TypeFinder = std::function<const Type*(const std::string& name)>;
+// What the parser must know of names.
+class NameJudge {
+  public:
+    virtual ~NameJudge() = default;
+    // The type a name stands for, or null; tells a cast from brackets. Names come with their keyword: "struct barge".
+    virtual const Type* type(const std::string& name) const = 0;
+    // Whether a name with template arguments is a function or variable of the program; tells them from comparisons.
+    virtual bool is_template_id(const std::string& name) const = 0;
+};
 
 // Throws ExpressionError with the column.
-std::unique_ptr<Node> parse_expression(std::string_view text, const TypeFinder& find_type);
+std::unique_ptr<Node> parse_expression(std::string_view text, const NameJudge& names, Language language = Language::c);
 
-// For `PLACE = EXPR`: the column of the '=' that assigns, or npos if there is none.
+// For `PLACE = EXPR`: where the '=' that assigns stands, or npos if there is none.
 std::size_t find_assignment(std::string_view text);
 
 }  // namespace lantern

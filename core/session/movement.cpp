@@ -31,8 +31,12 @@ bool Movement::condition_holds(Breakpoint& breakpoint, ThreadId thread) {
     if (breakpoint.condition.empty()) return true;
     try {
         Unwinder stack(process_, thread);
-        EvaluationContext context{&process_, thread, stack.frame(0), &session_.results_};
-        return ValueReader(process_).truth(evaluate(breakpoint.condition, context));
+        EvaluationContext context{&process_, thread, stack.frame(0), &session_.results_, nullptr, {}};
+        if (!breakpoint.compiled || breakpoint.compiled_for != context.frame->function) {
+            breakpoint.compiled = std::make_shared<Expression>(breakpoint.condition, context);
+            breakpoint.compiled_for = context.frame->function;
+        }
+        return breakpoint.compiled->truth(context);
     } catch (const Error& error) {
         breakpoint.problem = error.what();
         return true;

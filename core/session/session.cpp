@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "core/session/surroundings.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/places.h"
@@ -18,6 +19,7 @@ Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, Symb
     if (!ignored) launch_.program = full.lexically_normal().string();
     symbols_ = open_symbols(launch_.program);
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
+    surroundings_ = std::make_unique<SessionSurroundings>(*this, declared_views_);
 }
 
 Session::~Session() = default;
@@ -47,7 +49,25 @@ EvaluationContext Session::context() {
     context.thread = thread_;
     context.frame = selected_frame();
     context.results = &results_;
+    if (may_call) context.call = [this](const FunctionCall& call) { return call_function(call); };
     return context;
+}
+
+// ---- how values are shown ------------------------------------------------------------------------------------------
+
+void Session::declare_views(std::vector<DeclaredView> views) {
+    declared_views_ = DeclaredViews(std::move(views));
+}
+
+ViewLimits Session::view_limits() const {
+    ViewLimits limits;
+    limits.around = surroundings_.get();
+    return limits;
+}
+
+Form Session::form_of(const std::string& name) const {
+    auto found = forms_.find(name);
+    return found == forms_.end() ? Form::natural : found->second;
 }
 
 void Session::set_arguments(std::vector<std::string> arguments) {
@@ -112,9 +132,9 @@ void Session::select_frame(unsigned level) {
     selected_level_ = level;
 }
 
-Value Session::assign(std::string_view left, std::string_view right) {
+Value Session::assign(std::string_view left, std::string_view right, std::string& warning) {
     process();
-    Value place = lantern::assign(left, right, context());
+    Value place = lantern::assign(left, right, context(), warning);
     stack_.reset();  // a register or a saved word may have changed under the frames
     return place;
 }

@@ -9,12 +9,14 @@
 #include <string>
 #include <vector>
 
+#include "core/expressions/declared_view.h"
 #include "core/expressions/evaluator.h"
 #include "core/session/breakpoint.h"
 #include "core/session/stop.h"
 #include "core/symbols/source_files.h"
 #include "core/target/program_file.h"
 #include "core/unwind/unwinder.h"
+#include "core/values/value_view.h"
 
 namespace lantern {
 
@@ -72,10 +74,23 @@ class Session {
     Results& results() { return results_; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
-    Value assign(std::string_view left, std::string_view right);
+    Value assign(std::string_view left, std::string_view right, std::string& warning);  // see lantern::assign
+    // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
+    // returns or throws. Throws RequestError, with the reason, when it does not return.
+    Value call_function(const FunctionCall& call);
+    // Asked before each call; empty: functions are not called.
+    std::function<bool(const std::string& name)> may_call;
     // True if the source that was compiled is older than what lies there now.
     bool is_stale(const std::string& recorded_source);
     SourceState source_state(const std::string& recorded_source);
+
+    // ---- how values are shown
+    void declare_views(std::vector<DeclaredView> views);
+    const Surroundings& surroundings() const { return *surroundings_; }
+    ViewLimits view_limits() const;  // the usual ones, with the surroundings
+    // Forms the user wants variables shown in, by name.
+    std::map<std::string, Form>& forms() { return forms_; }
+    Form form_of(const std::string& name) const;
 
     std::vector<Pin>& pins() { return pins_; }
     Pin& add_pin(std::string text);
@@ -109,6 +124,9 @@ class Session {
     unsigned next_breakpoint_ = 1, next_pin_ = 1;
     std::vector<Pin> pins_;
     Results results_;
+    DeclaredViews declared_views_{{}};
+    std::unique_ptr<Surroundings> surroundings_;
+    std::map<std::string, Form> forms_;
     std::unique_ptr<Unwinder> stack_;
     unsigned selected_level_ = 0;
     ThreadId thread_ = 0;

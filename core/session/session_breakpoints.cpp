@@ -15,7 +15,7 @@ const Breakpoint& Session::add_breakpoint(const Place& place, std::string condit
     Breakpoint made;
     made.place = place;
     made.condition = std::move(condition);
-    if (!made.condition.empty()) parse_expression(made.condition, [this](const std::string& name) { return find_type(target(), name); });
+    if (!made.condition.empty()) Expression(made.condition, context());
     resolve_breakpoint(made);
     for (Breakpoint& other : breakpoints_) {
         bool same = other.is_on && std::equal(other.sites.begin(), other.sites.end(), made.sites.begin(), made.sites.end(),

@@ -68,6 +68,7 @@ struct Type {
     bool is_variadic = false;
     bool is_rvalue = false;      // a reference with two marks
     bool is_rust = false;
+    bool is_passed_by_reference = false;  // as a parameter and returned: a class with a copy constructor of its own
     bool is_text = false;        // a character of more than a byte: char16_t, char32_t, wchar_t
     std::string qualifier;                // of `qualified`: "const", "volatile" …
     const Type* target = nullptr;         // pointee, element, alias of, qualified, returned; null is void

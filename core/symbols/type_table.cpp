@@ -236,6 +236,8 @@ void TypeTable::fill_structure(Type& type, const Entry& entry) const {
     type.kind = entry.tag() == DW_TAG_union_type ? TypeKind::union_ : TypeKind::structure;
     type.name = tagged_name(entry);
     type.is_incomplete = entry.flag(DW_AT_declaration);
+    constexpr std::uint64_t kPassByReference = 4;  // DW_CC_pass_by_reference
+    type.is_passed_by_reference = entry.number(DW_AT_calling_convention).value_or(0) == kPassByReference;
     // Rust's tables of a trait's functions say which type they are for.
     if (type.is_rust)
         if (auto holder = info_.referred(entry, DW_AT_containing_type)) type.holder = type_at(holder->offset());

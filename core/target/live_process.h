@@ -79,6 +79,12 @@ class LiveProcess final : public Target {
     const Registers& registers(ThreadId thread) override;
     void set_registers(ThreadId thread, const Registers& registers) override;
     const VectorRegisters& vector_registers(ThreadId thread) override;
+    void set_vector_register(ThreadId thread, unsigned number, ByteSpan bytes) override;
+    const std::vector<MemoryRegion>& regions() override;
+    // All of the processor's state beyond the general registers, as the kernel keeps it (Intel SDM 1, §13.4): to be given
+    // back as it is.
+    std::vector<std::byte> extended_state(ThreadId thread) const;
+    void set_extended_state(ThreadId thread, ByteSpan state);
     const std::deque<Module>& modules() override;
     const Module* module_at(RunAddress address) override;
     const Module& main_module();
@@ -126,6 +132,8 @@ class LiveProcess final : public Target {
     std::map<ThreadId, Thread> threads_;
     std::map<RunAddress, Trap> traps_;
     std::deque<Module> modules_;
+    std::vector<MemoryRegion> regions_;
+    bool regions_are_old_ = true;
     std::string program_;
 };
 

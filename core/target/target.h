@@ -17,6 +17,12 @@ namespace lantern {
 
 using ThreadId = pid_t;
 
+struct MemoryRegion {
+    RunAddress begin, end;
+    std::string permissions;  // "rw-p"
+    std::string name;         // "[heap]", "[stack]", a file's path; empty for anonymous memory
+};
+
 class Target {
   public:
     virtual ~Target() = default;
@@ -32,6 +38,10 @@ class Target {
     virtual const Registers& registers(ThreadId thread) = 0;
     virtual void set_registers(ThreadId thread, const Registers& registers) = 0;
     virtual const VectorRegisters& vector_registers(ThreadId thread) = 0;
+    // By DWARF number; the first bytes of it. Throws RequestError where that cannot be done.
+    virtual void set_vector_register(ThreadId thread, unsigned number, ByteSpan bytes);
+    // What the memory of the process is made of, by address; empty where that is not known.
+    virtual const std::vector<MemoryRegion>& regions();
 
     virtual const std::deque<Module>& modules() = 0;
     virtual const Module* module_at(RunAddress address);  // null if no module is loaded there

@@ -16,6 +16,12 @@ Type made(TypeKind kind, const char* name, std::uint64_t size, bool is_signed) {
     return type;
 }
 
+Type text_type(const char* name, std::uint64_t size, bool is_signed) {
+    Type type = made(TypeKind::character, name, size, is_signed);
+    type.is_text = true;
+    return type;
+}
+
 struct Spelling {
     const char* words;  // sorted
     Type type;
@@ -35,6 +41,13 @@ const std::vector<Spelling>& spellings() {
         {"long unsigned", made(K::integer, "unsigned long", 8, false)},
         {"long long", made(K::integer, "long long", 8, true)},
         {"long long unsigned", made(K::integer, "unsigned long long", 8, false)},
+        {"__int128", made(K::integer, "__int128", 16, true)},
+        {"__int128 unsigned", made(K::integer, "unsigned __int128", 16, false)},
+        {"_Float16", made(K::floating, "_Float16", 2, true)},
+        {"wchar_t", text_type("wchar_t", 4, true)},
+        {"char8_t", text_type("char8_t", 1, false)},
+        {"char16_t", text_type("char16_t", 2, false)},
+        {"char32_t", text_type("char32_t", 4, false)},
         {"float", made(K::floating, "float", 4, true)},
         {"double", made(K::floating, "double", 8, true)},
         {"double long", made(K::floating, "long double", 16, true)},
@@ -80,6 +93,22 @@ const Type* base_type_from_words(std::vector<std::string> words) {
     return nullptr;
 }
 
+const Type* rust_base_type(std::string_view word) {
+    using K = TypeKind;
+    static const std::vector<Type> all = [] {
+        std::vector<Type> types = {
+            made(K::integer, "i8", 1, true), made(K::integer, "i16", 2, true), made(K::integer, "i32", 4, true), made(K::integer, "i64", 8, true),
+            made(K::integer, "i128", 16, true), made(K::integer, "isize", 8, true), made(K::integer, "u8", 1, false), made(K::integer, "u16", 2, false),
+            made(K::integer, "u32", 4, false), made(K::integer, "u64", 8, false), made(K::integer, "u128", 16, false), made(K::integer, "usize", 8, false),
+            made(K::floating, "f32", 4, true), made(K::floating, "f64", 8, true), text_type("char", 4, false), made(K::boolean, "bool", 1, false)};
+        for (Type& type : types) type.is_rust = true;
+        return types;
+    }();
+    for (const Type& type : all)
+        if (type.name == word) return &type;
+    return nullptr;
+}
+
 const Type& pointer_to(const Type& target) {
     static std::map<const Type*, std::unique_ptr<Type>> cache;
     auto& slot = cache[&target];
@@ -97,6 +126,17 @@ const Type& array_of(const Type& element, std::uint64_t count) {
         slot = std::make_unique<Type>(made(TypeKind::array, "", element.size * count, false));
         slot->target = &element;
         slot->count = count;
+    }
+    return *slot;
+}
+
+const Type& function_of(const Type& returned, const std::vector<const Type*>& parameters) {
+    static std::map<std::pair<const Type*, std::vector<const Type*>>, std::unique_ptr<Type>> cache;
+    auto& slot = cache[{&returned, parameters}];
+    if (!slot) {
+        slot = std::make_unique<Type>(made(TypeKind::function, "", 0, false));
+        slot->target = &returned;
+        slot->parameters = parameters;
     }
     return *slot;
 }

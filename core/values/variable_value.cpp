@@ -224,6 +224,10 @@ void write_value(Target& target, ThreadId thread, const Value& place, ByteSpan b
                            "go to frame 0, or change a value that lives in memory");
     Registers registers = target.registers(thread);
     auto old = registers.get(where.number);
+    if (!old && !place.is_bit_field()) {
+        target.set_vector_register(thread, where.number, bytes);
+        return;
+    }
     if (!old || place.is_bit_field()) throw RequestError(fmt::format("{} cannot be written yet", name));
     std::uint64_t content = *old;
     if (where.offset + bytes.size() > sizeof content) throw RequestError(fmt::format("the value does not fit {}", name));

@@ -141,11 +141,11 @@ TEST(LocalsReport, OfAnOptimisedFrameNeverThrowsAndExplains) {
 
 TEST(GlobalsReport, IsFilteredLimitedAndCounted) {
     Driven driven("locks-gcc-O0-dwarf5-pie");
-    GlobalsReport all = report_globals(driven.session, "", 2);
+    GlobalsReport all = report_globals(driven.session, {"", "", "", 2});
     EXPECT_EQ(all.variables.size(), 2u);
     EXPECT_EQ(all.total, 5u);
     EXPECT_FALSE(all.is_running);
-    GlobalsReport some = report_globals(driven.session, "TOLL", 50);
+    GlobalsReport some = report_globals(driven.session, {"TOLL", "", "", 50});
     ASSERT_EQ(some.variables.size(), 1u);
     EXPECT_EQ(one_line(some.variables[0]), "{1.5, 2.25, -4.0}");
 }

@@ -45,7 +45,11 @@ TEST(Words, AreCutAsAShellDoes) {
 TEST(Forms, AreSplitOffAtTheEndOnly) {
     EXPECT_EQ(split_form("level as hex").form, Form::hex);
     EXPECT_EQ(split_form("level as hex").expression, "level");
-    EXPECT_EQ(split_form("level").form, Form::natural);
+    EXPECT_FALSE(split_form("level").form);
+    EXPECT_TRUE(split_form("tolls raw").raw);
+    EXPECT_EQ(split_form("tolls from 100 all").from, 100u);
+    EXPECT_TRUE(split_form("tolls from 100 all").all);
+    EXPECT_EQ(split_form("toll as u8", Language::rust).expression, "toll as u8") << "a cast of Rust";
     EXPECT_THROW(split_form("level as hexagon"), RequestError);
     EXPECT_EQ(split_form("name == \" as X\"").expression, "name == \" as X\"");
 }

@@ -1,0 +1,51 @@
+// What `explain` found out, as text.
+#include <fmt/format.h>
+
+#include "cli/views/text.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+std::string lines_text(const ExplainedPlace& place) {
+    if (!place.first_line) return {};
+    return place.first_line == place.last_line ? fmt::format("line {}", place.first_line) : fmt::format("lines {} – {}", place.first_line, place.last_line);
+}
+
+void append_places(const ExplainReport& report, std::string& out, const Style& style) {
+    if (report.places.empty()) return;
+    out += "  lives\n";
+    constexpr std::size_t kMostPlaces = 40;
+    for (std::size_t i = 0; i < std::min(report.places.size(), kMostPlaces); ++i) {
+        const ExplainedPlace& place = report.places[i];
+        std::string range = place.high.value ? fmt::format("{:#x} – {:#x}", place.low.value, place.high.value) : "everywhere";
+        out += fmt::format("  {} {}  {}  {}\n", place.is_here ? "◆" : " ", padded(range, 32), padded(lines_text(place), 16), place.place) + "";
+    }
+    if (report.places.size() > kMostPlaces) out += fmt::format("    … {} more stretches of code\n", report.places.size() - kMostPlaces);
+    bool none_here = std::none_of(report.places.begin(), report.places.end(), [](const ExplainedPlace& p) { return p.is_here; });
+    if (none_here) out += "    " + style.warning("none of these is where the program stands") + "\n";
+}
+
+}  // namespace
+
+std::string explain_text(const ExplainReport& report, const Style& style) {
+    std::string out = heading_line(escape_for_display(report.expression), report.what, style);
+    auto row = [&](const char* name, const std::string& text) {
+        if (!text.empty()) out += fmt::format("  {}  {}\n", padded(name, 8), text);
+    };
+    row("type", fmt::format("{}, {}", report.type, counted(report.size, "byte")));
+    std::string value = report.value.unavailable.empty() ? one_line(report.value, 200) : style.warning("none: " + report.value.unavailable);
+    std::string assigned = qualification(report.value);
+    row("value", value + (assigned.empty() ? "" : "  " + style.warning(assigned)));
+    if (report.declared_line) row("declared", place_text(report.declared_in, report.declared_line));
+    row("scope", report.scope);
+    std::string is = report.address_is.empty() ? "" : " (" + report.address_is + ")";
+    if (!report.value.place.empty()) row("here", report.value.place + is);
+    append_places(report, out, style);
+    if (!report.names.empty()) out += "  variables of this name, innermost first\n";
+    for (const ExplainedName& name : report.names)
+        out += fmt::format("  {} {}  {}  {}\n", name.is_meant ? "◆" : " ", padded(escape_for_display(name.chosen), 20), padded(name.what, 16), name.value);
+    return out;
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,129 @@
+#include "core/analysis/explain_report.h"
+
+#include "core/analysis/locals_report.h"
+#include "core/expressions/scope_names.h"
+#include "core/support/text.h"
+#include "core/values/place_text.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+const VisibleVariable* meant(const std::vector<VisibleVariable>& all, std::string_view name, const Frame& frame) {
+    std::size_t hash = name.find('#');
+    std::string_view chosen = hash == std::string_view::npos ? std::string_view() : name.substr(hash + 1);
+    for (const VisibleVariable& visible : all) {
+        if (visible.variable->name != name.substr(0, hash)) continue;
+        if (chosen.empty() ? !visible.is_shadowed : chosen == std::to_string(visible.variable->declared_line) || chosen == frame_function_name(frame)) return &visible;
+    }
+    return nullptr;
+}
+
+// The lines a stretch of code comes from.
+void add_lines(ExplainedPlace& place, const Module& module, FileRange range) {
+    auto first = module.symbols().line_at(range.low), last = module.symbols().line_at(range.high - 1);
+    if (first) place.first_line = first->line;
+    if (last) place.last_line = last->line;
+    if (place.last_line < place.first_line) std::swap(place.first_line, place.last_line);
+}
+
+void add_places(ExplainReport& report, const Variable& variable, const Frame& frame) {
+    for (const dwarf::LocationRange& location : variable.locations) {
+        ExplainedPlace place;
+        place.place = location.expression.empty() ? "kept nowhere" : place_text(location.expression, variable.unit);
+        if (location.range && frame.module) {
+            place.low = frame.module->to_run(location.range->low);
+            place.high = frame.module->to_run(location.range->high);
+            add_lines(place, *frame.module, *location.range);
+            place.is_here = location.range->contains(frame.file_address());
+        } else {
+            place.is_here = true;
+        }
+        report.places.push_back(std::move(place));
+    }
+    if (variable.locations.empty() && variable.constant) report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, true});
+}
+
+std::string scope_text(const Frame& frame, const Scope& scope) {
+    std::string function = frame_function_name(frame);
+    bool whole = frame.function && scope.ranges == frame.function->ranges;
+    if (whole || scope.ranges.empty() || !frame.module) return "all of " + function;
+    std::uint32_t first = ~0u, last = 0;
+    for (const FileRange& range : scope.ranges) {
+        ExplainedPlace lines;
+        add_lines(lines, *frame.module, range);
+        if (lines.first_line) first = std::min(first, lines.first_line);
+        last = std::max(last, lines.last_line);
+    }
+    return last ? fmt::format("a block of {}, lines {} to {}", function, first, last) : "a block of " + function;
+}
+
+std::string kind_of(const Variable& variable, const Frame& frame) {
+    return fmt::format("{} of {}", variable.is_parameter ? "parameter" : "local variable", frame_function_name(frame));
+}
+
+void add_names(ExplainReport& report, Session& session, const Frame& frame, const std::vector<VisibleVariable>& all, const VisibleVariable* chosen, const std::string& name) {
+    ValueReader reader(session.target());
+    auto add = [&](const Variable& variable, const Value& value, std::string what, bool is_meant) {
+        report.names.push_back({fmt::format("{}#{}", name, variable.declared_line), one_line(make_view(reader, name, value), 60), variable.declared_line, std::move(what), is_meant});
+    };
+    for (const VisibleVariable& visible : all)
+        if (visible.variable->name == name)
+            add(*visible.variable, value_of_variable(session.target(), session.thread(), frame, *visible.variable), visible.variable->is_parameter ? "parameter" : "local variable", &visible == chosen);
+    const Module* module = nullptr;
+    if (auto global = find_global(session.target(), &frame, name, module)) {
+        Frame outside;
+        outside.module = module;
+        outside.registers = frame.registers;
+        add(*global, value_of_variable(session.target(), session.thread(), outside, *global), "global variable", !chosen);
+    }
+    if (report.names.size() < 2) report.names.clear();
+}
+
+}  // namespace
+
+ExplainReport report_explanation(Session& session, const std::string& expression) {
+    ExplainReport report;
+    report.expression = expression;
+    EvaluationContext context = session.context();
+    Value value = evaluate(expression, context);
+    report.value = make_view(ValueReader(session.target()), expression, value, session.form_of(expression), session.view_limits());
+    report.type = type_text(*value.type);
+    report.size = plain(*value.type).size;
+    report.what = value.in_register ? "register" : plain(*value.type).kind == TypeKind::function ? "function" : value.address ? "a place in memory" : "a computed value";
+    if (value.address) {
+        const Module* module = session.target().module_at(*value.address);
+        auto nearest = module ? module->symbols().nearest_name(module->to_file(*value.address)) : std::nullopt;
+        report.address_is = nearest ? nearest->offset ? fmt::format("{} + {}", nearest->name, nearest->offset) : nearest->name : session.surroundings().describe(*value.address);
+    }
+    std::string name(trimmed(expression));
+    std::string bare = name.substr(0, name.find('#'));
+    if (context.frame) {
+        std::vector<VisibleVariable> all = visible_variables(*context.frame);
+        const VisibleVariable* chosen = meant(all, name, *context.frame);
+        add_names(report, session, *context.frame, all, chosen, bare);
+        if (chosen) {
+            const Variable& variable = *chosen->variable;
+            report.what = kind_of(variable, *context.frame);
+            report.declared_in = variable.declared_in;
+            report.declared_line = variable.declared_line;
+            report.scope = scope_text(*context.frame, *chosen->scope);
+            report.value.assignment = value.is_available() ? assignment_of_name(session, name) : Assignment::unknown;
+            add_places(report, variable, *context.frame);
+            return report;
+        }
+    }
+    const Module* module = nullptr;
+    if (auto global = find_global(session.target(), context.frame, bare, module)) {
+        report.what = module->is_system_library() ? "global variable of a library" : "global variable";
+        report.declared_in = global->declared_in;
+        report.declared_line = global->declared_line;
+        report.scope = "everywhere";
+        Frame outside;
+        outside.module = module;
+        add_places(report, *global, outside);
+    }
+    return report;
+}
+
+}  // namespace lantern

@@ -1,0 +1,157 @@
+#include "core/expressions/container_operators.h"
+
+#include <fmt/format.h>
+
+#include "core/support/text.h"
+#include "core/values/library/library_view.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::uint64_t kMostCompared = 1'000'000;  // parts of two containers
+
+std::optional<Meaning> meaning_of(const ValueReader& reader, const Value& value) {
+    const LibraryView* view = value.is_available() ? library_view(*value.type) : nullptr;
+    if (!view) return std::nullopt;
+    Meaning meaning = view->meaning(reader, value);
+    if (meaning.alone)
+        if (auto inner = meaning_of(reader, *meaning.alone)) return inner;
+    return meaning;
+}
+
+bool is_number(const Value& value) {
+    return is_scalar(*value.type) && plain(*value.type).kind != TypeKind::pointer;
+}
+
+Value of_key(const ValueReader& reader, const Meaning& meaning, const Value& key) {
+    while (auto part = meaning.next())
+        if (are_alike(reader, *part->key, key, 1).value_or(false)) return part->value;
+    throw RequestError("it has no such key", "value of it alone lists the keys");
+}
+
+Value of_number(const ValueReader& reader, const LibraryView& view, const Value& container, const Meaning& meaning, const Value& key) {
+    if (!is_number(key)) throw RequestError("its elements are known by number");
+    std::uint64_t index = reader.integer(key);
+    if (meaning.count && index >= *meaning.count)
+        throw RequestError(fmt::format("there is no element {}: it has {}", static_cast<std::int64_t>(index), counted_elements(*meaning.count)));
+    if (auto quick = view.element(reader, container, index)) return *quick;
+    for (std::uint64_t i = 0;; ++i) {
+        auto part = meaning.next ? meaning.next() : std::nullopt;
+        if (!part) throw RequestError(fmt::format("there is no element {}", index));
+        if (i == index) return part->value;
+    }
+}
+
+// Hash tables keep no order: each key of one is looked for in the other.
+bool keeps_no_order(const Value& value) {
+    std::string family = family_name(plain(*value.type).full_name());
+    return family.find("unordered") != std::string::npos || family.ends_with("HashMap") || family.ends_with("HashSet");
+}
+
+bool holds_each(const ValueReader& reader, const Meaning& a, const Value& b, int depth) {
+    while (auto part = a.next()) {
+        bool found = false;
+        Meaning other = *meaning_of(reader, b);
+        while (auto candidate = other.next()) {
+            found = are_alike(reader, part->value, candidate->value, depth).value_or(false) &&
+                    (!part->key || are_alike(reader, *part->key, *candidate->key, depth).value_or(false));
+            if (found) break;
+        }
+        if (!found) return false;
+    }
+    return true;
+}
+
+bool in_order(const ValueReader& reader, const Meaning& a, const Meaning& b, int depth) {
+    for (std::uint64_t i = 0; i < kMostCompared; ++i) {
+        auto x = a.next(), y = b.next();
+        if (!x || !y) return !x && !y;
+        if (!are_alike(reader, x->value, y->value, depth).value_or(false)) return false;
+        if (x->key && y->key && !are_alike(reader, *x->key, *y->key, depth).value_or(false)) return false;
+    }
+    throw RequestError(fmt::format("they are alike in {} parts and longer than that", kMostCompared));
+}
+
+}  // namespace
+
+std::optional<Value> element_of(const ValueReader& reader, const Value& container, const Value& key) {
+    const LibraryView* view = library_view(*container.type);
+    if (!view) return std::nullopt;
+    Meaning meaning = view->meaning(reader, container);
+    if (meaning.alone) {
+        if (auto inner = element_of(reader, *meaning.alone, key)) return inner;
+        if (plain(*meaning.alone->type).kind == TypeKind::array) return reader.element(*meaning.alone, static_cast<std::int64_t>(reader.integer(key)));
+        return std::nullopt;
+    }
+    if (meaning.content && is_number(key)) return of_number(reader, *view, container, meaning, key);
+    if (meaning.arrangement == Arrangement::pairs) return meaning.next ? of_key(reader, meaning, key) : throw RequestError("it is empty");
+    bool has_parts = meaning.arrangement == Arrangement::elements || meaning.arrangement == Arrangement::tuple;
+    return has_parts ? std::optional(of_number(reader, *view, container, meaning, key)) : std::nullopt;
+}
+
+std::optional<std::uint64_t> count_of(const ValueReader& reader, const Value& container) {
+    auto meaning = meaning_of(reader, container);
+    if (!meaning) return std::nullopt;
+    if (meaning->alone && plain(*meaning->alone->type).kind == TypeKind::array) return plain(*meaning->alone->type).count;
+    return meaning->count;
+}
+
+std::optional<Value> target_of_owner(const ValueReader& reader, const Value& owner) {
+    const LibraryView* view = library_view(*owner.type);
+    if (!view) return std::nullopt;
+    if (auto target = view->target(reader, owner)) return target;
+    Meaning meaning = view->meaning(reader, owner);
+    if (meaning.text == "nothing" || meaning.text.starts_with("null")) throw RequestError("it holds nothing");
+    return std::nullopt;
+}
+
+std::optional<std::string> text_content(const ValueReader& reader, const Value& value) {
+    const Type& type = plain(*value.type);
+    bool letters = (type.kind == TypeKind::pointer || type.kind == TypeKind::array) && plain(target_of(type)).kind == TypeKind::character;
+    if (!letters) {
+        auto meaning = type.kind == TypeKind::structure ? meaning_of(reader, value) : std::nullopt;
+        return meaning ? meaning->content : std::nullopt;
+    }
+    unsigned unit = static_cast<unsigned>(plain(target_of(type)).size);
+    if (unit == 0 || unit > 4) return std::nullopt;
+    std::vector<std::byte> units;
+    if (type.kind == TypeKind::array) {
+        units = reader.content(value);
+    } else {
+        RunAddress start = reader.pointed_at(value);
+        units.resize(kMostContent);
+        units.resize(reader.target().read_available(start, units));
+        if (units.empty()) throw MemoryError(fmt::format("nothing can be read at address {:#x}", start.value));
+    }
+    std::size_t length = 0;
+    auto is_end = [&] { return std::all_of(units.begin() + static_cast<std::ptrdiff_t>(length), units.begin() + static_cast<std::ptrdiff_t>(length + unit), [](std::byte b) { return b == std::byte{}; }); };
+    while (length + unit <= units.size() && !is_end()) length += unit;
+    return utf8_of(ByteSpan(units).first(length), unit);
+}
+
+std::optional<bool> are_alike(const ValueReader& reader, const Value& a, const Value& b, int depth) {
+    if (depth > 8) throw RequestError("they nest too deeply to be compared");
+    if (is_number(a) && is_number(b)) {
+        bool real = plain(*a.type).kind == TypeKind::floating || plain(*b.type).kind == TypeKind::floating;
+        return real ? reader.floating(a) == reader.floating(b) : reader.wide(a) == reader.wide(b);
+    }
+    auto first_text = text_content(reader, a), second_text = text_content(reader, b);
+    if (first_text && second_text) return *first_text == *second_text;
+    auto first = meaning_of(reader, a), second = meaning_of(reader, b);
+    if (first && first->alone && !second) return are_alike(reader, *first->alone, b, depth + 1);
+    if (second && second->alone && !first) return are_alike(reader, a, *second->alone, depth + 1);
+    if (first && second) {
+        if (first->alone && second->alone) return are_alike(reader, *first->alone, *second->alone, depth + 1);
+        if (first->text != second->text || first->count != second->count) return false;
+        if (!first->next || !second->next) return first->next == nullptr && second->next == nullptr;
+        return keeps_no_order(a) ? holds_each(reader, *first, b, depth + 1) : in_order(reader, *first, *second, depth + 1);
+    }
+    // Plain structures of one type, such as the pairs in a map, member by member.
+    const Type &left = plain(*a.type), &right = plain(*b.type);
+    if (depth == 0 || left.kind != TypeKind::structure || left.full_name() != right.full_name()) return std::nullopt;
+    for (const Member& member : left.members())
+        if (!are_alike(reader, reader.member(a, member), reader.member(b, member), depth + 1).value_or(true)) return false;
+    return true;
+}
+
+}  // namespace lantern

@@ -1,0 +1,217 @@
+#include "core/expressions/name_lookup.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/support/error.h"
+#include "core/support/text.h"
+#include "core/symbols/places.h"
+#include "core/values/builtin_types.h"
+#include "core/values/dynamic_type.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+bool is_chosen(const Variable& variable, const Node& node, const Frame& frame) {
+    if (node.chosen.empty()) return true;
+    return std::to_string(variable.declared_line) == node.chosen || path_matches(variable.declared_in, node.chosen) ||
+           frame_function_name(frame) == node.chosen;
+}
+
+const Variable* local_variable(const Node& node, const Frame& frame) {
+    for (const VisibleVariable& visible : visible_variables(frame)) {
+        const Variable& variable = *visible.variable;
+        if (variable.name != node.text || !is_chosen(variable, node, frame)) continue;
+        if (!node.chosen.empty() || !visible.is_shadowed) return &variable;
+    }
+    return nullptr;
+}
+
+Value value_of_global(const Variable& variable, const Module& module, const EvaluationContext& context) {
+    Frame outside;
+    outside.module = &module;
+    if (context.frame) outside.registers = context.frame->registers;
+    return value_of_variable(*context.target, context.thread, outside, variable);
+}
+
+// Inside a method the object's members are known by their bare names; a lambda's captures are members of its object.
+std::optional<Value> member_of_this(const std::string& name, const EvaluationContext& context, const ValueReader& reader) {
+    if (!context.frame) return std::nullopt;
+    Node this_node;
+    this_node.text = "this";
+    const Variable* variable = local_variable(this_node, *context.frame);
+    if (!variable) return std::nullopt;
+    Value pointer = value_of_variable(*context.target, context.thread, *context.frame, *variable);
+    if (!pointer.is_available() || plain(*pointer.type).kind != TypeKind::pointer) return std::nullopt;
+    Value object = reader.dereference(pointer);
+    if (plain(*object.type).kind != TypeKind::structure) return std::nullopt;
+    for (const std::string& spelling : {name, "__" + name})
+        if (auto found = reader.member_named(object, spelling)) return found;
+    if (auto outer = reader.member_named(object, "__this"))
+        return reader.member_named(reader.dereference(*outer), name);
+    return std::nullopt;
+}
+
+// What it returns and takes, as far as its debug information says. Made once for each function.
+const Type& type_of_function(const ModuleSymbols& symbols, const Function& function) {
+    static std::map<const Function*, Type> made;
+    auto [slot, is_new] = made.try_emplace(&function);
+    if (is_new) {
+        const FunctionBody& body = symbols.body_of(function);
+        slot->second.kind = TypeKind::function;
+        slot->second.target = body.returned;
+        for (const Variable& variable : body.outermost.variables)
+            if (variable.is_parameter) slot->second.parameters.push_back(variable.type);
+    }
+    return slot->second;
+}
+
+// A name that only the linker knows: its address is all there is.
+std::optional<Value> symbol_value(Target& target, const std::string& name) {
+    static const Type unknown_data = [] {
+        Type made;
+        made.kind = TypeKind::function;
+        return made;
+    }();
+    for (const Module& module : target.modules())
+        if (const ElfSymbol* symbol = module.symbols().symbol_table().named(name)) return value_in_memory(unknown_data, module.to_run(symbol->address));
+    return std::nullopt;
+}
+
+[[noreturn]] void unknown_name(const Node& node, const EvaluationContext& context) {
+    std::vector<std::string> near = nearest_names(node.text, known_names(*context.target, context.frame));
+    std::string what = node.chosen.empty() ? fmt::format("nothing here is called {}", node.text)
+                                           : fmt::format("no {} here is the one of {}", node.text, node.chosen);
+    throw ExpressionError(what, node.column, near.empty() ? "locals lists what this frame has" : fmt::format("did you mean {}?", join_with(near, "or")));
+}
+
+std::optional<Value> word_of_the_language(const std::string& word, Language language) {
+    if (word == "true" || word == "false") return value_of_integer(language == Language::c ? int_type() : bool_type(), word == "true");
+    if (word == "nullptr" || word == "NULL") return value_of_integer(pointer_to(void_type()), 0);
+    return std::nullopt;
+}
+
+bool holds(const Binding& binding, const EvaluationContext& context) {
+    const Frame* frame = context.frame;
+    const Scope* innermost = frame && !frame->scopes.empty() ? frame->scopes.front() : nullptr;
+    return binding.function == (frame ? frame->function : nullptr) && binding.innermost == innermost;
+}
+
+Binding& bind(Node& node, const EvaluationContext& context, Binding::Kind kind) {
+    node.binding = std::make_shared<Binding>();
+    node.binding->kind = kind;
+    node.binding->function = context.frame ? context.frame->function : nullptr;
+    node.binding->innermost = context.frame && !context.frame->scopes.empty() ? context.frame->scopes.front() : nullptr;
+    return *node.binding;
+}
+
+std::optional<Value> bound_value(const Node& node, const EvaluationContext& context, const ValueReader& reader) {
+    const Binding& binding = *node.binding;
+    switch (binding.kind) {
+        case Binding::Kind::local: return value_of_variable(*context.target, context.thread, *context.frame, *binding.variable);
+        case Binding::Kind::of_this: return member_of_this(node.text, context, reader);
+        case Binding::Kind::constant: return binding.constant;
+        case Binding::Kind::global:
+            for (const Module& module : context.target->modules())
+                if (&module.symbols() == binding.module) return value_of_global(binding.global, module, context);
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+Value value_of_name(Node& node, const EvaluationContext& context, const ValueReader& reader) {
+    if (context.self && node.chosen.empty())
+        if (auto member = reader.member_named(*context.self, node.text)) return *member;
+    if (node.binding && holds(*node.binding, context))
+        if (auto value = bound_value(node, context, reader)) return *value;
+    bool only_global = node.text.starts_with("::");
+    std::string name = only_global ? node.text.substr(2) : node.text;
+    if (context.frame && !only_global) {
+        if (const Variable* variable = local_variable(node, *context.frame)) {
+            bind(node, context, Binding::Kind::local).variable = variable;
+            return value_of_variable(*context.target, context.thread, *context.frame, *variable);
+        }
+        if (node.chosen.empty()) {
+            if (auto member = member_of_this(name, context, reader)) {
+                bind(node, context, Binding::Kind::of_this);
+                return *member;
+            }
+        }
+    }
+    const Module* module = nullptr;
+    std::string chosen = context.frame && frame_function_name(*context.frame) == node.chosen ? "" : node.chosen;
+    if (auto global = find_global(*context.target, context.frame, name, module, chosen)) {
+        Binding& binding = bind(node, context, Binding::Kind::global);
+        binding.global = *global;
+        binding.module = &module->symbols();
+        return value_of_global(*global, *module, context);
+    }
+    if (node.chosen.empty()) {
+        std::optional<Value> constant = word_of_the_language(name, context.language());
+        if (!constant)
+            if (auto enumerator = find_enumerator(*context.target, name)) {
+                // In C an enumerator is an int (C17 §6.7.2.2).
+                bool as_int = context.language() == Language::c && enumerator->value >= INT32_MIN && enumerator->value <= INT32_MAX;
+                constant = value_of_integer(as_int ? int_type() : *enumerator->type, static_cast<std::uint64_t>(enumerator->value));
+            }
+        if (constant) {
+            bind(node, context, Binding::Kind::constant).constant = *constant;
+            return *constant;
+        }
+        if (auto function = function_value(*context.target, name)) return *function;
+        if (auto symbol = symbol_value(*context.target, name)) return *symbol;
+    }
+    unknown_name(node, context);
+}
+
+std::optional<Value> function_value(Target& target, const std::string& name, std::optional<std::size_t> parameters) {
+    std::optional<Value> first;
+    for (const Module& module : target.modules()) {
+        for (const Function* function : module.symbols().functions_named(name)) {
+            if (!function->has_code()) continue;
+            Value value = value_in_memory(type_of_function(module.symbols(), *function), module.to_run(function->low()));
+            if (!parameters || value.type->parameters.size() == *parameters) return value;
+            if (!first) first = value;
+        }
+    }
+    return first;
+}
+
+std::optional<Value> method_value(const ValueReader& reader, Value& object, const std::string& name, std::size_t arguments) {
+    if (auto whole = dynamic_type(reader, object); whole && whole->is_other) object = whole->object;
+    const Type& type = plain(*object.type);
+    std::string qualified = type.full_name() + "::" + name;
+    if (auto found = function_value(reader.target(), qualified, arguments + 1); found && found->type->parameters.size() == arguments + 1) return found;
+    for (const Member& member : type.members()) {
+        if (!member.is_base_class) continue;
+        Value base = reader.member(object, member);
+        // A base's own table would lead back to the whole object.
+        std::string in_base = plain(*base.type).full_name() + "::" + name;
+        auto found = function_value(reader.target(), in_base, arguments + 1);
+        if (!found || found->type->parameters.size() != arguments + 1) continue;
+        object = base;
+        return found;
+    }
+    return std::nullopt;
+}
+
+const Type* FrameNames::type(const std::string& name) const {
+    // A variable of that name wins over a type: `(level)` is brackets around a variable.
+    if (context_.frame)
+        for (const VisibleVariable& visible : visible_variables(*context_.frame))
+            if (visible.variable->name == name) return nullptr;
+    if (context_.self)
+        for (const Member& member : plain(*context_.self->type).members())
+            if (member.name == name) return nullptr;
+    return find_type(*context_.target, name);
+}
+
+bool FrameNames::is_template_id(const std::string& name) const {
+    const Module* module = nullptr;
+    return function_value(*context_.target, name) || find_global(*context_.target, context_.frame, name, module);
+}
+
+}  // namespace lantern

@@ -1,0 +1,41 @@
+#include "core/session/surroundings.h"
+
+namespace lantern {
+namespace {
+
+constexpr unsigned kMostFrames = 200;  // frames an address on the stack is looked for in
+
+// The frame whose part of the stack holds the address.
+std::optional<unsigned> frame_holding(Unwinder& stack, RunAddress address) {
+    for (unsigned level = 0; level < kMostFrames; ++level) {
+        const Frame* frame = stack.frame(level);
+        if (!frame) break;
+        if (frame->origin == FrameOrigin::inlined) continue;
+        if (frame->call_frame_address && address < *frame->call_frame_address) return level;
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+std::string SessionSurroundings::describe(RunAddress address) const {
+    if (!session_.is_running()) return {};
+    const auto& regions = session_.process().regions();
+    auto after = std::upper_bound(regions.begin(), regions.end(), address, [](RunAddress a, const MemoryRegion& r) { return a < r.begin; });
+    if (after == regions.begin()) return {};
+    const MemoryRegion& region = *std::prev(after);
+    if (address >= region.end) return {};
+    RunAddress top = session_.process().registers(session_.thread()).stack_pointer();
+    bool own_stack = top >= region.begin && top < region.end;
+    if (own_stack) {
+        if (address < top) return "below the stack: no function's any more";
+        auto level = frame_holding(session_.stack(), address);
+        return level ? fmt::format("stack of frame {}", *level) : "stack";
+    }
+    if (region.name == "[heap]") return "heap";
+    if (region.name == "[stack]") return "stack of another thread";
+    if (region.name.empty()) return region.permissions.starts_with("rw") ? "memory without a name" : "memory that only holds its place";
+    return "in " + region.name.substr(region.name.rfind('/') + 1);
+}
+
+}  // namespace lantern
