@@ -21,6 +21,7 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
     AssignmentAnalysis assignment(target, frame);
     for (const VisibleVariable& visible : visible_variables(frame)) {
         const Variable& variable = *visible.variable;
+        if (variable.is_artificial && variable.name != "this") continue;  // what the compiler needs for a loop or a length
         Value value = value_of_variable(target, session.thread(), frame, variable);
         ValueView view = make_view(reader, variable.name, value, session.form_of(variable.name), session.view_limits());
         view.declared_line = variable.declared_line;

@@ -137,7 +137,8 @@ class Evaluator {
             at += length;
         }
         append(0);
-        return value_of_bytes(array_of(letter, bytes.size() / unit), std::move(bytes));
+        const Type& type = array_of(letter, bytes.size() / unit);
+        return value_of_bytes(type, std::move(bytes));
     }
 
     Value cpu_register(const Node& node) {

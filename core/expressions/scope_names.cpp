@@ -57,14 +57,22 @@ std::optional<Variable> find_global(Target& target, const Frame* frame, const st
     return std::nullopt;
 }
 
-std::optional<FoundEnumerator> find_enumerator(Target& target, const std::string& name) {
+std::optional<FoundEnumerator> find_enumerator(Target& target, const std::string& full) {
+    // "Light::green" is an enumerator behind its type
+    std::string name(last_component(full));
+    std::string owner = name.size() == full.size() ? "" : full.substr(0, full.size() - name.size() - 2);
+    auto is_owner = [&](const Type& type) {
+        const std::string& type_name = type.full_name();
+        std::string scope = type_name.substr(0, type_name.size() - std::min(type_name.size(), type.name.size() + 2));
+        return owner.empty() || name_matches(type_name, owner) || name_matches(scope, owner);  // an old enumeration's stand beside it, too
+    };
     for (const Module& module : target.modules()) {
         const ModuleSymbols& symbols = module.symbols();
         for (const NameEntry& entry : symbols.index().names()) {
             if (entry.kind != NameKind::enumeration) continue;
             const Type* type = symbols.types().type_at(entry.position);
             for (const Enumerator& enumerator : type->enumerators)
-                if (enumerator.name == name) return FoundEnumerator{type, enumerator.value};
+                if (enumerator.name == name && is_owner(*type)) return FoundEnumerator{type, enumerator.value};
         }
     }
     return std::nullopt;

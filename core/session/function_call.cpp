@@ -105,11 +105,12 @@ std::string why_it_did_not_return(const Stop& stop, const std::string& name, Unw
 // What was returned in memory must outlive the stack it lies on: its bytes are taken; a string is taken as its text.
 Value taken(const ValueReader& reader, const Type& type, RunAddress address) {
     Value there = value_in_memory(type, address);
-    if (!plain(type).is_passed_by_reference) return value_of_bytes(type, reader.content(there));
+    if (!plain(type).is_passed_by_reference()) return value_of_bytes(type, reader.content(there));
     if (auto text = text_content(reader, there)) {
         std::vector<std::byte> bytes(text->size() + 1);
         std::memcpy(bytes.data(), text->data(), text->size());
-        return value_of_bytes(array_of(char_type(), bytes.size()), std::move(bytes));
+        const Type& array = array_of(char_type(), bytes.size());
+        return value_of_bytes(array, std::move(bytes));
     }
     return unavailable_value(type, "what it returned lived no longer than the call");
 }
@@ -121,7 +122,7 @@ Value Session::call_function(const FunctionCall& call) {
     const Type& returned = call.type->target ? *call.type->target : long_type();
     ValueReader reader(live);
     for (const Value& argument : call.arguments)
-        if (plain(*argument.type).is_passed_by_reference)
+        if (plain(*argument.type).is_passed_by_reference())
             throw RequestError(fmt::format("{} takes a {} by value, which only the program's own code can copy", call.name, type_text(*argument.type)));
     if (may_call && !may_call(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
 

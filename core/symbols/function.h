@@ -32,6 +32,7 @@ struct Variable {
     std::uint32_t declared_line = 0;
     bool is_parameter = false;
     bool is_external = false;
+    bool is_artificial = false;  // the compiler's own; "this" is one too
     std::vector<dwarf::LocationRange> locations;
     std::optional<dwarf::FormValue> constant;  // DW_AT_const_value: it is the same everywhere
     const dwarf::Unit* unit = nullptr;

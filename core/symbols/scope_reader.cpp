@@ -158,6 +158,7 @@ Variable ScopeReader::read_variable(const Entry& entry) const {
     variable.is_parameter = entry.tag() == DW_TAG_formal_parameter;
     variable.locations = locations_of(entry);
     if (auto constant = entry.attribute(DW_AT_const_value)) variable.constant = constant;
+    variable.is_artificial = entry.flag(DW_AT_artificial);
     variable.is_external = entry.flag(DW_AT_external);
     // Name, type and place of declaration may stand at an abstract origin or at a declaration.
     for (const Entry& each : info_.with_origins(entry)) {

@@ -39,6 +39,10 @@ const std::optional<Member>& Type::discriminant() const {
     return read_once(read_discriminant, table, [&](const TypeTable& t) { return t.read_discriminant(*this); });
 }
 
+bool Type::is_passed_by_reference() const {
+    return read_once(read_by_reference, table, [&](const TypeTable& t) { return t.read_passed_by_reference(*this); });
+}
+
 const std::string& Type::full_name() const {
     if (!read_full_name) read_full_name = name.empty() || !table ? name : table->full_name(*this);
     return *read_full_name;

@@ -68,7 +68,6 @@ struct Type {
     bool is_variadic = false;
     bool is_rvalue = false;      // a reference with two marks
     bool is_rust = false;
-    bool is_passed_by_reference = false;  // as a parameter and returned: a class with a copy constructor of its own
     bool is_text = false;        // a character of more than a byte: char16_t, char32_t, wchar_t
     std::string qualifier;                // of `qualified`: "const", "volatile" …
     const Type* target = nullptr;         // pointee, element, alias of, qualified, returned; null is void
@@ -85,6 +84,8 @@ struct Type {
     const std::vector<TemplateArgument>& arguments() const;
     const std::vector<Variant>& variants() const;
     const std::optional<Member>& discriminant() const;
+    // As a parameter and returned: a class that is copied or ended by code of its own (Itanium C++ ABI §3.1.1).
+    bool is_passed_by_reference() const;
     const std::string& full_name() const;  // with the namespaces and classes it stands in
 
     // Filled by TypeTable.
@@ -94,6 +95,7 @@ struct Type {
     mutable std::optional<std::vector<TemplateArgument>> read_arguments;
     mutable std::optional<std::vector<Variant>> read_variants;
     mutable std::optional<std::optional<Member>> read_discriminant;
+    mutable std::optional<bool> read_by_reference;
     mutable std::optional<std::string> read_full_name;
 };
 

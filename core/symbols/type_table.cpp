@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/support/error.h"
+#include "core/symbols/names.h"
 
 namespace lantern {
 
@@ -236,8 +237,6 @@ void TypeTable::fill_structure(Type& type, const Entry& entry) const {
     type.kind = entry.tag() == DW_TAG_union_type ? TypeKind::union_ : TypeKind::structure;
     type.name = tagged_name(entry);
     type.is_incomplete = entry.flag(DW_AT_declaration);
-    constexpr std::uint64_t kPassByReference = 4;  // DW_CC_pass_by_reference
-    type.is_passed_by_reference = entry.number(DW_AT_calling_convention).value_or(0) == kPassByReference;
     // Rust's tables of a trait's functions say which type they are for.
     if (type.is_rust)
         if (auto holder = info_.referred(entry, DW_AT_containing_type)) type.holder = type_at(holder->offset());
@@ -374,6 +373,39 @@ std::vector<TemplateArgument> TypeTable::read_arguments(const Type& type) const 
         if (child.tag() == DW_TAG_GNU_template_parameter_pack) for_each_child(child, read);
     });
     return arguments;
+}
+
+// Compilers that do not say it (DW_AT_calling_convention) leave it to be seen from the class: a destructor, a copy or move
+// constructor that somebody wrote, virtual functions, or a part of which any of these is true.
+bool TypeTable::read_passed_by_reference(const Type& type) const {
+    if (type.kind != TypeKind::structure || type.is_rust) return false;
+    auto entry = info_.entry_at(type.entry_offset);
+    if (!entry) return false;
+    constexpr std::uint64_t kPassByReference = 4, kPassByValue = 5;
+    auto said = entry->number(DW_AT_calling_convention).value_or(0);
+    if (said == kPassByReference || said == kPassByValue) return said == kPassByReference;
+    std::string name(without_template_arguments(type.name));
+    bool found = false;
+    for_each_child(*entry, [&](const Entry& child) {
+        if (child.tag() != DW_TAG_subprogram) return;
+        if (child.number(DW_AT_virtuality).value_or(0)) found = true;
+        if (child.flag(DW_AT_artificial) || child.number(DW_AT_defaulted).value_or(0)) return;
+        std::string_view function = child.text(DW_AT_name).value_or("");
+        if (function == "~" + name) found = true;
+        if (function != name) return;
+        unsigned parameters = 0;
+        const Type* last = nullptr;
+        for_each_child(child, [&](const Entry& parameter) {
+            if (parameter.tag() != DW_TAG_formal_parameter || parameter.flag(DW_AT_artificial)) return;
+            ++parameters;
+            last = type_of(parameter);
+        });
+        if (parameters == 1 && plain(*last).kind == TypeKind::reference && &plain(target_of(plain(*last))) == &type) found = true;
+    });
+    if (found) return true;
+    for (const Member& member : type.members())
+        if (member.is_virtual_base || (&plain(*member.type) != &type && plain(*member.type).is_passed_by_reference())) return true;
+    return false;
 }
 
 std::string TypeTable::full_name(const Type& type) const {

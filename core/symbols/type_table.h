@@ -29,6 +29,7 @@ class TypeTable {
     std::vector<Variant> read_variants(const Type& type) const;
     std::optional<Member> read_discriminant(const Type& type) const;  // what tells the variants apart, where that has a place of its own
     std::vector<TemplateArgument> read_arguments(const Type& type) const;
+    bool read_passed_by_reference(const Type& type) const;
     // Qualified, and in C with its keyword.
     std::string full_name(const Type& type) const;
     std::vector<std::string> read_methods(const Type& type) const;  // names, in the order of declaration

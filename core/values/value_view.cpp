@@ -38,6 +38,8 @@ class ViewMaker {
   public:
     ViewMaker(const ValueReader& reader, Form form, const ViewLimits& limits) : reader_(reader), form_(form), limits_(limits), nodes_left_(limits.nodes) {}
 
+    ValueView whole(std::string name, const Value& value) { return make(std::move(name), value.is_available() ? seen_whole(value) : value, 0); }
+
     ValueView make(std::string name, const Value& value, unsigned depth) {
         ValueView view;
         view.name = std::move(name);
@@ -363,7 +365,7 @@ class ViewMaker {
 }  // namespace
 
 ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form, const ViewLimits& limits) {
-    return ViewMaker(reader, form, limits).make(std::move(name), value, 0);
+    return ViewMaker(reader, form, limits).whole(std::move(name), value);
 }
 
 }  // namespace lantern
