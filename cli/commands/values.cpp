@@ -114,7 +114,7 @@ void run_change(Shell& shell, std::string_view arguments) {
     ChangeReport report;
     report.place = left;
     report.before = one_line(make_view(reader, left, evaluate(left, session.context()), session.form_of(left)), 200);
-    session.assign(left, right, report.warning);
+    report.warning = session.assign(left, right).warning;
     report.after = one_line(make_view(reader, left, evaluate(left, session.context()), session.form_of(left)), 200);
     shell.show(report);
 }

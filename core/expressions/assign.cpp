@@ -57,9 +57,15 @@ void refuse_what_does_not_fit(const ValueReader& reader, const Value& place, con
                                           counted(bits, "bit"), type_text(*place.type)), 1);
 }
 
+std::string why_it_may_surprise(Target& target, const Value& place) {
+    if (is_in_read_only_memory(target, place)) return "it lies in memory the program itself may only read: the program may have used its value already";
+    if (place.type->kind == TypeKind::qualified && place.type->qualifier == "const") return "it is const: the compiler may have put its value into the code";
+    return {};
+}
+
 }  // namespace
 
-Value assign(std::string_view left, std::string_view right, const EvaluationContext& context, std::string& warning) {
+Assigned assign(std::string_view left, std::string_view right, const EvaluationContext& context) {
     ValueReader reader(*context.target);
     Expression value_expression{std::string(right), context};
     Value place = evaluate(left, context);
@@ -72,17 +78,16 @@ Value assign(std::string_view left, std::string_view right, const EvaluationCont
     Value given = value_expression.value(context);
     if (!given.is_available()) throw ExpressionError(fmt::format("the new value is not available: {}", given.unavailable), 1);
     if (plain(*given.type).kind == TypeKind::reference) given = reader.dereference(given);
-    if (is_in_read_only_memory(*context.target, place)) warning = "it lies in memory the program itself may only read: the program may have used its value already";
-    else if (place.type->kind == TypeKind::qualified && place.type->qualifier == "const") warning = "it is const: the compiler may have put its value into the code";
+    Assigned result{place, why_it_may_surprise(*context.target, place)};
     bool is_text = value_expression.tree().kind == NodeKind::string;
     std::string name(trimmed(left));
     if (is_text && plain(*place.type).kind == TypeKind::array && plain(target_of(plain(*place.type))).size == plain(target_of(plain(*given.type))).size) {
         put_text(reader, context, place, given, name);
-        return place;
+        return result;
     }
     if (is_text && library_view(*place.type)) {
         put_into_string(reader, context, place, given, name);
-        return place;
+        return result;
     }
     const LibraryView* view = library_view(*place.type);
     if (view && is_scalar(*given.type)) {  // an atomic, a cell, an optional that holds a value
@@ -93,7 +98,8 @@ Value assign(std::string_view left, std::string_view right, const EvaluationCont
     refuse_what_does_not_fit(reader, place, given, made);
     write_value(*context.target, context.thread, place, reader.content(made));
     if (place.in_register) place.bytes = reader.content(made);
-    return place;
+    result.place = place;
+    return result;
 }
 
 }  // namespace lantern

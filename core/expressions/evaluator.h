@@ -66,8 +66,12 @@ class Expression {
 // Read and computed at once; throws what Expression does.
 Value evaluate(std::string_view text, const EvaluationContext& context);
 
-// "1 + 2" is no place; "chamber->level_cm" is. Writes `right` converted to the type of `left`, and returns the place.
-// `warning` is filled where the change works but may surprise.
-Value assign(std::string_view left, std::string_view right, const EvaluationContext& context, std::string& warning);
+struct Assigned {
+    Value place;
+    std::string warning;  // not empty: it worked, but may surprise
+};
+
+// "1 + 2" is no place; "chamber->level_cm" is. Writes `right` converted to the type of `left`.
+Assigned assign(std::string_view left, std::string_view right, const EvaluationContext& context);
 
 }  // namespace lantern

@@ -48,7 +48,9 @@ class Lexer {
         if (starts_name(c)) return read_name(token);
         bool after_dot = !tokens_.empty() && tokens_.back().text == "." && tokens_.back().end == at_;
         if (after_dot && std::isdigit(static_cast<unsigned char>(c))) return read_field_number(token);
-        if (std::isdigit(static_cast<unsigned char>(c)) || (c == '.' && std::isdigit(static_cast<unsigned char>(peek(1)))))
+        // both.0 is a field; a number that starts with a dot stands where nothing does
+        bool is_field = !tokens_.empty() && tokens_.back().end == at_ && (tokens_.back().kind == Token::Kind::name || tokens_.back().text == ")" || tokens_.back().text == "]");
+        if (std::isdigit(static_cast<unsigned char>(c)) || (c == '.' && !is_field && std::isdigit(static_cast<unsigned char>(peek(1)))))
             return read_number(token);
         if (c == '"' || c == '\'') return read_quoted(token, c);
         if (c == '@') return read_result(token);

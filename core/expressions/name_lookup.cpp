@@ -54,20 +54,6 @@ std::optional<Value> member_of_this(const std::string& name, const EvaluationCon
     return std::nullopt;
 }
 
-// What it returns and takes, as far as its debug information says. Made once for each function.
-const Type& type_of_function(const ModuleSymbols& symbols, const Function& function) {
-    static std::map<const Function*, Type> made;
-    auto [slot, is_new] = made.try_emplace(&function);
-    if (is_new) {
-        const FunctionBody& body = symbols.body_of(function);
-        slot->second.kind = TypeKind::function;
-        slot->second.target = body.returned;
-        for (const Variable& variable : body.outermost.variables)
-            if (variable.is_parameter) slot->second.parameters.push_back(variable.type);
-    }
-    return slot->second;
-}
-
 // A name that only the linker knows: its address is all there is.
 std::optional<Value> symbol_value(Target& target, const std::string& name) {
     static const Type unknown_data = [] {
@@ -172,7 +158,7 @@ std::optional<Value> function_value(Target& target, const std::string& name, std
     for (const Module& module : target.modules()) {
         for (const Function* function : module.symbols().functions_named(name)) {
             if (!function->has_code()) continue;
-            Value value = value_in_memory(type_of_function(module.symbols(), *function), module.to_run(function->low()));
+            Value value = value_in_memory(module.symbols().type_of(*function), module.to_run(function->low()));
             if (!parameters || value.type->parameters.size() == *parameters) return value;
             if (!first) first = value;
         }

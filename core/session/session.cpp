@@ -132,11 +132,11 @@ void Session::select_frame(unsigned level) {
     selected_level_ = level;
 }
 
-Value Session::assign(std::string_view left, std::string_view right, std::string& warning) {
+Assigned Session::assign(std::string_view left, std::string_view right) {
     process();
-    Value place = lantern::assign(left, right, context(), warning);
+    Assigned result = lantern::assign(left, right, context());
     stack_.reset();  // a register or a saved word may have changed under the frames
-    return place;
+    return result;
 }
 
 Pin& Session::add_pin(std::string text) {

@@ -74,7 +74,7 @@ class Session {
     Results& results() { return results_; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
-    Value assign(std::string_view left, std::string_view right, std::string& warning);  // see lantern::assign
+    Assigned assign(std::string_view left, std::string_view right);
     // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
     // returns or throws. Throws RequestError, with the reason, when it does not return.
     Value call_function(const FunctionCall& call);

@@ -94,6 +94,35 @@ const Type* ModuleSymbols::type_named(const std::string& text) const {
     return best ? types().type_at(best->position) : nullptr;
 }
 
+const Type& ModuleSymbols::type_of(const Function& function) const {
+    auto [slot, is_new] = function_types_.try_emplace(&function);
+    if (is_new) {
+        const FunctionBody& body = body_of(function);
+        slot->second.kind = TypeKind::function;
+        slot->second.target = body.returned;
+        for (const Variable& variable : body.outermost.variables)
+            if (variable.is_parameter) slot->second.parameters.push_back(variable.type);
+    }
+    return slot->second;
+}
+
+// The compiler describes each of these tables as a variable "<TYPE as TRAIT>::{vtable}".
+const Type* ModuleSymbols::type_of_trait_table(FileAddress table) const {
+    if (!trait_tables_) {
+        trait_tables_.emplace();
+        for (const NameEntry& entry : index().names()) {
+            if (entry.kind != NameKind::global || !index().own_name(entry).ends_with("{vtable}")) continue;
+            auto variable = global(entry);
+            if (!variable || variable->locations.empty()) continue;
+            const Type* held = plain(*variable->type).holder;
+            ByteReader reader(variable->locations[0].expression, "location");
+            if (held && reader.remaining() == 9 && reader.u8() == DW_OP_addr) (*trait_tables_)[FileAddress(reader.u64())] = held;
+        }
+    }
+    auto found = trait_tables_->find(table);
+    return found == trait_tables_->end() ? nullptr : found->second;
+}
+
 // The file's own index is believed when the entry it names is there and is what it says.
 std::optional<Position> ModuleSymbols::type_in_table(const NameTable& table, std::string_view name, std::optional<NameKind> kind) const {
     try {

@@ -97,6 +97,7 @@ struct Type {
     mutable std::optional<std::optional<Member>> read_discriminant;
     mutable std::optional<bool> read_by_reference;
     mutable std::optional<std::string> read_full_name;
+    mutable std::optional<const class LibraryView*> known_view;  // see library_view
 };
 
 // The type behind aliases and qualifiers; never null.

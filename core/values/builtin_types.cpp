@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 #include <memory>
+#include <tuple>
 
 namespace lantern {
 namespace {
@@ -120,8 +121,8 @@ const Type& pointer_to(const Type& target) {
 }
 
 const Type& array_of(const Type& element, std::uint64_t count) {
-    static std::map<std::pair<const Type*, std::uint64_t>, std::unique_ptr<Type>> cache;
-    auto& slot = cache[{&element, count}];
+    static std::map<std::tuple<const Type*, std::uint64_t, std::uint64_t>, std::unique_ptr<Type>> cache;
+    auto& slot = cache[{&element, element.size, count}];
     if (!slot) {
         slot = std::make_unique<Type>(made(TypeKind::array, "", element.size * count, false));
         slot->target = &element;

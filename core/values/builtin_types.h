@@ -22,8 +22,8 @@ const Type* base_type_from_words(std::vector<std::string> words);
 // "i32", "usize", "f64", "char", "bool" …; null for another word.
 const Type* rust_base_type(std::string_view word);
 
-// Made once for each target and kept for the life of the program: symbol tables that were in use are never freed while
-// a session lasts, so a target's address is never used twice.
+// Made once for each target and kept for the life of the program. They hold nothing of the target but where it is and its
+// size, so that one whose address is used again later is still right.
 const Type& pointer_to(const Type& target);
 const Type& array_of(const Type& element, std::uint64_t count);
 const Type& function_of(const Type& returned, const std::vector<const Type*>& parameters);

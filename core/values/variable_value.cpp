@@ -225,7 +225,11 @@ void write_value(Target& target, ThreadId thread, const Value& place, ByteSpan b
     Registers registers = target.registers(thread);
     auto old = registers.get(where.number);
     if (!old && !place.is_bit_field()) {
-        target.set_vector_register(thread, where.number, bytes);
+        ByteSpan now = target.vector_registers(thread).bytes(where.number);
+        std::vector<std::byte> whole(now.begin(), now.end());
+        if (where.offset + bytes.size() > whole.size()) throw RequestError(fmt::format("the value does not fit {}", name));
+        std::copy(bytes.begin(), bytes.end(), whole.begin() + static_cast<std::ptrdiff_t>(where.offset));
+        target.set_vector_register(thread, where.number, whole);
         return;
     }
     if (!old || place.is_bit_field()) throw RequestError(fmt::format("{} cannot be written yet", name));

@@ -80,7 +80,7 @@ void say(const char* name, const std::string& v) { std::cout << name << " = " <<
 
 using namespace canal;
 
-void __attribute__((noinline)) look_here() { std::cout.flush(); }
+void __attribute__((noinline)) look_here() { asm volatile(""); }
 
 int main() {
     std::string short_text = "Wren", long_text = "The Lantern and Gate, by the third lock of the flight", empty_text;
@@ -236,6 +236,7 @@ int main() {
     say("state", "lit | laden (5)");
 
 #ifdef _GLIBCXX_DEBUG
+    std::cout.flush();
     look_here();  // its containers begin with what they check themselves with
     held.unlock();
     return 0;
@@ -257,6 +258,7 @@ int main() {
     long** first = *reinterpret_cast<long***>(&circle);
     long* saved_third = reinterpret_cast<long**>(reinterpret_cast<long**>(first[0])[0])[0];
     reinterpret_cast<long**>(reinterpret_cast<long**>(first[0])[0])[0] = reinterpret_cast<long*>(first);
+    std::cout.flush();
     look_here();
     words[1] = saved_end;
     wild_node[3] = saved_node;

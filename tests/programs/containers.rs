@@ -33,7 +33,10 @@ enum Light {
 }
 
 #[inline(never)]
-fn look_here() {}
+fn look_here() {
+    std::hint::black_box(());
+    print!("");
+}
 
 fn list<T: std::fmt::Debug>(items: impl Iterator<Item = T>) -> String {
     let all: Vec<String> = items.map(|x| format!("{:?}", x)).collect();
@@ -120,7 +123,7 @@ fn main() {
     println!("boxed_text = {:?}", boxed_text);
     println!("boxed_slice = {}", list(boxed_slice.iter()));
     println!("cell = {}", cell.get());
-    println!("guarded = {:?} (not borrowed)", guarded.borrow());
+    println!("guarded = {:?} (1 reader)", guarded.borrow());
     println!("depth = Some(42)\nno_depth = None\ntext_maybe = Some(\"weir\")\nno_text_maybe = None\nno_reference = None");
     println!("good = Ok(3)\nbad = Err(\"stuck\")");
     println!("shut = Shut\najar = Ajar(5, 0.5)\nopen = Open {{width_cm = 430, by = \"Ada\"}}");

@@ -65,7 +65,7 @@ struct lock { int level; struct { short upper, lower; } gate; union { int whole;
 static int table[6] = {10, 20, 30, 40, 50, 60};
 static int twice(int n) { return 2 * n; }
 
-__attribute__((noinline)) static void look_here(void) { fflush(stdout); }
+__attribute__((noinline)) static void look_here(void) { __asm__ volatile(""); }
 
 int main(void) {
     signed char sc = -3;
@@ -109,6 +109,7 @@ int main(void) {
     P(i + u * 2 - l / 3 % 7) P((i + 3) * (u - 1)) P(i - -i) P(i - - -i) P(1 + 2 * 3 << 1 & 0xf | 1) P(i & 1 == 1) P(~i & 0xff) P((i ^ u) >> 3) P(-7 / 2) P(-7 % 3) P(7 % -3) P(i * i * i)
     P(i == -7 && lock.level > 100 && table[2] == 30) P(uc + uc) P(us * us > 0) P((unsigned char)(uc + uc)) P(sc == (signed char)253)
     Q(table + 2) Q(&lock.level) Q(walk + 1) Q(&grid[1]) Q(name + 1) Q((char *)walk + 1) Q(&*walk) Q(*grid + 1) Q(rule)
+    fflush(stdout);
     look_here();
     return 0;
 }

@@ -54,12 +54,13 @@ struct Pound { double depth; long volume; };
 struct Wide { long a, b, c; };
 int level = 1;
 
-__attribute__((noinline)) void look_here() { std::fflush(stdout); }
-__attribute__((noinline)) void look_inside() { std::fflush(stdout); }
+__attribute__((noinline)) void look_here() { asm volatile(""); }
+__attribute__((noinline)) void look_inside() { asm volatile(""); }
 
 int Keeper::pay(int hours) {
     int shift_pay = hours * 10;
     std::puts("shift = 1\nthis->shift = 1\nKeeper::count = 3\ncount = 3\nshift + shift_pay = 51");
+    std::fflush(stdout);
     look_inside();
     return shift_pay;
 }
@@ -124,6 +125,7 @@ int main() {
         std::puts("craft->toll(5) = 7\nplain_craft.toll(2) = 100\nboat.twice() = 100\nlarger<int>(4, 9) = 9\nlarger<double>(1.5, 2) = 2.0");
         std::puts("deepened(pound, 0.5) = {depth = 2.0, volume = 14}\nwidened(wide, 10) = {a = 11, b = 12, c = 13}\nmixed(1, 2.5, 3, 4, 5, 6, 7, 8, 9.25) = 45.75");
         std::puts("sum_of_nine(1, 2, 3, 4, 5, 6, 7, 8, 9) = 9846\nis_deep(pound) = false\ngreeting(4) = \"lock 4 is open to everybody today\\0\"\nowned->toll(1) + 1 = 4");
+        std::fflush(stdout);
         look_here();
         total += level;
     }

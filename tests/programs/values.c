@@ -19,7 +19,7 @@ const int fixed_depth = 310;
 static int levels[3] = {214, 180, 146};
 static int double_toll(int toll) { return 2 * toll; }
 
-__attribute__((noinline)) static void look_here(void) { fflush(stdout); }
+__attribute__((noinline)) static void look_here(void) { __asm__ volatile(""); }
 
 static void __attribute__((noinline)) lengths(int n, int m) {
     int list[n];
@@ -29,6 +29,7 @@ static void __attribute__((noinline)) lengths(int n, int m) {
         for (int j = 0; j < m; ++j) grid[i][j] = i * 100 + j;
     printf("list = {0, 10, 20, 30}\n");
     printf("grid = {{0, 1, 2}, {100, 101, 102}, {200, 201, 202}, {300, 301, 302}}\n");
+    fflush(stdout);
     look_here();
 }
 

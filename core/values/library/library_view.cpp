@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <map>
-#include <unordered_map>
 
 #include "core/support/text.h"
 
@@ -96,16 +95,13 @@ void append_utf8(std::string& out, std::uint32_t code) {
 }  // namespace
 
 const LibraryView* library_view(const Type& type) {
-    static std::unordered_map<const Type*, const LibraryView*> known;
     const Type& base = plain(type);
     if (base.kind != TypeKind::structure || !base.table) return nullptr;
-    auto [slot, is_new] = known.try_emplace(&base, nullptr);
-    if (is_new) {
-        const LibraryView* found = look_up(base);
-        known[&base] = found;
-        return found;
+    if (!base.known_view) {
+        base.known_view = nullptr;  // while it is looked for
+        base.known_view = look_up(base);
     }
-    return slot->second;
+    return *base.known_view;
 }
 
 Value part_at(const ValueReader& reader, const Value& value, std::string_view path) {

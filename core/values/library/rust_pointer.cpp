@@ -1,8 +1,6 @@
 // Rust's Rc and Arc with their counts, and pointers to traits with the type behind them.
 #include <fmt/format.h>
 
-#include <map>
-
 #include "core/support/text.h"
 #include "core/values/library/library_view.h"
 #include "core/values/library/symbols_behind.h"
@@ -52,31 +50,9 @@ class CountedView final : public LibraryView {
     }
 };
 
-using Tables = std::map<FileAddress, const Type*>;
-
-// The compiler describes each table of a trait's functions as a variable "<TYPE as TRAIT>::{vtable}".
-const Tables& tables_of(const Module& module) {
-    static std::map<const ModuleSymbols*, Tables> known;
-    auto [slot, is_new] = known.try_emplace(&module.symbols());
-    if (!is_new) return slot->second;
-    const ModuleSymbols& symbols = module.symbols();
-    for (const NameEntry& entry : symbols.index().names()) {
-        if (entry.kind != NameKind::global || !symbols.index().own_name(entry).ends_with("{vtable}")) continue;
-        auto variable = symbols.global(entry);
-        if (!variable || variable->locations.empty()) continue;
-        const Type* held = plain(*variable->type).holder;
-        ByteReader reader(variable->locations[0].expression, "location");
-        if (held && reader.remaining() == 9 && reader.u8() == dwarf::DW_OP_addr) slot->second[FileAddress(reader.u64())] = held;
-    }
-    return slot->second;
-}
-
 const Type* type_of_table(Target& target, RunAddress table) {
     const Module* module = target.module_at(table);
-    if (!module) return nullptr;
-    const Tables& tables = tables_of(*module);
-    auto found = tables.find(module->to_file(table));
-    return found == tables.end() ? nullptr : found->second;
+    return module ? module->symbols().type_of_trait_table(module->to_file(table)) : nullptr;
 }
 
 class TraitObjectView final : public LibraryView {

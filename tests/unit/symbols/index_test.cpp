@@ -191,7 +191,7 @@ TEST(Circles, EndWithAnErrorAndWithoutHarm) {
     EXPECT_EQ(names.names.size(), 2u) << "the aliases have names, the functions have none";
     EXPECT_THROW(NameScanner::declaration_of(info, circle.first), FormatError);
     EXPECT_THROW(info.with_origins(*info.entry_at(circle.second)), FormatError);
-    TypeTable types(info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, [](const dwarf::Unit&, std::uint64_t) { return std::string(); });
+    TypeTable types(info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, [](const dwarf::Unit&, std::uint64_t) { return std::string(); }, [](dwarf::Position) { return std::string(); });
     const Type* alias = types.type_at(circle.alias);
     EXPECT_EQ(alias->kind, TypeKind::alias);
     EXPECT_EQ(plain(*alias).kind, TypeKind::nothing);

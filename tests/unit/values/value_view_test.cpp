@@ -63,7 +63,7 @@ TEST(ValueView, WritesNumbersInEveryForm) {
     EXPECT_EQ(text_of(minus, Form::unsigned_decimal), "4294967254");
     EXPECT_EQ(text_of(minus, Form::octal), "037777777726");
     EXPECT_EQ(text_of(minus, Form::bytes), "d6 ff ff ff");
-    EXPECT_EQ(text_of(value_of_integer(int_type(), 5), Form::binary), "0b101");
+    EXPECT_EQ(text_of(value_of_integer(int_type(), 5), Form::binary), "0b0101");
     EXPECT_EQ(text_of(value_of_integer(int_type(), 65), Form::character), "65 'A'");
     EXPECT_EQ(text_of(value_of_integer(char_type(), 10)), "10 '\\n'");
     EXPECT_EQ(text_of(value_of_integer(*base_type_from_words({"unsigned", "char"}), 200)), "200 '\\xc8'");
