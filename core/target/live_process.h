@@ -7,6 +7,7 @@
 #include <deque>
 #include <memory>
 #include <optional>
+#include <set>
 
 #include "core/target/event_loop.h"
 #include "core/target/launch.h"
@@ -131,6 +132,7 @@ class LiveProcess final : public Target {
     std::uint64_t stops_ = 0;
     std::map<ThreadId, Thread> threads_;
     std::map<RunAddress, Trap> traps_;
+    std::set<RunAddress> past_traps_;  // where our bytes stood: a thread may have met one and not told us yet
     std::deque<Module> modules_;
     std::vector<MemoryRegion> regions_;
     bool regions_are_old_ = true;

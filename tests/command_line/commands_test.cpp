@@ -118,7 +118,7 @@ TEST(Values, InEveryForm) {
                              "value chamber->name as bytes", "value &fill as pointer", "value fill as instructions", "value chamber->state as decimal", "value -1 as unsigned"},
                     {"--stdout", "/dev/null"});
     EXPECT_EQ(ran.status, 0) << ran.output;
-    for (const char* part : {"rate = 0x4 ", "rate = 0b100 ", "rate = 04 ", "rate = 4 '\\x04'", "rate = 04 00 00 00", "tolls[0] = 0x3ff8000000000000", "keeper = \"Ada Quill\"", "75 70 70 65 72 00", "(fill)",
+    for (const char* part : {"rate = 0x4 ", "rate = 0b0100 ", "rate = 04 ", "rate = 4 '\\x04'", "rate = 04 00 00 00", "tolls[0] = 0x3ff8000000000000", "keeper = \"Ada Quill\"", "75 70 70 65 72 00", "(fill)",
                              "push rbp", "state = 6", "-1 = 4294967295"})
         EXPECT_TRUE(ran.says(part)) << part << "\n" << ran.output;
 }

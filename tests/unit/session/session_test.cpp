@@ -314,7 +314,7 @@ TEST(Threads, OutFollowsItsOwnThreadThoughAllPassTheSamePlace) {
         driven.reach("turn");
         ThreadId thread = driven.session.thread();
         Stop stop = driven.session.out();
-        ASSERT_EQ(stop.reason, StopReason::returned) << "round " << round;
+        ASSERT_EQ(stop.reason, StopReason::returned) << "round " << round << ": signal " << stop.signal << ", fault " << stop.is_fault << " at " << stop.fault_address.value << ", thread " << stop.thread << " of " << thread;
         EXPECT_EQ(driven.session.thread(), thread);
         EXPECT_EQ(driven.function(), "keeper");
     }
