@@ -22,7 +22,10 @@ type struct chamber
 type enum state
 type global_count
 globals
+globals /^g/ in locks.c of int limit 3
 value global_count
+explain global_count
+form global_count as hex
 pause at fill
 pause at mean when count == 3
 pin rate
@@ -39,7 +42,10 @@ over 2
 pin
 continue
 change rate = 5
+explain rate
 value *chamber
+value chamber->gates from 1
+value *chamber raw
 value chamber->name as bytes
 value tolls[0..2]
 value &factorial as instructions

@@ -94,8 +94,8 @@ void append_tree(const ValueView& view, const std::string& indent, std::string& 
     for (const ValueView& child : view.children) {
         bool opens = child.has_children() && display_width(one_line(child, 120)) > 60;
         std::string shown = opens ? child.text : value_or_reason(child, 200, style);
-        out += fmt::format("{}{}  {}  {}\n", indent, padded(escape_for_display(child_name(view, child)), columns.name),
-                           padded(shown, opens ? 0 : columns.value), style.faint(child.type));
+        std::string name = padded(escape_for_display(child_name(view, child)), columns.name);
+        out += fmt::format("{}{}  {}{}\n", indent, name, shown.empty() ? "" : padded(shown, opens ? 0 : columns.value) + "  ", style.faint(child.type));
         if (opens) append_tree(child, indent + "    ", out, style);
     }
     append_more(view, indent, out);

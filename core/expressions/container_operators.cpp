@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/support/text.h"
+#include "core/values/active_variant.h"
 #include "core/values/library/library_view.h"
 
 namespace lantern {
@@ -145,6 +146,14 @@ std::optional<bool> are_alike(const ValueReader& reader, const Value& a, const V
         if (first->text != second->text || first->count != second->count) return false;
         if (!first->next || !second->next) return first->next == nullptr && second->next == nullptr;
         return keeps_no_order(a) ? holds_each(reader, *first, b, depth + 1) : in_order(reader, *first, *second, depth + 1);
+    }
+    // Enums of Rust: the same variant with the same fields.
+    auto left_variant = active_variant(reader, a), right_variant = active_variant(reader, b);
+    if (left_variant && right_variant) {
+        if (left_variant->name != right_variant->name) return false;
+        for (const Member& member : plain(*left_variant->content.type).members())
+            if (!are_alike(reader, reader.member(left_variant->content, member), reader.member(right_variant->content, member), depth + 1).value_or(false)) return false;
+        return true;
     }
     // Plain structures of one type, such as the pairs in a map, member by member.
     const Type &left = plain(*a.type), &right = plain(*b.type);

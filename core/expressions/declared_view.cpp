@@ -48,7 +48,7 @@ std::optional<Meaning> DeclaredViews::meaning(const ValueReader& reader, const V
         }
         if (view.children.empty()) return meaning;
         meaning.count = view.children.size();
-        meaning.next = [&reader, value, &view, i = std::size_t{0}]() mutable -> std::optional<Part> {
+        meaning.next = [&reader, value, &view = view, i = std::size_t{0}]() mutable -> std::optional<Part> {
             if (i == view.children.size()) return std::nullopt;
             const auto& [child, expression] = view.children[i++];
             return Part{child, computed(reader, value, view, expression), {}};

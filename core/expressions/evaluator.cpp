@@ -70,7 +70,11 @@ class Evaluator {
     }
 
     // References stand for what they refer to.
-    Value operand(Node& node) { return referred(value(node)); }
+    Value operand(Node& node) {
+        Value result = value(node);
+        if (plain(*result.type).kind == TypeKind::reference && result.is_available()) result = reader_.dereference(result);
+        return result;
+    }
 
   private:
     [[noreturn]] static void fail(const Node& node, const std::string& what, std::string advice = {}) {
@@ -345,29 +349,44 @@ class Evaluator {
         if (last < first) fail(node, fmt::format("[{}..{}] ends before it begins", first, last));
         std::uint64_t count = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(first);
         if (count > kLargestPart) fail(node, fmt::format("[{}..{}] asks for more than {} elements", first, last, kLargestPart));
-        Value start = first_of_range(node, base, first);
+        if (plain(*base.type).kind == TypeKind::structure) return part_of_container(node, base, first, count, known);
+        require_indexable(node, base);
+        Value start = reader_.element(base, first);
         if (!start.address) fail(node, "a part can be taken only of what lives in memory");
-        if (known && plain(*base.type).kind == TypeKind::structure && static_cast<std::uint64_t>(last) > *known)
-            fail(node, fmt::format("it has only {}", counted_elements(*known)));
-        Value part = value_in_memory(array_of(*start.type, count), *start.address);
+        return part_from(*start.type, *start.address, first, count);
+    }
+
+    static Value part_from(const Type& element, RunAddress address, std::int64_t first, std::uint64_t count) {
+        Value part = value_in_memory(array_of(element, count), address);
         part.first_index = first;
         return part;
     }
 
-    Value first_of_range(const Node& node, const Value& base, std::int64_t first) {
-        if (plain(*base.type).kind == TypeKind::structure) {
-            const LibraryView* view = library_view(*base.type);
-            std::optional<Value> start = view && first >= 0 ? view->element(reader_, base, static_cast<std::uint64_t>(first)) : std::nullopt;
-            bool in_one_piece = start && family_name(plain(*base.type).full_name()) != "std::deque";
-            if (in_one_piece) return *start;
-            if (view) {
-                Meaning meaning = view->meaning(reader_, base);
-                if (meaning.alone && plain(*meaning.alone->type).kind == TypeKind::array) return reader_.element(*meaning.alone, first);
-                fail(node, "its elements do not lie in one piece", "value EXPR from N lists them from there on");
-            }
+    // Where the elements lie one behind another the part is that memory; else it is made of copies of them.
+    Value part_of_container(const Node& node, const Value& base, std::int64_t first, std::uint64_t count, std::optional<std::uint64_t> known) {
+        if (!known) fail(node, fmt::format("[] needs an array or a pointer, and this is {}", type_text(*base.type)));
+        if (first < 0 || static_cast<std::uint64_t>(first) + count > *known) fail(node, fmt::format("it has only {}", counted_elements(*known)));
+        if (count == 0) fail(node, "this part is empty");
+        auto number = [](std::uint64_t n) { return value_of_integer(unsigned_long_type(), n); };
+        bool by_key = library_view(*base.type)->meaning(reader_, base).arrangement == Arrangement::pairs;
+        if (by_key) fail(node, "its elements are not known by number", "value EXPR from N lists it from there on");
+        auto start = element_of(reader_, base, number(static_cast<std::uint64_t>(first)));
+        if (!start) fail(node, fmt::format("{} has no elements known by number", type_text(*base.type)), "value EXPR from N lists it from there on");
+        auto last = element_of(reader_, base, number(static_cast<std::uint64_t>(first) + count - 1));
+        std::uint64_t size = plain(*start->type).size;
+        if (start->address && last->address && last->type == start->type && last->address->value - start->address->value == (count - 1) * size) return part_from(*start->type, *start->address, first, count);
+        std::vector<std::byte> bytes;
+        constexpr std::uint64_t kMostCopied = 1 << 20;
+        if (count * size > kMostCopied) fail(node, "its elements do not lie in one piece, and that many are not copied", "value EXPR from N lists them from there on");
+        for (std::uint64_t i = 0; i < count; ++i) {
+            Value element = *element_of(reader_, base, number(static_cast<std::uint64_t>(first) + i));
+            if (element.type != start->type) fail(node, "its elements are of different types");
+            auto content = reader_.content(element);
+            bytes.insert(bytes.end(), content.begin(), content.end());
         }
-        require_indexable(node, base);
-        return reader_.element(base, first);
+        Value part = value_of_bytes(array_of(*start->type, count), std::move(bytes));
+        part.first_index = first;
+        return part;
     }
 
     // ---- calls and casts
@@ -451,16 +470,13 @@ class Evaluator {
     }
 
     // What a number is computed with: Rust's references to numbers are looked through, wrappings of one value are opened.
-    Value number_like(Value value) {
-        while (value.is_available() && is_rust_reference(plain(*value.type)) && language_ == Language::rust) value = reader_.dereference(value);
-        if (value.is_available() && plain(*value.type).kind == TypeKind::structure) {
-            const LibraryView* view = library_view(*value.type);
-            if (view) {
-                Meaning meaning = view->meaning(reader_, value);
-                if (meaning.alone && is_scalar(*meaning.alone->type)) return *meaning.alone;
-            }
-        }
-        return value;
+    void open_wrappings(Value& value) {
+        while (language_ == Language::rust && value.is_available() && is_rust_reference(plain(*value.type))) value = reader_.dereference(value);
+        if (plain(*value.type).kind != TypeKind::structure || !value.is_available()) return;
+        const LibraryView* view = library_view(*value.type);
+        if (!view) return;
+        Meaning meaning = view->meaning(reader_, value);
+        if (meaning.alone && is_scalar(*meaning.alone->type)) value = *meaning.alone;
     }
 
     Value binary(Node& node) {
@@ -473,7 +489,8 @@ class Evaluator {
         if (node.op == Operator::equal || node.op == Operator::not_equal) {
             if (auto alike = alike_by_meaning(node, left, right)) return value_of_integer(truth_type(language_), *alike == (node.op == Operator::equal));
         }
-        left = number_like(std::move(left)), right = number_like(std::move(right));
+        open_wrappings(left);
+        open_wrappings(right);
         require_number(*node.children[0], left);
         require_number(*node.children[1], right);
         if (is_pointer_like(left) || is_pointer_like(right)) return pointer_arithmetic(node.op, reader_, left, right, language_);
@@ -482,7 +499,7 @@ class Evaluator {
         const Type& own = promoted(left, language_);
         const Type& type = is_shift(node.op) ? own : common(own, promoted(right, language_));
         if (plain(type).kind == TypeKind::floating) return real_arithmetic(node.op, type, reader_.floating(left), reader_.floating(right), language_);
-        auto as_operand = [&](const Value& v) { return v.type == &type ? reader_.wide(v) : reader_.wide(value_of_integer(type, reader_.wide(v))); };
+        auto as_operand = [&](const Value& v) { return number_as(type, reader_.wide(v)); };
         return whole_arithmetic(node.op, type, as_operand(left), is_shift(node.op) ? reader_.wide(right) : as_operand(right), language_);
     }
 
@@ -513,7 +530,8 @@ class Evaluator {
     }
 
     Value number_operand(Node& node) {
-        Value value = number_like(operand(node));
+        Value value = operand(node);
+        open_wrappings(value);
         require_number(node, value);
         return value;
     }

@@ -28,7 +28,9 @@ std::string SessionSurroundings::describe(RunAddress address) const {
     RunAddress top = session_.process().registers(session_.thread()).stack_pointer();
     bool own_stack = top >= region.begin && top < region.end;
     if (own_stack) {
-        if (address < top) return "below the stack: no function's any more";
+        constexpr std::uint64_t kRedZone = 128;  // below the stack pointer, and still the innermost function's (System V ABI x86-64 §3.2.2)
+        if (address < RunAddress(top.value - kRedZone)) return "below the stack: no function's any more";
+        if (address < top) return "stack of frame 0";
         auto level = frame_holding(session_.stack(), address);
         return level ? fmt::format("stack of frame {}", *level) : "stack";
     }

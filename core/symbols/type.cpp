@@ -62,7 +62,7 @@ const Type& target_of(const Type& type) {
     return type.target ? *type.target : void_type();
 }
 
-const Type& plain(const Type& type) {
+const Type& behind_names(const Type& type) {
     const Type* current = &type;
     for (int steps = 0; steps < 100; ++steps) {
         if (current->kind != TypeKind::alias && current->kind != TypeKind::qualified) return *current;

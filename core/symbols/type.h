@@ -100,8 +100,11 @@ struct Type {
     mutable std::optional<const class LibraryView*> known_view;  // see library_view
 };
 
-// The type behind aliases and qualifiers; never null.
-const Type& plain(const Type& type);
+const Type& behind_names(const Type& type);
+// The type behind aliases and qualifiers. Asked for at every step of an expression, hence here.
+inline const Type& plain(const Type& type) {
+    return type.kind == TypeKind::alias || type.kind == TypeKind::qualified ? behind_names(type) : type;
+}
 // What a pointer, reference, array, alias or function leads to; void for null.
 const Type& target_of(const Type& type);
 const Type& void_type();

@@ -60,7 +60,7 @@ void LiveProcess::refresh_modules() {
 
     for (const auto& [path, low] : lowest) {
         bool known = path == modules_.front().path() ||
-                     std::any_of(modules_.begin(), modules_.end(), [&](const Module& m) { return m.path() == path; });
+                     std::any_of(modules_.begin(), modules_.end(), [&, &path = path](const Module& m) { return m.path() == path; });
         if (known || modules_.front().holds(RunAddress(low))) continue;
         std::uint64_t first = 0;
         try {

@@ -53,6 +53,8 @@ class LiveProcess final : public Target {
     bool is_alive() const { return alive_; }
     // How often the target has stopped since it was launched, for whatever reason.
     std::uint64_t stops() const { return stops_; }
+    // How many pages were read of its memory, each with one system call.
+    std::uint64_t pages_read() const { return cache_.pages_read(); }
 
     // Breakpoint bytes are counted: an address asked for twice stays until it is removed twice. Throws MemoryError.
     void insert_trap(RunAddress address);

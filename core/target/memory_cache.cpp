@@ -9,6 +9,7 @@ const std::array<std::byte, MemoryCache::kPage>* MemoryCache::page(RunAddress ad
     auto [slot, is_new] = pages_.try_emplace(address);
     if (is_new) {
         auto bytes = std::make_unique<std::array<std::byte, kPage>>();
+        ++pages_read_;
         if (read_page_(address, *bytes)) slot->second = std::move(bytes);
     }
     return slot->second.get();

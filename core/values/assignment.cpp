@@ -15,6 +15,8 @@ enum : unsigned char { kUnassigned = 1, kAssigned = 2 };
 
 AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : frame_(frame) {
     if (!frame.function || !frame.module || !frame.call_frame_address || frame.inlined) return;
+    // Rust's variables come into scope with their value: what writes it lies before the scope.
+    if (frame.function->unit->is_rust()) return;
     try {
         auto base = FrameContext(target, frame).frame_base();
         if (!base) return;

@@ -67,13 +67,34 @@ const Type& spelled(const char* words) {
 
 }  // namespace
 
-const Type& int_type() { return spelled("int"); }
-const Type& unsigned_type() { return spelled("unsigned"); }
-const Type& long_type() { return spelled("long"); }
-const Type& unsigned_long_type() { return spelled("long unsigned"); }
-const Type& char_type() { return spelled("char"); }
-const Type& double_type() { return spelled("double"); }
-const Type& bool_type() { return spelled("bool"); }
+const Type& int_type() {
+    static const Type& type = spelled("int");
+    return type;
+}
+const Type& unsigned_type() {
+    static const Type& type = spelled("unsigned");
+    return type;
+}
+const Type& long_type() {
+    static const Type& type = spelled("long");
+    return type;
+}
+const Type& unsigned_long_type() {
+    static const Type& type = spelled("long unsigned");
+    return type;
+}
+const Type& char_type() {
+    static const Type& type = spelled("char");
+    return type;
+}
+const Type& double_type() {
+    static const Type& type = spelled("double");
+    return type;
+}
+const Type& bool_type() {
+    static const Type& type = spelled("bool");
+    return type;
+}
 
 const Type* base_type_from_words(std::vector<std::string> words) {
     auto drop = [&](const char* word) { return std::erase(words, word) != 0; };

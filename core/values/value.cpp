@@ -125,12 +125,6 @@ void require_available(const Value& value) {
 }
 
 // The bits of a bit-field as a number, not yet extended.
-Wide bits_of(const std::vector<std::byte>& bytes, std::uint64_t bit_offset) {
-    Wide raw = 0;
-    std::memcpy(&raw, bytes.data(), std::min<std::size_t>(bytes.size(), 16));
-    return bit_offset < 128 ? raw >> bit_offset : 0;
-}
-
 Wide extend(Wide number, std::uint64_t bits, bool is_signed) {
     if (bits >= 128 || bits == 0) return number;
     Wide mask = (static_cast<Wide>(1) << bits) - 1;
@@ -296,9 +290,19 @@ Wide ValueReader::wide(const Value& value) const {
     if (value.removed_target) throw RequestError("this pointer is kept nowhere: only what it points at is known", "look at that with *");
     if (type.kind == TypeKind::floating) return static_cast<Wide>(static_cast<SignedWide>(floating(value)));
     if (type.kind == TypeKind::array || type.kind == TypeKind::function) return pointed_at(value).value;
-    std::vector<std::byte> bytes = content(value, 32);
-    if (value.is_bit_field()) return extend(bits_of(bytes, value.bit_offset), value.bit_size, type.is_signed);
-    return extend(bits_of(bytes, 0), type.size * 8, type.is_signed);
+    require_available(value);
+    std::uint64_t size = value.is_bit_field() ? (value.bit_offset + value.bit_size + 7) / 8 : type.size;
+    // Conditions are computed very often: the bytes go straight into the number.
+    Wide raw = 0;
+    std::span<std::byte> bytes = std::as_writable_bytes(std::span(&raw, 1)).first(std::min<std::uint64_t>(size, sizeof raw));
+    if (value.address) target_.read_memory(*value.address, bytes);
+    else std::memcpy(&raw, value.bytes.data(), std::min(bytes.size(), value.bytes.size()));
+    if (value.is_bit_field()) return extend(value.bit_offset < 128 ? raw >> value.bit_offset : 0, value.bit_size, type.is_signed);
+    return extend(raw, type.size * 8, type.is_signed);
+}
+
+Wide number_as(const Type& type, Wide number) {
+    return extend(number, plain(type).size * 8, plain(type).is_signed);
 }
 
 long double ValueReader::floating(const Value& value) const {

@@ -43,6 +43,7 @@ struct Value {
 Value value_in_memory(const Type& type, RunAddress address);
 Value value_of_bytes(const Type& type, std::vector<std::byte> bytes);
 Value value_of_integer(const Type& type, Wide number);  // its low bytes
+Wide number_as(const Type& type, Wide number);           // cut to the type's size, and extended again by its sign
 Value value_of_floating(const Type& type, long double number);
 Value unavailable_value(const Type& type, std::string reason);
 

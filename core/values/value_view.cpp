@@ -38,7 +38,14 @@ class ViewMaker {
   public:
     ViewMaker(const ValueReader& reader, Form form, const ViewLimits& limits) : reader_(reader), form_(form), limits_(limits), nodes_left_(limits.nodes) {}
 
-    ValueView whole(std::string name, const Value& value) { return make(std::move(name), value.is_available() ? seen_whole(value) : value, 0); }
+    // An object with virtual functions as the class it really is; one without a sound table says so.
+    ValueView make_whole(std::string name, const Value& value, unsigned depth) {
+        bool may_be_other = !limits_.raw && value.is_available() && plain(*value.type).kind == TypeKind::structure;
+        auto found = may_be_other ? dynamic_type(reader_, value) : std::nullopt;
+        ValueView view = make(std::move(name), found && found->is_other ? found->object : value, depth);
+        if (found && view.unavailable.empty() && view.broken.empty()) view.broken = found->problem;
+        return view;
+    }
 
     ValueView make(std::string name, const Value& value, unsigned depth) {
         ValueView view;
@@ -132,7 +139,7 @@ class ViewMaker {
             view.more = 1;
             return;
         }
-        view.children.push_back(make("", seen_whole(target), depth + 1));
+        view.children.push_back(make_whole("", target, depth + 1));
     }
 
     void fill_removed(ValueView& view, const Value& value, unsigned depth) {
@@ -247,7 +254,7 @@ class ViewMaker {
             while (view.children.size() < limits_.children && nodes_left_) {
                 auto part = meaning.next();
                 if (!part) break;
-                view.children.push_back(make(part_name(*part, view.arrangement, index++), seen_whole(part->value), depth + 1));
+                view.children.push_back(make_whole(part_name(*part, view.arrangement, index++), part->value, depth + 1));
             }
             if (total > index) view.more = total - index;
         } catch (const BrokenValue& error) {
@@ -273,13 +280,6 @@ class ViewMaker {
 
     // ---- structures and arrays
 
-    // An object with virtual functions as the class it really is.
-    Value seen_whole(const Value& value) {
-        if (limits_.raw || plain(*value.type).kind != TypeKind::structure) return value;
-        auto found = dynamic_type(reader_, value);
-        return found && found->is_other ? found->object : value;
-    }
-
     void fill_structure(ValueView& view, const Value& value, unsigned depth) {
         const Type& type = plain(*value.type);
         if (type.is_incomplete) {
@@ -298,6 +298,10 @@ class ViewMaker {
 
     void list_members(ValueView& view, const Value& value, unsigned depth) {
         const Type& type = plain(*value.type);
+        if (!type.variants().empty()) {  // raw: its bytes, of which the variants make what they are
+            view.text = hex_bytes(reader_.content(value, limits_.children));
+            return;
+        }
         std::vector<const Member*> shown;
         for (const Member& member : type.members())
             if (limits_.raw || type.is_rust || !(member.is_artificial || is_empty_base(member))) shown.push_back(&member);
@@ -365,7 +369,7 @@ class ViewMaker {
 }  // namespace
 
 ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form, const ViewLimits& limits) {
-    return ViewMaker(reader, form, limits).whole(std::move(name), value);
+    return ViewMaker(reader, form, limits).make_whole(std::move(name), value, 0);
 }
 
 }  // namespace lantern

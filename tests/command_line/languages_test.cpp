@@ -14,7 +14,7 @@ TEST_P(Cplusplus, NamesScopesMembersAndVirtualCalls) {
                     {"--stdout", "/dev/null"});
     EXPECT_EQ(ran.status, 0) << ran.output;
     EXPECT_TRUE(ran.says("breakpoint 1 ─ canal::pass"));
-    EXPECT_TRUE(ran.says("const Barge &"));
+    EXPECT_TRUE(ran.says("const canal::Barge &"));
     EXPECT_TRUE(ran.says("barge.draught = 130"));
     EXPECT_TRUE(ran.says("up (0)"));
     EXPECT_TRUE(ran.says("step done ─ canal::Narrow::toll")) << "through the table of virtual functions";

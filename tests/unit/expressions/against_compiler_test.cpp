@@ -87,7 +87,7 @@ INSTANTIATE_TEST_SUITE_P(Expressions, WrongExpression,
                                            Wrong{"dynamic_cast<Keeper*>(&two)", "has no virtual functions"}, Wrong{"craft->toll(5)", "not called unless you allow it"},
                                            Wrong{"two + 1", "this needs a number"}, Wrong{"level ? ", "stops where a value is missing"},
                                            Wrong{"boat.*level", "needs a pointer to a member"}, Wrong{"(int[3]){1}", "compound literal"},
-                                           Wrong{"tolls[1..3]", "do not lie in one piece"}, Wrong{"static_cast<Nothing*>(craft)", "a type is missing"}));
+                                           Wrong{"tolls[0..2]", "not known by number"}, Wrong{"numbers[2..9]", "it has only 4 elements"}, Wrong{"static_cast<Nothing*>(craft)", "a type is missing"}));
 
 }  // namespace
 }  // namespace lantern
