@@ -292,6 +292,15 @@ class Evaluator {
 
 }  // namespace
 
+std::optional<std::uint64_t> address_in_frame(ByteSpan expression, ExpressionContext& context) {
+    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != DW_OP_fbreg) return std::nullopt;
+    ByteReader reader(expression, "location expression", 1);
+    std::int64_t offset = reader.sleb();
+    auto base = reader.at_end() ? context.frame_base() : std::nullopt;
+    if (!base) return std::nullopt;
+    return *base + static_cast<std::uint64_t>(offset);
+}
+
 Location evaluate_location(ByteSpan expression, const Unit* unit, ExpressionContext& context) {
     try {
         return Evaluator(expression, unit, context).location();

@@ -40,6 +40,10 @@ struct Location {
     std::string reason;                 // why it is nowhere, when more is known than "optimised away"
 };
 
+// The address of a variable that lies at a fixed place of its frame, as nearly all do in code that was not optimised;
+// nothing for any other expression. Throws FormatError.
+std::optional<std::uint64_t> address_in_frame(ByteSpan expression, ExpressionContext& context);
+
 // Throws FormatError for a malformed expression and MemoryError for a failing read. When something the expression
 // needs is not known (a register of an outer frame), the location is empty and `reason` says so.
 Location evaluate_location(ByteSpan expression, const Unit* unit, ExpressionContext& context);

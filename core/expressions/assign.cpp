@@ -97,7 +97,7 @@ Assigned assign(std::string_view left, std::string_view right, const EvaluationC
     Value made = converted_along_classes(reader, given, *place.type, 1);
     refuse_what_does_not_fit(reader, place, given, made);
     write_value(*context.target, context.thread, place, reader.content(made));
-    if (place.in_register) place.bytes = reader.content(made);
+    if (place.in_register) place.bytes = made.bytes;
     result.place = place;
     return result;
 }

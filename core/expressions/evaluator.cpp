@@ -142,7 +142,7 @@ class Evaluator {
         }
         append(0);
         const Type& type = array_of(letter, bytes.size() / unit);
-        return value_of_bytes(type, std::move(bytes));
+        return value_of_bytes(type, bytes);
     }
 
     Value cpu_register(const Node& node) {
@@ -250,8 +250,8 @@ class Evaluator {
                 structure = reader_.dereference(structure);
                 continue;
             }
-            bool has_it = reader_.member_named(structure, node.text) || reader_.member_named(structure, "__" + node.text);
-            if (language_ != Language::rust || has_it || type.kind != TypeKind::structure) return structure;
+            if (language_ != Language::rust || type.kind != TypeKind::structure) return structure;
+            if (reader_.member_named(structure, node.text) || reader_.member_named(structure, "__" + node.text)) return structure;
             auto owned = target_of_owner(reader_, structure);
             if (!owned) return structure;
             structure = *owned;
@@ -384,7 +384,7 @@ class Evaluator {
             auto content = reader_.content(element);
             bytes.insert(bytes.end(), content.begin(), content.end());
         }
-        Value part = value_of_bytes(array_of(*start->type, count), std::move(bytes));
+        Value part = value_of_bytes(array_of(*start->type, count), bytes);
         part.first_index = first;
         return part;
     }

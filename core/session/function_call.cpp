@@ -110,7 +110,7 @@ Value taken(const ValueReader& reader, const Type& type, RunAddress address) {
         std::vector<std::byte> bytes(text->size() + 1);
         std::memcpy(bytes.data(), text->data(), text->size());
         const Type& array = array_of(char_type(), bytes.size());
-        return value_of_bytes(array, std::move(bytes));
+        return value_of_bytes(array, bytes);
     }
     return unavailable_value(type, "what it returned lived no longer than the call");
 }

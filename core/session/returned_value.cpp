@@ -59,7 +59,7 @@ Value returned_in_registers(Target& target, ThreadId thread, const Type& type, c
             std::memcpy(bytes.data() + piece.offset, vector.data(), std::min<std::size_t>(piece.size, vector.size()));
         }
     }
-    return value_of_bytes(type, std::move(bytes));
+    return value_of_bytes(type, bytes);
 }
 
 ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module, const Function& function) {

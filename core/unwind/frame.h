@@ -32,6 +32,7 @@ struct Frame {
 
     const Module* module = nullptr;        // null: code that belongs to no file
     const Function* function = nullptr;    // null: no DWARF for it
+    const FunctionBody* body = nullptr;    // of `function`
     const InlinedCall* inlined = nullptr;  // set when the frame is an inlined call inside `function`
     std::vector<const Scope*> scopes;      // of this frame, innermost first
     std::optional<SourceLine> line;

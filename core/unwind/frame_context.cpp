@@ -14,10 +14,11 @@ std::uint64_t FrameContext::read_memory(std::uint64_t address, unsigned size) {
 }
 
 std::optional<std::uint64_t> FrameContext::frame_base() {
-    if (!frame_.function || !frame_.module) return std::nullopt;
-    const FunctionBody& body = frame_.module->symbols().body_of(*frame_.function);
-    auto expression = dwarf::expression_at(body.frame_base, frame_.file_address());
+    if (!frame_.body) return std::nullopt;
+    auto expression = dwarf::expression_at(frame_.body->frame_base, frame_.file_address());
     if (!expression) return std::nullopt;
+    // What nearly every function has; conditions ask for it again and again.
+    if (expression->size() == 1 && static_cast<std::uint8_t>(expression->front()) == dwarf::DW_OP_call_frame_cfa) return call_frame_address();
     return dwarf::evaluate_number(*expression, frame_.function->unit, *this);
 }
 

@@ -60,7 +60,8 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
         frames_.push_back(std::move(base));
         return;
     }
-    auto chains = chains_at(base.module->symbols().body_of(*base.function), base.file_address());
+    base.body = &base.module->symbols().body_of(*base.function);
+    auto chains = chains_at(*base.body, base.file_address());
     std::optional<SourceLine> line = base.line;
     for (std::size_t i = 0; i < chains.size(); ++i) {
         Frame frame = base;

@@ -18,17 +18,20 @@ Value value_in_memory(const Type& type, RunAddress address) {
     return value;
 }
 
-Value value_of_bytes(const Type& type, std::vector<std::byte> bytes) {
+Value value_of_bytes(const Type& type, ByteSpan bytes) {
     Value value;
     value.type = &type;
-    value.bytes = std::move(bytes);
+    value.bytes = SmallBytes(bytes);
     return value;
 }
 
 Value value_of_integer(const Type& type, Wide number) {
-    std::vector<std::byte> bytes(plain(type).size);
-    std::memcpy(bytes.data(), &number, std::min<std::size_t>(bytes.size(), sizeof number));
-    return value_of_bytes(type, std::move(bytes));
+    ByteSpan all = std::as_bytes(std::span(&number, 1));
+    std::size_t size = plain(type).size;
+    if (size <= all.size()) return value_of_bytes(type, all.first(size));
+    std::vector<std::byte> bytes(size);
+    std::memcpy(bytes.data(), all.data(), all.size());
+    return value_of_bytes(type, bytes);
 }
 
 namespace {
@@ -108,7 +111,7 @@ Value value_of_floating(const Type& type, long double number) {
     } else if (bytes.size() == 16) {
         std::memcpy(bytes.data(), &number, 10);
     }
-    return value_of_bytes(type, std::move(bytes));
+    return value_of_bytes(type, bytes);
 }
 
 Value unavailable_value(const Type& type, std::string reason) {
@@ -140,7 +143,8 @@ std::vector<std::byte> ValueReader::content(const Value& value, std::uint64_t mo
     std::uint64_t size = value.is_bit_field() ? (value.bit_offset + value.bit_size + 7) / 8 : plain(*value.type).size;
     size = std::min(size, most);
     if (!value.address) {
-        std::vector<std::byte> bytes = value.bytes;
+        ByteSpan held = value.bytes.span();
+        std::vector<std::byte> bytes(held.begin(), held.end());
         bytes.resize(size);
         return bytes;
     }
@@ -166,8 +170,7 @@ Value part_of(const Value& whole, const Type& type, std::uint64_t offset, std::u
         if (!is_aggregate(type) || high - low == size) return unavailable_value(type, "the compiler keeps this part nowhere at this point");
         part.gaps.push_back({low - offset, high - low});
     }
-    auto first = whole.bytes.begin() + static_cast<std::ptrdiff_t>(offset);
-    part.bytes.assign(first, first + static_cast<std::ptrdiff_t>(size));
+    part.bytes = SmallBytes(whole.bytes.span().subspan(offset, size));
     if (whole.in_register) {
         part.in_register = whole.in_register;
         part.in_register->offset += static_cast<unsigned>(offset);

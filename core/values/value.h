@@ -10,6 +10,7 @@
 #include "core/support/wide.h"
 #include "core/symbols/type.h"
 #include "core/target/target.h"
+#include "core/values/small_bytes.h"
 
 namespace lantern {
 
@@ -23,7 +24,7 @@ struct Value {
     const Type* type = &void_type();
     std::optional<RunAddress> address;     // it lives in memory
     std::optional<RegisterPlace> in_register;
-    std::vector<std::byte> bytes;          // its content when it does not live in memory
+    SmallBytes bytes;                      // its content when it does not live in memory
     std::uint64_t bit_offset = 0, bit_size = 0;  // a bit-field: bits from its first byte; size 0: none
     std::int64_t first_index = 0;          // of an array that is a part of another: what its first element is called
     std::string unavailable;               // not empty: there is no value, and this says why
@@ -41,7 +42,7 @@ struct Value {
 };
 
 Value value_in_memory(const Type& type, RunAddress address);
-Value value_of_bytes(const Type& type, std::vector<std::byte> bytes);
+Value value_of_bytes(const Type& type, ByteSpan bytes);
 Value value_of_integer(const Type& type, Wide number);  // its low bytes
 Wide number_as(const Type& type, Wide number);           // cut to the type's size, and extended again by its sign
 Value value_of_floating(const Type& type, long double number);

@@ -48,7 +48,7 @@ Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& ty
     switch (piece.kind) {
         case Kind::memory: return value_in_memory(type, RunAddress(piece.number));
         case Kind::value: return value_of_bytes(type, bytes_of_number(piece.number, plain(type).size));
-        case Kind::bytes: return value_of_bytes(type, {piece.bytes.begin(), piece.bytes.end()});
+        case Kind::bytes: return value_of_bytes(type, piece.bytes);
         case Kind::in_register: {
             auto bytes = register_bytes(target, thread, frame, static_cast<unsigned>(piece.number));
             if (!bytes) {
@@ -57,7 +57,7 @@ Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& ty
             }
             if (bytes->size() < plain(type).size) return unavailable_value(type, "it does not fit the register it is said to be in");
             bytes->resize(std::max<std::uint64_t>(plain(type).size, 1));
-            Value value = value_of_bytes(type, std::move(*bytes));
+            Value value = value_of_bytes(type, *bytes);
             value.in_register = RegisterPlace{static_cast<unsigned>(piece.number), 0, frame.level};
             return value;
         }
@@ -80,7 +80,7 @@ void copy_bits(ByteSpan from, std::uint64_t first, std::vector<std::byte>& to, s
 Value assembled(Target& target, ThreadId thread, const Frame& frame, const Type& type,
                 const std::vector<dwarf::LocationPiece>& pieces, int depth) {
     std::vector<std::byte> bytes(plain(type).size);
-    Value result = value_of_bytes(type, {});
+    Value result = value_of_bytes(type, ByteSpan());
     std::uint64_t bit = 0, wanted = bytes.size() * 8;
     for (const dwarf::LocationPiece& piece : pieces) {
         if (bit >= wanted) break;
@@ -104,7 +104,7 @@ Value assembled(Target& target, ThreadId thread, const Frame& frame, const Type&
     std::uint64_t missing = 0;
     for (const Value::Gap& gap : result.gaps) missing += gap.size;
     if (missing >= bytes.size() && missing) return unavailable_value(type, "the compiler keeps it nowhere at this point");
-    result.bytes = std::move(bytes);
+    result.bytes = SmallBytes(bytes);
     if (!result.gaps.empty() && is_scalar(type)) return unavailable_value(type, "the compiler keeps only a part of it at this point");
     return result;
 }
@@ -134,10 +134,9 @@ std::string why_no_location(const Variable& variable, const Frame& frame) {
 namespace {
 
 Value constant_value(const Type& type, const dwarf::FormValue& constant) {
-    if (constant.form_class == dwarf::FormClass::block) return value_of_bytes(type, {constant.block.begin(), constant.block.end()});
+    if (constant.form_class == dwarf::FormClass::block) return value_of_bytes(type, constant.block);
     if (constant.form_class == dwarf::FormClass::string) {
-        auto text = std::as_bytes(std::span(constant.text.data(), constant.text.size()));
-        return value_of_bytes(type, {text.begin(), text.end()});
+        return value_of_bytes(type, std::as_bytes(std::span(constant.text.data(), constant.text.size())));
     }
     return value_of_bytes(type, bytes_of_number(constant.number, plain(type).size));
 }
@@ -185,6 +184,7 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
             return unavailable_value(type, why_no_location(variable, frame));
         }
         FrameContext context(target, frame);
+        if (auto address = dwarf::address_in_frame(*expression, context)) return value_in_memory(type, RunAddress(*address));
         dwarf::Location location = dwarf::evaluate_location(*expression, variable.unit, context);
         if (location.pieces.empty())
             return unavailable_value(type, location.reason.empty() ? "the compiler keeps it nowhere at this point" : location.reason);
@@ -206,8 +206,8 @@ Value value_of_register(Target& target, ThreadId thread, const Frame& frame, con
     if (!bytes)
         return unavailable_value(type, fmt::format("{} is not known in frame {}: the functions called since did not keep it",
                                                    register_name(name.dwarf_number), frame.level));
-    auto first = bytes->begin() + name.offset;
-    Value value = value_of_bytes(type, {first, first + std::min<std::ptrdiff_t>(name.size, bytes->end() - first)});
+    ByteSpan all(*bytes);
+    Value value = value_of_bytes(type, all.subspan(name.offset, std::min<std::size_t>(name.size, all.size() - name.offset)));
     value.in_register = RegisterPlace{name.dwarf_number, name.offset, frame.level};
     return value;
 }
