@@ -485,7 +485,9 @@ class Evaluator {
             bool decided = node.op == Operator::both ? !left : left;
             return value_of_integer(truth_type(language_), decided ? left : reader_.truth(number_operand(*node.children[1])));
         }
-        Value left = operand(*node.children[0]), right = operand(*node.children[1]);
+        Value left = operand(*node.children[0]);
+        if (auto quick = with_literal(node, left)) return std::move(*quick);
+        Value right = operand(*node.children[1]);
         if (node.op == Operator::equal || node.op == Operator::not_equal) {
             if (auto alike = alike_by_meaning(node, left, right)) return value_of_integer(truth_type(language_), *alike == (node.op == Operator::equal));
         }
@@ -501,6 +503,16 @@ class Evaluator {
         if (plain(type).kind == TypeKind::floating) return real_arithmetic(node.op, type, reader_.floating(left), reader_.floating(right), language_);
         auto as_operand = [&](const Value& v) { return number_as(type, reader_.wide(v)); };
         return whole_arithmetic(node.op, type, as_operand(left), is_shift(node.op) ? reader_.wide(right) : as_operand(right), language_);
+    }
+
+    // "draught > 12": most of a condition is a whole number beside a literal one, and conditions are computed very often.
+    std::optional<Value> with_literal(const Node& node, const Value& left) {
+        const Node& literal = *node.children[1];
+        bool plain_literal = literal.kind == NodeKind::literal && !literal.is_untyped && plain(*literal.type).kind == TypeKind::integer;
+        if (!plain_literal || !left.is_available() || left.is_bit_field() || plain(*left.type).kind != TypeKind::integer) return std::nullopt;
+        const Type& own = promoted(left, language_);
+        const Type& type = is_shift(node.op) ? own : common(own, *literal.type);
+        return whole_arithmetic(node.op, type, number_as(type, reader_.wide(left)), is_shift(node.op) ? literal.number : number_as(type, literal.number), language_);
     }
 
     // A literal of Rust has the type of what it meets.

@@ -193,6 +193,25 @@ TEST(Prompt, CtrlDAsksWhileTheProgramRuns) {
     EXPECT_EQ(terminal.wait_for_end(), 0);
 }
 
+TEST(Prompt, AsksBeforeItRunsTheProgramsCode) {
+    Terminal terminal({LANTERN_PROGRAM, "debug", fixture("objects-gcc"), "--stdout", "/dev/null"});
+    EXPECT_TRUE(terminal.shows("›"));
+    for (const char* command : {"pause at canal::look_here\r", "launch\r", "caller\r"}) {
+        terminal.type(command);
+        EXPECT_TRUE(terminal.shows("›"));
+    }
+    terminal.type("value boat.twice()\r");
+    EXPECT_TRUE(terminal.shows("yes or no: "));
+    terminal.type("no\r");
+    EXPECT_TRUE(terminal.shows("twice was not called"));
+    terminal.type("value boat.twice()\r");
+    EXPECT_TRUE(terminal.shows("yes or no: "));
+    terminal.type("yes\r");
+    EXPECT_TRUE(terminal.shows("boat.twice() = 100"));
+    terminal.type("value boat.twice() + 1\r");
+    EXPECT_TRUE(terminal.shows("= 101")) << "it has been allowed";
+}
+
 TEST(Prompt, CtrlDLeavesAtOnceWhenNothingRuns) {
     Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
     EXPECT_TRUE(terminal.shows("› "));
