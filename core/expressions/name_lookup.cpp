@@ -66,6 +66,29 @@ std::optional<Value> symbol_value(Target& target, const std::string& name) {
     return std::nullopt;
 }
 
+// A variable of that name in a block of the function that does not hold where the frame stands.
+const Variable* out_of_scope(const Scope& scope, const std::string& name, const Scope*& holder) {
+    for (const auto& inner : scope.inner)
+        if (const Variable* found = inner->inlined ? nullptr : out_of_scope(*inner, name, holder)) return found;
+    for (const Variable& variable : scope.variables) {
+        if (variable.name != name) continue;
+        holder = &scope;
+        return &variable;
+    }
+    return nullptr;
+}
+
+[[noreturn]] void not_in_scope(const Node& node, const Frame& frame, const Variable& variable, const Scope& scope) {
+    std::uint32_t first = 0, last = 0;
+    for (const FileRange& range : scope.ranges) {
+        auto start = frame.module->symbols().line_at(range.low), end = frame.module->symbols().line_at(range.high - 1);
+        if (start && (!first || start->line < first)) first = start->line;
+        if (end) last = std::max(last, end->line);
+    }
+    throw ExpressionError(fmt::format("{} is out of scope here: it is declared at line {}{}", node.text, variable.declared_line, first ? fmt::format(" and in scope from line {} to {}", first, std::max(first, last)) : ""),
+                          node.column, "stop there to see it");
+}
+
 [[noreturn]] void unknown_name(const Node& node, const EvaluationContext& context) {
     std::vector<std::string> near = nearest_names(node.text, known_names(*context.target, context.frame));
     std::string what = node.chosen.empty() ? fmt::format("nothing here is called {}", node.text)
@@ -150,6 +173,9 @@ Value value_of_name(Node& node, const EvaluationContext& context, const ValueRea
         if (auto function = function_value(*context.target, name)) return *function;
         if (auto symbol = symbol_value(*context.target, name)) return *symbol;
     }
+    const Scope* holder = nullptr;
+    const Variable* elsewhere = context.frame && context.frame->body && node.chosen.empty() ? out_of_scope(context.frame->body->outermost, name, holder) : nullptr;
+    if (elsewhere) not_in_scope(node, *context.frame, *elsewhere, *holder);
     unknown_name(node, context);
 }
 

@@ -137,6 +137,25 @@ TEST(Containers, LongOnesShowAPartAndSayHowMuchMore) {
     EXPECT_LE(printing.driven.view("grid", limits).children.size(), 2u);
 }
 
+TEST(Containers, ClaimsThatMemoryCannotBackCostNothing) {
+    Printing printing("containers-gnu");
+    Session& session = printing.driven.session;
+    session.assign("levels._M_impl._M_finish", "(int*)((char*)levels._M_impl._M_start + (1ul << 44))");
+    session.assign("levels._M_impl._M_end_of_storage", "levels._M_impl._M_finish");
+    session.assign("short_text._M_string_length", "1ul << 60");
+    session.assign("short_text._M_dataplus._M_p", "(char*)0x10");
+    session.assign("tolls._M_t._M_impl._M_node_count", "1ul << 60");
+    ViewLimits everything;
+    everything.children = everything.nodes = 10'000'000;
+    ValueView levels = printing.driven.view("levels", everything);
+    EXPECT_NE(levels.broken.find("where nothing can be read"), std::string::npos) << levels.broken;
+    EXPECT_GE(levels.children.size(), 3u) << "what could be read is there";
+    EXPECT_NE(printing.driven.view("short_text").broken, "");
+    ValueView tolls = printing.driven.view("tolls", everything);
+    EXPECT_EQ(tolls.children.size(), 3u);
+    EXPECT_NE(tolls.broken.find("ends after 3"), std::string::npos) << tolls.broken;
+}
+
 TEST(Containers, TheRawLayoutIsOneWordAway) {
     Printing printing("containers-gnu");
     ViewLimits raw;
@@ -190,6 +209,25 @@ TEST_P(Objects, AndExpressionsOnThemAreWhatTheProgramSays) {
     printing.driven.session.may_call = [](const std::string&) { return true; };
     ASSERT_GE(printing.lines.size(), 65u);
     for (const Line& line : printing.lines) EXPECT_EQ(printing.driven.value(line.expression), line.text) << line.expression;
+}
+
+TEST_P(Objects, PointersToMembersNameThem) {
+    Printing printing(GetParam());
+    EXPECT_EQ(printing.driven.value("cabins").find("&canal::Narrowboat::cabins (offset "), 0u) << printing.driven.value("cabins");
+    EXPECT_NE(printing.driven.value("method").find("(canal::Craft::twice)"), std::string::npos) << printing.driven.value("method");
+    EXPECT_EQ(printing.driven.value("virtual_method"), "virtual function 2 of canal::Craft");
+    EXPECT_NE(printing.driven.value("craft").find("in fact a canal::Narrowboat"), std::string::npos) << printing.driven.value("craft");
+}
+
+TEST_P(Objects, AVariableOfAnotherBlockIsOutOfScopeAndSaysWhere) {
+    Printing printing(GetParam(), "canal::look_inside");
+    printing.driven.session.select_frame(3);
+    EXPECT_EQ(printing.driven.value("level"), "2") << "the block with the inner one has ended";
+    printing.driven.session.select_frame(0);
+    EXPECT_NE(printing.driven.value("nobody_knows").find("nothing here is called"), std::string::npos);
+    testing::Driven locks("locks-gcc-O0-dwarf5-pie");
+    locks.session.reach(locks.session.place("shadowed"));
+    EXPECT_NE(locks.value("i").find("i is out of scope here: it is declared at line 47"), std::string::npos) << locks.value("i");
 }
 
 TEST_P(Objects, MembersAreKnownByTheirBareNamesInAMethodAndALambda) {
