@@ -8,6 +8,16 @@
 
 namespace lantern {
 
+namespace {
+
+// What nothing has made yet cannot be broken.
+void forgive(ValueView& view) {
+    view.broken.clear();
+    for (ValueView& child : view.children) forgive(child);
+}
+
+}  // namespace
+
 LocalsReport report_locals(Session& session, const Frame& frame) {
     LocalsReport report;
     report.level = frame.level;
@@ -28,6 +38,7 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
         if (value.is_available()) view.assignment = assignment.of(variable, *visible.scope);
+        if (view.assignment == Assignment::not_yet) forgive(view);
         report.variables.push_back(std::move(view));
     }
     return report;

@@ -4,6 +4,7 @@
 
 #include "core/support/text.h"
 #include "core/values/active_variant.h"
+#include "core/values/builtin_types.h"
 #include "core/values/library/library_view.h"
 
 namespace lantern {
@@ -95,6 +96,37 @@ std::optional<std::uint64_t> count_of(const ValueReader& reader, const Value& co
     if (!meaning) return std::nullopt;
     if (meaning->alone && plain(*meaning->alone->type).kind == TypeKind::array) return plain(*meaning->alone->type).count;
     return meaning->count;
+}
+
+Value part_of_container(const ValueReader& reader, const Value& container, std::int64_t first, std::uint64_t count) {
+    constexpr std::uint64_t kMostCopied = 1 << 20;  // bytes
+    const std::string advice = "value EXPR from N lists it from there on";
+    auto number = [](std::uint64_t n) { return value_of_integer(unsigned_long_type(), n); };
+    const LibraryView* view = library_view(*container.type);
+    if (!view || view->meaning(reader, container).arrangement == Arrangement::pairs) throw RequestError("its elements are not known by number", advice);
+    std::uint64_t known = count_of(reader, container).value_or(0);
+    if (first < 0 || static_cast<std::uint64_t>(first) + count > known) throw RequestError(fmt::format("it has only {}", counted_elements(known)));
+    if (count == 0) throw RequestError("this part is empty");
+    auto at = [&](std::uint64_t i) {
+        auto element = element_of(reader, container, number(static_cast<std::uint64_t>(first) + i));
+        if (!element) throw RequestError("its elements are not known by number", advice);
+        return *element;
+    };
+    Value start = at(0), last = at(count - 1);
+    const Type& array = array_of(*start.type, count);
+    std::uint64_t size = plain(*start.type).size;
+    bool in_one_piece = start.address && last.address && last.type == start.type && last.address->value - start.address->value == (count - 1) * size;
+    if (!in_one_piece && count * size > kMostCopied) throw RequestError("its elements do not lie in one piece, and that many are not copied", advice);
+    std::vector<std::byte> bytes;
+    for (std::uint64_t i = 0; i < count && !in_one_piece; ++i) {
+        Value element = at(i);
+        if (element.type != start.type) throw RequestError("its elements are of different types");
+        auto content = reader.content(element);
+        bytes.insert(bytes.end(), content.begin(), content.end());
+    }
+    Value part = in_one_piece ? value_in_memory(array, *start.address) : value_of_bytes(array, bytes);
+    part.first_index = first;
+    return part;
 }
 
 std::optional<Value> target_of_owner(const ValueReader& reader, const Value& owner) {

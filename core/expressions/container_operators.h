@@ -10,6 +10,9 @@ namespace lantern {
 std::optional<Value> element_of(const ValueReader& reader, const Value& container, const Value& key);
 // How many parts a value with a view has; nothing if it has no view with parts.
 std::optional<std::uint64_t> count_of(const ValueReader& reader, const Value& container);
+// `count` elements from number `first` on, as an array: where they lie one behind another that memory, else copies of them.
+// Throws RequestError for what is not there or not known by number.
+Value part_of_container(const ValueReader& reader, const Value& container, std::int64_t first, std::uint64_t count);
 // What * and -> lead to; nothing if it is no such type. Throws RequestError where it holds nothing.
 std::optional<Value> target_of_owner(const ValueReader& reader, const Value& owner);
 // The text of a character array, a pointer to characters or a string type; nothing for anything else.

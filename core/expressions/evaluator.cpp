@@ -349,42 +349,11 @@ class Evaluator {
         if (last < first) fail(node, fmt::format("[{}..{}] ends before it begins", first, last));
         std::uint64_t count = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(first);
         if (count > kLargestPart) fail(node, fmt::format("[{}..{}] asks for more than {} elements", first, last, kLargestPart));
-        if (plain(*base.type).kind == TypeKind::structure) return part_of_container(node, base, first, count, known);
+        if (plain(*base.type).kind == TypeKind::structure && known) return part_of_container(reader_, base, first, count);
         require_indexable(node, base);
         Value start = reader_.element(base, first);
         if (!start.address) fail(node, "a part can be taken only of what lives in memory");
-        return part_from(*start.type, *start.address, first, count);
-    }
-
-    static Value part_from(const Type& element, RunAddress address, std::int64_t first, std::uint64_t count) {
-        Value part = value_in_memory(array_of(element, count), address);
-        part.first_index = first;
-        return part;
-    }
-
-    // Where the elements lie one behind another the part is that memory; else it is made of copies of them.
-    Value part_of_container(const Node& node, const Value& base, std::int64_t first, std::uint64_t count, std::optional<std::uint64_t> known) {
-        if (!known) fail(node, fmt::format("[] needs an array or a pointer, and this is {}", type_text(*base.type)));
-        if (first < 0 || static_cast<std::uint64_t>(first) + count > *known) fail(node, fmt::format("it has only {}", counted_elements(*known)));
-        if (count == 0) fail(node, "this part is empty");
-        auto number = [](std::uint64_t n) { return value_of_integer(unsigned_long_type(), n); };
-        bool by_key = library_view(*base.type)->meaning(reader_, base).arrangement == Arrangement::pairs;
-        if (by_key) fail(node, "its elements are not known by number", "value EXPR from N lists it from there on");
-        auto start = element_of(reader_, base, number(static_cast<std::uint64_t>(first)));
-        if (!start) fail(node, fmt::format("{} has no elements known by number", type_text(*base.type)), "value EXPR from N lists it from there on");
-        auto last = element_of(reader_, base, number(static_cast<std::uint64_t>(first) + count - 1));
-        std::uint64_t size = plain(*start->type).size;
-        if (start->address && last->address && last->type == start->type && last->address->value - start->address->value == (count - 1) * size) return part_from(*start->type, *start->address, first, count);
-        std::vector<std::byte> bytes;
-        constexpr std::uint64_t kMostCopied = 1 << 20;
-        if (count * size > kMostCopied) fail(node, "its elements do not lie in one piece, and that many are not copied", "value EXPR from N lists them from there on");
-        for (std::uint64_t i = 0; i < count; ++i) {
-            Value element = *element_of(reader_, base, number(static_cast<std::uint64_t>(first) + i));
-            if (element.type != start->type) fail(node, "its elements are of different types");
-            auto content = reader_.content(element);
-            bytes.insert(bytes.end(), content.begin(), content.end());
-        }
-        Value part = value_of_bytes(array_of(*start->type, count), bytes);
+        Value part = value_in_memory(array_of(*start.type, count), *start.address);
         part.first_index = first;
         return part;
     }
