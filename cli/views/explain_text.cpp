@@ -19,7 +19,9 @@ void append_places(const ExplainReport& report, std::string& out, const Style& s
     for (std::size_t i = 0; i < std::min(report.places.size(), kMostPlaces); ++i) {
         const ExplainedPlace& place = report.places[i];
         std::string range = place.high.value ? fmt::format("{:#x} – {:#x}", place.low.value, place.high.value) : "everywhere";
-        out += fmt::format("  {} {}  {}  {}\n", place.is_here ? "◆" : " ", padded(range, 32), padded(lines_text(place), 16), place.place) + "";
+        bool only_one = report.places.size() == 1 && !place.high.value;
+        std::string where = only_one ? range : padded(range, 32) + "  " + padded(lines_text(place), 16);
+        out += fmt::format("  {} {}  {}\n", place.is_here ? "◆" : " ", where, place.place);
     }
     if (report.places.size() > kMostPlaces) out += fmt::format("    … {} more stretches of code\n", report.places.size() - kMostPlaces);
     bool none_here = std::none_of(report.places.begin(), report.places.end(), [](const ExplainedPlace& p) { return p.is_here; });

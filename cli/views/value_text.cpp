@@ -79,6 +79,15 @@ void append_broken(const ValueView& view, const std::string& indent, std::string
     if (!view.broken.empty()) out += indent + style.warning("broken: " + view.broken) + "\n";
 }
 
+// Types of the library's inside are long and rarely what is looked for.
+std::string brief_type(const std::string& type) {
+    constexpr std::size_t kLongest = 64;
+    if (display_width(type) <= kLongest) return type;
+    std::size_t end = kLongest - 1;
+    while (end > 0 && (static_cast<unsigned char>(type[end]) & 0xc0) == 0x80) --end;  // not in the middle of a character
+    return type.substr(0, end) + "…";
+}
+
 std::string child_name(const ValueView& view, const ValueView& child) {
     if (view.arrangement == Arrangement::target) return "→";
     return child.name.empty() ? "(unnamed)" : child.name;
@@ -95,7 +104,7 @@ void append_tree(const ValueView& view, const std::string& indent, std::string& 
         bool opens = child.has_children() && display_width(one_line(child, 120)) > 60;
         std::string shown = opens ? child.text : value_or_reason(child, 200, style);
         std::string name = padded(escape_for_display(child_name(view, child)), columns.name);
-        out += fmt::format("{}{}  {}{}\n", indent, name, shown.empty() ? "" : padded(shown, opens ? 0 : columns.value) + "  ", style.faint(child.type));
+        out += fmt::format("{}{}  {}{}\n", indent, name, shown.empty() ? "" : padded(shown, opens ? 0 : columns.value) + "  ", style.faint(brief_type(child.type)));
         if (opens) append_tree(child, indent + "    ", out, style);
     }
     append_more(view, indent, out);
