@@ -199,7 +199,7 @@ class Evaluator {
         if (type.kind == TypeKind::array) return reader_.element(pointer, 0);
         if (type.kind == TypeKind::function) return pointer;
         if (type.kind == TypeKind::structure) {
-            if (auto target = target_of_owner(reader_, pointer)) return *target;
+            if (auto target = target_of_owner(reader_, pointer)) return std::move(*target);
             fail(node, fmt::format("* needs a pointer, and this is {}", type_text(*pointer.type)));
         }
         if (type.kind != TypeKind::pointer && type.kind != TypeKind::reference)
@@ -266,7 +266,7 @@ class Evaluator {
             bool pointer = type.kind == TypeKind::pointer;
             fail(node, fmt::format("{} has no members", type_text(*structure.type)), pointer ? "use -> here" : "");
         }
-        if (auto found = member_somewhere(structure, node.text)) return *found;
+        if (auto found = member_somewhere(structure, node.text)) return std::move(*found);
         std::vector<std::string> names;
         for (const Member& member : type.members()) names.push_back(member.name);
         auto near = nearest_names(node.text, names);
@@ -326,7 +326,7 @@ class Evaluator {
         Value base = indexable(operand(*node.children[0])), position = operand(*node.children[1]);
         require_available(*node.children[0], base);
         if (plain(*base.type).kind == TypeKind::structure) {
-            if (auto element = element_of(reader_, base, position)) return *element;
+            if (auto element = element_of(reader_, base, position)) return std::move(*element);
             if (auto owned = target_of_owner(reader_, base))
                 if (auto element = element_of(reader_, *owned, position)) return *element;
         }

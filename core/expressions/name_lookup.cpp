@@ -119,7 +119,7 @@ Binding& bind(Node& node, const EvaluationContext& context, Binding::Kind kind) 
 std::optional<Value> bound_value(const Node& node, const EvaluationContext& context, const ValueReader& reader) {
     const Binding& binding = *node.binding;
     switch (binding.kind) {
-        case Binding::Kind::local: return value_of_variable(*context.target, context.thread, *context.frame, *binding.variable);
+        case Binding::Kind::local: break;
         case Binding::Kind::of_this: return member_of_this(node.text, context, reader);
         case Binding::Kind::constant: return binding.constant;
         case Binding::Kind::global:
@@ -134,8 +134,10 @@ std::optional<Value> bound_value(const Node& node, const EvaluationContext& cont
 Value value_of_name(Node& node, const EvaluationContext& context, const ValueReader& reader) {
     if (context.self && node.chosen.empty())
         if (auto member = reader.member_named(*context.self, node.text)) return *member;
-    if (node.binding && holds(*node.binding, context))
-        if (auto value = bound_value(node, context, reader)) return *value;
+    if (node.binding && holds(*node.binding, context)) {
+        if (node.binding->kind == Binding::Kind::local) return value_of_variable(*context.target, context.thread, *context.frame, *node.binding->variable);
+        if (auto value = bound_value(node, context, reader)) return std::move(*value);
+    }
     bool only_global = node.text.starts_with("::");
     std::string name = only_global ? node.text.substr(2) : node.text;
     if (context.frame && !only_global) {
