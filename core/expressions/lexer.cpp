@@ -237,7 +237,7 @@ class Lexer {
         ++at_;
         token.kind = mark == '"' ? Token::Kind::string : Token::Kind::character;
         if (mark == '\'') {
-            if (display_width(token.text) != 1 && token.text.size() != 1) fail(token.column, "a character constant holds exactly one character");
+            if ((display_width(token.text) != 1 && token.text.size() != 1) || token.text.size() > 4) fail(token.column, "a character constant holds exactly one character");
             token.number = code_of(token.text);
         }
     }
