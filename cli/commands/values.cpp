@@ -37,10 +37,7 @@ std::string note_for(Shell& shell, const Value& value) {
 // "hides level#12": one name may stand for several variables, and the reader may have meant another one.
 std::string others_of_the_name(Session& session, const std::string& name) {
     const Frame* frame = session.selected_frame();
-    if (!frame) return {};
-    std::vector<std::string> others;
-    for (const VisibleVariable& visible : visible_variables(*frame))
-        if (visible.variable->name == name && visible.is_shadowed) others.push_back(fmt::format("{}#{}", name, visible.variable->declared_line));
+    std::vector<std::string> others = frame ? hidden_namesakes(*frame, name) : std::vector<std::string>();
     return others.empty() ? "" : "hides " + join_with(others, "and");
 }
 

@@ -9,24 +9,6 @@
 namespace lantern {
 namespace {
 
-const VisibleVariable* meant(const std::vector<VisibleVariable>& all, std::string_view name, const Frame& frame) {
-    std::size_t hash = name.find('#');
-    std::string_view chosen = hash == std::string_view::npos ? std::string_view() : name.substr(hash + 1);
-    for (const VisibleVariable& visible : all) {
-        if (visible.variable->name != name.substr(0, hash)) continue;
-        if (chosen.empty() ? !visible.is_shadowed : chosen == std::to_string(visible.variable->declared_line) || chosen == frame_function_name(frame)) return &visible;
-    }
-    return nullptr;
-}
-
-// The lines a stretch of code comes from.
-void add_lines(ExplainedPlace& place, const Module& module, FileRange range) {
-    auto first = module.symbols().line_at(range.low), last = module.symbols().line_at(range.high - 1);
-    if (first) place.first_line = first->line;
-    if (last) place.last_line = last->line;
-    if (place.last_line < place.first_line) std::swap(place.first_line, place.last_line);
-}
-
 void add_places(ExplainReport& report, const Variable& variable, const Frame& frame) {
     for (const dwarf::LocationRange& location : variable.locations) {
         ExplainedPlace place;
@@ -34,7 +16,10 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
         if (location.range && frame.module) {
             place.low = frame.module->to_run(location.range->low);
             place.high = frame.module->to_run(location.range->high);
-            add_lines(place, *frame.module, *location.range);
+            if (auto lines = frame.module->symbols().lines_of(std::span(&*location.range, 1))) {
+                place.first_line = lines->first;
+                place.last_line = lines->last;
+            }
             place.is_here = location.range->contains(frame.file_address());
         } else {
             place.is_here = true;
@@ -48,34 +33,25 @@ std::string scope_text(const Frame& frame, const Scope& scope) {
     std::string function = frame_function_name(frame);
     bool whole = frame.function && scope.ranges == frame.function->ranges;
     if (whole || scope.ranges.empty() || !frame.module) return "all of " + function;
-    std::uint32_t first = ~0u, last = 0;
-    for (const FileRange& range : scope.ranges) {
-        ExplainedPlace lines;
-        add_lines(lines, *frame.module, range);
-        if (lines.first_line) first = std::min(first, lines.first_line);
-        last = std::max(last, lines.last_line);
-    }
-    return last ? fmt::format("a block of {}, lines {} to {}", function, first, last) : "a block of " + function;
+    auto lines = frame.module->symbols().lines_of(scope.ranges);
+    return lines ? fmt::format("a block of {}, lines {} to {}", function, lines->first, lines->last) : "a block of " + function;
 }
 
 std::string kind_of(const Variable& variable, const Frame& frame) {
     return fmt::format("{} of {}", variable.is_parameter ? "parameter" : "local variable", frame_function_name(frame));
 }
 
-void add_names(ExplainReport& report, Session& session, const Frame& frame, const std::vector<VisibleVariable>& all, const VisibleVariable* chosen, const std::string& name) {
+void add_names(ExplainReport& report, Session& session, const Frame& frame, const std::optional<VisibleVariable>& chosen, const std::string& name) {
     ValueReader reader(session.target());
     auto add = [&](const Variable& variable, const Value& value, std::string what, bool is_meant) {
         report.names.push_back({fmt::format("{}#{}", name, variable.declared_line), one_line(make_view(reader, name, value), 60), variable.declared_line, std::move(what), is_meant});
     };
-    for (const VisibleVariable& visible : all)
+    for (const VisibleVariable& visible : visible_variables(frame))
         if (visible.variable->name == name)
-            add(*visible.variable, value_of_variable(session.target(), session.thread(), frame, *visible.variable), visible.variable->is_parameter ? "parameter" : "local variable", &visible == chosen);
+            add(*visible.variable, value_of_variable(session.target(), session.thread(), frame, *visible.variable), visible.variable->is_parameter ? "parameter" : "local variable", chosen && visible.variable == chosen->variable);
     const Module* module = nullptr;
     if (auto global = find_global(session.target(), &frame, name, module)) {
-        Frame outside;
-        outside.module = module;
-        outside.registers = frame.registers;
-        add(*global, value_of_variable(session.target(), session.thread(), outside, *global), "global variable", !chosen);
+        add(*global, value_of_global(session.target(), session.thread(), &frame, *module, *global), "global variable", !chosen);
     }
     if (report.names.size() < 2) report.names.clear();
 }
@@ -99,9 +75,8 @@ ExplainReport report_explanation(Session& session, const std::string& expression
     std::string name(trimmed(expression));
     std::string bare = name.substr(0, name.find('#'));
     if (context.frame) {
-        std::vector<VisibleVariable> all = visible_variables(*context.frame);
-        const VisibleVariable* chosen = meant(all, name, *context.frame);
-        add_names(report, session, *context.frame, all, chosen, bare);
+        auto chosen = find_visible(*context.frame, bare, std::string_view(name).substr(std::min(name.size(), bare.size() + 1)));
+        add_names(report, session, *context.frame, chosen, bare);
         if (chosen) {
             const Variable& variable = *chosen->variable;
             report.what = kind_of(variable, *context.frame);

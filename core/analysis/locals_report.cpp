@@ -63,10 +63,8 @@ void add_globals(GlobalsReport& report, Session& session, const Module& module, 
         if (!wanted_type.empty() && lower_case(type_text(*variable->type)).find(wanted_type) == std::string::npos) continue;
         ++report.total;
         if (report.variables.size() >= question.limit) continue;
-        Frame outside;
-        outside.module = &module;
-        if (const Frame* frame = session.selected_frame()) outside.registers = frame->registers;
-        ValueView view = make_view(reader, variable->name, value_of_variable(session.target(), session.thread(), outside, *variable), session.form_of(variable->name), session.view_limits());
+        Value value = value_of_global(session.target(), session.thread(), session.selected_frame(), module, *variable);
+        ValueView view = make_view(reader, variable->name, value, session.form_of(variable->name), session.view_limits());
         view.declared_line = variable->declared_line;
         report.variables.push_back(std::move(view));
     }
@@ -89,12 +87,9 @@ Assignment assignment_of_name(Session& session, const std::string& expression) {
     const Frame* frame = session.selected_frame();
     if (!frame) return Assignment::unknown;
     std::string_view name = trimmed(expression);
-    for (const VisibleVariable& visible : visible_variables(*frame)) {
-        std::string chosen = visible.variable->name + "#" + std::to_string(visible.variable->declared_line);
-        if ((visible.variable->name != name || visible.is_shadowed) && chosen != name) continue;
-        return AssignmentAnalysis(session.target(), *frame).of(*visible.variable, *visible.scope);
-    }
-    return Assignment::unknown;
+    std::size_t hash = std::min(name.find('#'), name.size());
+    auto visible = find_visible(*frame, name.substr(0, hash), name.substr(std::min(name.size(), hash + 1)));
+    return visible ? AssignmentAnalysis(session.target(), *frame).of(*visible->variable, *visible->scope) : Assignment::unknown;
 }
 
 }  // namespace lantern

@@ -201,6 +201,7 @@ std::vector<std::string> DebugInfo::problems() const {
 }
 
 std::string_view DebugInfo::text(TextPosition position) const {
+    if (position == 0) return {};  // a unit's header stands there, and never a name
     std::uint64_t place = position >> kOffsetBits, offset = position & kOffsetMask;
     if (place / 4 >= sections_.size()) return {};
     const InfoSection& section = *sections_[place / 4];

@@ -51,6 +51,8 @@ bool keeps_no_order(const Value& value) {
 }
 
 bool holds_each(const ValueReader& reader, const Meaning& a, const Value& b, int depth) {
+    constexpr std::uint64_t kMostLookedFor = 2000;  // each may pass over all of the other
+    if (a.count.value_or(0) > kMostLookedFor) throw RequestError(fmt::format("tables of more than {} elements are not compared", kMostLookedFor));
     while (auto part = a.next()) {
         bool found = false;
         Meaning other = *meaning_of(reader, b);
@@ -133,8 +135,7 @@ std::optional<Value> target_of_owner(const ValueReader& reader, const Value& own
     const LibraryView* view = library_view(*owner.type);
     if (!view) return std::nullopt;
     if (auto target = view->target(reader, owner)) return target;
-    Meaning meaning = view->meaning(reader, owner);
-    if (meaning.text == "nothing" || meaning.text.starts_with("null")) throw RequestError("it holds nothing");
+    if (view->meaning(reader, owner).holds_nothing) throw RequestError("it holds nothing");
     return std::nullopt;
 }
 
@@ -147,19 +148,25 @@ std::optional<std::string> text_content(const ValueReader& reader, const Value& 
     }
     unsigned unit = static_cast<unsigned>(plain(target_of(type)).size);
     if (unit == 0 || unit > 4) return std::nullopt;
-    std::vector<std::byte> units;
+    auto length_of = [&](ByteSpan units) {
+        std::size_t length = 0;
+        auto is_end = [&] { return std::ranges::all_of(units.subspan(length, unit), [](std::byte b) { return b == std::byte{}; }); };
+        while (length + unit <= units.size() && !is_end()) length += unit;
+        return length;
+    };
     if (type.kind == TypeKind::array) {
-        units = reader.content(value);
-    } else {
-        RunAddress start = reader.pointed_at(value);
-        units.resize(kMostContent);
+        std::vector<std::byte> units = reader.content(value);
+        return utf8_of(ByteSpan(units).first(length_of(units)), unit);
+    }
+    // Most texts are short, and a condition compares them often: more is read only where the end is not in sight.
+    RunAddress start = reader.pointed_at(value);
+    for (std::size_t most = 256;; most *= 4) {
+        std::vector<std::byte> units(most);
         units.resize(reader.target().read_available(start, units));
         if (units.empty()) throw MemoryError(fmt::format("nothing can be read at address {:#x}", start.value));
+        std::size_t length = length_of(units);
+        if (length + unit <= units.size() || units.size() < most || most >= kMostContent) return utf8_of(ByteSpan(units).first(length), unit);
     }
-    std::size_t length = 0;
-    auto is_end = [&] { return std::all_of(units.begin() + static_cast<std::ptrdiff_t>(length), units.begin() + static_cast<std::ptrdiff_t>(length + unit), [](std::byte b) { return b == std::byte{}; }); };
-    while (length + unit <= units.size() && !is_end()) length += unit;
-    return utf8_of(ByteSpan(units).first(length), unit);
 }
 
 std::optional<bool> are_alike(const ValueReader& reader, const Value& a, const Value& b, int depth) {

@@ -125,22 +125,9 @@ class Evaluator {
 
     static Value text(const Node& node) {
         const Type& letter = *node.type;
-        std::uint64_t unit = plain(letter).size;
-        std::vector<std::byte> bytes;
-        auto append = [&](std::uint32_t code) {
-            for (std::uint64_t i = 0; i < unit; ++i) bytes.push_back(static_cast<std::byte>(code >> (8 * i)));
-        };
-        for (std::size_t at = 0; at < node.text.size();) {
-            unsigned char lead = static_cast<unsigned char>(node.text[at]);
-            std::size_t length = unit == 1 || lead < 0xc0 ? 1 : lead < 0xe0 ? 2 : lead < 0xf0 ? 3 : 4;
-            std::uint32_t code = length == 1 ? lead : lead & (0xffu >> (length + 1));
-            for (std::size_t i = 1; i < length && at + i < node.text.size(); ++i) code = code << 6 | (static_cast<unsigned char>(node.text[at + i]) & 0x3f);
-            bool two_units = unit == 2 && code > 0xffff;
-            if (two_units) append(0xd800 + ((code - 0x10000) >> 10));
-            append(two_units ? 0xdc00 + ((code - 0x10000) & 0x3ff) : code);
-            at += length;
-        }
-        append(0);
+        std::size_t unit = plain(letter).size;
+        std::vector<std::byte> bytes = units_of(node.text, static_cast<unsigned>(unit));
+        bytes.resize(bytes.size() + unit);  // its terminator
         const Type& type = array_of(letter, bytes.size() / unit);
         return value_of_bytes(type, bytes);
     }
@@ -283,8 +270,6 @@ class Evaluator {
             for (const std::string& spelling : {name, "__" + name})
                 if (auto field = reader_.member_named(variant->content, spelling)) return field;
         }
-        if (bool number = std::isdigit(static_cast<unsigned char>(name[0])) && library_view(*structure.type))
-            if (auto element = element_of(reader_, structure, value_of_integer(int_type(), std::stoul(name)))) return number ? element : std::nullopt;
         auto whole = dynamic_type(reader_, structure);
         return whole && whole->is_other ? reader_.member_named(whole->object, name) : std::nullopt;
     }

@@ -185,11 +185,7 @@ class Lexer {
         if (count == 0 || (braced && peek() != '}') || code > 0x10ffff) fail(column, "\\u needs the number of a character");
         if (braced) ++at_;
         std::string text;
-        if (code < 0x80) return std::string(1, static_cast<char>(code));
-        unsigned more = code < 0x800 ? 1 : code < 0x10000 ? 2 : 3;
-        constexpr unsigned kLead[] = {0, 0xc0, 0xe0, 0xf0};
-        text += static_cast<char>(kLead[more] | code >> (6 * more));
-        while (more--) text += static_cast<char>(0x80 | ((code >> (6 * more)) & 0x3f));
+        append_utf8(text, code);
         return text;
     }
 
@@ -244,11 +240,9 @@ class Lexer {
 
     // The number of the one character in UTF-8; a single byte is a char, which is signed here.
     static std::uint64_t code_of(const std::string& text) {
-        auto byte = [&](std::size_t i) { return static_cast<std::uint32_t>(static_cast<unsigned char>(text[i])); };
         if (text.size() == 1) return static_cast<std::uint64_t>(static_cast<std::int64_t>(text[0]));
-        std::uint32_t code = byte(0) & (0xffu >> (text.size() + 1));
-        for (std::size_t i = 1; i < text.size(); ++i) code = code << 6 | (byte(i) & 0x3f);
-        return code;
+        std::string_view rest = text;
+        return take_code_point(rest);
     }
 
     std::string_view text_;

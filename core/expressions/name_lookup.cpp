@@ -14,26 +14,9 @@
 namespace lantern {
 namespace {
 
-bool is_chosen(const Variable& variable, const Node& node, const Frame& frame) {
-    if (node.chosen.empty()) return true;
-    return std::to_string(variable.declared_line) == node.chosen || path_matches(variable.declared_in, node.chosen) ||
-           frame_function_name(frame) == node.chosen;
-}
-
 const Variable* local_variable(const Node& node, const Frame& frame) {
-    for (const VisibleVariable& visible : visible_variables(frame)) {
-        const Variable& variable = *visible.variable;
-        if (variable.name != node.text || !is_chosen(variable, node, frame)) continue;
-        if (!node.chosen.empty() || !visible.is_shadowed) return &variable;
-    }
-    return nullptr;
-}
-
-Value value_of_global(const Variable& variable, const Module& module, const EvaluationContext& context) {
-    Frame outside;
-    outside.module = &module;
-    if (context.frame) outside.registers = context.frame->registers;
-    return value_of_variable(*context.target, context.thread, outside, variable);
+    auto found = find_visible(frame, node.text, node.chosen);
+    return found ? found->variable : nullptr;
 }
 
 // Inside a method the object's members are known by their bare names; a lambda's captures are members of its object.
@@ -79,14 +62,9 @@ const Variable* out_of_scope(const Scope& scope, const std::string& name, const 
 }
 
 [[noreturn]] void not_in_scope(const Node& node, const Frame& frame, const Variable& variable, const Scope& scope) {
-    std::uint32_t first = 0, last = 0;
-    for (const FileRange& range : scope.ranges) {
-        auto start = frame.module->symbols().line_at(range.low), end = frame.module->symbols().line_at(range.high - 1);
-        if (start && (!first || start->line < first)) first = start->line;
-        if (end) last = std::max(last, end->line);
-    }
-    throw ExpressionError(fmt::format("{} is out of scope here: it is declared at line {}{}", node.text, variable.declared_line, first ? fmt::format(" and in scope from line {} to {}", first, std::max(first, last)) : ""),
-                          node.column, "stop there to see it");
+    auto lines = frame.module->symbols().lines_of(scope.ranges);
+    std::string where = lines ? fmt::format(" and in scope from line {} to {}", lines->first, lines->last) : "";
+    throw ExpressionError(fmt::format("{} is out of scope here: it is declared at line {}{}", node.text, variable.declared_line, where), node.column, "stop there to see it");
 }
 
 [[noreturn]] void unknown_name(const Node& node, const EvaluationContext& context) {
@@ -124,7 +102,7 @@ std::optional<Value> bound_value(const Node& node, const EvaluationContext& cont
         case Binding::Kind::constant: return binding.constant;
         case Binding::Kind::global:
             for (const Module& module : context.target->modules())
-                if (&module.symbols() == binding.module) return value_of_global(binding.global, module, context);
+                if (&module.symbols() == binding.module) return value_of_global(*context.target, context.thread, context.frame, module, binding.global);
     }
     return std::nullopt;
 }
@@ -158,7 +136,7 @@ Value value_of_name(Node& node, const EvaluationContext& context, const ValueRea
         Binding& binding = bind(node, context, Binding::Kind::global);
         binding.global = *global;
         binding.module = &module->symbols();
-        return value_of_global(*global, *module, context);
+        return value_of_global(*context.target, context.thread, context.frame, *module, *global);
     }
     if (node.chosen.empty()) {
         std::optional<Value> constant = word_of_the_language(name, context.language());

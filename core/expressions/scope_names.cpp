@@ -25,11 +25,27 @@ std::vector<VisibleVariable> visible_variables(const Frame& frame) {
 
 namespace {
 
-bool is_chosen(const Variable& variable, const std::string& chosen) {
-    return chosen.empty() || std::to_string(variable.declared_line) == chosen || path_matches(variable.declared_in, chosen);
+bool is_chosen(const Variable& variable, std::string_view chosen) {
+    return chosen.empty() || std::to_string(variable.declared_line) == chosen || path_matches(variable.declared_in, std::string(chosen));
 }
 
 }  // namespace
+
+std::optional<VisibleVariable> find_visible(const Frame& frame, std::string_view name, std::string_view chosen) {
+    bool function_chosen = !chosen.empty() && frame_function_name(frame) == chosen;
+    for (const VisibleVariable& visible : visible_variables(frame)) {
+        if (visible.variable->name != name) continue;
+        if (chosen.empty() ? !visible.is_shadowed : function_chosen || is_chosen(*visible.variable, chosen)) return visible;
+    }
+    return std::nullopt;
+}
+
+std::vector<std::string> hidden_namesakes(const Frame& frame, std::string_view name) {
+    std::vector<std::string> names;
+    for (const VisibleVariable& visible : visible_variables(frame))
+        if (visible.variable->name == name && visible.is_shadowed) names.push_back(visible.variable->name + "#" + std::to_string(visible.variable->declared_line));
+    return names;
+}
 
 std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name, const Module*& holder,
                                     const std::string& chosen) {
@@ -78,33 +94,12 @@ std::optional<FoundEnumerator> find_enumerator(Target& target, const std::string
     return std::nullopt;
 }
 
-namespace {
-
-std::string without_spaces(std::string text) {
-    std::erase(text, ' ');
-    return text;
-}
-
-// "std::vector<int>" is known to the compiler with everything its library adds.
-const Type* find_readable_type(const ModuleSymbols& symbols, const std::string& name) {
-    std::string wanted = without_spaces(name);
-    const Type* found = nullptr;
-    for (const Type* type : symbols.types_named(without_template_arguments(last_component(name)) == name ? name : without_all_template_arguments(name))) {
-        std::string readable = without_spaces(readable_type_name(type->full_name(), type->is_rust));
-        bool same = readable == wanted || (readable.ends_with(wanted) && readable[readable.size() - wanted.size() - 1] == ':');
-        if (same && !found) found = type;
-    }
-    return found;
-}
-
-}  // namespace
-
 const Type* find_type(Target& target, const std::string& name) {
     for (const Module& module : target.modules())
         if (const Type* type = module.symbols().type_named(name)) return type;
     if (name.find('<') == std::string::npos) return nullptr;
     for (const Module& module : target.modules())
-        if (const Type* type = find_readable_type(module.symbols(), name)) return type;
+        if (const Type* type = module.symbols().type_spelled(name)) return type;
     return nullptr;
 }
 

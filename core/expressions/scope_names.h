@@ -21,6 +21,12 @@ struct VisibleVariable {
 // scope as declared. Both of two variables of one name are there; the outer one says it is shadowed.
 std::vector<VisibleVariable> visible_variables(const Frame& frame);
 
+// The one of them that a name means: the innermost, or the one chosen by its line, file or function ("17", "flight.c",
+// "pass_barge"). Nothing if there is none.
+std::optional<VisibleVariable> find_visible(const Frame& frame, std::string_view name, std::string_view chosen = {});
+// Those that a variable of this name hides, as what reaches them: "level#12".
+std::vector<std::string> hidden_namesakes(const Frame& frame, std::string_view name);
+
 // A global by name (or tail of its qualified name): in the frame's own unit first, then in its module, then in others.
 std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name, const Module*& module,
                                     const std::string& chosen = {});

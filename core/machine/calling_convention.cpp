@@ -10,11 +10,11 @@ namespace {
 constexpr unsigned kIntegerReturn[] = {0, 1};                                              // rax, rdx
 constexpr unsigned kVectorReturn[] = {kFirstVectorRegister, kFirstVectorRegister + 1};  // xmm0, xmm1
 
-ReturnLocation in_memory() {
+}  // namespace
+
+ReturnLocation returned_in_memory() {
     return {ReturnLocation::Kind::memory, {{kIntegerReturn[0], 0, 0}}};
 }
-
-}  // namespace
 
 ReturnLocation return_location(std::span<const ScalarPart> parts, std::uint64_t size) {
     using Kind = ScalarPart::Kind;
@@ -23,7 +23,7 @@ ReturnLocation return_location(std::span<const ScalarPart> parts, std::uint64_t 
         return {ReturnLocation::Kind::unknown, {}};
     if (parts.size() == 1 && parts[0].kind == Kind::extended && size <= 16)
         return {ReturnLocation::Kind::registers, {{kFirstStackRegister, 0, 10}}};
-    if (size > 16) return in_memory();
+    if (size > 16) return returned_in_memory();
 
     // Each eightbyte goes to an integer register unless everything in it is floating.
     ReturnLocation location{ReturnLocation::Kind::registers, {}};
@@ -32,8 +32,8 @@ ReturnLocation return_location(std::span<const ScalarPart> parts, std::uint64_t 
         bool any = false, integer = false;
         for (const ScalarPart& part : parts) {
             if (part.offset + part.size <= start || part.offset >= start + 8) continue;
-            if (part.offset % std::max<std::uint64_t>(1, std::min<std::uint64_t>(part.size, 8)) != 0) return in_memory();
-            if (part.kind == Kind::extended) return in_memory();
+            if (part.offset % std::max<std::uint64_t>(1, std::min<std::uint64_t>(part.size, 8)) != 0) return returned_in_memory();
+            if (part.kind == Kind::extended) return returned_in_memory();
             any = true;
             integer |= part.kind == Kind::integer;
         }

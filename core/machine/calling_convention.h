@@ -26,6 +26,16 @@ struct ReturnLocation {
     std::vector<ReturnPiece> pieces;
 };
 
+// Where arguments go, by DWARF register: whole numbers in these, floating ones in as many vector registers from the first
+// (§3.2.3). A function that takes "..." is told in one register how many of those are in use.
+inline constexpr unsigned kIntegerParameters[] = {5, 4, 1, 2, 8, 9};  // rdi, rsi, rdx, rcx, r8, r9
+constexpr unsigned kVectorParameters = 8;
+constexpr unsigned kVectorCountRegister = 0;   // al
+constexpr std::uint64_t kStackAlignment = 16;  // bytes, before a call pushes its return address
+constexpr std::uint64_t kRedZone = 128;        // bytes below the stack pointer that still belong to the innermost function (§3.2.2)
+
+// Of a value that is returned through an address the caller gives.
+ReturnLocation returned_in_memory();
 // `size` is that of the whole type; 0 for void.
 ReturnLocation return_location(std::span<const ScalarPart> parts, std::uint64_t size);
 

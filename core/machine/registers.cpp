@@ -95,6 +95,13 @@ std::span<const std::byte> VectorRegisters::bytes(unsigned number) const {
     return {};
 }
 
+std::optional<ExtendedPlace> place_in_extended_state(unsigned number) {
+    constexpr std::size_t kStackStart = 32, kVectorStart = 160;
+    if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters) return ExtendedPlace{kVectorStart + 16 * (number - kFirstVectorRegister), std::byte{2}};
+    if (number >= kFirstStackRegister && number < kFirstStackRegister + 8) return ExtendedPlace{kStackStart + 16 * (number - kFirstStackRegister), std::byte{1}};
+    return std::nullopt;
+}
+
 std::optional<RegisterName> find_register(std::string_view name) {
     for (unsigned i = 0; i < kGeneralRegisters; ++i)
         if (name == kFullNames[i]) return RegisterName{i, 8, 0};

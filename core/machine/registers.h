@@ -58,6 +58,15 @@ struct VectorRegisters {
     std::span<const std::byte> bytes(unsigned dwarf_number) const;
 };
 
+// Where a vector or x87 register lies in the extended state as XSAVE lays it out, and the bit in the header's first word that
+// says that part is in use (Intel SDM 1, §10.5.1.1, §13.4.2). Nothing for another register.
+struct ExtendedPlace {
+    std::size_t offset = 0;
+    std::byte in_use{};
+};
+std::optional<ExtendedPlace> place_in_extended_state(unsigned dwarf_number);
+constexpr std::size_t kExtendedStateHeader = 512;
+
 struct RegisterName {
     unsigned dwarf_number = 0;
     unsigned size = 8;    // bytes of it that the name means

@@ -15,10 +15,7 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kRedZone = 128;             // bytes below the stack pointer that still belong to the function
-constexpr std::uint64_t kKeptStack = 256 * 1024;    // below that: what is put back after the call, as far as it is mapped
-constexpr unsigned kIntegerParameters[] = {5, 4, 1, 2, 8, 9};  // rdi, rsi, rdx, rcx, r8, r9
-constexpr unsigned kVectorParameters = 8;
+constexpr std::uint64_t kKeptStack = 256 * 1024;  // bytes below the stack pointer that are put back after the call, as far as they are mapped
 
 // Which registers and which bytes on the stack the arguments go to.
 struct Passing {
@@ -66,14 +63,12 @@ void Passing::pass(const Type& type, ByteSpan bytes) {
 class Kept {
   public:
     Kept(LiveProcess& process, ThreadId thread) : process_(process), thread_(thread), registers_(process.registers(thread)), state_(process.extended_state(thread)) {
-        constexpr std::uint64_t kPage = 4096;
         RunAddress top = registers_.stack_pointer();
-        RunAddress low(top.value & ~(kPage - 1));
-        std::byte probe;
-        while (top - low < kKeptStack && process.read_available(RunAddress(low.value - kPage), std::span(&probe, 1))) low = RunAddress(low.value - kPage);
-        start_ = low;
-        stack_.resize(top - low);
-        process.read_memory(low, stack_);
+        start_ = top;
+        for (const MemoryRegion& region : process.regions())
+            if (region.begin <= top && top < region.end) start_ = std::max(region.begin, RunAddress(top.value - kKeptStack));
+        stack_.resize(top - start_);
+        process.read_memory(start_, stack_);
     }
     void put_back() {
         process_.deliver(thread_, 0);
@@ -130,14 +125,14 @@ Value Session::call_function(const FunctionCall& call) {
     ReturnLocation location = location_of_returned(returned);
     bool in_memory = location.kind == ReturnLocation::Kind::memory;
     std::uint64_t stack = kept.registers().stack_pointer().value - kRedZone;
-    if (in_memory) stack -= (plain(returned).size + 15) / 16 * 16;
-    stack &= ~std::uint64_t{15};
+    if (in_memory) stack -= plain(returned).size;
+    stack &= ~(kStackAlignment - 1);
     RunAddress result_address(stack);
     Passing passing;
     if (in_memory) passing.pass_integer(result_address.value);
     for (const Value& argument : call.arguments) passing.pass(*argument.type, reader.content(argument));
     stack -= passing.stack.size();
-    stack &= ~std::uint64_t{15};
+    stack &= ~(kStackAlignment - 1);
 
     const Module& main = live.main_module();
     RunAddress back = main.to_run(main.symbols().elf().entry());  // a place no function of the program comes to again
@@ -150,7 +145,7 @@ Value Session::call_function(const FunctionCall& call) {
         for (const auto& [number, bytes] : passing.vectors) live.set_vector_register(thread_, number, bytes);
         Registers registers = kept.registers();
         for (const auto& [number, value] : passing.integers) registers.set(number, value);
-        registers.set(0, passing.vectors.size());  // how many vector registers, for a function with "..."
+        registers.set(kVectorCountRegister, passing.vectors.size());
         registers.system_call = ~std::uint64_t{0};  // no system call is taken up again with other registers
         registers.set_stack_pointer(RunAddress(stack - 8));
         registers.set_program_counter(call.address);

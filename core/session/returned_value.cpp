@@ -44,7 +44,7 @@ ReturnLocation location_of_returned(const Type& type) {
     std::vector<ScalarPart> parts;
     flatten(type, 0, parts, 0);
     // A class that is copied by code of its own cannot be taken apart into registers (Itanium C++ ABI §3.1.3).
-    if (plain(type).is_passed_by_reference()) return {ReturnLocation::Kind::memory, {{0, 0, 0}}};
+    if (plain(type).is_passed_by_reference()) return returned_in_memory();
     return return_location(parts, plain(type).size);
 }
 

@@ -1,5 +1,7 @@
 #include "core/session/surroundings.h"
 
+#include "core/machine/calling_convention.h"
+
 namespace lantern {
 namespace {
 
@@ -28,7 +30,6 @@ std::string SessionSurroundings::describe(RunAddress address) const {
     RunAddress top = session_.process().registers(session_.thread()).stack_pointer();
     bool own_stack = top >= region.begin && top < region.end;
     if (own_stack) {
-        constexpr std::uint64_t kRedZone = 128;  // below the stack pointer, and still the innermost function's (System V ABI x86-64 §3.2.2)
         if (address < RunAddress(top.value - kRedZone)) return "below the stack: no function's any more";
         if (address < top) return "stack of frame 0";
         auto level = frame_holding(session_.stack(), address);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstring>
 #include <cctype>
 #include <numeric>
 
@@ -134,6 +135,67 @@ std::string lower_case(std::string_view text) {
     std::string out(text);
     for (char& c : out) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
     return out;
+}
+
+void append_utf8(std::string& out, std::uint32_t code) {
+    if (code > 0x10ffff) code = 0xfffd;
+    if (code < 0x80) {
+        out += static_cast<char>(code);
+        return;
+    }
+    unsigned more = code < 0x800 ? 1 : code < 0x10000 ? 2 : 3;  // bytes that follow the first
+    constexpr unsigned kLead[] = {0, 0xc0, 0xe0, 0xf0};
+    out += static_cast<char>(kLead[more] | code >> (6 * more));
+    while (more--) out += static_cast<char>(0x80 | ((code >> (6 * more)) & 0x3f));
+}
+
+std::uint32_t take_code_point(std::string_view& utf8) {
+    auto byte = [&](std::size_t i) { return static_cast<std::uint32_t>(static_cast<unsigned char>(utf8[i])); };
+    std::uint32_t lead = byte(0);
+    std::size_t length = lead < 0xc0 ? 1 : lead < 0xe0 ? 2 : lead < 0xf0 ? 3 : lead < 0xf8 ? 4 : 1;
+    if (length > utf8.size()) length = 1;
+    std::uint32_t code = length == 1 ? lead : lead & (0xffu >> (length + 1));
+    for (std::size_t i = 1; i < length; ++i) code = code << 6 | (byte(i) & 0x3f);
+    utf8.remove_prefix(length);
+    return code;
+}
+
+std::string utf8_of(ByteSpan units, unsigned unit) {
+    if (unit <= 1) return {reinterpret_cast<const char*>(units.data()), units.size()};
+    std::string text;
+    for (std::size_t at = 0; at + unit <= units.size(); at += unit) {
+        std::uint32_t code = 0;
+        std::memcpy(&code, units.data() + at, unit);
+        bool high = unit == 2 && code >= 0xd800 && code < 0xdc00 && at + 2 * unit <= units.size();
+        if (high) {
+            std::uint32_t low = 0;
+            std::memcpy(&low, units.data() + at + unit, unit);
+            if (low >= 0xdc00 && low < 0xe000) {
+                code = 0x10000 + ((code - 0xd800) << 10) + (low - 0xdc00);
+                at += unit;
+            }
+        }
+        append_utf8(text, code >= 0xd800 && code < 0xe000 ? 0xfffd : code);
+    }
+    return text;
+}
+
+std::vector<std::byte> units_of(std::string_view utf8, unsigned unit) {
+    std::vector<std::byte> units;
+    auto append = [&](std::uint32_t code) {
+        for (unsigned i = 0; i < unit; ++i) units.push_back(static_cast<std::byte>(code >> (8 * i)));
+    };
+    if (unit == 1) {
+        for (char c : utf8) append(static_cast<unsigned char>(c));
+        return units;
+    }
+    while (!utf8.empty()) {
+        std::uint32_t code = take_code_point(utf8);
+        bool pair = unit == 2 && code > 0xffff;
+        if (pair) append(0xd800 + ((code - 0x10000) >> 10));
+        append(pair ? 0xdc00 + ((code - 0x10000) & 0x3ff) : code);
+    }
+    return units;
 }
 
 std::size_t display_width(std::string_view utf8) {

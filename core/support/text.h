@@ -1,10 +1,13 @@
 // Small shared things about text: making text from outside safe to show, and finding near names for an unknown one.
 #pragma once
 
+#include <cstdint>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
+
+#include "core/support/byte_reader.h"
 
 namespace lantern {
 
@@ -30,6 +33,14 @@ std::string counted(unsigned long long number, std::string_view noun);
 
 std::string_view trimmed(std::string_view text);
 std::string lower_case(std::string_view text);
+
+// Characters of `unit` bytes each (1: UTF-8 already, 2: UTF-16, 4: UTF-32) as UTF-8; what is no character becomes U+FFFD.
+std::string utf8_of(ByteSpan units, unsigned unit);
+// The other way; without a terminator.
+std::vector<std::byte> units_of(std::string_view utf8, unsigned unit);
+void append_utf8(std::string& out, std::uint32_t code);
+// Takes the first character off; a byte that starts none stands for itself.
+std::uint32_t take_code_point(std::string_view& utf8);
 
 // How many columns a terminal needs for this UTF-8 text, one for each code point.
 std::size_t display_width(std::string_view utf8);

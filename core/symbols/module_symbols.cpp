@@ -361,6 +361,21 @@ std::string ModuleSymbols::file_name(const Unit& unit, std::uint64_t index) cons
     return index < files.size() ? files[index].path : std::string();
 }
 
+std::optional<LineSpan> ModuleSymbols::lines_of(std::span<const FileRange> ranges) const {
+    std::optional<LineSpan> span;
+    for (const FileRange& range : ranges) {
+        if (range.size() == 0) continue;
+        for (FileAddress end : {range.low, range.high - 1}) {
+            auto line = line_at(end);
+            if (!line || !line->line) continue;
+            if (!span) span = LineSpan{line->line, line->line};
+            span->first = std::min(span->first, line->line);
+            span->last = std::max(span->last, line->line);
+        }
+    }
+    return span;
+}
+
 const Unit* ModuleSymbols::unit_at(FileAddress address) const {
     return dwarf().unit_map->find(address);
 }

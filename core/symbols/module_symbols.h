@@ -27,6 +27,10 @@ struct SourceLine {
     bool is_statement = false;
 };
 
+struct LineSpan {
+    std::uint32_t first = 0, last = 0;
+};
+
 class ModuleSymbols {
   public:
     // Throws FileError (see ElfFile). What is missing or does not fit is no error: see problems().
@@ -85,12 +89,16 @@ class ModuleSymbols {
     const LineTable& lines_of(const dwarf::Unit& unit) const;
     const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
     std::optional<SourceLine> line_at(FileAddress address) const;
+    // The first and last line that stretches of code come from, by their ends; nothing without line information.
+    std::optional<LineSpan> lines_of(std::span<const FileRange> ranges) const;
     const dwarf::Unit* unit_at(FileAddress address) const;
     std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const;
 
     // ---- types
     const TypeTable& types() const { return *dwarf().types; }
     const Type* type_named(const std::string& name) const;  // null if there is none
+    // The same for names as demanglers and people write them: "std::vector<int>", "Sized<char, 3ul>", "(anonymous namespace)::Lock".
+    const Type* type_spelled(const std::string& name) const;
     std::string type_name(const NameEntry& entry) const;  // qualified; in C with its keyword: "struct barge"
     std::vector<const Type*> types_named(const std::string& name) const;  // every definition; those alike each once
 

@@ -94,6 +94,16 @@ const Type* ModuleSymbols::type_named(const std::string& text) const {
     return best ? types().type_at(best->position) : nullptr;
 }
 
+const Type* ModuleSymbols::type_spelled(const std::string& text) const {
+    if (const Type* type = type_named(text)) return type;
+    std::string wanted = comparable_type_name(text, false);
+    for (const Type* type : types_named(without_all_template_arguments(text))) {
+        std::string name = comparable_type_name(type->full_name(), type->is_rust);
+        if (name == wanted || name.ends_with("::" + wanted)) return type;
+    }
+    return nullptr;
+}
+
 const Type& ModuleSymbols::type_of(const Function& function) const {
     auto [slot, is_new] = function_types_.try_emplace(&function);
     if (is_new) {

@@ -116,6 +116,9 @@ std::string type_text(const Type& type);
 // "std::__cxx11::basic_string<char, …>" → "std::string", "std::vector<int, std::allocator<int> >" → "std::vector<int>",
 // "alloc::vec::Vec<i32, alloc::alloc::Global>" → "Vec<i32>": without what the library adds by itself.
 std::string readable_type_name(std::string_view full_name, bool is_rust);
+// The same for two spellings of one type: without spaces, with one word for what has no name, and without the suffixes of
+// numbers.
+std::string comparable_type_name(std::string_view full_name, bool is_rust);
 // "std::map" of "std::__debug::map<…>", "alloc::vec::Vec": without arguments and the library's inner namespaces.
 std::string family_name(std::string_view full_name);
 

@@ -1,6 +1,6 @@
 // Names of types as a programmer says them (see type.h).
 #include <algorithm>
-#include <array>
+#include <cctype>
 #include <vector>
 
 #include "core/support/text.h"
@@ -14,8 +14,20 @@ constexpr int kDeepest = 60;
 
 constexpr std::string_view kInnerNamespaces[] = {"__cxx11::", "__1::", "__debug::", "__cxx1998::", "_V2::", "__fs::"};
 
-void erase_all(std::string& text, std::string_view part) {
-    for (std::size_t at; (at = text.find(part)) != std::string::npos;) text.erase(at, part.size());
+bool is_letter(char c) {
+    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+}
+
+// A namespace counts where its name begins, not in the middle of another.
+void erase_namespace(std::string& text, std::string_view name) {
+    for (std::size_t at = 0; (at = text.find(name, at)) != std::string::npos;) {
+        if (at > 0 && is_letter(text[at - 1])) at += name.size();
+        else text.erase(at, name.size());
+    }
+}
+
+void erase_inner_namespaces(std::string& name) {
+    for (std::string_view inner : kInnerNamespaces) erase_namespace(name, inner);
 }
 
 // The arguments between the brackets of `text`, cut at the commas that are not inside brackets of their own.
@@ -121,14 +133,34 @@ std::string without_library_paths(std::string_view text) {
 
 std::string readable_type_name(std::string_view full_name, bool is_rust) {
     std::string name(full_name);
-    for (std::string_view inner : kInnerNamespaces) erase_all(name, inner);
+    erase_inner_namespaces(name);
     name = without_defaults(name, 0);
     return is_rust ? without_library_paths(name) : name;
 }
 
+std::string comparable_type_name(std::string_view full_name, bool is_rust) {
+    std::string name = readable_type_name(full_name, is_rust), out;
+    constexpr std::string_view kNameless = "(anonymous namespace)";
+    for (std::size_t at; (at = name.find(kNameless)) != std::string::npos;) name.replace(at, kNameless.size(), "(anonymous)");
+    for (std::size_t i = 0; i < name.size(); ++i) {
+        bool in_number = !out.empty() && std::isdigit(static_cast<unsigned char>(out.back()));
+        if (in_number && std::string_view("uUlL").find(name[i]) != std::string_view::npos) {
+            std::size_t digits = out.find_last_not_of("0123456789");
+            bool number = digits == std::string::npos || !is_letter(out[digits]);
+            std::size_t end = name.find_first_not_of("uUlL", i);
+            if (number && (end == std::string::npos || !is_letter(name[end]))) {
+                i = std::min(end, name.size()) - 1;
+                continue;
+            }
+        }
+        if (name[i] != ' ') out += name[i];
+    }
+    return out;
+}
+
 std::string family_name(std::string_view full_name) {
     std::string name = without_all_template_arguments(full_name);
-    for (std::string_view inner : kInnerNamespaces) erase_all(name, inner);
+    erase_inner_namespaces(name);
     return name;
 }
 

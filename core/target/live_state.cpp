@@ -90,18 +90,13 @@ void LiveProcess::set_extended_state(ThreadId id, ByteSpan state) {
     threads_.at(id).vectors.reset();
 }
 
-// In the part that is laid out as FXSAVE does (Intel SDM 1, §10.5.1.1); the header's first word says which parts are in use
-// (§13.4.2).
 void LiveProcess::set_vector_register(ThreadId id, unsigned number, ByteSpan bytes) {
-    bool is_vector = number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters;
-    bool is_stack = number >= kFirstStackRegister && number < kFirstStackRegister + 8;
-    if (!is_vector && !is_stack) throw RequestError(fmt::format("{} cannot be written", register_name(number)));
-    constexpr std::size_t kStackStart = 32, kVectorStart = 160, kHeader = 512;
+    auto place = place_in_extended_state(number);
+    if (!place) throw RequestError(fmt::format("{} cannot be written", register_name(number)));
     std::vector<std::byte> state = extended_state(id);
-    std::size_t at = is_vector ? kVectorStart + 16 * (number - kFirstVectorRegister) : kStackStart + 16 * (number - kFirstStackRegister);
-    if (state.size() < kHeader + 8) throw TargetError("the kernel keeps the vector registers in a form that is not known");
-    std::copy_n(bytes.begin(), std::min<std::size_t>(bytes.size(), 16), state.begin() + static_cast<std::ptrdiff_t>(at));
-    state[kHeader] |= is_vector ? std::byte{2} : std::byte{1};
+    if (state.size() <= kExtendedStateHeader) throw TargetError("the kernel keeps the vector registers in a form that is not known");
+    std::copy_n(bytes.begin(), std::min<std::size_t>(bytes.size(), 16), state.begin() + static_cast<std::ptrdiff_t>(place->offset));
+    state[kExtendedStateHeader] |= place->in_use;
     set_extended_state(id, state);
 }
 

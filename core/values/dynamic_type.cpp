@@ -45,14 +45,14 @@ std::optional<DynamicType> dynamic_type(const ValueReader& reader, const Value& 
         name = name.substr(std::min(name.size(), std::string_view("vtable for ").size()));
         // Two words before the functions: how far up the whole object starts, and the class's own description.
         auto to_top = target.read<std::int64_t>(RunAddress(table.value - 16));
-        const Type* type = module->symbols().type_named(name);
+        const Type* type = module->symbols().type_spelled(name);
         for (const Module& other : target.modules())
-            if (!type) type = other.symbols().type_named(name);
+            if (!type) type = other.symbols().type_spelled(name);
         std::int64_t up = to_top + static_cast<std::int64_t>(*offset);
         RunAddress start(object.address->value + static_cast<std::uint64_t>(up));
-        DynamicType found{object, readable_type_name(name, false), {}, false};
+        DynamicType found{object, readable_type_name(type ? plain(*type).full_name() : name, false), {}, false};
         const Type& seen = plain(*object.type);
-        found.is_other = seen.full_name() != (type ? plain(*type).full_name() : name);
+        found.is_other = comparable_type_name(seen.full_name(), false) != comparable_type_name(name, false);
         if (type && found.is_other && plain(*type).size >= seen.size) found.object = value_in_memory(*type, start);
         return found;
     } catch (const Error&) {

@@ -30,6 +30,7 @@ struct Meaning {
     std::string detail;  // told where one value is looked at alone: "3 elements, room for 4"
     std::optional<std::string> content;  // of a string type: its bytes as UTF-8, cut at the limit
     bool content_is_cut = false;
+    bool holds_nothing = false;          // an owner or optional that has nothing to lead to
     std::optional<Value> alone;          // it is no more than a wrapping around this
     Arrangement arrangement = Arrangement::fields;
     std::optional<std::uint64_t> count;  // of the parts, as far as the container says

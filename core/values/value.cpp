@@ -7,7 +7,7 @@
 #include <cstring>
 
 #include "core/support/error.h"
-#include "core/dwarf/location_expression.h"
+#include "core/unwind/frame_context.h"
 
 namespace lantern {
 
@@ -190,34 +190,11 @@ Value ValueReader::member(const Value& structure, const Member& member) const {
     return result;
 }
 
-namespace {
-
-// What the address of a virtual base may be computed from: the object and memory.
-class ObjectContext final : public dwarf::ExpressionContext {
-  public:
-    ObjectContext(Target& target, RunAddress object) : target_(target), object_(object) {}
-    std::optional<std::uint64_t> register_value(unsigned) override { return std::nullopt; }
-    std::uint64_t read_memory(std::uint64_t address, unsigned size) override {
-        std::uint64_t value = 0;
-        target_.read_memory(RunAddress(address), std::as_writable_bytes(std::span(&value, 1)).first(size));
-        return value;
-    }
-    std::optional<std::uint64_t> frame_base() override { return std::nullopt; }
-    std::optional<std::uint64_t> call_frame_address() override { return std::nullopt; }
-    std::uint64_t run_address(FileAddress address) override { return address.value; }
-    std::optional<std::uint64_t> thread_local_address(std::uint64_t) override { return std::nullopt; }
-    std::optional<std::uint64_t> object_address() override { return object_.value; }
-
-  private:
-    Target& target_;
-    RunAddress object_;
-};
-
-}  // namespace
-
 Value ValueReader::virtual_base(const Value& structure, const Member& member) const {
     if (!structure.address) return unavailable_value(*member.type, "a virtual base is found only in an object that lives in memory");
-    ObjectContext context(target_, *structure.address);
+    Frame nowhere;  // the expression asks for the object and for memory only
+    FrameContext context(target_, nowhere);
+    context.set_object_address(*structure.address);
     try {
         auto address = dwarf::evaluate_number(member.offset_expression, nullptr, context, structure.address->value);
         if (address) return value_in_memory(*member.type, RunAddress(*address));

@@ -201,6 +201,13 @@ Value value_of_variable(Target& target, ThreadId thread, const Frame& frame, con
     return value_of(target, thread, frame, variable, 0);
 }
 
+Value value_of_global(Target& target, ThreadId thread, const Frame* frame, const Module& module, const Variable& variable) {
+    Frame outside;
+    outside.module = &module;
+    if (frame) outside.registers = frame->registers;
+    return value_of_variable(target, thread, outside, variable);
+}
+
 Value value_of_register(Target& target, ThreadId thread, const Frame& frame, const RegisterName& name, const Type& type) {
     auto bytes = register_bytes(target, thread, frame, name.dwarf_number);
     if (!bytes)

@@ -11,7 +11,8 @@ class OptionalView final : public LibraryView {
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;
         if (auto held = target(reader, value)) meaning.alone = *held;
-        else meaning.text = "nothing";
+        meaning.holds_nothing = !meaning.alone;
+        if (meaning.holds_nothing) meaning.text = "nothing";
         return meaning;
     }
     std::optional<Value> target(const ValueReader& reader, const Value& value) const override {

@@ -25,6 +25,7 @@ std::optional<Value> pointed(const ValueReader& reader, const Value& pointer) {
 
 void show_target(const ValueReader& reader, const Value& pointer, Meaning& meaning) {
     std::uint64_t address = reader.integer(pointer);
+    meaning.holds_nothing = address == 0;
     meaning.text = address ? fmt::format("{:#x}", address) + (meaning.text.empty() ? "" : " (" + meaning.text + ")")
                            : "null" + (meaning.text.empty() ? "" : " (" + meaning.text + ")");
     if (auto owned = pointed(reader, pointer)) lead_to(meaning, *owned);

@@ -36,11 +36,9 @@ class StringView final : public LibraryView {
         if (std::string_view inner = first_path(type, {"_M_pathname", "__pn_"}); !inner.empty()) return meaning(reader, part_at(reader, value, inner));
         unsigned unit = static_cast<unsigned>(std::clamp<std::uint64_t>(plain(argument(type, 0)).size, 1, 4));
         Held held = find(reader, value, type, unit);
-        if (held.capacity && *held.capacity < held.length)
-            throw BrokenValue(fmt::format("it claims {} but has room for {}", counted(held.length, "character"), *held.capacity));
+        std::string detail = held.capacity ? room_for(held.length, *held.capacity, "character") : counted(held.length, "character");
         Meaning meaning = text_meaning(reader, held.start, held.length, unit);
-        meaning.detail = counted(held.length, "character");
-        if (held.capacity) meaning.detail += fmt::format(", room for {}", *held.capacity);
+        meaning.detail = std::move(detail);
         return meaning;
     }
     std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {

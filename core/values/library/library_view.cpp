@@ -72,26 +72,6 @@ const Type* member_type(const Type& type, std::string_view name, int depth) {
     return nullptr;
 }
 
-void append_utf8(std::string& out, std::uint32_t code) {
-    if (code < 0x80) {
-        out += static_cast<char>(code);
-    } else if (code < 0x800) {
-        out += static_cast<char>(0xc0 | code >> 6);
-        out += static_cast<char>(0x80 | (code & 0x3f));
-    } else if (code < 0x10000) {
-        out += static_cast<char>(0xe0 | code >> 12);
-        out += static_cast<char>(0x80 | (code >> 6 & 0x3f));
-        out += static_cast<char>(0x80 | (code & 0x3f));
-    } else if (code < 0x110000) {
-        out += static_cast<char>(0xf0 | code >> 18);
-        out += static_cast<char>(0x80 | (code >> 12 & 0x3f));
-        out += static_cast<char>(0x80 | (code >> 6 & 0x3f));
-        out += static_cast<char>(0x80 | (code & 0x3f));
-    } else {
-        append_utf8(out, 0xfffd);
-    }
-}
-
 }  // namespace
 
 const LibraryView* library_view(const Type& type) {
@@ -171,29 +151,9 @@ std::string counted_elements(std::uint64_t count) {
     return counted(count, "element");
 }
 
-std::string room_for(std::uint64_t count, std::uint64_t capacity) {
-    if (capacity < count) throw BrokenValue(fmt::format("it claims {} but has room for {}", counted_elements(count), capacity));
-    return fmt::format("{}, room for {}", counted_elements(count), capacity);
-}
-
-std::string utf8_of(ByteSpan units, unsigned unit) {
-    if (unit <= 1) return {reinterpret_cast<const char*>(units.data()), units.size()};
-    std::string text;
-    for (std::size_t at = 0; at + unit <= units.size(); at += unit) {
-        std::uint32_t code = 0;
-        std::memcpy(&code, units.data() + at, unit);
-        bool high = unit == 2 && code >= 0xd800 && code < 0xdc00 && at + 2 * unit <= units.size();
-        if (high) {
-            std::uint32_t low = 0;
-            std::memcpy(&low, units.data() + at + unit, unit);
-            if (low >= 0xdc00 && low < 0xe000) {
-                code = 0x10000 + ((code - 0xd800) << 10) + (low - 0xdc00);
-                at += unit;
-            }
-        }
-        append_utf8(text, code >= 0xd800 && code < 0xe000 ? 0xfffd : code);
-    }
-    return text;
+std::string room_for(std::uint64_t count, std::uint64_t capacity, std::string_view noun) {
+    if (capacity < count) throw BrokenValue(fmt::format("it claims {} but has room for {}", counted(count, noun), capacity));
+    return fmt::format("{}, room for {}", counted(count, noun), capacity);
 }
 
 Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length, unsigned unit) {

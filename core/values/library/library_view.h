@@ -47,11 +47,18 @@ Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress st
 // The bytes between two pointers as a number of elements. Throws BrokenValue.
 std::uint64_t elements_between(RunAddress begin, RunAddress end, std::uint64_t size, std::string_view what);
 std::string counted_elements(std::uint64_t count);
-std::string room_for(std::uint64_t count, std::uint64_t capacity);
+// "3 elements, room for 4". Throws BrokenValue where there is less room than elements.
+std::string room_for(std::uint64_t count, std::uint64_t capacity, std::string_view noun = "element");
 
 // `length` characters of `unit` bytes each (1: UTF-8, 2: UTF-16, 4: UTF-32) as UTF-8 content.
 Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length, unsigned unit);
-std::string utf8_of(ByteSpan units, unsigned unit);
+
+// Where a Vec of Rust keeps its elements, and how many would fit.
+struct RustRoom {
+    RunAddress start;
+    std::uint64_t capacity = 0;
+};
+RustRoom rust_room(const ValueReader& reader, const Value& vector);
 
 // Throws BrokenValue with the address if not even the first byte can be read.
 void require_readable(const ValueReader& reader, RunAddress address, std::string_view what);

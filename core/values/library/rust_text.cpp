@@ -22,11 +22,11 @@ class TextView final : public LibraryView {
             return meaning;
         }
         Value bytes = part_at(reader, value, inner);
-        Meaning list = rust_vector_view().meaning(reader, bytes);
-        auto first = rust_vector_view().element(reader, bytes, 0);
-        Meaning meaning = text_meaning(reader, first ? *first->address : RunAddress(0), *list.count, 1);
-        std::size_t word = list.detail.find(" element");
-        meaning.detail = list.detail.replace(word, 8, " byte");
+        RustRoom room = rust_room(reader, bytes);
+        std::uint64_t length = number_at(reader, bytes, "len");
+        std::string detail = room_for(length, room.capacity, "byte");
+        Meaning meaning = text_meaning(reader, room.start, length, 1);
+        meaning.detail = std::move(detail);
         return meaning;
     }
 

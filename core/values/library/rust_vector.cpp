@@ -6,23 +6,23 @@
 namespace lantern {
 namespace {
 
-// The library has moved the pointer and the room around over the years; 0-sized elements have no room.
-struct Room {
-    RunAddress start;
-    std::uint64_t capacity = 0;
-};
+bool has_buffer(const Type& type) {
+    const Type* buffer = type_at_path(type, "buf");
+    return buffer && !first_path(*buffer, {"inner.ptr.pointer", "ptr.pointer"}).empty();
+}
 
-Room room_of(const ValueReader& reader, const Value& buffer) {
+}  // namespace
+
+// The library has moved the pointer and the room around over the years; 0-sized elements have no room.
+RustRoom rust_room(const ValueReader& reader, const Value& vector) {
+    Value buffer = part_at(reader, vector, "buf");
     const Type& type = plain(*buffer.type);
     std::string_view pointer = first_path(type, {"inner.ptr.pointer.pointer", "ptr.pointer.pointer", "ptr.pointer"});
     std::string_view capacity = first_path(type, {"inner.cap.__0", "inner.cap", "cap.__0", "cap"});
     return {RunAddress(number_at(reader, buffer, pointer)), number_at(reader, buffer, capacity)};
 }
 
-bool has_buffer(const Type& type) {
-    const Type* buffer = type_at_path(type, "buf");
-    return buffer && !first_path(*buffer, {"inner.ptr.pointer", "ptr.pointer"}).empty();
-}
+namespace {
 
 class RustVectorView final : public LibraryView {
   public:
@@ -30,7 +30,7 @@ class RustVectorView final : public LibraryView {
     bool fits(const Type& type) const override { return has_buffer(type) && type_at_path(type, "len"); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& element = argument(plain(*value.type), 0);
-        Room room = room_of(reader, part_at(reader, value, "buf"));
+        RustRoom room = rust_room(reader, value);
         std::uint64_t count = number_at(reader, value, "len");
         Meaning meaning = contiguous(reader, element, room.start, count);
         meaning.detail = plain(element).size ? room_for(count, room.capacity) : counted_elements(count);
@@ -38,7 +38,7 @@ class RustVectorView final : public LibraryView {
     }
     std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {
         const Type& element = argument(plain(*value.type), 0);
-        return value_in_memory(element, room_of(reader, part_at(reader, value, "buf")).start + index * plain(element).size);
+        return value_in_memory(element, rust_room(reader, value).start + index * plain(element).size);
     }
 };
 
@@ -49,7 +49,7 @@ class RingView final : public LibraryView {
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
         const Type& element = argument(type, 0);
-        Room room = room_of(reader, part_at(reader, value, "buf"));
+        RustRoom room = rust_room(reader, value);
         std::uint64_t head = number_at(reader, value, "head"), count = 0;
         if (type_at_path(type, "len")) {
             count = number_at(reader, value, "len");

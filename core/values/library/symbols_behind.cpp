@@ -30,7 +30,7 @@ const Type* type_called(Target& target, const std::string& name) {
         return pointed ? &pointer_to(*pointed) : nullptr;
     }
     for (const Module& module : target.modules())
-        if (const Type* type = module.symbols().type_named(name)) return type;
+        if (const Type* type = module.symbols().type_spelled(name)) return type;
     return nullptr;
 }
 
