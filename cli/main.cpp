@@ -69,7 +69,7 @@ LaunchOptions launch_options(const Options& options, bool commands_on_input) {
     launch.folder = absolute(options.folder);
     launch.input_file = absolute(options.input_file);
     launch.output_file = absolute(options.output_file);
-    if (commands_on_input && launch.input_file.empty()) launch.input_file = "/dev/null";
+    if (commands_on_input && launch.input_file.empty() && !options.own_terminal) launch.input_file = "/dev/null";
     launch.output_to_error = options.format == Format::json;
     launch.randomise_addresses = options.randomise;
     return launch;
@@ -161,7 +161,12 @@ int run(const Options& options) {
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
         Settings settings = read_settings(settings_file());
-        Session session(launch_options(options, commands_on_input), options.source_map, symbol_search(options, settings));
+        auto opened = options.work == Options::Work::attach
+                          ? std::make_unique<Session>(options.process, options.source_map, symbol_search(options, settings))
+                          : std::make_unique<Session>(launch_options(options, commands_on_input), options.source_map, symbol_search(options, settings));
+        Session& session = *opened;
+        session.set_library_folders(settings.library_folders);
+        if (options.own_terminal) session.give_own_terminal(scripted || commands_on_input ? -1 : 0, [&output](std::string_view bytes) { output.show_terminal(bytes); });
         session.declare_views(settings.views);
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
         if (options.allow_calls) session.may_call = [](const std::string&) { return true; };
@@ -169,6 +174,7 @@ int run(const Options& options) {
         log_line("session on " + session.program());
         Shell shell(session, output);
         show_first_notices(shell);
+        if (session.was_attached()) shell.show_stop(session.last_stop());
         bool good = run_commands(shell, options);
         if (!shell.wants_to_quit() && (!scripted || (options.stay && good))) {
             if (commands_on_input) good = run_piped(shell) && good;

@@ -13,10 +13,11 @@ namespace {
 
 constexpr const char* kUsage =
     "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
+    "elm-lantern attach PID [options]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "\n"
     "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
-    "else from the terminal. Type help there. survey tells what a program offers a debugger; --out keeps the report\n"
+    "else from the terminal. Type help there. attach does the same on a process that runs. survey tells what a program offers a debugger; --out keeps the report\n"
     "as text, JSON and a page; of two programs it shows what differs.\n";
 
 cxxopts::Options description() {
@@ -32,6 +33,7 @@ cxxopts::Options description() {
         "symbols", "look for separate debug files in DIR (may repeat)", cxxopts::value<std::vector<std::string>>(), "DIR")(
         "ask-servers", "fetch missing debug files from the symbol servers of the settings")(
         "allow-calls", "expressions may run functions of the program")(
+        "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(), "own")(
         "random-addresses", "leave address randomisation on")("log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
         "help", "this text")("version", "the version");
     return options;
@@ -82,20 +84,27 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         std::string text = shown.custom_help("").positional_help("").help();
         return Answer{0, std::string(kUsage) + "\n" + text.substr(text.find("      --"))};
     }
-    if (parsed.count("version")) return Answer{0, "elm-lantern 0.3.0\n"};
+    if (parsed.count("version")) return Answer{0, "elm-lantern 0.4.0\n"};
 
     std::vector<std::string> words = all_of(parsed, "words");
     if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"attach", "postmortem", "diagnose", "compare", "heap", "serve"};
+    static const std::vector<std::string> later = {"postmortem", "diagnose", "compare", "heap", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]), "elm-lantern debug PROGRAM starts a session");
-    bool surveys = words[0] == "survey";
-    if (words[0] != "debug" && !surveys)
+    bool surveys = words[0] == "survey", attaches = words[0] == "attach";
+    if (words[0] != "debug" && !surveys && !attaches)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])), fmt::format("did you mean elm-lantern debug {}?", words[0]));
+    if (words.size() < 2 && attaches) return wrong("the process is missing", "elm-lantern attach PID; ps -e lists the processes");
     if (words.size() < 2) return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
     if (words.size() > 2 && !surveys)
         return wrong(fmt::format("{} is one word too many", quote(words[2])), "the program's own arguments come after --");
     if (words.size() > 3) return wrong(fmt::format("{} is one word too many", quote(words[3])), "survey takes one program, or two to compare");
+    if (attaches) {
+        bool is_number = words[1].size() < 10 && words[1].find_first_not_of("0123456789") == std::string::npos;
+        if (!is_number) return wrong(fmt::format("{} is no number of a process", quote(words[1])), "elm-lantern attach PID; ps -e lists the processes");
+        options.work = Options::Work::attach;
+        options.process = std::stoi(words[1]);
+    }
     options.program = words[1];
     if (surveys) {
         options.work = Options::Work::survey;
@@ -108,6 +117,11 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     options.scripts = all_of(parsed, "script");
     options.commands = all_of(parsed, "do");
     options.stay = parsed.count("stay") != 0;
+    if (parsed.count("terminal")) {
+        std::string which = parsed["terminal"].as<std::string>();
+        if (which != "own") return wrong(fmt::format("--terminal takes the word own, not {}", quote(which)), "--terminal own; without it the program shares this terminal");
+        options.own_terminal = true;
+    }
     options.randomise = parsed.count("random-addresses") != 0;
     auto take = [&](const char* name, std::string& into) {
         if (parsed.count(name)) into = parsed[name].as<std::string>();

@@ -11,7 +11,9 @@
 namespace lantern::cli {
 
 struct Options {
-    enum class Work { debug, survey } work = Work::debug;
+    enum class Work { debug, attach, survey } work = Work::debug;
+    bool own_terminal = false;
+    int process = 0;                    // to attach to
     std::string program;
     std::vector<std::string> surveyed;          // programs: one, or two to compare
     std::vector<std::string> symbol_folders;

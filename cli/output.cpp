@@ -24,14 +24,26 @@ std::FILE* open_record(const std::filesystem::path& path) {
 Output::~Output() {
     if (record_json_) std::fclose(record_json_);
     if (record_text_) std::fclose(record_text_);
+    if (record_terminal_) std::fclose(record_terminal_);
 }
 
 void Output::keep_record(const std::filesystem::path& folder) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
     if (error) throw FileError(fmt::format("the folder {} cannot be made: {}", folder.string(), error.message()), "choose another folder with --out");
+    record_folder_ = folder;
     record_json_ = open_record(folder / "session.jsonl");
     record_text_ = open_record(folder / "session.txt");
+}
+
+void Output::show_terminal(std::string_view bytes) {
+    std::FILE* shown = format_ == Format::json ? stderr : stdout;
+    std::fwrite(bytes.data(), 1, bytes.size(), shown);
+    std::fflush(shown);
+    if (!record_terminal_ && !record_folder_.empty()) record_terminal_ = open_record(record_folder_ / "terminal.txt");
+    if (!record_terminal_) return;
+    std::fwrite(bytes.data(), 1, bytes.size(), record_terminal_);
+    std::fflush(record_terminal_);
 }
 
 void Output::write(const std::string& text) {
@@ -56,6 +68,11 @@ void Output::show(const View& view) {
     if (record_text_) {
         fmt::print(record_text_, "{}", text_of(view, plain));
         std::fflush(record_text_);
+    }
+    // The transcript of the program's own terminal says where it was stopped.
+    if (const auto* stop = std::get_if<StopReport>(&view); stop && record_terminal_) {
+        fmt::print(record_terminal_, "\n[{}{}{}]\n", stop->why, stop->function.empty() ? "" : " in " + stop->function, stop->line ? fmt::format(", line {}", stop->line) : "");
+        std::fflush(record_terminal_);
     }
 }
 

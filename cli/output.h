@@ -28,6 +28,9 @@ class Output {
     // A command from a script: shown as if it had been typed, and recorded.
     void show_command(const std::string& prompt, const std::string& line);
 
+    // What the program wrote to a terminal of its own: shown as it is, and kept apart from the record.
+    void show_terminal(std::string_view bytes);
+
     Format format() const { return format_; }
     const Style& style() const { return style_; }
     bool is_ascii() const { return ascii_; }
@@ -48,6 +51,8 @@ class Output {
     Captured captured_;
     std::FILE* record_json_ = nullptr;
     std::FILE* record_text_ = nullptr;
+    std::FILE* record_terminal_ = nullptr;
+    std::filesystem::path record_folder_;
 };
 
 }  // namespace lantern::cli

@@ -31,16 +31,23 @@ volatile sig_atomic_t interrupted = 0;
 
 // While a line is typed, Ctrl-C gives it up. (While the program runs it pauses that: see EventLoop.) The signal stays
 // blocked but for the moment of waiting, so that it cannot slip in between and be lost.
-int wait_for_key(EditLine*, wchar_t* key) {
+// What runs meanwhile may stop while a line is typed: that is told above the line, which stays as it is.
+class Prompt;
+void tell_what_happened(EditLine* editor);
+int descriptor_of_events(EditLine* editor);
+
+int wait_for_key(EditLine* editor, wchar_t* key) {
     sigset_t waiting;
     sigprocmask(SIG_SETMASK, nullptr, &waiting);
     sigdelset(&waiting, SIGINT);
     std::mbstate_t state{};
     for (;;) {
-        pollfd watch{0, POLLIN, 0};
-        int ready = ppoll(&watch, 1, nullptr, &waiting);
+        pollfd watch[] = {{0, POLLIN, 0}, {descriptor_of_events(editor), POLLIN, 0}};
+        int ready = ppoll(watch, 2, nullptr, &waiting);
         if (ready < 0 && errno == EINTR && !interrupted) continue;
         if (ready < 0) return -1;
+        if (watch[1].revents) tell_what_happened(editor);
+        if (!watch[0].revents) continue;
         char byte;
         ssize_t got = read(0, &byte, 1);
         if (got <= 0) return static_cast<int>(got);
@@ -93,6 +100,17 @@ class Prompt {
         }
     }
 
+    // -1: nothing runs meanwhile, and news of children are nobody's business here.
+    int event_descriptor() { return shell_.session().is_moving() ? shell_.session().event_descriptor() : -1; }
+    void tell_what_happened() {
+        auto stop = shell_.session().meanwhile();
+        if (!stop) return;
+        std::fputs("\r\x1b[K", stdout);
+        shell_.show_stop(*stop);
+        set_prompt();
+        el_set(editor_, EL_REFRESH);
+    }
+
   private:
     static char* prompt_text(EditLine* editor) {
         void* self = nullptr;
@@ -140,15 +158,18 @@ class Prompt {
         std::fflush(stdout);
     }
 
+    void set_prompt() {
+        std::string plain = shell_.prompt();
+        if (shell_.output().is_ascii()) plain = to_ascii(plain);
+        // An escape at the very end would be swallowed by libedit: the last space stands behind it.
+        std::string words = plain.substr(0, plain.size() - 1);
+        prompt_ = shell_.output().style().colour ? "\1\x1b[1;38;5;109m\1" + words + "\1\x1b[0m\1 " : plain;
+    }
+
     // Nothing: the user leaves.
     std::optional<std::string> read_line() {
         for (;;) {
-            std::string plain = shell_.prompt();
-            if (shell_.output().is_ascii()) plain = to_ascii(plain);
-            const Style& style = shell_.output().style();
-            // An escape at the very end would be swallowed by libedit: the last space stands behind it.
-            std::string words = plain.substr(0, plain.size() - 1);
-            prompt_ = style.colour ? "\1\x1b[1;38;5;109m\1" + words + "\1\x1b[0m\1 " : plain;
+            set_prompt();
             int length = 0;
             interrupted = 0;
             // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between would be lost.
@@ -198,6 +219,20 @@ class Prompt {
     std::filesystem::path path_;
     std::string prompt_;
 };
+
+Prompt* prompt_of(EditLine* editor) {
+    void* self = nullptr;
+    el_get(editor, EL_CLIENTDATA, &self);
+    return static_cast<Prompt*>(self);
+}
+
+void tell_what_happened(EditLine* editor) {
+    prompt_of(editor)->tell_what_happened();
+}
+
+int descriptor_of_events(EditLine* editor) {
+    return prompt_of(editor)->event_descriptor();
+}
 
 }  // namespace
 

@@ -84,6 +84,18 @@ DeclaredView read_view(const std::filesystem::path& file, const toml::table& tab
     return view;
 }
 
+std::vector<std::string> folders_of(const std::filesystem::path& file, const toml::node& node) {
+    std::vector<std::string> folders;
+    const toml::array* all = node.as_array();
+    if (!all) refuse(file, "libraries is a list of folders");
+    for (const toml::node& each : *all) {
+        auto folder = each.value<std::string>();
+        if (!folder || !folder->starts_with('/')) refuse(file, "libraries is a list of folders, each from / on");
+        folders.push_back(*folder);
+    }
+    return folders;
+}
+
 void read_views(const std::filesystem::path& file, const toml::node& node, Settings& settings) {
     const toml::array* all = node.as_array();
     if (!all) refuse(file, "views are written as [[view]], one for each type");
@@ -105,6 +117,10 @@ Settings read_settings(const std::filesystem::path& file) {
         for (const auto& [key, node] : all) {
             if (key.str() == "view") {
                 read_views(file, node, settings);
+                continue;
+            }
+            if (key.str() == "libraries") {
+                settings.library_folders = folders_of(file, node);
                 continue;
             }
             const toml::table* table = node.as_table();

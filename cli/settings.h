@@ -16,6 +16,7 @@ struct Settings {
     bool ask_servers = false;
     bool keep_indexes = true;
     std::uint64_t index_limit = std::uint64_t{512} << 20;  // bytes
+    std::vector<std::string> library_folders;              // what steps pass through, besides the system's libraries
     std::vector<DeclaredView> views;                      // [[view]], in the order of the file
 };
 

@@ -36,7 +36,12 @@ void Shell::show_stop(const Stop& stop) {
     }
 }
 
+void Shell::show_step(const Stop& stop) {
+    show(StepLine{report_stop(session_, stop, tracker_)});
+}
+
 std::string Shell::prompt() {
+    if (session_.is_moving()) return fmt::format("{}, running › ", program_name(session_));
     if (session_.is_running()) {
         try {
             if (const Frame* frame = session_.selected_frame()) {

@@ -20,6 +20,8 @@ class Shell {
     ChangeTracker& tracker() { return tracker_; }
     void show(const View& view) { output_.show(view); }
     void show_stop(const Stop& stop);
+    // A stop on the way, in one line.
+    void show_step(const Stop& stop);
 
     // Runs one command. False if it failed; the failure has been shown. Never throws for what a user can cause.
     bool execute(std::string_view line);

@@ -29,7 +29,7 @@ class AnyMemory final : public Target {
     const Registers& registers(ThreadId thread) override { return program_.registers(thread); }
     void set_registers(ThreadId, const Registers&) override {}
     const VectorRegisters& vector_registers(ThreadId thread) override { return program_.vector_registers(thread); }
-    const std::deque<Module>& modules() override { return program_.modules(); }
+    const std::list<Module>& modules() override { return program_.modules(); }
 
   private:
     Target& program_;

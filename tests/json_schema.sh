@@ -79,6 +79,41 @@ S
 for how in null zero abort call deep; do
     "$build/elm-lantern" debug "$build/tests/programs/trouble-gcc" --do launch --do '-stack' --do '-continue' --format json -- $how >> "$work/lines.jsonl" 2> /dev/null
 done
+cat > "$work/control.lantern" <<'S'
+signals
+signals SIGUSR1 pass
+pause at plugin_toll later
+pause on exit
+pause on syscall write
+pause on thread start
+note at control.c:19 toll, turn / 2.0, &passages after 3 every 2
+launch count 2 10
+threads
+drop 3
+drop 4
+continue
+notes
+breakpoints
+restart
+drop all
+reach watch
+pause on write level
+pause on access levels[1] after 1
+pause on write day.sheet
+breakpoints
+continue
+over 2 pace 0.001
+continue
+continue
+continue
+continue
+continue
+continue
+continue
+S
+"$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --script "$work/control.lantern" --format json >> "$work/lines.jsonl" 2> /dev/null || true
+"$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --do 'launch watch' --do 'reach watch' --do 'pause on write level' --do 'pause on write day.sheet' --do continue --do continue --do continue --do continue --do continue --format json >> "$work/lines.jsonl" 2> /dev/null || true
+"$build/elm-lantern" debug "$build/tests/programs/steps-gcc-O0" --stdout /dev/null --do 'pause on throw' --do 'pause on catch' --do 'reach values_returned' --do 'over 3' --do continue --do continue --do 'divert catching' --do 'leave 3' --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" survey "$build/tests/programs/locks-gcc-O2-dwarf5-pie" --out "$work/survey" --format json >> "$work/lines.jsonl"
 "$build/elm-lantern" survey "$build/tests/programs/locks-nosymbols" "$build/tests/programs/barges-dwarf4" --format json >> "$work/lines.jsonl"
 cat "$work/survey/survey.json" >> "$work/lines.jsonl"

@@ -1,4 +1,4 @@
-// pause at, breakpoints, off, on, drop
+// breakpoints, off, on, drop
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
@@ -34,29 +34,10 @@ std::string summary(const std::vector<unsigned>& numbers, std::string_view state
 
 }  // namespace
 
-void run_pause(Shell& shell, std::string_view arguments) {
-    std::string_view rest = arguments;
-    std::string_view word = take_word(rest);
-    if (word.empty()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
-    if (word != "at") throw RequestError(fmt::format("pause {} is not there yet", std::string(word)), "pause at PLACE sets a breakpoint");
-    std::string condition;
-    std::size_t when = rest.ends_with(" when") ? rest.size() - 5 : rest.find(" when ");
-    if (when != std::string_view::npos) {
-        condition = trimmed(rest.substr(when + 5));
-        if (condition.empty()) throw RequestError("the condition after 'when' is missing", "pause at take_through when barge->draught_cm > 140, for example");
-        rest = rest.substr(0, when);
-    }
-    Place place = shell.session().place(rest);
-    const Breakpoint& made = shell.session().add_breakpoint(place, condition);
-    BreakpointSet report{made, ""};
-    if (!made.sites.empty() && !made.sites[0].code.file.empty() && shell.session().is_stale(made.sites[0].code.file))
-        report.note = "the source is newer than the program: the line may have moved; build it again";
-    shell.show(report);
-}
-
 void run_breakpoints(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "breakpoints");
-    shell.show(BreakpointsReport{shell.session().breakpoints()});
+    const auto& all = shell.session().breakpoints();
+    shell.show(BreakpointsReport{{all.begin(), all.end()}});
 }
 
 void run_off(Shell& shell, std::string_view arguments) {

@@ -12,9 +12,40 @@ namespace lantern::cli {
 namespace {
 
 bool is_savable(std::string_view word) {
-    for (std::string_view view : {"locals", "globals", "stack", "source", "breakpoints", "value", "find", "pin", "help"})
+    for (std::string_view view : {"locals", "globals", "stack", "source", "breakpoints", "value", "find", "pin", "help", "notes", "threads", "signals", "explain", "type"})
         if (view == word) return true;
     return false;
+}
+
+// A field of a table as RFC 4180 has it.
+std::string field(const std::string& text) {
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    std::string out = "\"";
+    for (char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
+    return out + "\"";
+}
+
+// One row for each note, one column for each expression; where a note has none of an expression, the field is empty.
+void save_table(Shell& shell, const std::string& view, const std::filesystem::path& path) {
+    if (view != "notes") throw RequestError(fmt::format("{} is no table", view), "save notes as FILE.csv; other views end in .txt or .json");
+    Session& session = shell.session();
+    std::vector<std::pair<unsigned, std::string>> columns;
+    for (const Breakpoint& breakpoint : session.breakpoints())
+        for (const std::string& expression : breakpoint.noted) columns.emplace_back(breakpoint.number, expression);
+    std::string table = "seconds,thread,note,hit";
+    for (const auto& [note, expression] : columns) table += "," + field(expression);
+    table += "\n";
+    for (const NoteRow& row : session.notes().rows()) {
+        table += fmt::format("{:.6f},{},{},{}", row.seconds, row.thread, row.note, row.hit);
+        std::size_t index = 0;
+        for (const auto& [note, expression] : columns) {
+            bool has_value = note == row.note && index < row.values.size();
+            table += "," + (has_value ? field(noted_text(row.values[index++])) : "");
+        }
+        table += "\n";
+    }
+    write_whole_file(path, table);
+    shell.show(Notice{Notice::Kind::done, fmt::format("{} saved as {}", counted(session.notes().rows().size(), "note"), path.string())});
 }
 
 }  // namespace
@@ -26,13 +57,15 @@ void run_save(Shell& shell, std::string_view arguments) {
     auto files = shell_words(arguments.substr(at + 4));
     if (files.size() != 1) throw RequestError("save needs the name of one file after 'as'");
     std::filesystem::path path(files[0]);
-    bool json = path.extension() == ".json";
+    bool json = path.extension() == ".json", csv = path.extension() == ".csv";
+    if (csv) return save_table(shell, view, path);
     if (!json && path.extension() != ".txt")
         throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])), "end it in .txt or .json");
     std::string_view rest = view.starts_with("=") ? std::string_view("value") : std::string_view(view);
     const Command& command = find_command(take_word(rest));
     if (!is_savable(command.word)) throw RequestError(fmt::format("{} is no view that can be saved", std::string(command.word)), "save locals, stack, source, breakpoints, globals, find or value");
-    std::string_view view_arguments = view.starts_with("=") ? std::string_view(view).substr(1) : rest;
+    bool whole_notes = command.word == "notes" && trimmed(rest).empty();
+    std::string_view view_arguments = whole_notes ? "all" : view.starts_with("=") ? std::string_view(view).substr(1) : rest;
     shell.output().start_capture();
     Output::Captured captured;
     try {

@@ -90,7 +90,7 @@ void run_source(Shell& shell, std::string_view arguments) {
 void run_stack(Shell& shell, std::string_view arguments) {
     bool all = trimmed(arguments) == "all";
     if (!all) refuse_arguments(arguments, "stack");
-    shell.show(report_stack(shell.session(), all ? 1'000'000 : kFramesShown));
+    shell.show(report_stack(shell.session(), all ? 1'000'000 : kFramesShown, all ? Folding::unfolded : Folding::folded));
 }
 
 void run_caller(Shell& shell, std::string_view arguments) {

@@ -1,5 +1,8 @@
-// launch, restart, continue, over, into, out, reach
+// launch, restart, continue, wait, over, into, out, reach, divert, leave, release, reload, follow
 #include <fmt/format.h>
+#include <poll.h>
+
+#include <cstdlib>
 
 #include "cli/commands/command.h"
 #include "core/support/error.h"
@@ -8,25 +11,22 @@
 namespace lantern::cli {
 namespace {
 
-// Repeats a movement until it has been done `times` or something else than its arrival stops the program.
-template <class Move>
-void repeat(Shell& shell, std::uint64_t times, Move move) {
-    Stop stop;
-    std::uint64_t target_stops = 0;
-    for (std::uint64_t i = 0; i < times; ++i) {
-        stop = move();
-        target_stops += stop.target_stops;
-        bool goes_on = stop.reason == StopReason::stepped && stop.breakpoints.empty();
-        if (!goes_on) break;
-    }
-    stop.target_stops = target_stops;
-    shell.show_stop(stop);
-}
-
 struct StepRequest {
+    StepWish wish;
     bool by_instruction = false;
+    bool out_of_loop = false;
     std::uint64_t times = 1;
+    std::optional<double> pace;  // seconds between the steps, each told
 };
+
+double seconds_of(std::string_view word) {
+    std::string text(word);
+    if (text.ends_with('s')) text.pop_back();
+    char* end = nullptr;
+    double seconds = std::strtod(text.c_str(), &end);
+    if (text.empty() || *end || seconds < 0 || seconds > 60) throw RequestError(fmt::format("a number of seconds up to 60 is needed, not {}", quote(word)), "over 20 pace 0.5, for example");
+    return seconds;
+}
 
 StepRequest read_step(std::string_view arguments, std::string_view command) {
     StepRequest request;
@@ -34,13 +34,45 @@ StepRequest read_step(std::string_view arguments, std::string_view command) {
         std::string_view word = take_word(rest);
         if (word == "insn") {
             request.by_instruction = true;
+        } else if (word == "alone") {
+            request.wish.alone = true;
+        } else if (word == "anyway" && command == "into") {
+            request.wish.anyway = true;
+        } else if (word == "pace") {
+            request.pace = seconds_of(take_word(rest));
         } else if (auto number = whole_number(word); number && *number > 0) {
             request.times = *number;
+        } else if (command == "into" && !whole_number(word) && request.wish.into.empty()) {
+            request.wish.into = word;
         } else {
-            throw RequestError(fmt::format("{} understands a number of times and the word insn, not {}", std::string(command), quote(word)));
+            throw RequestError(fmt::format("{} understands a number of times and the words insn, alone and pace SECONDS, not {}", std::string(command), quote(word)), fmt::format("help {}", std::string(command)));
         }
     }
     return request;
+}
+
+// Sleeps, but not past Ctrl-C. False if that was pressed.
+bool pause_between_steps(Session& session, double seconds) {
+    pollfd watch{session.event_descriptor(), POLLIN, 0};
+    return poll(&watch, 1, static_cast<int>(seconds * 1000)) == 0;
+}
+
+// Repeats a movement until it has been done often enough or something else than its arrival stops the program.
+template <class Move>
+void repeat(Shell& shell, const StepRequest& request, Move move) {
+    Stop stop;
+    std::uint64_t target_stops = 0;
+    for (std::uint64_t i = 0; i < request.times; ++i) {
+        stop = move();
+        target_stops += stop.target_stops;
+        bool goes_on = stop.reason == StopReason::stepped && stop.breakpoints.empty();
+        if (!goes_on) break;
+        if (!request.pace || i + 1 == request.times) continue;
+        shell.show_step(stop);
+        if (!pause_between_steps(shell.session(), *request.pace)) break;
+    }
+    stop.target_stops = target_stops;
+    shell.show_stop(stop);
 }
 
 }  // namespace
@@ -76,27 +108,76 @@ void run_restart(Shell& shell, std::string_view arguments) {
 }
 
 void run_continue(Shell& shell, std::string_view arguments) {
-    refuse_arguments(arguments, "continue");
-    shell.show_stop(shell.session().continue_running());
+    StepWish wish;
+    bool meanwhile = false;
+    for (std::string_view rest = arguments; !trimmed(rest).empty();) {
+        std::string_view word = take_word(rest);
+        if (word == "alone") wish.alone = true;
+        else if (word == "meanwhile") meanwhile = true;
+        else throw RequestError(fmt::format("continue understands the words alone and meanwhile, not {}", quote(word)), "help continue");
+    }
+    if (!meanwhile) return shell.show_stop(shell.session().continue_running(wish));
+    if (auto stop = shell.session().continue_meanwhile()) return shell.show_stop(*stop);
+    shell.show(Notice{Notice::Kind::done, "the program runs; pause stops it, wait waits until something else does"});
+}
+
+void run_wait(Shell& shell, std::string_view arguments) {
+    if (trimmed(arguments).empty()) return shell.show_stop(shell.session().wait());
+    double seconds = seconds_of(trimmed(arguments));
+    if (auto stop = shell.session().wait_at_most(seconds)) return shell.show_stop(*stop);
+    shell.show(Notice{Notice::Kind::done, fmt::format("the program still runs after {} s; pause stops it", seconds)});
 }
 
 void run_over(Shell& shell, std::string_view arguments) {
     StepRequest request = read_step(arguments, "over");
     Session& session = shell.session();
-    if (request.by_instruction) repeat(shell, request.times, [&] { return session.over_instruction(); });
-    else repeat(shell, request.times, [&] { return session.over_line(); });
+    if (request.by_instruction) repeat(shell, request, [&] { return session.over_instruction(request.wish); });
+    else repeat(shell, request, [&] { return session.over_line(request.wish); });
 }
 
 void run_into(Shell& shell, std::string_view arguments) {
     StepRequest request = read_step(arguments, "into");
     Session& session = shell.session();
-    if (request.by_instruction) repeat(shell, request.times, [&] { return session.into_instruction(); });
-    else repeat(shell, request.times, [&] { return session.into_line(); });
+    if (request.by_instruction) repeat(shell, request, [&] { return session.into_instruction(); });
+    else repeat(shell, request, [&] { return session.into_line(request.wish); });
 }
 
 void run_out(Shell& shell, std::string_view arguments) {
+    if (trimmed(arguments) == "loop") return shell.show_stop(shell.session().out_of_loop());
     refuse_arguments(arguments, "out");
     shell.show_stop(shell.session().out());
+}
+
+void run_divert(Shell& shell, std::string_view arguments) {
+    Session& session = shell.session();
+    std::string warning = session.divert(session.place(arguments));
+    shell.show_stop(session.last_stop());
+    if (!warning.empty()) shell.show(Notice{Notice::Kind::warning, warning});
+}
+
+void run_leave(Shell& shell, std::string_view arguments) {
+    shell.show_stop(shell.session().leave(trimmed(arguments)));
+}
+
+void run_release(Shell& shell, std::string_view arguments) {
+    refuse_arguments(arguments, "release");
+    pid_t process = shell.session().process().id();
+    shell.session().release();
+    shell.show(Notice{Notice::Kind::done, fmt::format("process {} runs on without us; its code is as it was", process)});
+}
+
+void run_reload(Shell& shell, std::string_view arguments) {
+    refuse_arguments(arguments, "reload");
+    shell.tracker().forget();
+    for (const std::string& news : shell.session().reload()) shell.show(Notice{Notice::Kind::done, news});
+}
+
+void run_follow(Shell& shell, std::string_view arguments) {
+    std::string_view whom = trimmed(arguments);
+    if (whom != "parent" && whom != "child" && !whom.empty()) throw RequestError(fmt::format("whom to stay with is parent or child, not {}", quote(whom)), "follow child");
+    if (!whom.empty()) shell.session().follow(whom == "child" ? LiveProcess::Follow::child : LiveProcess::Follow::parent);
+    bool child = shell.session().followed() == LiveProcess::Follow::child;
+    shell.show(Notice{Notice::Kind::done, fmt::format("when the program forks, we stay with the {}; the {} goes on alone", child ? "child" : "parent", child ? "parent" : "child")});
 }
 
 void run_reach(Shell& shell, std::string_view arguments) {

@@ -17,35 +17,67 @@ constexpr Command kCommands[] = {
      run_launch, Completes::file},
     {"restart", "restart", "start it again with the same arguments", kRunning,
      "Ends the program and starts it again. Breakpoints and pins stay; a rebuilt program is read anew.", run_restart},
-    {"continue", "continue", "go on until something stops it", kRunning,
-     "Goes on until a breakpoint, a signal that would end the program, Ctrl-C, or its end.", run_continue, Completes::nothing, true},
-    {"over", "over [N] | over insn [N]", "one line, calls in it included", kRunning,
-     "Runs the line that is next, with everything it calls, and stops before the following one. With N, that often.\n"
-     "over insn does the same by machine instruction.",
+    {"continue", "continue [alone] [meanwhile]", "go on until something stops it", kRunning,
+     "Goes on until a breakpoint, a signal that would end the program, Ctrl-C, or its end. alone holds the other threads.\n"
+     "With meanwhile the prompt stays: breakpoints can be set, pause stops the program, wait waits for it.",
+     run_continue, Completes::nothing, true},
+    {"wait", "wait [SECONDS]", "wait until the program that runs meanwhile stops", kRunning, "No longer than SECONDS, where they are given; it runs on then. Ctrl-C pauses it.", run_wait},
+    {"over", "over [N] [insn] [alone] [pace SECONDS]", "one line, calls in it included", kRunning,
+     "Runs the line that is next, with everything it calls, and stops before the following one; shows what its calls returned.\n"
+     "With N, that often; pace tells each of them, so many seconds apart. insn steps by machine instruction. alone holds the\n"
+     "other threads. An exception, a panic or longjmp that leaves the function ends the step where it lands.",
      run_over, Completes::nothing, true},
-    {"into", "into [N] | into insn [N]", "one line, or into the function it calls", kRunning,
-     "Stops in the first function of the line that has source, after its parameters are in place; like over when the\n"
-     "line calls none. into insn runs one machine instruction.",
+    {"into", "into [N] [FUNCTION] [insn] [alone] [anyway]", "one line, or into the function it calls", kRunning,
+     "Stops in the first function of the line that has source, after its parameters are in place; like over when the line calls\n"
+     "none. FUNCTION picks one of several. Library code is passed through to the user's own that it calls; anyway stops in\n"
+     "any function. insn runs one machine instruction.",
      run_into, Completes::nothing, true},
-    {"out", "out", "run until this function returns, and show what it returned", kRunning,
-     "Runs until the selected frame's function has returned to its caller.", run_out, Completes::nothing, true},
+    {"out", "out | out loop", "run until this function returns, and show what it returned", kRunning,
+     "Runs until the selected frame's function has returned to its caller. out loop runs to the first line behind the\n"
+     "innermost loop around this one.",
+     run_out, Completes::nothing, true},
     {"reach", "reach PLACE", "run to a place", kRunning,
      "Runs until the program comes to PLACE, as if a breakpoint stood there once. Starts the program if it does not run.", run_reach,
      Completes::place},
-    {"pause", "pause at PLACE [when EXPR]", "set a breakpoint", kStopping,
-     "PLACE is FILE:LINE, LINE in the current file, a function's name, or address EXPR. A function stops after its\n"
-     "parameters are in place. With when, it stops only where EXPR is not zero. While the program runs, Ctrl-C pauses\n"
-     "it.",
+    {"divert", "divert PLACE", "go on at another place, without running what lies between", kRunning,
+     "The next instruction to run becomes the first of PLACE. Variables, registers and the stack stay as they are.", run_divert, Completes::place},
+    {"leave", "leave [VALUE]", "return from this function now", kRunning,
+     "Ends the selected frame's function as if it had returned VALUE. What it had not done yet, its destructors too, is not done.", run_leave, Completes::expression},
+    {"release", "release", "let the program run on without us", kRunning, "Every byte of its code is as it was found.", run_release},
+    {"reload", "reload", "read the program anew after a rebuild", kRunning,
+     "Ends the old one if it runs, reads the new symbols, finds the lines of breakpoints again, and says what moved and what is gone.", run_reload},
+    {"follow", "follow parent|child", "whom to stay with when the program forks", kRunning, "The other one goes on alone, with clean code.", run_follow},
+    {"pause", "pause at PLACE … | pause on EVENT … | pause", "set a breakpoint or a watchpoint; stop a running program", kStopping,
+     "pause at PLACE [when EXPR] [after N] [every N] [once] [thread N] [later]: PLACE is FILE:LINE, LINE in the current file, a\n"
+     "function's name, a pattern of names with * and ?, or address EXPR. A function stops after its parameters are in place. when:\n"
+     "only where EXPR is not zero. after N passes N hits, every N stops at each Nth, once stops once. later: a library will bring it.\n"
+     "pause on write EXPR, pause on access EXPR: when its value changes, or is read or written too; with following the expression is\n"
+     "looked up anew at each stop, with by steps the program is single-stepped where nothing else can watch.\n"
+     "pause on throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload [NAME], fork, exec, exit, thread start, thread end,\n"
+     "syscall [NAME]. The same limits can follow. pause alone stops a program that runs meanwhile; else Ctrl-C does.",
      run_pause, Completes::pause},
+    {"note", "note at PLACE EXPR, EXPR … [when EXPR] [limit N]", "record values at a place without stopping", kStopping,
+     "Each hit adds the time, the thread and the values to a table. notes shows it, save notes as FILE.csv keeps it, plot draws it.\n"
+     "PLACE is one word; after N and every N thin the notes out.",
+     run_note, Completes::place},
+    {"notes", "notes [all]", "what has been noted", kStopping, "The last rows of the table, or all.", run_notes},
+    {"plot", "plot [EXPR, EXPR …] as FILE", "draw what has been noted (.svg or .png)", kStopping, "Each expression is a line; whole numbers are drawn as steps.", run_plot, Completes::file},
+    {"signals", "signals [NAME [natural|pass|swallow|pause]]", "what happens when a signal comes", kStopping,
+     "natural stops where the signal would end the program. pass: it goes to the program, nobody stops. swallow: the program does not\n"
+     "get it. pause: it stops, and the program gets it when it goes on.",
+     run_signals},
     {"breakpoints", "breakpoints", "list the breakpoints", kStopping, "Each with its place, its sites and how often it was hit.", run_breakpoints},
     {"off", "off N … | off all", "silence breakpoints", kStopping, "The breakpoint stays in the list and stops nothing.", run_off, Completes::number},
     {"on", "on N … | on all", "wake them again", kStopping, "", run_on, Completes::number},
     {"drop", "drop N … | drop all", "remove them", kStopping, "", run_drop, Completes::number},
+    {"threads", "threads", "the threads, and where each is in your code", kLooking, "Threads that wait for each other's mutexes are told.", run_threads},
+    {"thread", "thread N", "look at thread N", kLooking, "Selects it, and in it the innermost frame with your source. Movements then move that one's stops.", run_thread, Completes::number},
     {"source", "source [PLACE]", "show the code; again shows what follows", kLooking,
      "Shows the code around the place, or around where the program stands. Without a place and right after another\n"
      "source, it goes on where that one ended.",
      run_source, Completes::place},
-    {"stack", "stack [all]", "the call stack", kLooking, "Equal calls in a row are counted. all walks a stack of any depth.", run_stack},
+    {"stack", "stack [all]", "the call stack", kLooking, "Equal calls in a row are counted, long runs of frames in the system's code, an interpreter's say, are folded. all walks a stack of any\n"
+     "depth and folds equal calls only.", run_stack},
     {"caller", "caller [N]", "look at the function that called this one", kLooking, "Selects a frame further out; values and locals are then those of that frame.", run_caller},
     {"callee", "callee [N]", "back towards the innermost frame", kLooking, "", run_callee},
     {"frame", "frame [N]", "look at frame N of the stack", kLooking, "", run_frame, Completes::number},

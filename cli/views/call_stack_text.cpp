@@ -35,7 +35,8 @@ std::string how_found(const StackRow& row) {
 }  // namespace
 
 std::string stack_text(const StackReport& report, const Style& style) {
-    std::string out = heading_line("call stack, innermost first", counted(report.total, "frame"), style);
+    std::string title = report.thread_number ? fmt::format("call stack of thread {}, innermost first", report.thread_number) : "call stack, innermost first";
+    std::string out = heading_line(title, counted(report.total, "frame"), style);
     std::size_t name_width = 0, digits = 1;
     for (const StackRow& row : report.rows) {
         name_width = std::max(name_width, display_width(shortened(row.function)));
@@ -44,6 +45,10 @@ std::string stack_text(const StackReport& report, const Style& style) {
     name_width = std::min<std::size_t>(name_width, 32);
     std::size_t width = std::min(style.width, 100u);
     for (const StackRow& row : report.rows) {
+        if (row.is_folded) {
+            out += style.faint(fmt::format("   {:>{}}  … {} frames of {}, {} – {}; stack all shows them", row.level, digits, row.repeats, short_file(row.module), row.level, row.level + row.repeats - 1)) + "\n";
+            continue;
+        }
         std::string place = row.line ? place_text(row.file, row.line) : row.module.empty() ? fmt::format("{:#x}", row.address) : short_file(row.module);
         std::string middle = parameters_text(row);
         if (row.is_inlined) middle += fmt::format("{}inlined into {}", middle.empty() ? "" : "  ", row.level + 1);

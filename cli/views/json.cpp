@@ -17,6 +17,11 @@ const char* word(StopReason reason) {
     switch (reason) {
         case StopReason::none: return "none";
         case StopReason::launched: return "launched";
+        case StopReason::attached: return "attached";
+        case StopReason::released: return "released";
+        case StopReason::diverted: return "diverted";
+        case StopReason::event: return "event";
+        case StopReason::watch_ended: return "watch-ended";
         case StopReason::breakpoint: return "breakpoint";
         case StopReason::stepped: return "stepped";
         case StopReason::returned: return "returned";
@@ -114,9 +119,21 @@ Json source_rows(const SourceReport& report) {
 
 Json breakpoint(const Breakpoint& breakpoint) {
     Json out{{"number", breakpoint.number}, {"place", breakpoint.place.text}, {"on", breakpoint.is_on}, {"hits", breakpoint.hits}, {"sites", Json::array()}};
-    if (!breakpoint.condition.empty()) {
-        out["condition"] = breakpoint.condition;
-        out["passes"] = breakpoint.passes;
+    out["cause"] = cause_word(breakpoint.cause);
+    if (!breakpoint.subject.empty()) out["subject"] = breakpoint.subject;
+    if (!breakpoint.condition.empty()) out["condition"] = breakpoint.condition;
+    if (!breakpoint.condition.empty() || breakpoint.after || breakpoint.every > 1) out["passes"] = breakpoint.passes;
+    if (breakpoint.after) out["after"] = breakpoint.after;
+    if (breakpoint.every > 1) out["every"] = breakpoint.every;
+    if (breakpoint.once) out["once"] = true;
+    if (breakpoint.thread) out["thread"] = breakpoint.thread;
+    if (breakpoint.is_note()) out["notes"] = breakpoint.noted;
+    if (!breakpoint.moved.empty()) out["moved"] = breakpoint.moved;
+    if (breakpoint.watched) {
+        const WatchedValue& watched = *breakpoint.watched;
+        out["watches"] = {{"address", address_text(watched.range.low.value)}, {"bytes", watched.range.size()}, {"ended", watched.has_ended},
+                          {"by", watched.by_pages ? "pages" : watched.by_steps ? "steps" : "debug-registers"}};
+        if (watched.owner) out["watches"]["until"] = watched.owner->function;
     }
     for (const Breakpoint::Site& site : breakpoint.sites) {
         Json made{{"address", address_text(site.address.value)}, {"function", site.code.function}};
@@ -125,6 +142,10 @@ Json breakpoint(const Breakpoint& breakpoint) {
             made["line"] = site.code.line;
         }
         if (site.code.is_inlined_copy) made["inlined"] = true;
+        if (site.blocks > 1) {
+            made["block"] = site.block;
+            made["blocks"] = site.blocks;
+        }
         out["sites"].push_back(std::move(made));
     }
     return out;
@@ -149,6 +170,20 @@ struct Renderer {
             out["line_state"] = word(r.line_state);
         }
         if (!r.instruction.empty()) out["instruction"] = r.instruction;
+        if (r.stop.reason == StopReason::event) out["cause"] = cause_word(r.stop.cause);
+        if (r.thread) out["thread_number"] = r.thread;
+        if (!r.calls.empty()) out["calls"] = values(r.calls);
+        for (const StopFact& fact : r.stop.facts) out["facts"].push_back({{"label", fact.label}, {"text", fact.text}});
+        for (const WatchReport& watch : r.watched) {
+            Json made{{"number", watch.number}, {"expression", watch.expression}, {"written", watch.is_write}, {"before", watch.before}, {"after", watch.after}, {"function", watch.function}};
+            if (watch.line) {
+                made["file"] = watch.file;
+                made["line"] = watch.line;
+            }
+            if (!watch.by.empty()) made["by"] = watch.by;
+            if (watch.from_line) made["from"] = {{"function", watch.from}, {"file", watch.from_file}, {"line", watch.from_line}};
+            out["watched"].push_back(std::move(made));
+        }
         if (r.returned) out["returned"] = value(*r.returned);
         if (r.stop.left_function) out["left_function"] = true;
         if (!r.stop.unreached.empty()) out["unreached"] = r.stop.unreached;
@@ -198,13 +233,14 @@ struct Renderer {
             }
             if (!row.module.empty()) made["module"] = row.module;
             if (row.repeats > 1) made["repeats"] = row.repeats;
+            if (row.is_folded) made["folded"] = true;
             if (row.is_inlined) made["inlined"] = true;
             if (row.is_signal_frame) made["signal_frame"] = true;
             if (row.is_selected) made["selected"] = true;
             made["parameters"] = values(row.parameters);
             rows.push_back(std::move(made));
         }
-        Json out{{"kind", "stack"}, {"thread", r.thread}, {"frames", std::move(rows)}, {"total", r.total}, {"cut", r.is_cut}};
+        Json out{{"kind", "stack"}, {"thread", r.thread}, {"thread_number", r.thread_number}, {"frames", std::move(rows)}, {"total", r.total}, {"cut", r.is_cut}};
         if (!r.why_ended.empty()) out["ended_because"] = r.why_ended;
         return out;
     }
@@ -248,6 +284,51 @@ struct Renderer {
     Json operator()(const BreakpointSet& r) const {
         Json out{{"kind", "breakpoint-set"}, {"breakpoint", breakpoint(r.breakpoint)}};
         if (!r.note.empty()) out["note"] = r.note;
+        return out;
+    }
+    Json operator()(const StepLine& r) const {
+        Json out{{"kind", "step"}, {"file", r.stop.file}, {"line", r.stop.line}, {"changed", Json::array()}};
+        for (const ValueChange& change : r.stop.changes) out["changed"].push_back({{"name", change.name}, {"before", change.before}, {"after", change.after}});
+        return out;
+    }
+    Json operator()(const NotesReport& r) const {
+        Json columns = Json::array(), rows = Json::array();
+        for (const auto& column : r.columns) columns.push_back({{"note", column.note}, {"expression", column.expression}, {"place", column.place}});
+        struct Plain {
+            Json operator()(std::monostate) const { return nullptr; }
+            Json operator()(const std::string& text) const { return text; }
+            Json operator()(double number) const { return number; }
+            Json operator()(std::int64_t number) const { return number; }
+            Json operator()(std::uint64_t number) const { return number; }
+        };
+        for (const NoteRow& row : r.rows) {
+            Json values = Json::array();
+            for (const NotedValue& each : row.values) values.push_back(std::visit(Plain{}, each));
+            rows.push_back({{"seconds", row.seconds}, {"thread", row.thread}, {"note", row.note}, {"hit", row.hit}, {"values", std::move(values)}});
+        }
+        return {{"kind", "notes"}, {"total", r.total}, {"columns", std::move(columns)}, {"rows", std::move(rows)}};
+    }
+    Json operator()(const SignalsReport& r) const {
+        static constexpr const char* kRules[] = {"natural", "pass", "swallow", "pause"};
+        Json rows = Json::array();
+        for (const SignalRow& row : r.rows)
+            rows.push_back({{"number", row.number}, {"name", row.name}, {"rule", kRules[static_cast<int>(row.rule)]}, {"stops", row.stops}, {"passed", row.passes}, {"meaning", row.meaning}});
+        return {{"kind", "signals"}, {"signals", std::move(rows)}};
+    }
+    Json operator()(const ThreadsReport& r) const {
+        Json rows = Json::array();
+        for (const ThreadRow& row : r.rows) {
+            Json made{{"number", row.number}, {"id", row.id}, {"name", row.name}, {"state", row.state}, {"function", row.function}, {"frame", row.level}, {"address", address_text(row.address)}};
+            if (row.line) {
+                made["file"] = row.file;
+                made["line"] = row.line;
+            }
+            if (!row.waits_for.empty()) made["waits_for"] = row.waits_for;
+            if (row.is_selected) made["selected"] = true;
+            rows.push_back(std::move(made));
+        }
+        Json out{{"kind", "threads"}, {"threads", std::move(rows)}};
+        if (!r.warning.empty()) out["warning"] = r.warning;
         return out;
     }
     Json operator()(const PinsReport& r) const {

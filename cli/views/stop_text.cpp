@@ -33,16 +33,52 @@ std::string pin_text(const PinReport& pin, const Style& style) {
     return qualified.empty() ? text : text + "  " + style.warning(qualified);
 }
 
+// "wrote     level_cm  3 → 7   at lockgates.cpp:42: level_cm += rise;"
+std::string watched_text(const StopReport& report, const Style& style) {
+    std::string out;
+    for (const WatchReport& watch : report.watched) {
+        std::string change = watch.is_write ? fmt::format("{}  {} → {}", escape_for_display(watch.expression), watch.before, watch.after)
+                                            : fmt::format("{} = {}", escape_for_display(watch.expression), watch.after);
+        out += labelled(watch.is_write ? "wrote" : "read", change, style);
+        std::string place = watch.line ? place_text(watch.file, watch.line) : "code without lines";
+        std::string where = watch.by.empty() ? fmt::format("{} in {}{}{}", place, escape_for_display(watch.function), watch.statement.empty() ? "" : ": ", escape_for_display(watch.statement))
+                                             : fmt::format("{}, from {}", watch.by, escape_for_display(watch.function));
+        if (watch.from_line) where = fmt::format("{}, called by {} at {}", watch.by.empty() ? escape_for_display(watch.function) : watch.by, escape_for_display(watch.from), place_text(watch.from_file, watch.from_line));
+        out += labelled("by", where, style);
+    }
+    return out;
+}
+
+std::string facts_text(const StopReport& report, const Style& style) {
+    std::string out;
+    for (const StopFact& fact : report.stop.facts) out += labelled(fact.label, escape_for_display(fact.text), style);
+    return out;
+}
+
 }  // namespace
+
+std::string step_line_text(const StepLine& line, const Style& style) {
+    const StopReport& report = line.stop;
+    std::string source;
+    for (const SourceRow& row : report.source.rows)
+        if (row.is_current) source = trimmed(row.text);
+    std::string out = fmt::format(" {:>5}  {}", report.line, escape_for_display(source));
+    std::string changes;
+    for (const ValueChange& change : report.changes)
+        changes += fmt::format("{}{} {} → {}", changes.empty() ? "" : ", ", change.name, change.was_unset ? "(not set)" : change.before, change.after);
+    if (changes.empty()) return out + "\n";
+    return padded(out, 50) + "  " + style.changed(changes) + "\n";
+}
 
 std::string stop_text(const StopReport& report, const Style& style) {
     if (report.stop.is_end() || report.function.empty()) {
-        std::string out = heading_line(report.why, "", style);
+        std::string out = heading_line(report.why, "", style) + facts_text(report, style);
         if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
         if (!report.suggestion.empty()) out += style.faint(" next      ") + report.suggestion + "\n";
         return out;
     }
     std::string where = report.file.empty() ? fmt::format("{:#x}", report.address) : place_text(report.file, report.line);
+    if (report.thread) where += fmt::format(" ─ thread {}", report.thread);
     std::string out = heading_line(fmt::format("{} ─ {}", report.headline, escape_for_display(report.function)), where, style);
     if (report.headline != report.why) out += " " + style.warning(report.why) + "\n";
     if (report.source.rows.empty()) {
@@ -50,6 +86,12 @@ std::string stop_text(const StopReport& report, const Style& style) {
         if (!report.instruction.empty()) out += fmt::format("   {:#x}  {}\n", report.address, report.instruction);
     } else {
         out += source_rows_text(report.source, style);
+    }
+    out += watched_text(report, style) + facts_text(report, style);
+    for (std::size_t i = 0; i < report.calls.size(); ++i) {
+        const ValueView& call = report.calls[i];
+        std::string value = call.unavailable.empty() ? one_line(call, 200) : call.unavailable;
+        out += labelled(i ? "" : "calls", fmt::format("{} returned {}", escape_for_display(call.name), value), style);
     }
     if (report.returned) {
         std::string value = report.returned->unavailable.empty() ? one_line(*report.returned, 200) : report.returned->unavailable;

@@ -12,6 +12,7 @@
 #include "core/analysis/stack_report.h"
 #include "core/analysis/stop_report.h"
 #include "core/analysis/survey.h"
+#include "core/analysis/threads_report.h"
 #include "core/analysis/type_report.h"
 #include "core/values/value_view.h"
 
@@ -36,6 +37,28 @@ struct BreakpointsReport {
     std::vector<Breakpoint> breakpoints;
 };
 
+// `notes`
+struct NotesReport {
+    struct Column {
+        unsigned note = 0;
+        std::string expression, place;
+    };
+    std::vector<Column> columns;  // in the order of the notes, and of their expressions
+    std::vector<NoteRow> rows;    // the last ones
+    std::uint64_t total = 0;
+};
+
+// `signals`
+struct SignalRow {
+    int number = 0;
+    std::string name, meaning;
+    SignalRule rule = SignalRule::natural;
+    bool stops = false, passes = true;  // what happens now
+};
+struct SignalsReport {
+    std::vector<SignalRow> rows;
+};
+
 struct BreakpointSet {
     Breakpoint breakpoint;
     std::string note;
@@ -57,6 +80,11 @@ struct HelpReport {
     std::vector<Group> groups;
 };
 
+// One of several steps, told on the way: `over N pace SECONDS`.
+struct StepLine {
+    StopReport stop;
+};
+
 // A sentence: something was done, or something should be known.
 struct Notice {
     enum class Kind { done, warning } kind = Kind::done;
@@ -72,6 +100,6 @@ struct Failure {
 };
 
 using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport, ChangeReport,
-                          BreakpointsReport, BreakpointSet, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
+                          BreakpointsReport, BreakpointSet, StepLine, NotesReport, SignalsReport, ThreadsReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

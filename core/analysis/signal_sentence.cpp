@@ -54,11 +54,6 @@ std::string memory_fault(Session& session, const Stop& stop) {
 
 }  // namespace
 
-std::string signal_name(int signal) {
-    const char* name = sigabbrev_np(signal);
-    return name ? fmt::format("SIG{}", name) : fmt::format("signal {}", signal);
-}
-
 std::string signal_sentence(Session& session, const Stop& stop) {
     std::string name = signal_name(stop.signal);
     if (stop.is_fault) {

@@ -8,7 +8,6 @@
 
 namespace lantern {
 
-std::string signal_name(int signal);  // "SIGSEGV"; "signal 77" for one without a name
 
 // "SIGSEGV: the program read address 0x10, where nothing is mapped (a null pointer was followed)"
 std::string signal_sentence(Session& session, const Stop& stop);

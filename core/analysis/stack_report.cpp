@@ -41,17 +41,40 @@ StackRow row_of(Session& session, const Frame& frame) {
     return row;
 }
 
+// How many frames from this level on are of one module of the system's, none of them with source that is here or selected.
+unsigned foreign_frames(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+    unsigned count = 0;
+    const Module* module = stack.frame(level)->module;
+    if (level == 0 || !module || !module->path().starts_with("/usr/")) return 0;
+    for (unsigned at = level; at < most; ++at) {
+        const Frame* frame = stack.frame(at);
+        if (!frame || frame->module != module || at == session.selected_level()) break;
+        if (frame->line && session.sources().find(frame->line->file)) break;
+        ++count;
+    }
+    return count;
+}
+
 }  // namespace
 
-StackReport report_stack(Session& session, unsigned most) {
+StackReport report_stack(Session& session, unsigned most, Folding folding) {
     StackReport report;
     report.thread = session.thread();
+    if (session.process().threads().size() > 1) report.thread_number = session.thread_number();
     Unwinder& stack = session.stack();
     for (unsigned level = 0; level < most;) {
         const Frame* frame = stack.frame(level);
         if (!frame) break;
         unsigned end = level + 1;
         while (end < most && stack.frame(end) && same_call(*frame, *stack.frame(end))) ++end;
+        unsigned foreign = folding == Folding::folded ? foreign_frames(session, stack, level, most) : 0;
+        if (foreign >= kFoldFrom) {
+            report.rows.push_back(row_of(session, *frame));
+            report.rows.back().repeats = foreign;
+            report.rows.back().is_folded = true;
+            report.total = level = level + foreign;
+            continue;
+        }
         bool folds = end - level >= kFoldFrom;
         for (unsigned at = level; at < (folds ? level + 1 : end); ++at) report.rows.push_back(row_of(session, *stack.frame(at)));
         if (folds) report.rows.back().repeats = end - level;

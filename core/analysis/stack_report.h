@@ -22,17 +22,21 @@ struct StackRow {
     bool is_inlined = false;
     bool is_signal_frame = false;
     bool is_selected = false;
+    bool is_folded = false;  // `repeats` frames of a module that is not the user's: only the first is described
 };
 
 struct StackReport {
     ThreadId thread = 0;
+    unsigned thread_number = 0;  // 0: the only one
     std::vector<StackRow> rows;
     unsigned total = 0;        // frames walked
     bool is_cut = false;       // there are more frames than were walked
     std::string why_ended;     // not empty: the walk ended in disorder
 };
 
-// Walks `most` frames at most.
-StackReport report_stack(Session& session, unsigned most);
+// Walks `most` frames at most. Long runs of frames in code of the system's without source, an interpreter's say, are folded into
+// one row each unless `unfolded`.
+enum class Folding { folded, unfolded };
+StackReport report_stack(Session& session, unsigned most, Folding folding = Folding::folded);
 
 }  // namespace lantern

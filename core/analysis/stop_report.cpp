@@ -16,18 +16,51 @@ namespace {
 constexpr std::size_t kMostChanges = 8;
 constexpr std::uint32_t kLinesBefore = 3, kLinesAfter = 2;
 
-std::string numbers(const std::vector<unsigned>& list) {
+std::string numbers(Session& session, const std::vector<unsigned>& list) {
     std::vector<std::string> words;
-    for (unsigned n : list) words.push_back(std::to_string(n));
-    return fmt::format("breakpoint{} {}", list.size() == 1 ? "" : "s", join_with(words, "and"));
+    bool all_watch = true;
+    for (unsigned n : list) {
+        words.push_back(std::to_string(n));
+        for (const Breakpoint& breakpoint : session.breakpoints()) all_watch &= breakpoint.number != n || breakpoint.is_watch();
+    }
+    return fmt::format("{}point{} {}", all_watch ? "watch" : "break", list.size() == 1 ? "" : "s", join_with(words, "and"));
+}
+
+std::string event_words(const Stop& stop) {
+    switch (stop.cause) {
+        case Cause::write: case Cause::access: {
+            bool wrote = false;
+            for (const WatchChange& change : stop.changes) wrote |= change.is_write;
+            return wrote ? "a watched value was written" : "a watched value was read";
+        }
+        case Cause::thrown: return "an exception is thrown";
+        case Cause::caught: return "an exception is caught";
+        case Cause::panic: return "the program panics";
+        case Cause::load: return "a library was loaded";
+        case Cause::unload: return "a library was unloaded";
+        case Cause::fork: return "the program forked";
+        case Cause::exec: return "the program became another program";
+        case Cause::thread_start: return "a thread begins";
+        case Cause::thread_end: return "a thread ends";
+        case Cause::exit: return "the program is about to end";
+        case Cause::system_call: return "a system call";
+        case Cause::signal: return "a signal came";
+        case Cause::place: break;
+    }
+    return "reached";
 }
 
 std::string why(Session& session, const Stop& stop) {
-    std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(stop.breakpoints));
+    std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(session, stop.breakpoints));
     switch (stop.reason) {
+        case StopReason::attached: return fmt::format("process {} has been stopped", session.is_running() ? session.process().id() : 0);
+        case StopReason::released: return "the program runs on by itself";
+        case StopReason::diverted: return "moved here; nothing was run";
+        case StopReason::event: return fmt::format("{}, {}", numbers(session, stop.breakpoints), event_words(stop));
+        case StopReason::watch_ended: return fmt::format("{} has ended", numbers(session, stop.breakpoints));
         case StopReason::none: return "the program has not been started";
         case StopReason::launched: return "the program has been loaded and has not run yet";
-        case StopReason::breakpoint: return numbers(stop.breakpoints);
+        case StopReason::breakpoint: return numbers(session, stop.breakpoints);
         case StopReason::stepped:
             if (!stop.left_function) return "step done" + also;
             if (stop.returned) return fmt::format("{} has returned", stop.returned->function) + also;
@@ -93,6 +126,32 @@ PinReport report_pin(Session& session, const Pin& pin, ChangeTracker& tracker) {
     return report;
 }
 
+// Old and new in one line each; of a big value only what differs.
+WatchReport report_watch(Session& session, const WatchChange& change) {
+    ValueReader reader(session.target());
+    ViewLimits limits = session.view_limits();
+    limits.children = 20;
+    WatchReport report;
+    report.number = change.number;
+    report.expression = change.expression;
+    report.is_write = change.is_write;
+    report.before = one_line(make_view(reader, change.expression, change.before, session.form_of(change.expression), limits), 120);
+    report.after = one_line(make_view(reader, change.expression, change.after, session.form_of(change.expression), limits), 120);
+    report.file = change.file;
+    report.line = change.line;
+    report.function = change.function;
+    report.by = change.by;
+    const Frame* frame = session.selected_frame();
+    if (frame && frame->level > 0 && frame->line) {
+        report.from = frame_function_name(*frame);
+        report.from_file = frame->line->file;
+        report.from_line = frame->line->line;
+    }
+    if (change.line)
+        if (auto text = session.sources().line(change.file, change.line)) report.statement = trimmed(*text);
+    return report;
+}
+
 }  // namespace
 
 bool is_view_word(std::string_view word) {
@@ -118,14 +177,21 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
         if (stopped_here && !breakpoint.problem.empty())
             report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
     }
+    if (session.process().threads().size() > 1) report.thread = session.thread_number();
     if (stop.reason == StopReason::signal)
         report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
+    for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(session.target()), call.function, call.value, Form::natural, session.view_limits()));
+    for (const WatchChange& change : stop.changes) report.watched.push_back(report_watch(session, change));
     if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value, Form::natural, session.view_limits());
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.
         LocalsReport locals = report_locals(session, *frame);
         report.changes = tracker.observe(*frame, locals, kMostChanges, report.more_changes);
     }
+    // A watched variable that nothing had set before had no old value.
+    for (WatchReport& watch : report.watched)
+        for (const ValueChange& change : report.changes)
+            if (change.was_unset && change.name == watch.expression) watch.before = "(not set)";
     for (const Pin& pin : session.pins()) report.pins.push_back(report_pin(session, pin, tracker));
     return report;
 }

@@ -19,8 +19,21 @@ struct PinReport {
     bool is_view = false;            // "locals", "stack": shown by whoever renders
 };
 
+// What a watchpoint saw, ready to be shown.
+struct WatchReport {
+    unsigned number = 0;
+    std::string expression, before, after;
+    bool is_write = true;
+    std::string file, function, statement;  // of what did it
+    std::uint32_t line = 0;
+    std::string by;
+    std::string from, from_file;            // where the user's own code called the library that did it; empty: it was its own
+    std::uint32_t from_line = 0;
+};
+
 struct StopReport {
     Stop stop;
+    unsigned thread = 0;        // its number, where there are several
     std::string headline;       // why, in a word or two: "breakpoint 1", "SIGSEGV"
     std::string why;            // why, in a plain sentence
     std::string next_to_run;    // a plain sentence; empty when the program has ended
@@ -30,6 +43,8 @@ struct StopReport {
     std::uint64_t address = 0;
     LineState line_state = LineState::next;
     std::optional<ValueView> returned;
+    std::vector<ValueView> calls;      // what the calls of the line returned, by their functions' names
+    std::vector<WatchReport> watched;
     std::vector<ValueChange> changes;
     std::size_t more_changes = 0;
     std::vector<PinReport> pins;

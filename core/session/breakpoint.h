@@ -1,4 +1,5 @@
-// A place where the program is to stop, as the user asked for it, and the sites in memory that stand for it.
+// Something the program is to stop for, or to note values at, as the user asked for it: a place, a value that is written, an
+// event. With it what is counted, and the sites in memory that stand for it.
 #pragma once
 
 #include <memory>
@@ -7,8 +8,50 @@
 
 #include "core/expressions/evaluator.h"
 #include "core/session/place.h"
+#include "core/support/address.h"
 
 namespace lantern {
+
+// What a breakpoint waits for.
+enum class Cause {
+    place,
+    write,         // of a value: a watchpoint
+    access,
+    thrown,        // a C++ exception
+    caught,
+    panic,         // Rust
+    signal,
+    load,          // of a library
+    unload,
+    fork,          // vfork too
+    exec,
+    thread_start,
+    thread_end,
+    exit,          // the program is about to end
+    system_call,
+};
+// "place", "write", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec", "thread-start", "thread-end", "exit", "syscall"
+std::string_view cause_word(Cause cause);
+
+// The memory a watchpoint stands for, and how it is watched.
+struct WatchedValue {
+    Value value;                       // where it lies; `held` are its bytes when they were looked at last
+    RunRange range{};
+    std::vector<std::byte> held;
+    bool follows = false;              // resolved anew at each stop
+    // The frame a local variable belongs to; when it is left, the watchpoint ends.
+    struct Owner {
+        ThreadId thread = 0;
+        RunAddress frame;              // its call frame address
+        RunAddress back;               // where it returns to
+        std::string function;
+    };
+    std::optional<Owner> owner;
+    std::vector<unsigned> debug_registers;
+    bool by_pages = false;
+    bool by_steps = false;
+    bool has_ended = false;
+};
 
 struct Breakpoint {
     struct Site {
@@ -16,18 +59,38 @@ struct Breakpoint {
         CodeSite code;
         std::string module;   // path
         bool inserted = false;
+        unsigned block = 0, blocks = 0;  // "block 2 of 3" of a line whose code the compiler has taken apart
     };
     unsigned number = 0;
-    Place place;
+    Cause cause = Cause::place;
+    Place place;               // of Cause::place
+    std::string subject;       // else what it is about: a type, a signal, a library, a system call, an expression; may be empty
     bool is_on = true;
     std::string condition;     // stops only where this is not zero; empty: always
-    // The condition as it was read for the function it was last met in.
+    unsigned thread = 0;       // only in this thread; 0: in any
+    std::uint64_t after = 0;   // passes this many first
+    std::uint64_t every = 1;   // then stops at each such one
+    bool once = false;         // switches itself off when it has stopped
+    // What to note at each hit, instead of stopping; empty: it stops.
+    std::vector<std::string> noted;
+    std::uint64_t note_limit = 0;
+
+    // The condition and the noted expressions, as they were read for the function they were last met in.
     std::shared_ptr<const Expression> compiled;
+    std::vector<std::shared_ptr<const Expression>> compiled_notes;
     const Function* compiled_for = nullptr;
     std::string problem;       // why the condition could not be computed at the last hit
-    std::uint64_t hits = 0;    // stopped
-    std::uint64_t passes = 0;  // went on because the condition did not hold
-    std::vector<Site> sites;  // empty: waits for a library that brings the place
+    std::uint64_t met = 0;     // the condition held, in that thread
+    std::uint64_t hits = 0;    // stopped, or noted
+    std::uint64_t passes = 0;  // went on: the condition did not hold, or the count was not there yet
+    std::vector<Site> sites;   // of a place, throw, catch, panic; empty: waits for a library that brings it
+    std::shared_ptr<WatchedValue> watched;
+    std::string source_text;   // of the line of a place, as it was when it was set
+    std::string moved;         // what a rebuild did to its place; empty: nothing
+
+    bool is_note() const { return !noted.empty(); }
+    bool is_watch() const { return cause == Cause::write || cause == Cause::access; }
+    bool has_sites() const { return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught || cause == Cause::panic; }
 };
 
 }  // namespace lantern

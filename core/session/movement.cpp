@@ -1,23 +1,25 @@
 #include "core/session/movement.h"
 
+#include <fmt/format.h>
 #include <signal.h>
 
 #include <algorithm>
 
+#include "core/session/events.h"
+#include "core/session/system_calls.h"
 #include "core/support/error.h"
+#include "core/support/text.h"
 
 namespace lantern {
-namespace {
 
-// Signals whose default action is harmless, or means something only to a parent.
-bool ends_nothing(int signal) {
-    return signal == SIGCHLD || signal == SIGCONT || signal == SIGURG || signal == SIGWINCH || signal == SIGSTOP ||
-           signal == SIGTSTP || signal == SIGTTIN || signal == SIGTTOU;
+Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), watching_(session) {
+    bool wanted = std::any_of(session.breakpoints_.begin(), session.breakpoints_.end(), [](const Breakpoint& b) { return b.is_on && b.cause == Cause::system_call; });
+    process_.trace_system_calls(wanted);
+    // The user has seen where the current thread stands: it passes what lies under it.
+    process_.met(session.thread_);
 }
 
-}  // namespace
-
-Movement::Movement(Session& session) : session_(session), process_(session.process()) {}
+Movement::~Movement() = default;
 
 RunAddress Movement::frame_identity(ThreadId thread) {
     Unwinder walk(process_, thread);
@@ -25,53 +27,20 @@ RunAddress Movement::frame_identity(ThreadId thread) {
     return process_.registers(thread).stack_pointer();
 }
 
-// A condition that cannot be computed stops the program, and says so: silence could hide the one case that matters.
-bool Movement::condition_holds(Breakpoint& breakpoint, ThreadId thread) {
-    breakpoint.problem.clear();
-    if (breakpoint.condition.empty()) return true;
-    try {
-        Unwinder stack(process_, thread);
-        EvaluationContext context{&process_, thread, stack.frame(0), &session_.results_, nullptr, {}};
-        if (!breakpoint.compiled || breakpoint.compiled_for != context.frame->function) {
-            breakpoint.compiled = std::make_shared<Expression>(breakpoint.condition, context);
-            breakpoint.compiled_for = context.frame->function;
-        }
-        return breakpoint.compiled->truth(context);
-    } catch (const Error& error) {
-        breakpoint.problem = error.what();
-        return true;
-    }
-}
-
-// The numbers of the breakpoints that a thread has arrived at and that want it to stop.
-std::vector<unsigned> Movement::count_hits(ThreadId thread) {
-    RunAddress address = process_.registers(thread).program_counter();
-    std::vector<unsigned> numbers;
-    for (Breakpoint& breakpoint : session_.breakpoints_) {
-        bool here = breakpoint.is_on && std::any_of(breakpoint.sites.begin(), breakpoint.sites.end(),
-                                                    [&](const Breakpoint::Site& site) { return site.address == address; });
-        if (!here) continue;
-        if (!condition_holds(breakpoint, thread)) {
-            ++breakpoint.passes;
-            continue;
-        }
-        ++breakpoint.hits;
-        numbers.push_back(breakpoint.number);
-    }
-    return numbers;
-}
-
 bool Movement::passes_silently(const TargetEvent& event) {
     if (event.is_fault || event.signal == SIGTRAP) return false;
+    switch (session_.signals_.rule(event.signal)) {
+        case SignalRule::pass: return true;
+        case SignalRule::pause: return false;
+        default: break;
+    }
     if (event.signal == SIGINT) return false;  // Ctrl-C on the shared terminal
-    return ends_nothing(event.signal) || process_.ignores_signal(event.signal) || process_.handles_signal(event.signal);
+    return !ends_program(event.signal) || process_.ignores_signal(event.signal) || process_.handles_signal(event.signal);
 }
 
-Stop Movement::stop_for_signal(const TargetEvent& event) {
-    Stop stop;
-    stop.thread = event.thread;
+Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
     stop.reason = StopReason::signal;
-    if (event.signal == SIGINT) {
+    if (event.signal == SIGINT && session_.signals_.rule(SIGINT) == SignalRule::natural) {
         // Our way of pausing it: the program does not get to see it.
         stop.reason = StopReason::paused;
         return stop;
@@ -81,10 +50,110 @@ Stop Movement::stop_for_signal(const TargetEvent& event) {
     stop.fault_address = event.fault_address;
     stop.has_handler = process_.handles_signal(event.signal);
     if (event.signal != SIGTRAP) process_.deliver(event.thread, event.signal);
+    if (event.signal == SIGABRT)
+        if (std::string text = abort_message(process_); !text.empty()) stop.facts.push_back({"it said", text});
     return stop;
 }
 
-std::optional<Stop> Movement::judge(const TargetEvent& event, const std::set<RunAddress>& temporary, const Arrived& arrived) {
+std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) {
+    // A watchpoint on it comes first, then the rules for signals.
+    for (Breakpoint& breakpoint : session_.breakpoints_)
+        if (breakpoint.is_on && breakpoint.cause == Cause::signal && signal_numbered(breakpoint.subject) == event.signal && wants_to_stop(breakpoint, event.thread))
+            stop.breakpoints.push_back(breakpoint.number);
+    if (stop.breakpoints.empty() && session_.signals_.rule(event.signal) == SignalRule::swallow && !event.is_fault) return std::nullopt;
+    if (stop.breakpoints.empty() && passes_silently(event)) {
+        process_.deliver(event.thread, event.signal);
+        return std::nullopt;
+    }
+    return stop_for_signal(event, std::move(stop));
+}
+
+std::optional<Stop> Movement::judge_cause(Cause cause, const TargetEvent& event, Stop stop, std::vector<StopFact> facts) {
+    for (Breakpoint& breakpoint : session_.breakpoints_) {
+        if (!breakpoint.is_on || breakpoint.cause != cause) continue;
+        bool fits = breakpoint.subject.empty() || std::any_of(facts.begin(), facts.end(), [&](const StopFact& fact) { return fact.text.find(breakpoint.subject) != std::string::npos; });
+        if (fits && wants_to_stop(breakpoint, event.thread)) stop.breakpoints.push_back(breakpoint.number);
+    }
+    if (stop.breakpoints.empty()) return std::nullopt;
+    stop.reason = StopReason::event;
+    stop.cause = cause;
+    stop.facts = std::move(facts);
+    return stop;
+}
+
+std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop stop) {
+    bool entered = event.kind == TargetEvent::Kind::system_call_entered;
+    std::string name = system_call_name(static_cast<long>(process_.registers(event.thread).system_call));
+    for (Breakpoint& breakpoint : session_.breakpoints_)
+        if (breakpoint.is_on && breakpoint.cause == Cause::system_call && (breakpoint.subject.empty() || breakpoint.subject == name) &&
+            (entered ? wants_to_stop(breakpoint, event.thread) : breakpoint.hits > 0 && breakpoint.condition.empty() && breakpoint.after == 0 && breakpoint.every == 1))
+            stop.breakpoints.push_back(breakpoint.number);
+    if (stop.breakpoints.empty()) return std::nullopt;
+    stop.reason = StopReason::event;
+    stop.cause = Cause::system_call;
+    stop.facts.push_back({entered ? "asks" : "asked", system_call_text(process_, event.thread)});
+    if (!entered) stop.facts.push_back({"got", system_call_result_text(process_, event.thread)});
+    return stop;
+}
+
+std::optional<Stop> Movement::judge_libraries(Stop stop) {
+    std::vector<std::string> loaded, unloaded;
+    session_.look_at_libraries(loaded, unloaded);
+    TargetEvent event;
+    event.thread = stop.thread;
+    for (auto [cause, label, paths] : {std::tuple{Cause::load, "loaded", &loaded}, {Cause::unload, "unloaded", &unloaded}}) {
+        std::vector<StopFact> facts;
+        for (const std::string& path : *paths) facts.push_back({label, path});
+        if (facts.empty()) continue;
+        if (auto found = judge_cause(cause, event, stop, std::move(facts))) return found;
+    }
+    return std::nullopt;
+}
+
+std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
+    if (auto ended = judge_left_frames(event, stop)) return ended;
+    for (auto& [breakpoint, change] : watching_.seen(event)) {
+        if (!wants_to_stop(*breakpoint, event.thread)) continue;
+        stop.breakpoints.push_back(breakpoint->number);
+        stop.cause = breakpoint->cause;
+        stop.changes.push_back(std::move(change));
+    }
+    if (stop.breakpoints.empty()) return std::nullopt;
+    stop.reason = StopReason::event;
+    return stop;
+}
+
+// The watchpoints of a local variable end with its frame; what the stack holds there later is something else.
+std::optional<Stop> Movement::judge_left_frames(const TargetEvent& event, Stop stop) {
+    auto ended = watching_.left(event.thread);
+    if (ended.empty()) return std::nullopt;
+    for (Breakpoint* breakpoint : ended) {
+        stop.breakpoints.push_back(breakpoint->number);
+        stop.facts.push_back({"ended", fmt::format("{} is gone: {} has returned", breakpoint->subject, breakpoint->watched->owner->function)});
+        watching_.stop(*breakpoint);
+        breakpoint->watched->has_ended = true;
+        breakpoint->is_on = false;
+    }
+    stop.reason = StopReason::watch_ended;
+    return stop;
+}
+
+std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
+    RunAddress at = process_.registers(event.thread).program_counter();
+    bool counts = temporary_ && temporary_->count(at) && (*arrived_)(event.thread);
+    if (session_.loader_hook_ == at)
+        if (auto found = judge_libraries(stop)) return found;
+    stop.breakpoints = count_hits(event.thread, stop);
+    auto ended = judge_left_frames(event, stop);
+    if (counts) stop.reason = StopReason::stepped;
+    else if (!stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
+    else return ended;
+    if (ended) stop.facts = ended->facts;
+    if (stop.reason == StopReason::event) stop.facts = facts_of(session_, stop.cause, event.thread);
+    return stop;
+}
+
+std::optional<Stop> Movement::judge(const TargetEvent& event) {
     Stop stop;
     stop.thread = event.thread;
     switch (event.kind) {
@@ -97,41 +166,53 @@ std::optional<Stop> Movement::judge(const TargetEvent& event, const std::set<Run
             stop.signal = event.signal;
             return stop;
         case TargetEvent::Kind::interrupted: stop.reason = StopReason::paused; return stop;
-        case TargetEvent::Kind::replaced: stop.reason = StopReason::replaced; return stop;
-        case TargetEvent::Kind::signal:
-            if (passes_silently(event)) {
-                process_.deliver(event.thread, event.signal);
-                return std::nullopt;
-            }
-            return stop_for_signal(event);
-        case TargetEvent::Kind::stepped: return std::nullopt;
-        case TargetEvent::Kind::trap: break;
-    }
-    RunAddress at = process_.registers(event.thread).program_counter();
-    bool counts = temporary.count(at) && arrived(event.thread);
-    stop.breakpoints = count_hits(event.thread);
-    if (counts) stop.reason = StopReason::stepped;
-    else if (!stop.breakpoints.empty()) stop.reason = StopReason::breakpoint;
-    else return std::nullopt;
-    return stop;
-}
-
-// A thread that stands on a breakpoint byte steps over it alone, so that no other thread slips past.
-std::optional<Stop> Movement::leave_traps(const std::set<RunAddress>& temporary, const Arrived& arrived) {
-    for (ThreadId thread : process_.threads()) {
-        while (process_.is_alive() && process_.has_trap(process_.registers(thread).program_counter())) {
-            TargetEvent event = process_.step(thread);
-            bool onto_next = event.kind == TargetEvent::Kind::stepped && event.thread == thread &&
-                             process_.has_trap(process_.registers(thread).program_counter());
-            if (onto_next) event.kind = TargetEvent::Kind::trap;
-            if (auto stop = judge(event, temporary, arrived)) return stop;
+        case TargetEvent::Kind::replaced: {
+            session_.program_was_replaced();
+            if (auto found = judge_cause(Cause::exec, event, stop, {{"runs", session_.program()}})) return found;
+            stop.reason = StopReason::replaced;
+            return stop;
         }
+        case TargetEvent::Kind::forked: {
+            bool is_child = event.thread == process_.id() && session_.follow_ == LiveProcess::Follow::child;
+            if (is_child) session_.thread_ = process_.id();
+            std::string text = is_child ? fmt::format("now in the child, process {}; its parent {} goes on alone", process_.id(), event.other)
+                                        : fmt::format("process {}, which goes on alone", event.other);
+            return judge_cause(Cause::fork, event, stop, {{"forked", text}});
+        }
+        case TargetEvent::Kind::thread_started:
+            return judge_cause(Cause::thread_start, event, stop, {{"began", fmt::format("thread {}", process_.thread_number(event.thread))}});
+        case TargetEvent::Kind::thread_ending: {
+            std::string text = fmt::format("thread {}", process_.thread_number(event.thread));
+            bool is_last = process_.threads().size() == 1 || event.thread == process_.id();
+            if (is_last)
+                if (auto found = judge_cause(Cause::exit, event, stop, {{"ends", event.signal ? signal_name(event.signal) : fmt::format("exit status {}", event.exit_code)}})) return found;
+            return judge_cause(Cause::thread_end, event, stop, {{"ends", text}});
+        }
+        case TargetEvent::Kind::system_call_entered:
+        case TargetEvent::Kind::system_call_left: return judge_system_call(event, std::move(stop));
+        case TargetEvent::Kind::signal: return judge_signal(event, std::move(stop));
+        case TargetEvent::Kind::watched:
+        case TargetEvent::Kind::touched: return judge_watch(event, std::move(stop));
+        case TargetEvent::Kind::stepped: return std::nullopt;
+        case TargetEvent::Kind::trap: return judge_trap(event, std::move(stop));
     }
     return std::nullopt;
 }
 
+LiveProcess::Passes Movement::passes() {
+    return [this](const TargetEvent& event) {
+        found_ = judge(event);
+        return !found_;
+    };
+}
+
+// The end and Ctrl-C are told without having been judged on the way.
+std::optional<Stop> Movement::judged(const TargetEvent& event) {
+    return event.is_end() || event.kind == TargetEvent::Kind::interrupted ? judge(event) : found_;
+}
+
 Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived) {
-    // Whatever ends the movement, the temporary bytes go.
+    // Taken out again however the run ends.
     struct Insertion {
         LiveProcess& process;
         std::vector<RunAddress> inserted;
@@ -148,23 +229,66 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
         process_.insert_trap(address);
         insertion.inserted.push_back(address);
     }
+    temporary_ = &temporary;
+    arrived_ = &arrived;
+    if (watching_.any_by_steps()) return run_by_steps();
+    TargetEvent event = process_.run(passes(), only_);
+    return *judged(event);
+}
+
+// Single-steps the current thread, looking at the watched bytes after each instruction.
+Stop Movement::run_by_steps() {
     for (;;) {
-        while (auto pending = process_.take_pending())
-            if (auto stop = judge(*pending, temporary, arrived)) return *stop;
-        if (auto stop = leave_traps(temporary, arrived)) return *stop;
-        if (auto stop = judge(process_.run(), temporary, arrived)) return *stop;
+        if (session_.events_.take_interrupt()) {
+            Stop stop;
+            stop.reason = StopReason::paused;
+            stop.thread = session_.thread_;
+            return stop;
+        }
+        TargetEvent event = process_.step(session_.thread_);
+        if (auto stop = judge(event)) return *stop;
+        event = TargetEvent{TargetEvent::Kind::stepped, session_.thread_};
+        Stop stop;
+        stop.thread = session_.thread_;
+        if (auto found = judge_watch(event, stop)) return *found;
+        if (process_.has_trap(process_.registers(session_.thread_).program_counter())) {
+            event.kind = TargetEvent::Kind::trap;
+            if (auto found = judge(event)) return *found;
+        }
     }
 }
 
 Stop Movement::step_instruction() {
+    temporary_ = nullptr;
     TargetEvent event = process_.step(session_.thread_);
-    static const std::set<RunAddress> none;
-    if (auto stop = judge(event, none, [](ThreadId) { return false; })) return *stop;
+    if (auto stop = judge(event)) return *stop;
     Stop stop;
     stop.reason = StopReason::stepped;
-    stop.thread = session_.thread_;
-    stop.breakpoints = count_hits(session_.thread_);
+    stop.thread = event.thread ? event.thread : session_.thread_;
+    session_.thread_ = stop.thread;
+    if (watching_.any_by_steps())
+        if (auto found = judge_watch(TargetEvent{TargetEvent::Kind::stepped, stop.thread}, stop)) return *found;
+    if (process_.has_trap(process_.registers(stop.thread).program_counter())) {
+        stop.breakpoints = count_hits(stop.thread, stop);
+        process_.met(stop.thread);
+    }
     return stop;
+}
+
+std::optional<Stop> Movement::begin() {
+    temporary_ = nullptr;
+    auto event = process_.set_going(passes(), only_);
+    return event ? judged(*event) : std::nullopt;
+}
+
+std::optional<Stop> Movement::look() {
+    auto event = process_.poll(passes());
+    return event ? judged(*event) : std::nullopt;
+}
+
+Stop Movement::pause() {
+    TargetEvent event = process_.pause();
+    return *judge(event);
 }
 
 }  // namespace lantern

@@ -6,12 +6,17 @@
 #include <vector>
 
 #include "core/session/session.h"
+#include "core/session/watching.h"
 
 namespace lantern {
 
 class Movement {
   public:
-    explicit Movement(Session& session);
+    // `only`: the one thread that moves; 0: all.
+    explicit Movement(Session& session, ThreadId only = 0);
+    ~Movement();
+    Movement(const Movement&) = delete;
+    Movement& operator=(const Movement&) = delete;
 
     // Says whether a thread that met a temporary stop has arrived. A recursion passes the same addresses deeper down.
     using Arrived = std::function<bool(ThreadId thread)>;
@@ -21,20 +26,41 @@ class Movement {
     Stop run(const std::set<RunAddress>& temporary, const Arrived& arrived);
     // One instruction of the current thread.
     Stop step_instruction();
+    // The halves of a run without temporary stops; nothing: it goes on.
+    std::optional<Stop> begin();
+    std::optional<Stop> look();
+    Stop pause();
 
     // The address that identifies a frame: the same while its function runs, lower for whatever it calls.
     RunAddress frame_identity(ThreadId thread);
 
   private:
-    std::optional<Stop> judge(const TargetEvent& event, const std::set<RunAddress>& temporary, const Arrived& arrived);
-    Stop stop_for_signal(const TargetEvent& event);
+    std::optional<Stop> judge(const TargetEvent& event);
+    std::optional<Stop> judge_trap(const TargetEvent& event, Stop stop);
+    std::optional<Stop> judge_watch(const TargetEvent& event, Stop stop);
+    std::optional<Stop> judge_signal(const TargetEvent& event, Stop stop);
+    std::optional<Stop> judge_cause(Cause cause, const TargetEvent& event, Stop stop, std::vector<StopFact> facts);
+    std::optional<Stop> judge_system_call(const TargetEvent& event, Stop stop);
+    std::optional<Stop> judge_libraries(Stop stop);
+    std::optional<Stop> judge_left_frames(const TargetEvent& event, Stop stop);
+    Stop stop_for_signal(const TargetEvent& event, Stop stop);
     bool passes_silently(const TargetEvent& event);
-    std::optional<Stop> leave_traps(const std::set<RunAddress>& temporary, const Arrived& arrived);
-    std::vector<unsigned> count_hits(ThreadId thread);
-    bool condition_holds(Breakpoint& breakpoint, ThreadId thread);
+    LiveProcess::Passes passes();
+    std::optional<Stop> judged(const TargetEvent& event);
+    std::vector<unsigned> count_hits(ThreadId thread, Stop& stop);
+    bool event_fits(const Breakpoint& breakpoint, ThreadId thread);
+    bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread);
+    bool condition_holds(Breakpoint& breakpoint, EvaluationContext& context);
+    void take_note(Breakpoint& breakpoint, EvaluationContext& context);
+    Stop run_by_steps();
 
     Session& session_;
     LiveProcess& process_;
+    ThreadId only_;
+    Watching watching_;
+    const std::set<RunAddress>* temporary_ = nullptr;
+    const Arrived* arrived_ = nullptr;
+    std::optional<Stop> found_;
 };
 
 }  // namespace lantern

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/support/error.h"
+#include "core/support/pattern.h"
 #include "core/support/text.h"
 
 namespace lantern {
@@ -79,7 +80,37 @@ void add_symbol_sites(const Place& place, const Module& module, std::vector<Plac
     }
 }
 
+constexpr std::size_t kMostPatternSites = 2000;
+
+// Every function of the user's own modules whose name fits "gate_*".
+std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationContext& context) {
+    Pattern pattern(place.name);
+    std::vector<PlaceSite> sites;
+    std::set<RunAddress> known;
+    for (const Module* each : own_modules_first(*context.target)) {
+        if (each->is_system_library()) break;
+        const ModuleSymbols& symbols = each->symbols();
+        if (!symbols.has_debug_information()) continue;
+        std::set<std::string> names;
+        const SymbolIndex& index = symbols.index();
+        for (const NameEntry& entry : index.names())
+            if (is_function(entry.kind)) {
+                std::string name = index.qualified_name(entry);
+                if (pattern.matches(name)) names.insert(std::move(name));
+            }
+        for (const std::string& name : names)
+            for (const Function* function : symbols.functions_named(name))
+                for (const CodeSite& site : sites_of(symbols, *function))
+                    if (known.insert(each->to_run(site.address)).second) sites.push_back({each, each->to_run(site.address), site});
+        if (sites.size() > kMostPatternSites)
+            throw RequestError(fmt::format("{} fits more than {} places", place.name, kMostPatternSites), fmt::format("find functions {} lists them; make it narrower", place.name));
+    }
+    if (sites.empty()) throw RequestError(fmt::format("the program has no function that fits {}", place.name), "find functions PATTERN lists what there is");
+    return sites;
+}
+
 std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationContext& context) {
+    if (place.name.find_first_of("*?") != std::string::npos && place.name.find("operator") == std::string::npos) return resolve_pattern(place, context);
     std::vector<PlaceSite> sites;
     std::vector<std::string> names;
     bool known = false;

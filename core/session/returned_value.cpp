@@ -40,6 +40,11 @@ void flatten(const Type& type, std::uint64_t offset, std::vector<ScalarPart>& pa
 
 }  // namespace
 
+bool returns_value(const ModuleSymbols& symbols, const Function& function) {
+    const FunctionBody& body = symbols.body_of(function);
+    return body.returned && plain(*body.returned).size != 0;
+}
+
 ReturnLocation location_of_returned(const Type& type) {
     std::vector<ScalarPart> parts;
     flatten(type, 0, parts, 0);

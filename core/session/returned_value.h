@@ -6,6 +6,7 @@
 
 namespace lantern {
 
+bool returns_value(const ModuleSymbols& symbols, const Function& function);
 ReturnLocation location_of_returned(const Type& type);
 Value returned_in_registers(Target& target, ThreadId thread, const Type& type, const ReturnLocation& location);
 

@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <utility>
 
+#include "core/session/movement.h"
 #include "core/session/surroundings.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -17,6 +19,32 @@ Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, Symb
     std::error_code ignored;
     auto full = std::filesystem::absolute(launch_.program, ignored);
     if (!ignored) launch_.program = full.lexically_normal().string();
+    open_program();
+}
+
+Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search)
+    : search_(std::move(search)), sources_(std::move(mappings)) {
+    attached_to_ = process;
+    process_ = std::make_unique<LiveProcess>(process, events_, [this](const std::string& path) { return open_symbols(path); });
+    launch_.program = process_->program();
+    // Where the file has been replaced since, the kernel still has the one that runs.
+    std::string running = fmt::format("/proc/{}/exe", process);
+    auto same = stamp_of(launch_.program), held = stamp_of(running);
+    if (held && (!same || same->inode != held->inode)) {
+        auto symbols = std::make_shared<ModuleSymbols>(running, search_);
+        open_[launch_.program] = symbols;
+        kept_open_.insert(launch_.program);
+    }
+    open_program();
+    thread_ = process;
+    if (process_->thread_number(thread_) == 0) thread_ = process_->threads().front();
+    has_run_ = true;
+    last_stop_.reason = StopReason::attached;
+    last_stop_.thread = thread_;
+    for (const Module& module : process_->modules()) known_libraries_.insert(module.path());
+}
+
+void Session::open_program() {
     symbols_ = open_symbols(launch_.program);
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
     surroundings_ = std::make_unique<SessionSurroundings>(*this, declared_views_);
@@ -26,6 +54,8 @@ Session::~Session() = default;
 
 std::shared_ptr<const ModuleSymbols> Session::open_symbols(const std::string& path) {
     auto& slot = open_[path];
+    // A library that was built anew and loaded again; what came of the old one still points into it.
+    if (slot && !kept_open_.count(path) && stamp_of(path) && stamp_of(path) != slot->elf().stamp()) retired_.push_back(std::exchange(slot, nullptr));
     if (!slot) slot = std::make_shared<ModuleSymbols>(path, search_);
     return slot;
 }
@@ -36,6 +66,26 @@ LiveProcess& Session::process() {
         throw RequestError("the program is not running", "launch starts it");
     }
     return *process_;
+}
+
+bool Session::is_library(const Module& module) const {
+    return module.is_system_library() || std::any_of(library_folders_.begin(), library_folders_.end(), [&](const std::string& folder) { return module.path().starts_with(folder); });
+}
+
+// Headers of the system's libraries are compiled into the user's own code; rustc's are recorded under a folder of its own.
+bool Session::is_library_source(const std::string& file) const {
+    for (const char* folder : {"/usr/include/", "/usr/lib/", "/rustc/", "/lib/"})
+        if (file.starts_with(folder)) return true;
+    return std::any_of(library_folders_.begin(), library_folders_.end(), [&](const std::string& folder) { return file.starts_with(folder); });
+}
+
+const std::vector<LandingHook>& Session::landing_hooks() {
+    std::size_t count = process().modules().size();
+    if (count != landing_hooks_for_) {
+        landing_hooks_ = find_landing_hooks(*process_);
+        landing_hooks_for_ = count;
+    }
+    return landing_hooks_;
 }
 
 Target& Session::target() {
@@ -81,7 +131,38 @@ void Session::set_redirections(std::string input_file, std::string output_file) 
 
 void Session::kill() {
     stack_.reset();
+    going_.reset();
     process_.reset();
+    forget_sites();
+}
+
+void Session::give_own_terminal(int keyboard, OwnTerminal::Output output) {
+    keyboard_ = keyboard;
+    terminal_output_ = std::move(output);
+}
+
+void Session::release() {
+    if (is_moving()) pause();
+    process();
+    for (Breakpoint& breakpoint : breakpoints_) remove_sites(breakpoint);
+    process_->release();
+    kill();
+    last_stop_ = Stop{};
+    last_stop_.reason = StopReason::released;
+}
+
+void Session::follow(LiveProcess::Follow whom) {
+    follow_ = whom;
+    if (process_) process_->follow(whom);
+}
+
+void Session::select_thread(unsigned number) {
+    auto id = process().thread_numbered(number);
+    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    if (!id) throw RequestError(fmt::format("there is no thread {}", number), "threads lists them");
+    thread_ = *id;
+    stack_.reset();
+    selected_level_ = 0;
 }
 
 bool Session::is_stale(const std::string& recorded) {
@@ -99,7 +180,7 @@ SourceState Session::source_state(const std::string& recorded) {
 
 std::string Session::current_file() {
     if (const Frame* frame = selected_frame(); frame && frame->line) return frame->line->file;
-    if (is_running())
+    if (is_running() && !is_moving())
         for (unsigned level = 0; const Frame* frame = stack().frame(level); ++level) {
             if (frame->line) return frame->line->file;
             if (level > 50) break;
@@ -114,12 +195,13 @@ std::string Session::current_file() {
 
 Unwinder& Session::stack() {
     LiveProcess& live = process();
+    if (is_moving()) throw RequestError("the program runs", "pause stops it");
     if (!stack_) stack_ = std::make_unique<Unwinder>(live, thread_);
     return *stack_;
 }
 
 const Frame* Session::selected_frame() {
-    if (!is_running()) return nullptr;
+    if (!is_running() || is_moving()) return nullptr;
     return stack().frame(selected_level_);
 }
 
@@ -130,6 +212,17 @@ void Session::select_frame(unsigned level) {
         throw RequestError(fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")), "stack lists them");
     }
     selected_level_ = level;
+}
+
+// The innermost frame with source of the user's own; the innermost of all where there is none.
+unsigned Session::level_of_users_code() {
+    constexpr unsigned kFramesLookedAt = 64;
+    for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+        const Frame* frame = stack().frame(level);
+        if (!frame) break;
+        if (frame->line && frame->module && !is_library(*frame->module) && !is_library_source(frame->line->file)) return level;
+    }
+    return 0;
 }
 
 Assigned Session::assign(std::string_view left, std::string_view right) {

@@ -3,15 +3,21 @@
 #pragma once
 
 #include <functional>
+#include <list>
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "core/expressions/declared_view.h"
 #include "core/expressions/evaluator.h"
 #include "core/session/breakpoint.h"
+#include "core/session/landing.h"
+#include "core/session/notes.h"
+#include "core/session/signal_rules.h"
 #include "core/session/stop.h"
 #include "core/symbols/source_files.h"
 #include "core/target/program_file.h"
@@ -25,10 +31,19 @@ struct Pin {
     std::string text;
 };
 
+// How a step is to be done.
+struct StepWish {
+    bool alone = false;      // the other threads are held meanwhile
+    bool anyway = false;     // into: functions without lines and of libraries too
+    std::string into;        // into: only the function of this name
+};
+
 class Session {
   public:
     // `launch.program` is the program; it is opened here. Throws FileError.
     Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search = {});
+    // Takes hold of a running process. Throws TargetError, FileError.
+    Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search = {});
     ~Session();
 
     const std::string& program() const { return launch_.program; }
@@ -49,21 +64,58 @@ class Session {
     void set_arguments(std::vector<std::string> arguments);
     void set_redirections(std::string input_file, std::string output_file);  // for the next launch; empty: ours
     Stop launch_again();
-    Stop continue_running();
-    Stop over_line();
-    Stop into_line();
-    Stop over_instruction();
+    Stop continue_running(const StepWish& wish = {});
+    Stop over_line(const StepWish& wish = {});
+    Stop into_line(const StepWish& wish = {});
+    Stop over_instruction(const StepWish& wish = {});
     Stop into_instruction();
     Stop out();                        // of the selected frame
+    Stop out_of_loop();                // to the first line behind the innermost loop around the current line
     Stop reach(const Place& place);    // launches the program when it is not running
+    // The current thread goes on at `place` without running what lies between. Returns a warning where that leaves the
+    // function; empty otherwise. Throws RequestError.
+    std::string divert(const Place& place);
+    // Ends the selected frame's function as if it had returned `value` (empty: nothing is set). Throws RequestError.
+    Stop leave(std::string_view value);
+    // The program goes on while we do other things; `meanwhile` tells when it has stopped, `pause` stops it.
+    std::optional<Stop> continue_meanwhile();
+    std::optional<Stop> meanwhile();
+    Stop wait();                       // until what goes on meanwhile has stopped
+    std::optional<Stop> wait_at_most(double seconds);  // nothing: it still runs
+    Stop pause();
+    bool is_moving() const { return is_running() && process_->is_moving(); }
+    int event_descriptor() const { return events_.descriptor(); }
+    // The program gets a terminal of its own from its next start on; what it writes there goes to `output`.
+    void give_own_terminal(int keyboard, OwnTerminal::Output output);
     void kill();
+    // Lets the program run on without us.
+    void release();
+    bool was_attached() const { return attached_to_ != 0; }
+    void follow(LiveProcess::Follow whom);
+    LiveProcess::Follow followed() const { return follow_; }
+    SignalRules& signals() { return signals_; }
+    // Reads the program and its breakpoints anew after a rebuild; a running one is ended. Returns what has changed, a
+    // sentence each. Throws FileError.
+    std::vector<std::string> reload();
+
+    // ---- threads
+    // 0: there is no process.
+    void select_thread(unsigned number);           // throws RequestError
+    unsigned thread_number() const { return process_ ? process_->thread_number(thread_) : 0; }
 
     // ---- breakpoints
-    // Throws RequestError when the place is nowhere, ExpressionError for a condition that does not parse.
+    // Takes the wish as it is (without a number) and sets it up. A place that is nowhere is refused unless `may_wait`; then it
+    // waits for a library that brings it. Throws RequestError, and ExpressionError for a condition that does not parse.
+    const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false);
     const Breakpoint& add_breakpoint(const Place& place, std::string condition = {});
-    const std::vector<Breakpoint>& breakpoints() const { return breakpoints_; }
+    const std::list<Breakpoint>& breakpoints() const { return breakpoints_; }
     void switch_breakpoint(unsigned number, bool on);      // throws RequestError for an unknown number
     void drop_breakpoint(unsigned number);
+    NoteTable& notes() { return notes_; }
+    // Folders whose libraries and sources steps do not stop in, besides the system's.
+    void set_library_folders(std::vector<std::string> folders) { library_folders_ = std::move(folders); }
+    bool is_library(const Module& module) const;
+    bool is_library_source(const std::string& file) const;
 
     // ---- looking
     Unwinder& stack();                 // of the current thread; throws RequestError when the program is not running
@@ -98,29 +150,60 @@ class Session {
   private:
     friend class Movement;
     friend class LineStep;
+    friend class Watching;
 
     std::shared_ptr<const ModuleSymbols> open_symbols(const std::string& path);
     void start_process();
+    void program_was_replaced();
+    void open_program();
+    void read_again();
     Breakpoint& breakpoint(unsigned number);
     void resolve_breakpoint(Breakpoint& breakpoint);
+    void resolve_place_sites(Breakpoint& breakpoint);
     void follow_address(Breakpoint& breakpoint);
+    void find_again(Breakpoint& breakpoint);
+    void remember_source(Breakpoint& breakpoint);
     void resolve_all_for_start();
+    void look_at_libraries(std::vector<std::string>& loaded, std::vector<std::string>& unloaded);
+    void want_loader_hook();
     void insert_sites(Breakpoint& breakpoint);
     void remove_sites(Breakpoint& breakpoint);
+    void start_watching(Breakpoint& breakpoint);
+    void stop_watching(Breakpoint& breakpoint);
+    void forget_sites();
+    const std::vector<LandingHook>& landing_hooks();
+    unsigned level_of_users_code();
+    Stop out_of_inlined(const Frame& frame);
     Stop finished(Stop stop, std::uint64_t stops_before);
     template <class Move>
-    Stop moved(Move move);
+    Stop moved(Move move, const StepWish& wish = {});
 
     LaunchOptions launch_;
     EventLoop events_;
+    int keyboard_ = -1;
+    OwnTerminal::Output terminal_output_;
+    std::unique_ptr<OwnTerminal> own_terminal_;
     SymbolSearch search_;
     std::map<std::string, std::shared_ptr<const ModuleSymbols>> open_;
+    std::set<std::string> kept_open_;  // paths whose file was replaced while a process of the old one runs
     std::vector<std::shared_ptr<const ModuleSymbols>> retired_;  // kept: types of earlier values point into them
     std::shared_ptr<const ModuleSymbols> symbols_;
     std::unique_ptr<ProgramFile> file_;
     std::unique_ptr<LiveProcess> process_;
     SourceFiles sources_;
-    std::vector<Breakpoint> breakpoints_;
+    std::list<Breakpoint> breakpoints_;
+    std::unordered_map<RunAddress, std::vector<Breakpoint*>> at_address_;  // those that are on, by the addresses of their sites
+    NoteTable notes_;
+    SignalRules signals_;
+    LiveProcess::Follow follow_ = LiveProcess::Follow::parent;
+    std::vector<std::string> library_folders_;
+    std::optional<RunAddress> loader_hook_;       // where the loader tells that libraries came or went
+    std::set<std::string> known_libraries_;
+    std::vector<LandingHook> landing_hooks_;
+    std::size_t landing_hooks_for_ = 0;           // how many modules were looked through for them
+    pid_t attached_to_ = 0;
+    std::unique_ptr<class Movement> going_;       // what goes on meanwhile
+    std::uint64_t going_since_ = 0;
     unsigned next_breakpoint_ = 1, next_pin_ = 1;
     std::vector<Pin> pins_;
     Results results_;

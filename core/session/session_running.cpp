@@ -2,21 +2,24 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 
 #include "core/machine/instruction.h"
 #include "core/session/line_step.h"
 #include "core/session/movement.h"
+#include "core/session/watching.h"
 #include "core/support/error.h"
 
 namespace lantern {
 
 // Wraps every movement: remembers how it ended and forgets what was known about the stack before it.
 template <class Move>
-Stop Session::moved(Move move) {
+Stop Session::moved(Move move, const StepWish& wish) {
+    if (is_moving()) throw RequestError("the program runs already", "pause stops it; wait waits until something else does");
     std::uint64_t stops_before = process().stops();
     stack_.reset();
     selected_level_ = 0;
-    Movement movement(*this);
+    Movement movement(*this, wish.alone ? thread_ : 0);
     Stop stop = move(movement);
     return finished(std::move(stop), stops_before);
 }
@@ -27,48 +30,89 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     selected_level_ = 0;
     if (stop.is_end()) {
         process_.reset();
-        for (Breakpoint& breakpoint : breakpoints_)
-            for (Breakpoint::Site& site : breakpoint.sites) site.inserted = false;
+        forget_sites();
     } else if (stop.thread) {
         thread_ = stop.thread;
+        // An event in a library's code is looked at from the user's own.
+        if (stop.reason == StopReason::event || !stop.facts.empty()) selected_level_ = level_of_users_code();
     }
+    if (is_running() && std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
+        Watching(*this).follow_all();
     last_stop_ = stop;
     ++movements_;
     return stop;
 }
 
+// The old tables stay for the values that point into them.
+void Session::read_again() {
+    retired_.push_back(symbols_);
+    symbols_ = std::make_shared<ModuleSymbols>(launch_.program, search_);
+    open_[launch_.program] = symbols_;
+    file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
+    sources_ = SourceFiles(sources_.mappings());
+    results_.clear();
+    for (Breakpoint& breakpoint : breakpoints_) find_again(breakpoint);
+}
+
+// It became another program: its symbols are read, and what was set is looked for in it.
+void Session::program_was_replaced() {
+    forget_sites();
+    stack_.reset();
+    thread_ = process_->id();
+    if (process_->program() != launch_.program && !process_->program().empty()) {
+        retired_.push_back(symbols_);
+        try {
+            symbols_ = open_symbols(process_->program());
+            launch_.program = process_->program();
+            file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
+        } catch (const Error&) {  // a program we cannot read: it goes on without names
+        }
+    }
+    resolve_all_for_start();
+    want_loader_hook();
+}
+
 void Session::start_process() {
     kill();
-    // A rebuilt program is read anew; the old tables stay for the values that point into them.
-    if (stamp_of(launch_.program) != symbols_->elf().stamp()) {
-        auto fresh = std::make_shared<ModuleSymbols>(launch_.program);
-        retired_.push_back(symbols_);
-        symbols_ = fresh;
-        open_[launch_.program] = fresh;
-        file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
-        sources_ = SourceFiles(sources_.mappings());
-        results_.clear();
-    }
+    kept_open_.clear();
+    if (stamp_of(launch_.program) != symbols_->elf().stamp()) read_again();
+    attached_to_ = 0;
+    own_terminal_.reset();
+    if (terminal_output_) own_terminal_ = std::make_unique<OwnTerminal>(events_, keyboard_, terminal_output_);
+    launch_.terminal = own_terminal_ ? own_terminal_->path() : "";
     process_ = std::make_unique<LiveProcess>(launch_, events_, [this](const std::string& path) { return open_symbols(path); });
+    process_->set_own_terminal(own_terminal_.get());
+    process_->follow(follow_);
     thread_ = process_->id();
     has_run_ = true;
     last_stop_ = Stop{};
     last_stop_.reason = StopReason::launched;
+    notes_.clear();
     resolve_all_for_start();
-    bool waiting = std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.sites.empty(); });
-    if (!waiting) return;
-    // At the program's own entry the loader has brought in the libraries that the rest may be in.
-    const Module& main = process_->main_module();
-    Movement(*this).run({main.to_run(main.symbols().elf().entry())}, [](ThreadId) { return true; });
-    if (!is_running()) return;
+    want_loader_hook();
+}
+
+std::vector<std::string> Session::reload() {
+    std::vector<std::string> news;
+    bool is_new = stamp_of(launch_.program) != symbols_->elf().stamp();
+    if (!is_new) return {"the program is the same as before"};
+    if (is_running()) {
+        kill();
+        news.push_back("the running program was of the old build and has been ended");
+    }
+    read_again();
+    news.push_back("the program has been read anew");
     for (Breakpoint& breakpoint : breakpoints_) {
-        if (!breakpoint.sites.empty()) continue;
+        if (!breakpoint.moved.empty()) news.push_back(fmt::format("breakpoint {}: {}", breakpoint.number, breakpoint.moved));
+        if (!breakpoint.has_sites()) continue;
         try {
             resolve_breakpoint(breakpoint);
-            insert_sites(breakpoint);
-        } catch (const Error&) {  // it stays without a site, and the list of breakpoints says so
+        } catch (const Error& error) {
+            breakpoint.sites.clear();
+            news.push_back(fmt::format("breakpoint {} is gone for now: {}", breakpoint.number, error.what()));
         }
     }
+    return news;
 }
 
 Stop Session::launch(std::vector<std::string> arguments) {
@@ -81,23 +125,23 @@ Stop Session::launch_again() {
     return continue_running();
 }
 
-Stop Session::continue_running() {
-    return moved([](Movement& movement) { return movement.run({}, [](ThreadId) { return false; }); });
+Stop Session::continue_running(const StepWish& wish) {
+    return moved([](Movement& movement) { return movement.run({}, [](ThreadId) { return false; }); }, wish);
 }
 
-Stop Session::over_line() {
-    return moved([this](Movement& movement) { return LineStep(*this, movement).over(); });
+Stop Session::over_line(const StepWish& wish) {
+    return moved([&](Movement& movement) { return LineStep(*this, movement, wish).over(); }, wish);
 }
 
-Stop Session::into_line() {
-    return moved([this](Movement& movement) { return LineStep(*this, movement).into(); });
+Stop Session::into_line(const StepWish& wish) {
+    return moved([&](Movement& movement) { return LineStep(*this, movement, wish).into(); }, wish);
 }
 
 Stop Session::into_instruction() {
     return moved([](Movement& movement) { return movement.step_instruction(); });
 }
 
-Stop Session::over_instruction() {
+Stop Session::over_instruction(const StepWish& wish) {
     return moved([this](Movement& movement) {
         RunAddress at = process_->registers(thread_).program_counter();
         std::byte bytes[kLongestInstruction];
@@ -107,7 +151,11 @@ Stop Session::over_instruction() {
         return movement.run({instruction->next()}, [&, identity](ThreadId thread) {
             return thread == thread_ && movement.frame_identity(thread) >= identity;
         });
-    });
+    }, wish);
+}
+
+Stop Session::out_of_loop() {
+    return moved([this](Movement& movement) { return LineStep(*this, movement, {}).out_of_loop(); });
 }
 
 Stop Session::reach(const Place& place) {
@@ -121,6 +169,60 @@ Stop Session::reach(const Place& place) {
     else stop.unreached = place.text;
     last_stop_ = stop;
     return stop;
+}
+
+// An inlined call has no address to return to: it is left where its code ends.
+Stop Session::out_of_inlined(const Frame& frame) {
+    const Frame* physical = &frame;
+    std::size_t depth = 0;  // how many calls are inlined around it, itself included
+    for (; physical && physical->inlined; physical = stack().frame(physical->level + 1)) ++depth;
+    bool innermost = stack().frame(0)->function == frame.function && physical && physical->level < depth + frame.level + 1;
+    if (!innermost || (frame.level && !stack().frame(frame.level - 1)->inlined))
+        throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), "out in the frame further in comes back to it first");
+    return moved([this, depth](Movement& movement) { return LineStep(*this, movement, {}).out_of_inlined(depth); });
+}
+
+// ---- going on meanwhile ----------------------------------------------------------------------------------------------
+
+std::optional<Stop> Session::continue_meanwhile() {
+    if (is_moving()) throw RequestError("the program runs already", "pause stops it; wait waits until something else does");
+    going_since_ = process().stops();
+    stack_.reset();
+    selected_level_ = 0;
+    going_ = std::make_unique<Movement>(*this);
+    auto stop = going_->begin();
+    return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;
+}
+
+std::optional<Stop> Session::meanwhile() {
+    if (!is_moving()) return std::nullopt;
+    auto stop = going_->look();
+    return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;
+}
+
+Stop Session::wait() {
+    if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
+    for (;;) {
+        if (auto stop = meanwhile()) return *stop;
+        if (events_.wait() == EventLoop::Event::interrupt) return pause();
+    }
+}
+
+std::optional<Stop> Session::wait_at_most(double seconds) {
+    using Clock = std::chrono::steady_clock;
+    if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
+    auto end = Clock::now() + std::chrono::duration<double>(seconds);
+    for (;;) {
+        if (auto stop = meanwhile()) return stop;
+        auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
+        if (left <= 0) return std::nullopt;
+        if (events_.wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt) return pause();
+    }
+}
+
+Stop Session::pause() {
+    if (!is_moving()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
+    return finished(going_->pause(), going_since_);
 }
 
 }  // namespace lantern

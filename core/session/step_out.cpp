@@ -18,11 +18,11 @@ const Frame* physical_caller(Unwinder& stack, const Frame& frame) {
 }  // namespace
 
 Stop Session::out() {
+    if (is_moving()) throw RequestError("the program runs", "pause stops it");
     unsigned level = selected_level_;
     const Frame* frame = stack().frame(level);
     if (!frame) throw RequestError("no frame is selected");
-    if (frame->inlined) throw RequestError(fmt::format("{} was inlined and does not return on its own", frame->inlined->name),
-                                           "over goes on to the next line; out in the frame that holds it leaves that one");
+    if (frame->inlined) return out_of_inlined(*frame);
     const Frame* caller = physical_caller(stack(), *frame);
     if (!caller || !frame->call_frame_address)
         throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)), "continue runs on to the end");

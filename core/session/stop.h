@@ -13,9 +13,14 @@ namespace lantern {
 
 enum class StopReason {
     none,          // nothing has run yet
+    attached,      // we have taken hold of it
+    released,      // it runs on without us
     launched,      // before the first instruction
     breakpoint,
+    event,         // what a breakpoint on no place waited for; `cause` says which
+    watch_ended,   // the frame of a watched local variable is left
     stepped,       // a movement arrived
+    diverted,      // moved without running
     returned,      // `out` came back to the caller
     reached,       // the place of `reach`
     signal,
@@ -30,6 +35,24 @@ struct ReturnedValue {
     Value value;  // may be unavailable, with the reason
 };
 
+// What a watchpoint saw.
+struct WatchChange {
+    unsigned number = 0;
+    std::string expression;
+    Value before, after;
+    bool is_write = true;          // false: it was read, or written with what was there
+    std::string file;              // of the statement that did it; empty: not known
+    std::uint32_t line = 0;
+    std::string function;
+    RunAddress instruction;        // the one that did it, or the one behind it where that cannot be told
+    std::string by;                // such as: the system call read; empty: an instruction of the program
+};
+
+// A fact about an event: "threw", "TollError: no berth"; "loaded", a path.
+struct StopFact {
+    std::string label, text;
+};
+
 struct Stop {
     StopReason reason = StopReason::none;
     std::vector<unsigned> breakpoints;  // whose sites are at the program counter
@@ -40,6 +63,10 @@ struct Stop {
     RunAddress fault_address{};
     bool has_handler = false;  // of the signal, in the program
     std::optional<ReturnedValue> returned;
+    std::vector<ReturnedValue> calls;  // what the calls of the line that was stepped over returned, in order
+    Cause cause = Cause::place;        // of an event
+    std::vector<StopFact> facts;
+    std::vector<WatchChange> changes;
     bool left_function = false;        // a step ran off the end of its function
     std::string unreached;             // the place that `reach` did not get to
     std::uint64_t target_stops = 0;    // how often the target stopped during this movement

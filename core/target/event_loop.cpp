@@ -8,6 +8,7 @@
 
 #include <cerrno>
 #include <cstring>
+#include <vector>
 
 #include "core/support/error.h"
 
@@ -37,19 +38,45 @@ EventLoop::~EventLoop() {
 }
 
 EventLoop::Event EventLoop::wait() {
+    return wait_at_most(-1);
+}
+
+EventLoop::Event EventLoop::wait_at_most(int milliseconds) {
     for (;;) {
         signalfd_siginfo info;
         ssize_t got = read(signals_, &info, sizeof info);
         if (got == sizeof info) return info.ssi_signo == SIGINT ? Event::interrupt : Event::child_changed;
-        pollfd watch{signals_, POLLIN, 0};
-        if (poll(&watch, 1, -1) < 0 && errno != EINTR)
-            throw TargetError(fmt::format("waiting for the program failed: {}", std::strerror(errno)));
+        std::vector<pollfd> watches{{signals_, POLLIN, 0}};
+        for (const auto& [descriptor, ready] : watched_) watches.push_back({descriptor, POLLIN, 0});
+        int ready_ones = poll(watches.data(), watches.size(), milliseconds);
+        if (ready_ones < 0 && errno != EINTR) throw TargetError(fmt::format("waiting for the program failed: {}", std::strerror(errno)));
+        if (ready_ones == 0) return Event::child_changed;
+        for (std::size_t i = 1; i < watches.size(); ++i) {
+            auto found = watched_.find(watches[i].fd);
+            if (!watches[i].revents || found == watched_.end()) continue;
+            auto ready = found->second;  // it may forget itself
+            ready();
+        }
     }
 }
 
-void EventLoop::forget_interrupts() {
+void EventLoop::watch(int descriptor, std::function<void()> ready) {
+    watched_[descriptor] = std::move(ready);
+}
+
+void EventLoop::forget(int descriptor) {
+    watched_.erase(descriptor);
+}
+
+bool EventLoop::take_interrupt() {
+    bool interrupted = false;
     signalfd_siginfo info;
-    while (read(signals_, &info, sizeof info) == sizeof info) continue;
+    while (read(signals_, &info, sizeof info) == sizeof info) interrupted |= info.ssi_signo == SIGINT;
+    return interrupted;
+}
+
+void EventLoop::forget_interrupts() {
+    take_interrupt();
 }
 
 }  // namespace lantern

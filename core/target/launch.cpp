@@ -12,6 +12,7 @@
 #include <cstring>
 
 #include "core/support/error.h"
+#include "core/target/attach.h"
 
 namespace lantern {
 namespace {
@@ -45,13 +46,18 @@ void redirect(const std::string& file, int descriptor, int flags, int pipe_end, 
 // Runs in the child: nothing but system calls from here to exec.
 [[noreturn]] void become_program(const LaunchOptions& options, char* const* arguments, char* const* environment,
                                  int go_ahead, int report) {
-    if (options.own_process_group) setpgid(0, 0);
+    if (!options.terminal.empty()) setsid();
+    else if (options.own_process_group) setpgid(0, 0);
     char seized;
     (void)!read(go_ahead, &seized, 1);
     sigset_t none;
     sigemptyset(&none);
     sigprocmask(SIG_SETMASK, &none, nullptr);
     for (int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD}) ::signal(signal, SIG_DFL);
+    if (!options.terminal.empty()) {
+        // The first terminal that the leader of a session opens becomes its controlling one.
+        for (int descriptor : {0, 1, 2}) redirect(options.terminal, descriptor, O_RDWR, report, ChildFailure::input);
+    }
     redirect(options.input_file, 0, O_RDONLY, report, ChildFailure::input);
     redirect(options.output_file, 1, O_WRONLY | O_CREAT | O_TRUNC, report, ChildFailure::output);
     redirect(options.error_file, 2, O_WRONLY | O_CREAT | O_TRUNC, report, ChildFailure::error);
@@ -106,11 +112,10 @@ pid_t launch_traced(const LaunchOptions& options) {
     }
     close(go_ahead[0]);
     close(report[1]);
-    if (options.own_process_group) setpgid(child, child);
+    if (options.own_process_group && options.terminal.empty()) setpgid(child, child);
 
     // EXITKILL: however we end, the program is not left behind.
-    long wanted = PTRACE_O_EXITKILL | PTRACE_O_TRACEEXEC | PTRACE_O_TRACECLONE | PTRACE_O_TRACEFORK | PTRACE_O_TRACEVFORK |
-                  PTRACE_O_TRACEVFORKDONE;
+    long wanted = PTRACE_O_EXITKILL | wanted_trace_events();
     if (ptrace(PTRACE_SEIZE, child, nullptr, reinterpret_cast<void*>(wanted)) != 0) {
         int reason = errno;
         close(go_ahead[1]);

@@ -25,7 +25,7 @@ const Module& LiveProcess::main_module() {
     if (!modules_.empty()) return modules_.front();
     auto symbols = open_symbols_(program_);
     std::uint64_t entry = symbols->elf().entry().value;
-    int file = open(fmt::format("/proc/{}/auxv", process_).c_str(), O_RDONLY | O_CLOEXEC);
+    int file = open(task_file("auxv").c_str(), O_RDONLY | O_CLOEXEC);
     std::uint64_t words[128] = {};
     ssize_t size = file >= 0 ? ::read(file, words, sizeof words) : 0;
     if (file >= 0) close(file);
@@ -39,7 +39,7 @@ void LiveProcess::refresh_modules() {
     main_module();
     if (!modules_are_old_ || !alive_) return;
     modules_are_old_ = false;
-    FILE* file = fopen(fmt::format("/proc/{}/maps", process_).c_str(), "re");
+    FILE* file = fopen(task_file("maps").c_str(), "re");
     if (!file) return;
     std::map<std::string, std::uint64_t> lowest;
     RunRange vdso{};
@@ -58,6 +58,19 @@ void LiveProcess::refresh_modules() {
     free(line);
     fclose(file);
 
+    // What has been unloaded goes; a library's symbols stay with whoever opened them.
+    modules_.remove_if([&](const Module& m) {
+        bool is_main = &m == &modules_.front();
+        auto now = lowest.find(m.path());
+        bool is_gone = !is_main && m.path() != "[vdso]" && (now == lowest.end() || !m.holds(RunAddress(now->second)));
+        if (is_gone) {  // and with it the copies of instructions that stood in its pages
+            std::erase_if(moved_, [&](const auto& each) { return m.holds(each.first); });
+            RunAddress room = room_for_moved_code(m).low;
+            room_taken_.erase(room);
+            room_used_.erase(room);
+        }
+        return is_gone;
+    });
     for (const auto& [path, low] : lowest) {
         bool known = path == modules_.front().path() ||
                      std::any_of(modules_.begin(), modules_.end(), [&, &path = path](const Module& m) { return m.path() == path; });
@@ -83,7 +96,7 @@ void LiveProcess::refresh_modules() {
     }
 }
 
-const std::deque<Module>& LiveProcess::modules() {
+const std::list<Module>& LiveProcess::modules() {
     refresh_modules();
     return modules_;
 }

@@ -1,10 +1,16 @@
 // A running program under our control (ptrace(2)). All its threads stop together and go on together. Everything here
-// must be called from the thread that launched it.
+// must be called from the thread that launched it. Its code is in live_process.cpp (memory, life), live_moving.cpp (running
+// and stepping), live_events.cpp (what a stop means), moved_code.cpp (passing breakpoint bytes), live_watch.cpp, live_state.cpp
+// (registers, memory map) and live_modules.cpp.
 #pragma once
 
+#include <signal.h>
+#include <sys/user.h>
+
 #include <functional>
+#include <initializer_list>
 #include <map>
-#include <deque>
+#include <list>
 #include <memory>
 #include <optional>
 #include <set>
@@ -13,20 +19,28 @@
 #include "core/target/launch.h"
 #include "core/target/memory_cache.h"
 #include "core/target/target.h"
+#include "core/target/own_terminal.h"
 #include "core/target/terminal_handover.h"
 
 namespace lantern {
 
-// What made the target stop.
+// What made a thread of the target stop.
 struct TargetEvent {
     enum class Kind {
-        trap,         // one of our breakpoint bytes; the program counter is back on it
-        stepped,      // the single step that was asked for is done
-        signal,       // a signal is about to be delivered
-        interrupted,  // we were asked to pause it
-        replaced,     // it became another program (exec)
-        exited,       // it ended by itself
-        killed,       // a signal ended it
+        trap,                 // one of our breakpoint bytes; the program counter is back on it
+        stepped,              // the single step that was asked for is done
+        signal,               // a signal is about to be delivered
+        interrupted,          // we were asked to pause it
+        watched,              // a debug register met an access: `watches` says which
+        touched,              // memory that is watched by its page's protection was written or read
+        thread_started,       // `thread` is new and has run nothing yet
+        thread_ending,        // `thread` is about to be gone; its stack can still be read
+        forked,               // `thread` made the process `other`, or, where children are followed, `other` made us
+        system_call_entered,
+        system_call_left,
+        replaced,             // it became another program (exec)
+        exited,               // it ended by itself
+        killed,               // a signal ended it
     };
     Kind kind = Kind::stepped;
     ThreadId thread = 0;
@@ -34,9 +48,14 @@ struct TargetEvent {
     int exit_code = 0;
     bool is_fault = false;       // the signal comes from the instruction at the program counter
     RunAddress fault_address{};  // what the faulting instruction touched
+    unsigned watches = 0;        // one bit for each debug register
+    pid_t other = 0;
 
     bool is_end() const { return kind == Kind::exited || kind == Kind::killed; }
 };
+
+// The file a process runs; empty if it cannot be told.
+std::string program_of(pid_t process);
 
 class LiveProcess final : public Target {
   public:
@@ -45,10 +64,14 @@ class LiveProcess final : public Target {
 
     // Launches and returns at the exec, before the first instruction. Throws TargetError.
     LiveProcess(const LaunchOptions& options, EventLoop& events, OpenSymbols open_symbols);
-    ~LiveProcess() override;  // a program that still lives is killed
+    // Takes hold of a process that runs, with all its threads, and stops it. Throws TargetError.
+    LiveProcess(pid_t process, EventLoop& events, OpenSymbols open_symbols);
+    ~LiveProcess() override;  // a program we launched and that still lives is killed; one we attached to is released
     LiveProcess(const LiveProcess&) = delete;
     LiveProcess& operator=(const LiveProcess&) = delete;
 
+    // Its own terminal, borrowed; null: it has ours.
+    void set_own_terminal(OwnTerminal* terminal) { own_terminal_ = terminal; }
     pid_t id() const { return process_; }
     bool is_alive() const { return alive_; }
     // How often the target has stopped since it was launched, for whatever reason.
@@ -61,19 +84,52 @@ class LiveProcess final : public Target {
     void remove_trap(RunAddress address);
     bool has_trap(RunAddress address) const { return traps_.count(address) != 0; }
 
-    // All threads go on until something happens. A breakpoint byte at a thread's program counter must be stepped
-    // over first.
-    TargetEvent run();
-    // What another thread met at the very moment of the last stop and that nobody has been told yet: a breakpoint byte
-    // that still stands, a signal, the end. Ask until there is nothing before anything moves.
-    std::optional<TargetEvent> take_pending();
+    // Decides on an event while only its thread is stopped: true lets that thread go on at once, as if nothing had been.
+    using Passes = std::function<bool(const TargetEvent& event)>;
+    // All threads go on, or `only` one of them (0: all), until something happens that does not pass. Events that came while
+    // an earlier one was being reported are told first. A thread that has been told of a breakpoint byte (see `met`) runs
+    // the instruction under it elsewhere, so that no other thread slips past.
+    TargetEvent run(const Passes& passes, ThreadId only = 0);
+    TargetEvent run();  // what a thread or process is born with and ends with passes, and so do system calls
+    // The two halves of `run`, for whoever has other things to wait for: what happened so far, without waiting. `pause`
+    // stops what was set going.
+    std::optional<TargetEvent> set_going(const Passes& passes, ThreadId only = 0);
+    std::optional<TargetEvent> poll(const Passes& passes);
+    TargetEvent pause();
+    bool is_moving() const { return moving_; }
+    // The thread stands on a breakpoint byte and everybody knows: it passes it when it goes on.
+    void met(ThreadId thread);
     // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the moment.
     TargetEvent step(ThreadId thread);
+    // 1 for the first thread, and so on in the order they began; 0 for one that is gone.
+    unsigned thread_number(ThreadId thread) const;
+    std::optional<ThreadId> thread_numbered(unsigned number) const;
+    // An event of this thread that nobody has been told yet.
+    bool has_pending(ThreadId thread) const;
     // The signal the thread gets when it goes on; 0 for none.
     void deliver(ThreadId thread, int signal);
     bool handles_signal(int signal) const;   // the program has a handler for it
     bool ignores_signal(int signal) const;
     void kill();
+    // Lets it run on without us, every byte of its code as we found it.
+    void release();
+    bool was_attached() const { return attached_; }
+
+    // ---- debug registers (Intel SDM 3B, §17.2). At most four; `length` is 1, 2, 4 or 8 and the address a multiple of it.
+    void set_watch(unsigned number, RunAddress address, unsigned length, bool on_reads);
+    void clear_watch(unsigned number);
+    // A system call that the thread makes for us; its registers are as before. Throws TargetError. Returns what the kernel
+    // returned, negative for an error.
+    std::int64_t system_call(ThreadId thread, long number, std::initializer_list<std::uint64_t> arguments);
+    // Whether threads stop when they enter and leave the kernel.
+    void trace_system_calls(bool wanted) { traces_system_calls_ = wanted; }
+    // Whom to stay with when the process forks.
+    enum class Follow { parent, child };
+    void follow(Follow whom) { follow_ = whom; }
+
+    // ---- watching by page protection: any size, slower where the program writes near it.
+    void protect(RunRange range, bool against_reads);
+    void unprotect(RunRange range);
 
     void read_memory(RunAddress address, std::span<std::byte> out) override;
     std::size_t read_available(RunAddress address, std::span<std::byte> out) override;
@@ -88,19 +144,42 @@ class LiveProcess final : public Target {
     // back as it is.
     std::vector<std::byte> extended_state(ThreadId thread) const;
     void set_extended_state(ThreadId thread, ByteSpan state);
-    const std::deque<Module>& modules() override;
+    const std::list<Module>& modules() override;
     const Module* module_at(RunAddress address) override;
     const Module& main_module();
+    const std::string& program() const { return program_; }
 
   private:
+    LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, OpenSymbols open_symbols);
     struct Thread {
+        unsigned number = 0;            // from 1, in the order they were met
         bool running = false;
+        bool is_ending = false;         // has told of its end and cannot be stopped any more
+        bool waits_for_child = false;   // in vfork: it cannot be stopped either
         int signal_to_deliver = 0;
-        std::optional<int> pending_status;  // a stop that came while another one was being reported
-        bool pending_trap = false;          // the same, on a breakpoint byte; the program counter is back on it
+        std::optional<siginfo_t> signal_information;  // of the signal it met last
+        std::optional<TargetEvent> pending;           // what happened while another event was being reported
+        std::optional<RunAddress> met;                // the breakpoint byte it has met and that has been told
+        bool in_moved_code = false;                   // runs a copy of the instruction under a breakpoint byte
         std::optional<Registers> registers;
+        user_regs_struct system_registers{};
         bool registers_changed = false;
         std::optional<VectorRegisters> vectors;
+        // A system call that waits until the protection of pages it may touch has been lifted.
+        std::optional<Registers> held_call;
+        bool lifts_next_call = false, runs_lifted_call = false;
+
+        bool can_be_stopped() const { return running && !is_ending && !waits_for_child; }
+    };
+    // A copy of an instruction, and where it stands.
+    struct MovedCode {
+        RunAddress address;
+        bool is_call = false;
+    };
+    struct DebugRegister {
+        RunAddress address;
+        unsigned length = 0;  // 0: not in use
+        bool on_reads = false;
     };
     struct Trap {
         unsigned count = 0;
@@ -113,14 +192,50 @@ class LiveProcess final : public Target {
     void target_moves();
     void resume(ThreadId id, Thread& thread, int request);
     void flush_registers(ThreadId id, Thread& thread);
-    TargetEvent wait_for_event();
-    std::optional<TargetEvent> next_status();
+    void go_on(ThreadId id);
+    bool needs_step(ThreadId id, Thread& thread);
+    std::optional<TargetEvent> take_pending(const Passes& passes);
+    std::optional<TargetEvent> take_event(const Passes& passes);
+    void lend_terminal();
+    void take_terminal_back();
+    TargetEvent stopped_by(TargetEvent event);
+    TargetEvent interrupted();
     std::optional<TargetEvent> interpret(ThreadId id, int status);
     std::optional<TargetEvent> interpret_special(ThreadId id, int status);
-    TargetEvent interpret_signal(ThreadId id, int signal);
+    std::optional<TargetEvent> interpret_signal(ThreadId id, int signal);
+    std::optional<TargetEvent> interpret_trap(ThreadId id, const siginfo_t& info);
+    std::optional<TargetEvent> interpret_fork(ThreadId id, pid_t child, bool shares_memory);
+    std::optional<TargetEvent> meet_newcomer(ThreadId id);
+    bool is_our_thread(ThreadId id) const;
+    ThreadId living_thread() const;
+    Thread& add_thread(ThreadId id);
+    std::string task_file(const char* name) const;
     void stop_other_threads();
+    void wait_for_stop(ThreadId id);
+    TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
+    void move_to_child(pid_t child, bool shares_memory);
+    void clean(int memory);
     TargetEvent ended(int status);
+
+    // Copies of instructions (moved_code.cpp).
+    const MovedCode* moved_copy(RunAddress at);
+    RunRange room_for_moved_code(const Module& module) const;
+    void settle(ThreadId id, const TargetEvent* event = nullptr);
+    bool is_moved_code(RunAddress address) const;
+    void forget_moved_code();
+
+    // Watching (live_watch.cpp).
+    void write_debug_registers(ThreadId id);
+    unsigned take_watch_hits(ThreadId id);
+    bool is_protected(RunAddress address) const;
+    bool do_store(ThreadId id, ByteSpan instruction, RunAddress touched);
+    std::optional<TargetEvent> pass_protection(ThreadId id, RunAddress touched);
+    void set_protection(ThreadId id, bool protects);
+    std::optional<TargetEvent> look_at_system_call(ThreadId id, bool entered);
+    void lift_protection_at_entry(ThreadId id);
+    bool may_touch_protected(const Registers& registers) const;
+
     void write_raw(RunAddress address, ByteSpan bytes);
     std::uint64_t signal_mask(const char* field) const;
 
@@ -128,14 +243,31 @@ class LiveProcess final : public Target {
     EventLoop& events_;
     OpenSymbols open_symbols_;
     TerminalHandover terminal_;
+    OwnTerminal* own_terminal_ = nullptr;
     MemoryCache cache_;
     int memory_ = -1;  // /proc/PID/mem
-    bool alive_ = false, pause_requested_ = false, modules_are_old_ = true;
+    bool alive_ = false, modules_are_old_ = true, moving_ = false, attached_ = false, traces_system_calls_ = false;
+    unsigned threads_met_ = 0;
+    ThreadId only_ = 0;  // the one thread that moves; 0: all
+    Follow follow_ = Follow::parent;
+    std::set<pid_t> early_children_;  // stopped before their parent told of them
+    std::map<RunAddress, MovedCode> moved_;  // by the address of the instruction
+    std::map<RunAddress, std::vector<std::byte>> room_taken_;  // what stood where the copies are, by the start of the room
+    std::map<RunAddress, std::size_t> room_used_;
+    DebugRegister watches_[4];
+    struct ProtectedPages {
+        RunRange watched, pages;
+        bool against_reads = false;
+        int protection = 0;  // as it was: PROT_READ …
+    };
+    std::vector<ProtectedPages> protected_;
+    bool watches_written_ = false, others_wait_ = false;
+    unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;
     std::map<ThreadId, Thread> threads_;
     std::map<RunAddress, Trap> traps_;
     std::set<RunAddress> past_traps_;  // where our bytes stood: a thread may have met one and not told us yet
-    std::deque<Module> modules_;
+    std::list<Module> modules_;
     std::vector<MemoryRegion> regions_;
     bool regions_are_old_ = true;
     std::string program_;

@@ -26,7 +26,8 @@ void* as_data(long value) {
 
 std::vector<ThreadId> LiveProcess::threads() const {
     std::vector<ThreadId> ids;
-    for (const auto& [id, thread] : threads_) ids.push_back(id);
+    for (const auto& [id, thread] : threads_)
+        if (!thread.is_ending || !thread.running) ids.push_back(id);
     return ids;
 }
 
@@ -35,10 +36,9 @@ const Registers& LiveProcess::registers(ThreadId id) {
     if (found == threads_.end()) throw TargetError(fmt::format("thread {} is gone", id));
     Thread& thread = found->second;
     if (!thread.registers) {
-        user_regs_struct system;
-        if (ptrace(PTRACE_GETREGS, id, nullptr, &system) != 0)
+        if (ptrace(PTRACE_GETREGS, id, nullptr, &thread.system_registers) != 0)
             throw TargetError(fmt::format("the registers of thread {} cannot be read: {}", id, std::strerror(errno)));
-        thread.registers = Registers::from_system(system);
+        thread.registers = Registers::from_system(thread.system_registers);
     }
     return *thread.registers;
 }
@@ -51,11 +51,8 @@ void LiveProcess::set_registers(ThreadId id, const Registers& registers) {
 
 void LiveProcess::flush_registers(ThreadId id, Thread& thread) {
     if (thread.registers_changed) {
-        user_regs_struct system;
-        if (ptrace(PTRACE_GETREGS, id, nullptr, &system) == 0) {
-            thread.registers->to_system(system);
-            ptrace(PTRACE_SETREGS, id, nullptr, &system);
-        }
+        thread.registers->to_system(thread.system_registers);
+        ptrace(PTRACE_SETREGS, id, nullptr, &thread.system_registers);
     }
     thread.registers_changed = false;
     thread.registers.reset();
@@ -103,7 +100,7 @@ void LiveProcess::set_vector_register(ThreadId id, unsigned number, ByteSpan byt
 const std::vector<MemoryRegion>& LiveProcess::regions() {
     if (!regions_are_old_) return regions_;
     regions_.clear();
-    std::ifstream maps(fmt::format("/proc/{}/maps", process_));
+    std::ifstream maps(task_file("maps"));
     for (std::string line; std::getline(maps, line);) {
         // 7ffff7fc1000-7ffff7fc5000 r--p 00000000 00:00 0   [vvar]
         MemoryRegion region;

@@ -17,10 +17,10 @@ class ProgramFile final : public Target {
     const Registers& registers(ThreadId thread) override;
     void set_registers(ThreadId thread, const Registers& registers) override;
     const VectorRegisters& vector_registers(ThreadId thread) override;
-    const std::deque<Module>& modules() override { return modules_; }
+    const std::list<Module>& modules() override { return modules_; }
 
   private:
-    std::deque<Module> modules_;
+    std::list<Module> modules_;
 };
 
 }  // namespace lantern

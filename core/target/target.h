@@ -3,7 +3,7 @@
 
 #include <sys/types.h>
 
-#include <deque>
+#include <list>
 #include <memory>
 #include <optional>
 #include <span>
@@ -43,7 +43,7 @@ class Target {
     // What the memory of the process is made of, by address; empty where that is not known.
     virtual const std::vector<MemoryRegion>& regions();
 
-    virtual const std::deque<Module>& modules() = 0;
+    virtual const std::list<Module>& modules() = 0;
     virtual const Module* module_at(RunAddress address);  // null if no module is loaded there
 
     template <class T>

@@ -1,6 +1,7 @@
 // Walks a thread's call stack, one frame at a time and no further than asked (DWARF 5 §6.4.4).
 #pragma once
 
+#include <deque>
 #include <string>
 #include <vector>
 

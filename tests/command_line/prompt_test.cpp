@@ -1,98 +1,13 @@
 // The prompt on a pseudo-terminal: typing, completion, history, Ctrl-C while the program runs, Ctrl-D.
 #include <fcntl.h>
 #include <gtest/gtest.h>
-#include <poll.h>
-#include <pty.h>
 #include <signal.h>
-#include <sys/wait.h>
-#include <termios.h>
 #include <unistd.h>
 
-#include <chrono>
-
-#include "tests/testing/command.h"
+#include "tests/testing/terminal.h"
 
 namespace lantern::testing {
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-class Terminal {
-  public:
-    explicit Terminal(const std::vector<std::string>& words) {
-        winsize size{40, 120, 0, 0};
-        child_ = forkpty(&master_, nullptr, nullptr, &size);
-        if (child_ == 0) {
-            setenv("LC_ALL", "C.UTF-8", 1);
-            setenv("TERM", "xterm", 1);
-            setenv("NO_COLOR", "1", 1);
-            setenv("XDG_STATE_HOME", state_.path().c_str(), 1);
-            std::vector<char*> arguments;
-            for (const std::string& word : words) arguments.push_back(const_cast<char*>(word.c_str()));
-            arguments.push_back(nullptr);
-            execvp(arguments[0], arguments.data());
-            _exit(127);
-        }
-    }
-    ~Terminal() {
-        if (child_ > 0) {
-            kill(child_, SIGKILL);
-            waitpid(child_, nullptr, 0);
-        }
-        close(master_);
-    }
-
-    void type(const std::string& keys) { ASSERT_EQ(write(master_, keys.data(), keys.size()), static_cast<ssize_t>(keys.size())); }
-
-    // Reads until the text has appeared after the last one that was waited for; what came before it is forgotten.
-    ::testing::AssertionResult shows(const std::string& text) {
-        auto end = Clock::now() + std::chrono::seconds(15);
-        while (seen_.find(text) == std::string::npos) {
-            if (Clock::now() > end || !read_more(200)) {
-                if (Clock::now() > end || ended_) return ::testing::AssertionFailure() << "never saw " << text << " in:\n" << seen_;
-            }
-        }
-        seen_.erase(0, seen_.find(text) + text.size());
-        return ::testing::AssertionSuccess();
-    }
-
-    int wait_for_end() {
-        while (read_more(200) || !ended_) {
-            if (ended_) break;
-        }
-        int status = 0;
-        waitpid(child_, &status, 0);
-        child_ = -1;
-        return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
-    }
-
-    termios settings() const {
-        termios now{};
-        tcgetattr(master_, &now);
-        return now;
-    }
-    std::string history() const { return state_.read("elm-lantern/history"); }
-
-  private:
-    bool read_more(int milliseconds) {
-        pollfd watch{master_, POLLIN, 0};
-        if (poll(&watch, 1, milliseconds) <= 0) return false;
-        char buffer[4096];
-        ssize_t got = read(master_, buffer, sizeof buffer);
-        if (got <= 0) {
-            ended_ = true;
-            return false;
-        }
-        seen_.append(buffer, static_cast<std::size_t>(got));
-        return true;
-    }
-
-    TemporaryFolder state_;
-    int master_ = -1;
-    pid_t child_ = -1;
-    std::string seen_;
-    bool ended_ = false;
-};
 
 std::vector<std::string> debugging(const std::string& name, std::vector<std::string> more = {}) {
     std::vector<std::string> words{LANTERN_PROGRAM, "debug", fixture(name)};

@@ -191,11 +191,11 @@ INSTANTIATE_TEST_SUITE_P(
     Commands, WrongCommand,
     ::testing::Values(std::pair{"dance", "there is no command"}, std::pair{"c", "could be"}, std::pair{"lcals", "did you mean locals?"}, std::pair{"pause at 1", "nearest line"},
                       std::pair{"pause at lokcs.c:60", "did you mean locks.c?"}, std::pair{"pause at filll", "did you mean fill?"}, std::pair{"pause at locks.c:x", "comes a line number"},
-                      std::pair{"pause on", "not there yet"}, std::pair{"off 9", "no breakpoint 9"}, std::pair{"drop x", "takes numbers"}, std::pair{"frame 99", "no frame 99"},
+                      std::pair{"pause on", "what to stop on is missing"}, std::pair{"off 9", "no breakpoint 9"}, std::pair{"drop x", "takes numbers"}, std::pair{"frame 99", "no frame 99"},
                       std::pair{"callee", "innermost frame already"}, std::pair{"value chamber->dpth", "it has depth"}, std::pair{"value *chamber->next->next", "null"},
                       std::pair{"value 1 +", "▲ here"}, std::pair{"value *(int *)16", "nothing can be read at address 0x10"}, std::pair{"value rate as hexx", "did you mean hex?"},
                       std::pair{"change rate 5", "PLACE = VALUE"}, std::pair{"change 5 = rate", "can be changed"}, std::pair{"unpin 4", "no pin 4"}, std::pair{"find ponds x", "functions, globals, types or files"},
-                      std::pair{"keep 1x = 2", "one word"}, std::pair{"over many", "number of times"}, std::pair{"continue 5", "takes nothing more"}, std::pair{"source nowhere.c:4", "not built from"},
+                      std::pair{"keep 1x = 2", "one word"}, std::pair{"over many", "number of times"}, std::pair{"continue 5", "understands the words"}, std::pair{"source nowhere.c:4", "not built from"},
                       std::pair{"pin 1 +", "stops where a value is missing"}, std::pair{"pause at fill when", "condition"}, std::pair{"value chamber[0..200000]", "more than"}));
 
 TEST(Ended, CommandsSayThatTheProgramHasEnded) {

@@ -29,13 +29,13 @@ class MadeUpTarget final : public Target {
     const Registers& registers(ThreadId) override { return registers_; }
     void set_registers(ThreadId, const Registers&) override {}
     const VectorRegisters& vector_registers(ThreadId) override { return vectors_; }
-    const std::deque<Module>& modules() override { return modules_; }
+    const std::list<Module>& modules() override { return modules_; }
     void put(std::uint64_t address, const std::string& text) { std::memcpy(memory.data() + (address - 0x1000), text.data(), text.size()); }
 
   private:
     Registers registers_;
     VectorRegisters vectors_;
-    std::deque<Module> modules_;
+    std::list<Module> modules_;
 };
 
 std::string text_of(const Value& value, Form form = Form::natural) {

@@ -1,0 +1,147 @@
+#include "core/session/events.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/machine/calling_convention.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+#include "core/symbols/demangle.h"
+#include "core/values/value_view.h"
+
+namespace lantern {
+namespace {
+
+// __cxa_exception, seen from the end, where the unwinder's own header begins (Itanium C++ ABI §2.2.1).
+constexpr std::uint64_t kTypeBeforeHeader = 80, kUnwinderHeader = 32;
+constexpr int kDeepestHierarchy = 12;
+constexpr std::size_t kLongestMessage = 4096;
+
+std::uint64_t parameter(Target& target, ThreadId thread, unsigned index) {
+    return target.registers(thread).get(kIntegerParameters[index]).value_or(0);
+}
+
+std::string mangled_name(Target& target, RunAddress type) {
+    auto text = ValueReader(target).text_at(RunAddress(target.read<std::uint64_t>(type + 8)), 512);
+    std::string name = text.ended ? text.bytes : "";
+    if (name.starts_with('*')) name.erase(0, 1);  // a name that is not to be compared by its text
+    return name;
+}
+
+// "8TollError" as a person writes it. A demangler wants a symbol: the one of the name itself.
+std::string readable_name(const std::string& mangled) {
+    std::string whole = demangled("_ZTS" + mangled);
+    constexpr std::string_view kBefore = "typeinfo name for ";
+    return whole.starts_with(kBefore) ? whole.substr(kBefore.size()) : mangled;
+}
+
+// std::logic_error and std::runtime_error keep their text behind the pointer that follows the vtable's.
+bool keeps_text(Target& target, RunAddress type) {
+    for (int depth = 0; depth < kDeepestHierarchy; ++depth) {
+        std::string name = mangled_name(target, type);
+        if (name == "St13runtime_error" || name == "St11logic_error" || name == "NSt3__113runtime_errorE") return true;
+        if (name.empty() || name == "St9exception") return false;
+        type = RunAddress(target.read<std::uint64_t>(type + 16));  // the base of a class that has one
+        if (!type.value) return false;
+    }
+    return false;
+}
+
+ThrownObject described(Target& target, RunAddress object, RunAddress type) {
+    ThrownObject thrown;
+    thrown.object = object;
+    try {
+        thrown.type = readable_name(mangled_name(target, type));
+        if (keeps_text(target, type)) thrown.text = ValueReader(target).text_at(RunAddress(target.read<std::uint64_t>(object + 8)), kLongestMessage).bytes;
+    } catch (const MemoryError&) {
+    }
+    return thrown;
+}
+
+bool is_plain_text(const std::string& text) {
+    return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) { return c >= ' ' || c == '\n' || c == '\t'; });
+}
+
+}  // namespace
+
+ThrownObject thrown_object(Target& target, ThreadId thread) {
+    return described(target, RunAddress(parameter(target, thread, 0)), RunAddress(parameter(target, thread, 1)));
+}
+
+ThrownObject caught_object(Target& target, ThreadId thread) {
+    RunAddress header(parameter(target, thread, 0));
+    try {
+        return described(target, header + kUnwinderHeader, RunAddress(target.read<std::uint64_t>(header - kTypeBeforeHeader)));
+    } catch (const MemoryError&) {
+        return {};
+    }
+}
+
+// rust_panic is handed a trait object. Both of the library's own payloads hold their text as an address and a length, in an
+// order that the compiler chose: the first pair that is a text is it.
+std::string panic_message(Target& target, ThreadId thread) {
+    RunAddress payload(parameter(target, thread, 0));
+    std::uint64_t words[5] = {};
+    std::size_t got = target.read_available(payload, std::as_writable_bytes(std::span(words))) / sizeof words[0];
+    for (std::size_t i = 0; i + 1 < got; ++i) {
+        for (auto [address, length] : {std::pair{words[i], words[i + 1]}, std::pair{words[i + 1], words[i]}}) {
+            if (length == 0 || length > kLongestMessage || address < 4096) continue;
+            std::string text(length, '\0');
+            if (target.read_available(RunAddress(address), std::as_writable_bytes(std::span(text))) == length && is_plain_text(text)) return text;
+        }
+    }
+    return {};
+}
+
+// glibc keeps it for whoever looks afterwards: a size, then the text (assert.c, libc_fatal.c).
+std::string abort_message(Target& target) {
+    for (const Module& module : target.modules()) {
+        const ElfSymbol* symbol = module.symbols().symbol_table().named("__abort_msg");
+        if (!symbol) continue;
+        try {
+            RunAddress kept(target.read<std::uint64_t>(module.to_run(symbol->address)));
+            if (!kept.value) return {};
+            auto text = ValueReader(target).text_at(kept + 4, kLongestMessage).bytes;
+            while (text.ends_with('\n')) text.pop_back();
+            return text;
+        } catch (const MemoryError&) {
+            return {};
+        }
+    }
+    return {};
+}
+
+std::string_view symbol_of(Cause cause) {
+    switch (cause) {
+        case Cause::thrown: return "__cxa_throw";
+        case Cause::caught: return "__cxa_begin_catch";
+        case Cause::panic: return "rust_panic";
+        default: return {};
+    }
+}
+
+std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread) {
+    Target& target = session.target();
+    std::vector<StopFact> facts;
+    if (cause == Cause::panic) {
+        std::string message = panic_message(target, thread);
+        if (!message.empty()) facts.push_back({"panic", message});
+        return facts;
+    }
+    if (cause != Cause::thrown && cause != Cause::caught) return facts;
+    ThrownObject object = cause == Cause::thrown ? thrown_object(target, thread) : caught_object(target, thread);
+    std::string label = cause == Cause::thrown ? "threw" : "caught";
+    if (object.type.empty()) return facts;
+    facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
+    const Type* type = nullptr;
+    for (const Module& module : target.modules())
+        if (!type && module.symbols().has_debug_information() && !session.is_library(module)) type = module.symbols().type_spelled(object.type);
+    if (type && object.object.value) {
+        ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, session.view_limits());
+        facts.push_back({"object", one_line(view, 200)});
+    }
+    return facts;
+}
+
+}  // namespace lantern

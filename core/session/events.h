@@ -1,0 +1,30 @@
+// What an event of the program is about, read out of its memory without running any of its code.
+#pragma once
+
+#include <string>
+
+#include "core/session/session.h"
+
+namespace lantern {
+
+struct ThrownObject {
+    std::string type;      // "TollError"; empty if it cannot be told
+    RunAddress object;
+    std::string text;      // what std::exception's own classes were given to say; else empty
+};
+// At the beginning of __cxa_throw and __cxa_begin_catch (Itanium C++ ABI §2.2.1, §2.4.2, §2.5.3).
+ThrownObject thrown_object(Target& target, ThreadId thread);
+ThrownObject caught_object(Target& target, ThreadId thread);
+
+// At the beginning of rust_panic: what the program said, as far as it can be found in what it was handed.
+std::string panic_message(Target& target, ThreadId thread);
+// What a failed assertion or the C library said before it gave up; empty if nothing.
+std::string abort_message(Target& target);
+
+// The symbol whose beginning stands for an event; empty for events that need none.
+std::string_view symbol_of(Cause cause);
+
+// The facts to show at an event, by its cause.
+std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread);
+
+}  // namespace lantern

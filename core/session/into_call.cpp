@@ -1,0 +1,121 @@
+// Where `into` goes from a call: through linkage tables, thunks and the library code in between, to the user's own function.
+#include "core/machine/instruction.h"
+#include "core/session/line_step.h"
+#include "core/session/linkage.h"
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+constexpr int kDeepestSearch = 10;         // library functions that call each other on the way to the user's
+constexpr unsigned kMostSearchStops = 400;
+constexpr int kLongestThunk = 6;           // instructions
+
+}  // namespace
+
+bool LineStep::is_wanted(const Function& function) const {
+    if (wish_.into.empty()) return true;
+    std::string_view name = function.name;
+    return name == wish_.into || name.ends_with("::" + wish_.into) || name.starts_with(wish_.into + "<") || function.linkage_name == wish_.into;
+}
+
+// Runs on until the function that was entered has come back. Nothing when it has; else why it did not.
+std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
+    std::set<RunAddress> stops{back};
+    for (const LandingHook& hook : session_.landing_hooks()) stops.insert(hook.address);
+    bool landed = false;
+    Stop stop = movement_.run(stops, [&](ThreadId thread) {
+        if (thread != thread_) return false;
+        RunAddress at = process_.registers(thread).program_counter();
+        if (at != back) return landed = is_landing(at, thread);
+        return movement_.frame_identity(thread) >= identity;
+    });
+    if (stop.reason != StopReason::stepped) return stop;
+    if (!landed) return stop.breakpoints.empty() ? std::nullopt : std::optional(stop);
+    left_by_landing_ = true;
+    return land();
+}
+
+// Standing on a call: enters it. A function that is not to be entered is run through instead. Nothing: go on with the line.
+std::optional<Stop> LineStep::enter_call() {
+    Stop stop = movement_.step_instruction();
+    if (stop.reason != StopReason::stepped) return stop;
+    if (!stop.breakpoints.empty()) return stop;
+    return enter_function(here(), 0);
+}
+
+// Standing at the first instruction of whatever was called.
+std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
+    RunAddress top = process_.registers(thread_).stack_pointer();
+    RunAddress back(process_.read<std::uint64_t>(top));
+    RunAddress callee = behind_linkage_table(process_, entered);
+    const Module* module = process_.module_at(callee);
+    const Function* function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
+    // A thunk that moves the object's address and jumps on has no debug information of its own.
+    for (int i = 0; !function && module && callee == here() && i < kLongestThunk && is_steppable(*module); ++i) {
+        std::byte bytes[kLongestInstruction];
+        auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(callee, bytes)), callee);
+        if (!instruction || (instruction->kind != Instruction::Kind::ordinary && instruction->kind != Instruction::Kind::jump)) break;
+        Stop stop = movement_.step_instruction();
+        if (stop.reason != StopReason::stepped) return stop;
+        callee = behind_linkage_table(process_, here());
+        module = process_.module_at(callee);
+        function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
+    }
+    bool anyway = wish_.anyway && module && (wish_.into.empty() || (function && is_wanted(*function)));
+    bool enters = function && is_wanted(*function) && is_steppable(*module, module->to_file(callee));
+    if (enters || anyway) {
+        RunAddress body = function ? module->to_run(after_prologue(module->symbols(), *function)) : callee;
+        if (here() == body) {
+            Stop stop;
+            stop.reason = StopReason::stepped;
+            stop.thread = thread_;
+            return stop;
+        }
+        return movement_.run({body}, [this](ThreadId thread) { return thread == thread_; });
+    }
+    bool passes_through = function && is_steppable(*module) && here() == callee && depth < kDeepestSearch && searches_ < kMostSearchStops;
+    if (passes_through) return through_library(*module, *function, depth);
+    return run_back(back, top + 8);
+}
+
+// Standing at the beginning of a library's function that was compiled into the user's code: a template that may call what the
+// user gave it. Its calls are looked at one by one.
+std::optional<Stop> LineStep::through_library(const Module& module, const Function& function, int depth) {
+    RunAddress top = process_.registers(thread_).stack_pointer(), identity = top + 8;
+    RunAddress back(process_.read<std::uint64_t>(top));
+    LinePlan whole = plan_ranges(process_, module, function.ranges);
+    if (!whole.is_complete) return run_back(back, identity);
+    std::set<RunAddress> stops = whole.calls;
+    stops.insert(whole.exits.begin(), whole.exits.end());
+    stops.insert(back);
+    for (const LandingHook& hook : session_.landing_hooks()) stops.insert(hook.address);
+    for (;;) {
+        if (++searches_ > kMostSearchStops) return run_back(back, identity);
+        if (!whole.calls.count(here())) {
+            bool landed = false;
+            Stop stop = movement_.run(stops, [&](ThreadId thread) {
+                if (thread != thread_) return false;
+                RunAddress at = process_.registers(thread).program_counter();
+                if (!whole.calls.count(at) && !whole.exits.count(at) && at != back) return landed = is_landing(at, thread);
+                return movement_.frame_identity(thread) >= identity;
+            });
+            if (stop.reason != StopReason::stepped) return stop;
+            if (!stop.breakpoints.empty()) return stop;
+            if (landed) {
+                left_by_landing_ = true;
+                return land();
+            }
+        }
+        if (here() == back) return std::nullopt;
+        bool at_call = whole.calls.count(here()) != 0;
+        if (at_call) {
+            Stop stop = movement_.step_instruction();
+            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return stop;
+        }
+        if (auto stop = enter_function(here(), depth + 1)) return stop;
+        if (here() == back || !at_call) return std::nullopt;  // a jump at the end: whom it led to returned for us
+    }
+}
+
+}  // namespace lantern

@@ -1,0 +1,26 @@
+// Where control lands when a frame is left without returning: by a C++ exception, a Rust panic, or longjmp.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/target/live_process.h"
+
+namespace lantern {
+
+struct LandingHook {
+    enum class Kind { caught, jumps } kind = Kind::caught;  // jumps: longjmp is about to
+    RunAddress address;
+};
+
+// Those of the loaded modules; the libraries that have them are looked at by their symbols alone.
+std::vector<LandingHook> find_landing_hooks(Target& target);
+
+// Where a longjmp that begins here is going to (glibc's jump buffer: its addresses are rotated and mixed with the guard that
+// lies in the thread's control block).
+struct JumpTarget {
+    RunAddress program_counter, stack_pointer;
+};
+std::optional<JumpTarget> jump_target(Target& target, ThreadId thread);
+
+}  // namespace lantern

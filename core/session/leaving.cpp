@@ -1,0 +1,88 @@
+// Movements that change where the program is instead of letting it run there: divert and leave.
+#include <fmt/format.h>
+
+#include "core/expressions/conversion.h"
+#include "core/session/returned_value.h"
+#include "core/session/session.h"
+#include "core/support/error.h"
+
+namespace lantern {
+
+std::string Session::divert(const Place& place) {
+    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    LiveProcess& live = process();
+    const Frame* frame = stack().frame(0);
+    const Function* from = frame->function;
+    auto sites = resolve_place(place, context());
+    // Of several copies of the code, the one in the function we are in.
+    const PlaceSite* chosen = nullptr;
+    for (const PlaceSite& site : sites) {
+        const Function* function = site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
+        if (!chosen || (from && function == from)) chosen = &site;
+    }
+    const Function* to = chosen->module ? chosen->module->symbols().function_at(chosen->code.address) : nullptr;
+    Registers registers = live.registers(thread_);
+    registers.set_program_counter(chosen->address);
+    registers.system_call = ~std::uint64_t{0};
+    live.set_registers(thread_, registers);
+    stack_.reset();
+    selected_level_ = 0;
+    last_stop_ = Stop{};
+    last_stop_.reason = StopReason::diverted;
+    last_stop_.thread = thread_;
+    ++movements_;
+    if (to == from) return {};
+    return fmt::format("this is in another function, {}: it will use {}'s stack frame as if it were its own, and return to {}'s caller", chosen->code.function.empty() ? place.text : chosen->code.function,
+                       from ? from->name : "the old one", from ? from->name : "that");
+}
+
+Stop Session::leave(std::string_view text) {
+    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    LiveProcess& live = process();
+    const Frame* frame = selected_frame();
+    if (!frame) throw RequestError("no frame is selected");
+    if (frame->inlined) throw RequestError(fmt::format("{} was inlined and does not return on its own", frame->inlined->name), "divert PLACE goes on elsewhere");
+    const Frame* caller = stack().caller_of_function(*frame);
+    if (!caller || !frame->call_frame_address) throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)));
+    // Registers that the caller is not known to have keep what they hold: that is what a return does.
+    Registers registers = live.registers(thread_);
+    for (unsigned number = 0; number < kGeneralRegisters; ++number)
+        if (auto value = caller->registers.get(number)) registers.set(number, *value);
+    registers.set_program_counter(caller->program_counter);
+    registers.system_call = ~std::uint64_t{0};
+    Stop stop;
+    stop.reason = StopReason::returned;
+    stop.thread = thread_;
+    stop.returned = ReturnedValue{frame_function_name(*frame), unavailable_value(void_type(), "it was left without a value")};
+    std::vector<std::pair<unsigned, std::vector<std::byte>>> vectors;
+    if (!text.empty()) {
+        if (!frame->body) throw RequestError(fmt::format("what {} returns is not known: it has no debug information", frame_function_name(*frame)), "leave without a value, and change %rax");
+        if (!frame->body->returned) throw RequestError(fmt::format("{} returns nothing", frame_function_name(*frame)), "leave without a value");
+        const Type& type = *frame->body->returned;
+        ValueReader reader(live);
+        Value value = converted(reader, evaluate(text, context()), type, 0);
+        ReturnLocation location = location_of_returned(type);
+        if (location.kind != ReturnLocation::Kind::registers) throw RequestError("a value of this type is returned in memory", "change it there, and leave without a value");
+        std::vector<std::byte> bytes = reader.content(value);
+        for (const ReturnPiece& piece : location.pieces) {
+            if (piece.dwarf_register >= kFirstStackRegister) throw RequestError("a long double cannot be set as a returned value");
+            std::vector<std::byte> part(bytes.begin() + static_cast<std::ptrdiff_t>(piece.offset),
+                                        bytes.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(bytes.size(), piece.offset + piece.size)));
+            if (piece.dwarf_register >= kFirstVectorRegister) {
+                part.resize(16);
+                vectors.emplace_back(piece.dwarf_register, std::move(part));
+            } else {
+                std::uint64_t word = 0;
+                std::copy(part.begin(), part.end(), reinterpret_cast<std::byte*>(&word));
+                registers.set(piece.dwarf_register, word);
+            }
+        }
+        stop.returned->value = value;
+    }
+    std::uint64_t stops = live.stops();
+    live.set_registers(thread_, registers);
+    for (const auto& [number, bytes] : vectors) live.set_vector_register(thread_, number, bytes);
+    return finished(std::move(stop), stops);
+}
+
+}  // namespace lantern

@@ -1,0 +1,12 @@
+// Where calls through a procedure linkage table really go (System V ABI x86-64 §5.2).
+#pragma once
+
+#include "core/target/target.h"
+
+namespace lantern {
+
+// The code that a linkage table entry leads to; the address itself if it is none. An entry that is not bound yet is followed by
+// the name it will be bound to.
+RunAddress behind_linkage_table(Target& target, RunAddress at);
+
+}  // namespace lantern

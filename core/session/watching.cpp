@@ -1,0 +1,233 @@
+#include "core/session/watching.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/expressions/scope_names.h"
+#include "core/machine/debug_registers.h"
+#include "core/session/system_calls.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+// The aligned pieces of 8, 4, 2 and 1 bytes that make up a range.
+std::vector<std::pair<RunAddress, unsigned>> aligned_pieces(RunRange range) {
+    std::vector<std::pair<RunAddress, unsigned>> pieces;
+    for (RunAddress at = range.low; at < range.high;) {
+        unsigned length = kWidestWatch;
+        while (at.value % length || at + length > range.high) length /= 2;
+        pieces.emplace_back(at, length);
+        at = at + length;
+        if (pieces.size() > kDebugAddresses) break;
+    }
+    return pieces;
+}
+
+std::vector<std::byte> bytes_at(Target& target, RunRange range) {
+    std::vector<std::byte> bytes(range.size());
+    target.read_memory(range.low, bytes);
+    return bytes;
+}
+
+// The frame that the value's variable lives in, if the value lies on the stack of the current thread.
+std::optional<WatchedValue::Owner> owner_of(Session& session, RunAddress address) {
+    const Frame* selected = session.selected_frame();
+    if (!selected) return std::nullopt;
+    RunAddress top = session.target().registers(session.thread()).stack_pointer();
+    Unwinder& stack = session.stack();
+    for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
+        if (!frame->call_frame_address || level > 10'000) return std::nullopt;
+        if (address < top - 128 || address >= *frame->call_frame_address) continue;
+        if (frame->inlined) continue;
+        const Frame* caller = stack.caller_of_function(*frame);
+        if (!caller) return std::nullopt;
+        return WatchedValue::Owner{session.thread(), *frame->call_frame_address, caller->program_counter, frame_function_name(*frame)};
+    }
+    return std::nullopt;
+}
+
+// The one part of a structure or array in which two contents differ, as far in as it is only one.
+struct Piece {
+    std::string name;
+    const Type* type = nullptr;
+    std::size_t offset = 0, size = 0;
+};
+
+bool differ(ByteSpan a, ByteSpan b, std::size_t offset, std::size_t size) {
+    if (offset + size > a.size() || offset + size > b.size()) return false;
+    return !std::equal(a.begin() + static_cast<std::ptrdiff_t>(offset), a.begin() + static_cast<std::ptrdiff_t>(offset + size), b.begin() + static_cast<std::ptrdiff_t>(offset));
+}
+
+Piece part_that_differs(Piece part, ByteSpan before, ByteSpan after) {
+    constexpr int kDeepest = 20;
+    for (int depth = 0; depth < kDeepest; ++depth) {
+        const Type& type = plain(*part.type);
+        std::optional<Piece> only;
+        unsigned found = 0;
+        auto consider = [&](Piece inner) {
+            if (!differ(before, after, inner.offset, inner.size)) return;
+            ++found;
+            only = std::move(inner);
+        };
+        if (type.kind == TypeKind::structure) {
+            for (const Member& member : type.members())
+                if (!member.name.empty() && !member.bit_size) consider({part.name + "." + member.name, member.type, part.offset + member.offset, plain(*member.type).size});
+        } else if (type.kind == TypeKind::array) {
+            const Type& element = *type.target;
+            std::size_t size = plain(element).size;
+            for (std::uint64_t i = 0; size && i < type.count.value_or(0) && found < 2; ++i) consider({fmt::format("{}[{}]", part.name, i), &element, part.offset + i * size, size});
+            if (plain(element).kind == TypeKind::character || size == 1) return part;  // a text is shown whole
+        }
+        if (found != 1) return part;
+        part = *only;
+    }
+    return part;
+}
+
+constexpr std::uint64_t kMostWatched = 64 << 20;
+
+}  // namespace
+
+void Watching::find(Breakpoint& breakpoint) {
+    Value value = evaluate(breakpoint.subject, session_.context());
+    if (!value.address)
+        throw RequestError(fmt::format("{} has no address that could be watched: {}", breakpoint.subject,
+                                       value.is_available() ? "it is a computed value, or lies in a register" : value.unavailable),
+                           "a variable, a member, an element or *pointer has one");
+    std::uint64_t size = plain(*value.type).size;
+    if (size == 0) throw RequestError(fmt::format("{} takes no memory", breakpoint.subject));
+    if (size > kMostWatched) throw RequestError(fmt::format("{} takes {} bytes; at most {} can be watched", breakpoint.subject, with_thousands(size), with_thousands(kMostWatched)), "watch a part of it");
+    WatchedValue& watched = *breakpoint.watched;
+    watched.value = value;
+    watched.range = {*value.address, *value.address + size};
+    watched.held = bytes_at(process_, watched.range);
+}
+
+void Watching::set_up(WatchedValue& watched, bool on_reads) {
+    auto pieces = aligned_pieces(watched.range);
+    std::vector<unsigned> free;
+    for (unsigned number = 0; number < kDebugAddresses; ++number) {
+        bool taken = std::any_of(session_.breakpoints_.begin(), session_.breakpoints_.end(), [&](const Breakpoint& other) {
+            return other.watched && std::count(other.watched->debug_registers.begin(), other.watched->debug_registers.end(), number);
+        });
+        if (!taken) free.push_back(number);
+    }
+    if (pieces.size() <= free.size()) {
+        for (std::size_t i = 0; i < pieces.size(); ++i) {
+            process_.set_watch(free[i], pieces[i].first, pieces[i].second, on_reads);
+            watched.debug_registers.push_back(free[i]);
+        }
+        return;
+    }
+    RunAddress stack = process_.registers(session_.thread_).stack_pointer();
+    for (const MemoryRegion& region : process_.regions())
+        if (region.begin <= watched.range.low && watched.range.low < region.end && region.begin <= stack && stack < region.end)
+            throw RequestError(fmt::format("{} bytes are more than the four debug registers hold, and the pages of the running stack cannot be protected: every call writes there", watched.range.size()),
+                               "watch a part of it of at most 32 bytes; pause on write EXPR by steps single-steps the program, some 10 000 times slower");
+    process_.protect(watched.range, on_reads);
+    watched.by_pages = true;
+}
+
+void Watching::take_down(WatchedValue& watched) {
+    for (unsigned number : watched.debug_registers) process_.clear_watch(number);
+    watched.debug_registers.clear();
+    if (watched.by_pages) process_.unprotect(watched.range);
+    watched.by_pages = false;
+    if (watched.owner) process_.remove_trap(watched.owner->back);
+    watched.owner.reset();
+}
+
+void Watching::start(Breakpoint& breakpoint) {
+    WatchedValue& watched = *breakpoint.watched;
+    find(breakpoint);
+    if (!watched.by_steps) set_up(watched, breakpoint.cause == Cause::access);
+    watched.owner = owner_of(session_, watched.range.low);
+    if (watched.owner) process_.insert_trap(watched.owner->back);
+    watched.has_ended = false;
+}
+
+void Watching::stop(Breakpoint& breakpoint) {
+    take_down(*breakpoint.watched);
+}
+
+void Watching::follow_all() {
+    for (Breakpoint& breakpoint : session_.breakpoints_) {
+        if (!breakpoint.is_watch() || !breakpoint.is_on || !breakpoint.watched->follows) continue;
+        try {
+            Value value = evaluate(breakpoint.subject, session_.context());
+            if (!value.address || *value.address == breakpoint.watched->range.low) continue;
+            take_down(*breakpoint.watched);
+            start(breakpoint);
+        } catch (const Error&) {  // out of scope here: what was watched stays watched
+        }
+    }
+}
+
+bool Watching::any_by_steps() const {
+    return std::any_of(session_.breakpoints_.begin(), session_.breakpoints_.end(),
+                       [](const Breakpoint& b) { return b.is_on && b.watched && b.watched->by_steps && !b.watched->has_ended; });
+}
+
+// The statement that did it: the processor tells when the instruction is done, so it is the one before.
+WatchChange Watching::change_of(const Breakpoint& breakpoint, std::vector<std::byte> now, ThreadId thread) {
+    const WatchedValue& watched = *breakpoint.watched;
+    WatchChange change;
+    change.number = breakpoint.number;
+    change.expression = breakpoint.subject;
+    change.is_write = now != watched.held;
+    Piece part{breakpoint.subject, watched.value.type, 0, now.size()};
+    if (change.is_write) part = part_that_differs(part, watched.held, now);
+    change.expression = part.name;
+    change.before = value_of_bytes(*part.type, ByteSpan(watched.held).subspan(part.offset, part.size));
+    change.after = value_of_bytes(*part.type, ByteSpan(now).subspan(part.offset, part.size));
+    RunAddress last = process_.registers(thread).program_counter() - 1;
+    change.instruction = last + 1;
+    if (const Module* module = process_.module_at(last)) {
+        FileAddress at = module->to_file(last);
+        if (auto line = module->symbols().line_at(at)) {
+            change.file = line->file;
+            change.line = line->line;
+        }
+        if (auto name = module->symbols().nearest_name(at)) change.function = name->name;
+    }
+    return change;
+}
+
+std::vector<std::pair<Breakpoint*, WatchChange>> Watching::seen(const TargetEvent& event) {
+    std::vector<std::pair<Breakpoint*, WatchChange>> found;
+    for (Breakpoint& breakpoint : session_.breakpoints_) {
+        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
+        WatchedValue& watched = *breakpoint.watched;
+        bool meant = event.kind == TargetEvent::Kind::touched ? watched.by_pages
+                     : event.kind == TargetEvent::Kind::stepped ? watched.by_steps
+                                                                : std::any_of(watched.debug_registers.begin(), watched.debug_registers.end(),
+                                                                              [&](unsigned number) { return event.watches >> number & 1; });
+        if (!meant) continue;
+        std::vector<std::byte> now(watched.range.size());
+        if (process_.read_available(watched.range.low, now) != now.size()) continue;
+        bool changed = now != watched.held;
+        bool touched = event.kind != TargetEvent::Kind::touched || changed || watched.range.contains(event.fault_address);
+        if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps)) continue;
+        WatchChange change = change_of(breakpoint, now, event.thread);
+        if (event.other) change.by = fmt::format("the system call {}", system_call_name(event.other));
+        watched.held = std::move(now);
+        found.emplace_back(&breakpoint, std::move(change));
+    }
+    return found;
+}
+
+std::vector<Breakpoint*> Watching::left(ThreadId thread) {
+    std::vector<Breakpoint*> ended;
+    RunAddress stack = process_.registers(thread).stack_pointer();
+    for (Breakpoint& breakpoint : session_.breakpoints_) {
+        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended || !breakpoint.watched->owner) continue;
+        const WatchedValue::Owner& owner = *breakpoint.watched->owner;
+        if (owner.thread == thread && stack >= owner.frame) ended.push_back(&breakpoint);
+    }
+    return ended;
+}
+
+}  // namespace lantern

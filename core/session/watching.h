@@ -1,0 +1,37 @@
+// Watchpoints of a session: which memory a value lies in, how it is watched, and what a hit on it means.
+#pragma once
+
+#include "core/session/session.h"
+
+namespace lantern {
+
+class Watching {
+  public:
+    explicit Watching(Session& session) : session_(session), process_(session.process()) {}
+
+    // Finds where the value lies and sets up what watches it: debug registers where it fits into those that are free, else
+    // page protection. Throws RequestError that says why neither can.
+    void start(Breakpoint& breakpoint);
+    void stop(Breakpoint& breakpoint);
+    // A watched value that is to be followed may lie elsewhere now.
+    void follow_all();
+
+    // The watchpoints that a thread has met, by the event; each with what changed. Those whose bytes are the same as before
+    // are left out, unless they wait for any access.
+    std::vector<std::pair<Breakpoint*, WatchChange>> seen(const TargetEvent& event);
+    // The watchpoints whose variable's frame has been left, now that this thread stands where it does.
+    std::vector<Breakpoint*> left(ThreadId thread);
+    // Something watched step by step has changed; for steps of this thread.
+    bool any_by_steps() const;
+
+  private:
+    void find(Breakpoint& breakpoint);
+    void set_up(WatchedValue& watched, bool on_reads);
+    void take_down(WatchedValue& watched);
+    WatchChange change_of(const Breakpoint& breakpoint, std::vector<std::byte> now, ThreadId thread);
+
+    Session& session_;
+    LiveProcess& process_;
+};
+
+}  // namespace lantern

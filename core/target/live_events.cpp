@@ -1,0 +1,203 @@
+// What a wait status of a traced thread means (wait(2), ptrace(2)): a TargetEvent, or nothing where nobody needs to know. None
+// of it sends a thread on its way.
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <signal.h>
+#include <sys/ptrace.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+
+#include "core/machine/instruction.h"
+#include "core/support/error.h"
+#include "core/target/live_process.h"
+
+namespace lantern {
+namespace {
+
+int stop_event(int status) {
+    return status >> 16;
+}
+
+// Signals that the processor raises for the very instruction it is at.
+bool is_fault_signal(int signal, int code) {
+    bool kind = signal == SIGSEGV || signal == SIGBUS || signal == SIGFPE || signal == SIGILL;
+    return kind && code > 0 && code != SI_USER;
+}
+
+constexpr int kSystemCallStop = SIGTRAP | 0x80;  // PTRACE_O_TRACESYSGOOD
+
+}  // namespace
+
+bool LiveProcess::is_our_thread(ThreadId id) const {
+    return access(fmt::format("/proc/{}/task/{}", process_, id).c_str(), F_OK) == 0;
+}
+
+std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
+    if (WIFEXITED(status) || WIFSIGNALED(status)) {
+        if (id == process_) return ended(status);
+        threads_.erase(id);
+        early_children_.erase(id);
+        return std::nullopt;
+    }
+    if (!threads_.count(id) && stop_event(status) != PTRACE_EVENT_EXEC) return meet_newcomer(id);
+    ++stops_;
+    Thread& thread = threads_[id];
+    thread.running = false;
+    if (stop_event(status)) return interpret_special(id, status);
+    if (WSTOPSIG(status) != kSystemCallStop) return interpret_signal(id, WSTOPSIG(status));
+    __ptrace_syscall_info info{};
+    ptrace(PTRACE_GET_SYSCALL_INFO, id, sizeof info, &info);
+    bool entered = info.op == PTRACE_SYSCALL_INFO_ENTRY;
+    if (auto event = look_at_system_call(id, entered)) return event;
+    bool is_ours = threads_.at(id).held_call || threads_.at(id).lifts_next_call || (entered && threads_.at(id).runs_lifted_call);
+    if (!traces_system_calls_ || is_ours) return std::nullopt;
+    return TargetEvent{entered ? TargetEvent::Kind::system_call_entered : TargetEvent::Kind::system_call_left, id};
+}
+
+// A thread or a child process may stop before whoever made it has told of it.
+std::optional<TargetEvent> LiveProcess::meet_newcomer(ThreadId id) {
+    if (!is_our_thread(id)) {
+        early_children_.insert(id);
+        return std::nullopt;
+    }
+    ++stops_;
+    add_thread(id);
+    write_debug_registers(id);
+    return TargetEvent{TargetEvent::Kind::thread_started, id};
+}
+
+std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int status) {
+    unsigned long message = 0;
+    ptrace(PTRACE_GETEVENTMSG, id, nullptr, &message);
+    switch (stop_event(status)) {
+        case PTRACE_EVENT_FORK: return interpret_fork(id, static_cast<pid_t>(message), false);
+        case PTRACE_EVENT_VFORK: return interpret_fork(id, static_cast<pid_t>(message), true);
+        case PTRACE_EVENT_VFORK_DONE:
+            threads_[id].waits_for_child = false;
+            for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&kTrapByte, 1));
+            return std::nullopt;
+        case PTRACE_EVENT_EXEC: {
+            threads_.clear();
+            threads_met_ = 0;
+            add_thread(process_);
+            traps_.clear();
+            past_traps_.clear();
+            moved_.clear();
+            room_taken_.clear();
+            room_used_.clear();
+            protected_.clear();
+            for (DebugRegister& watch : watches_) watch.length = 0;
+            modules_.clear();
+            program_ = program_of(process_);
+            target_moves();
+            set_up_memory();
+            write_debug_registers(process_);
+            return TargetEvent{TargetEvent::Kind::replaced, process_};
+        }
+        case PTRACE_EVENT_EXIT: {
+            threads_[id].is_ending = true;
+            TargetEvent event{TargetEvent::Kind::thread_ending, id};
+            int code = static_cast<int>(message);
+            event.exit_code = WIFEXITED(code) ? WEXITSTATUS(code) : 0;
+            event.signal = WIFSIGNALED(code) ? WTERMSIG(code) : 0;
+            return event;
+        }
+        default: return std::nullopt;  // an interruption, or a stop that the next continue ends
+    }
+}
+
+std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child, bool shares_memory) {
+    if (!early_children_.erase(child)) {
+        int status = 0;
+        while (waitpid(child, &status, __WALL) < 0 && errno == EINTR) continue;
+    }
+    TargetEvent event{TargetEvent::Kind::forked, id};
+    event.other = child;
+    if (follow_ == Follow::child) {
+        event.other = process_;
+        move_to_child(child, shares_memory);
+        event.thread = child;
+    } else {
+        let_child_go(child, shares_memory);
+        threads_[id].waits_for_child = shares_memory;
+    }
+    return event;
+}
+
+// The child of a fork that is not followed gets clean code and its freedom.
+void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
+    if (shares_memory) {
+        for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&trap.original, 1));
+    } else if (int memory = open(fmt::format("/proc/{}/mem", child).c_str(), O_RDWR | O_CLOEXEC); memory >= 0) {
+        clean(memory);
+        close(memory);
+    }
+    ptrace(PTRACE_DETACH, child, nullptr, nullptr);
+}
+
+// From here on the child is the process; its parent goes on alone, with clean code.
+void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
+    stop_other_threads();
+    clean(memory_);
+    for (auto& [id, thread] : threads_) {
+        if (thread.is_ending) continue;
+        flush_registers(id, thread);
+        ptrace(PTRACE_DETACH, id, nullptr, nullptr);
+    }
+    threads_.clear();
+    process_ = child;
+    threads_met_ = 0;
+    add_thread(child);
+    target_moves();
+    set_up_memory();
+    write_debug_registers(child);
+    // A child with a memory of its own has copies of our bytes in it. One that shares its parent's runs without them until
+    // it becomes another program.
+    if (!shares_memory) return;
+    traps_.clear();
+    moved_.clear();
+    room_taken_.clear();
+    room_used_.clear();
+}
+
+std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal) {
+    siginfo_t info{};
+    ptrace(PTRACE_GETSIGINFO, id, nullptr, &info);
+    if (signal == SIGTRAP)
+        if (auto event = interpret_trap(id, info)) return event;
+    Thread& thread = threads_.at(id);
+    TargetEvent event{TargetEvent::Kind::signal, id};
+    event.signal = signal;
+    event.is_fault = is_fault_signal(signal, info.si_code);
+    if (event.is_fault) event.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info.si_addr));
+    settle(id, &event);
+    if (signal == SIGSEGV && info.si_code == SEGV_ACCERR && is_protected(event.fault_address)) return pass_protection(id, event.fault_address);
+    thread.signal_information = info;
+    return event;
+}
+
+std::optional<TargetEvent> LiveProcess::interpret_trap(ThreadId id, const siginfo_t& info) {
+    Thread& thread = threads_.at(id);
+    if (unsigned hits = take_watch_hits(id)) {
+        TargetEvent event{TargetEvent::Kind::watched, id};
+        event.watches = hits;
+        settle(id);
+        return event;
+    }
+    if (info.si_code == TRAP_TRACE) return TargetEvent{TargetEvent::Kind::stepped, id};
+    RunAddress before = registers(id).program_counter() - 1;
+    // A thread that was stopped between meeting our byte and telling of it tells later, when the byte may be gone.
+    std::byte now{};
+    bool met_past_one = past_traps_.count(before) && read_available(before, std::span(&now, 1)) == 1 && now != kTrapByte;
+    if ((!traps_.count(before) && !met_past_one) || (info.si_code != SI_KERNEL && info.si_code != TRAP_BRKPT)) return std::nullopt;
+    Registers back = registers(id);
+    back.set_program_counter(before);
+    set_registers(id, back);
+    thread.in_moved_code = false;
+    thread.met = before;
+    return TargetEvent{TargetEvent::Kind::trap, id};
+}
+
+}  // namespace lantern

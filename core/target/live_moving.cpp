@@ -1,0 +1,300 @@
+// How a live process moves and stops (ptrace(2)): all its threads go on, one event at a time is judged while the others
+// still run, and a stop that counts stops them all.
+#include <fmt/format.h>
+#include <sched.h>
+#include <sys/ptrace.h>
+#include <sys/wait.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <utility>
+
+#include "core/machine/instruction.h"
+#include "core/support/error.h"
+#include "core/target/live_process.h"
+
+namespace lantern {
+namespace {
+
+void* as_data(long value) {
+    return reinterpret_cast<void*>(value);
+}
+
+pid_t wait_for(pid_t id, int* status) {
+    pid_t got;
+    while ((got = waitpid(id, status, __WALL)) < 0 && errno == EINTR) continue;
+    return got;
+}
+
+// How often to look for news before going to sleep: a stop that comes within microseconds costs no sleep then. On one
+// processor the program could not run meanwhile.
+int looks_before_sleep() {
+    static const int looks = [] {
+        cpu_set_t set;
+        return sched_getaffinity(0, sizeof set, &set) == 0 && CPU_COUNT(&set) > 1 ? 40 : 1;
+    }();
+    return looks;
+}
+
+constexpr unsigned kEventsBetweenLooks = 256;  // at Ctrl-C, while one event follows the other
+
+}  // namespace
+
+void LiveProcess::target_moves() {
+    cache_.clear();
+    modules_are_old_ = true;
+    regions_are_old_ = true;
+}
+
+void LiveProcess::resume(ThreadId id, Thread& thread, int request) {
+    flush_registers(id, thread);
+    long signal = std::exchange(thread.signal_to_deliver, 0);
+    // After a step in between the kernel has forgotten where the signal came from.
+    if (signal && thread.signal_information && thread.signal_information->si_signo == signal)
+        ptrace(PTRACE_SETSIGINFO, id, nullptr, &*thread.signal_information);
+    thread.signal_information.reset();
+    thread.met.reset();
+    // Where this fails the thread has been killed, and its end will be told like any other.
+    ptrace(static_cast<__ptrace_request>(request), id, nullptr, as_data(signal));
+    thread.running = true;
+}
+
+void LiveProcess::deliver(ThreadId id, int signal) {
+    auto found = threads_.find(id);
+    if (found != threads_.end()) found->second.signal_to_deliver = signal;
+}
+
+void LiveProcess::met(ThreadId id) {
+    auto found = threads_.find(id);
+    if (found == threads_.end() || found->second.pending) return;
+    found->second.met = registers(id).program_counter();
+}
+
+bool LiveProcess::has_pending(ThreadId id) const {
+    auto found = threads_.find(id);
+    return found != threads_.end() && found->second.pending;
+}
+
+void LiveProcess::lend_terminal() {
+    if (own_terminal_) own_terminal_->begin();
+    else terminal_.lend(process_);
+}
+
+void LiveProcess::take_terminal_back() {
+    if (own_terminal_) own_terminal_->end();
+    else terminal_.take_back();
+}
+
+// ---- going on ----------------------------------------------------------------------------------------------------
+
+// True if the thread must run the instruction under a breakpoint byte by itself, the others held.
+bool LiveProcess::needs_step(ThreadId id, Thread& thread) {
+    if (!thread.met || !has_trap(*thread.met) || registers(id).program_counter() != *thread.met) return false;
+    // A handler that is about to run would return into the copy; it must find the instruction itself.
+    return thread.signal_to_deliver || !moved_copy(*thread.met);
+}
+
+void LiveProcess::go_on(ThreadId id) {
+    Thread& thread = threads_.at(id);
+    if (thread.met && has_trap(*thread.met) && registers(id).program_counter() == *thread.met) {
+        Registers moved = *thread.registers;
+        moved.set_program_counter(moved_copy(*thread.met)->address);
+        set_registers(id, moved);
+        thread.in_moved_code = true;
+    }
+    resume(id, thread, traces_system_calls_ || !protected_.empty() ? PTRACE_SYSCALL : PTRACE_CONT);
+}
+
+std::optional<TargetEvent> LiveProcess::take_pending(const Passes& passes) {
+    for (;;) {
+        auto found = std::find_if(threads_.begin(), threads_.end(), [&](const auto& each) { return each.second.pending && (!only_ || each.first == only_); });
+        if (found == threads_.end()) return std::nullopt;
+        TargetEvent event = *std::exchange(found->second.pending, std::nullopt);
+        if (event.kind == TargetEvent::Kind::trap) {
+            if (!has_trap(registers(event.thread).program_counter())) continue;  // the breakpoint has gone since
+            found->second.met = registers(event.thread).program_counter();
+        }
+        if (!passes(event)) return event;
+    }
+}
+
+std::optional<TargetEvent> LiveProcess::set_going(const Passes& passes, ThreadId only) {
+    only_ = only;
+    if (auto event = take_pending(passes)) return event;
+    target_moves();
+    // All stand: those that must step by themselves do it now. What comes of it is judged like anything else.
+    for (ThreadId id : threads()) {
+        auto found = threads_.find(id);
+        if (found == threads_.end() || found->second.running || (only && id != only) || !needs_step(id, found->second)) continue;
+        TargetEvent event = step(id);
+        if (event.is_end()) return event;
+        if (event.kind != TargetEvent::Kind::stepped) threads_.at(event.thread).pending = event;
+        if (auto pending = take_pending(passes)) return pending;
+    }
+    lend_terminal();
+    moving_ = true;
+    for (auto& [id, thread] : threads_)
+        if (!thread.running && (!only || id == only)) go_on(id);
+    return std::nullopt;
+}
+
+TargetEvent LiveProcess::run() {
+    return run([](const TargetEvent& event) {
+        switch (event.kind) {
+            case TargetEvent::Kind::thread_started: case TargetEvent::Kind::thread_ending: case TargetEvent::Kind::forked:
+            case TargetEvent::Kind::system_call_entered: case TargetEvent::Kind::system_call_left: return true;
+            default: return false;
+        }
+    });
+}
+
+TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
+    if (auto event = set_going(passes, only)) return *event;
+    for (;;) {
+        for (int look = 0; look < looks_before_sleep(); ++look)
+            if (auto event = poll(passes)) return *event;
+        if (events_.wait() == EventLoop::Event::interrupt) return interrupted();
+    }
+}
+
+std::optional<TargetEvent> LiveProcess::poll(const Passes& passes) {
+    if (++events_since_look_ % kEventsBetweenLooks == 0 && events_.take_interrupt()) return interrupted();
+    return take_event(passes);
+}
+
+// Everything is held again, and the event is for whoever asked.
+TargetEvent LiveProcess::stopped_by(TargetEvent event) {
+    if (!event.is_end()) stop_other_threads();
+    moving_ = false;
+    take_terminal_back();
+    target_moves();
+    return event;
+}
+
+TargetEvent LiveProcess::interrupted() {
+    TargetEvent event;
+    event.kind = TargetEvent::Kind::interrupted;
+    event = stopped_by(event);
+    if (!alive_) return lost();
+    event.thread = only_ && threads_.count(only_) ? only_ : living_thread();
+    return event;
+}
+
+TargetEvent LiveProcess::pause() {
+    return interrupted();
+}
+
+// Takes what has happened, as long as it passes; nothing when there is no more news.
+std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
+    for (;;) {
+        int status = 0;
+        pid_t id = waitpid(-1, &status, __WALL | WNOHANG);
+        if (id < 0 && errno == EINTR) continue;
+        if (id < 0 && errno == ECHILD) return stopped_by(lost());
+        if (id <= 0) return std::nullopt;
+        cache_.clear();
+        modules_are_old_ = regions_are_old_ = true;
+        if (auto event = interpret(id, status))
+            if (event->is_end() || !passes(*event)) return stopped_by(*event);
+        auto found = threads_.find(id);
+        if (found == threads_.end()) found = threads_.find(process_);  // an exec has taken the thread's place
+        if (found == threads_.end() || found->second.running || (only_ && found->first != only_)) continue;
+        if (std::exchange(others_wait_, false)) {
+            if (auto event = set_going(passes, only_)) return stopped_by(*event);
+        } else if (needs_step(found->first, found->second)) {
+            // The one case in which the others must stand for it.
+            ThreadId stepper = found->first;
+            stop_other_threads();
+            if (!alive_) return stopped_by(lost());
+            if (threads_.count(stepper)) {
+                TargetEvent event = step(stepper);
+                if (event.is_end()) return stopped_by(event);
+                if (event.kind != TargetEvent::Kind::stepped) threads_.at(event.thread).pending = event;
+            }
+            if (auto event = set_going(passes, only_)) return stopped_by(*event);
+        } else {
+            go_on(found->first);
+        }
+        if (++events_since_look_ % kEventsBetweenLooks == 0) return std::nullopt;  // Ctrl-C gets its chance
+    }
+}
+
+// ---- stopping ----------------------------------------------------------------------------------------------------
+
+void LiveProcess::wait_for_stop(ThreadId id) {
+    int status = 0;
+    pid_t got = wait_for(id, &status);
+    auto found = threads_.find(id);
+    if (got < 0) {
+        if (found != threads_.end() && id != process_) threads_.erase(found);
+        return;
+    }
+    if (WIFEXITED(status) || WIFSIGNALED(status)) {
+        if (id == process_) found->second.pending = ended(status);
+        else threads_.erase(id);
+        return;
+    }
+    if (auto event = interpret(id, status)) {
+        auto thread = threads_.find(event->thread);
+        if (thread != threads_.end() && event->kind != TargetEvent::Kind::stepped) thread->second.pending = event;
+    }
+}
+
+void LiveProcess::stop_other_threads() {
+    std::vector<ThreadId> asked;
+    for (auto& [id, thread] : threads_)
+        if (thread.can_be_stopped() && ptrace(PTRACE_INTERRUPT, id, nullptr, nullptr) == 0) asked.push_back(id);
+    for (ThreadId id : asked) {
+        if (!alive_) return;
+        auto found = threads_.find(id);
+        if (found != threads_.end() && found->second.can_be_stopped()) wait_for_stop(id);
+    }
+    for (ThreadId id : threads())
+        if (threads_.count(id) && !threads_.at(id).running) settle(id);
+}
+
+// ---- one instruction ---------------------------------------------------------------------------------------------
+
+TargetEvent LiveProcess::step(ThreadId id) {
+    auto found = threads_.find(id);
+    if (found == threads_.end()) throw TargetError(fmt::format("thread {} is gone", id));
+    RunAddress at = registers(id).program_counter();
+    bool lifted = has_trap(at);
+    if (lifted) write_raw(at, ByteSpan(&traps_.at(at).original, 1));
+    int held_signal = std::exchange(found->second.signal_to_deliver, 0);
+    auto held_information = found->second.signal_information;
+    std::optional<TargetEvent> event;
+    while (!event) {
+        target_moves();
+        resume(id, threads_.at(id), PTRACE_SINGLESTEP);
+        int status = 0;
+        if (wait_for(id, &status) < 0) return lost();
+        if ((WIFEXITED(status) || WIFSIGNALED(status)) && id != process_) {
+            threads_.erase(id);
+            event = TargetEvent{TargetEvent::Kind::stepped, living_thread()};
+            break;
+        }
+        event = interpret(id, status);
+        if (!alive_ || !threads_.count(id)) break;
+        // Told on the way, and the instruction is still to be done or just was: an interruption of somebody else's, a new
+        // thread, a system call. A signal from outside waits until the program goes on.
+        bool signal_from_outside = event && event->kind == TargetEvent::Kind::signal && !event->is_fault && event->signal != SIGTRAP;
+        if (signal_from_outside) {
+            held_signal = event->signal;
+            held_information = threads_.at(id).signal_information;
+            event.reset();
+        }
+        if (!event && registers(id).program_counter() != at) event = TargetEvent{TargetEvent::Kind::stepped, id};
+        if (threads_.at(id).is_ending) event = TargetEvent{TargetEvent::Kind::stepped, id};
+    }
+    if (!event) event = lost();
+    if (alive_ && held_signal && threads_.count(id) && !threads_.at(id).signal_to_deliver) {
+        threads_.at(id).signal_to_deliver = held_signal;
+        threads_.at(id).signal_information = held_information;
+    }
+    if (alive_ && lifted && has_trap(at) && event->kind != TargetEvent::Kind::replaced) write_raw(at, ByteSpan(&kTrapByte, 1));
+    target_moves();
+    return *event;
+}
+
+}  // namespace lantern

@@ -1,0 +1,275 @@
+// Watching memory: with the debug registers of every thread (Intel SDM 3B, §17.2), and, for more than they can hold, by taking
+// the rights to the pages away (mprotect(2)) and letting single instructions and system calls through.
+#include <fmt/format.h>
+#include <sys/mman.h>
+#include <sys/ptrace.h>
+#include <sys/syscall.h>
+#include <sys/user.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstddef>
+#include <cstring>
+#include <utility>
+
+#include "core/machine/debug_registers.h"
+#include "core/machine/instruction.h"
+#include "core/machine/store.h"
+#include "core/machine/system_call.h"
+#include "core/support/error.h"
+#include "core/target/live_process.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::uint64_t kPage = 4096;
+
+bool poke_debug_register(ThreadId id, unsigned number, std::uint64_t value) {
+    void* offset = reinterpret_cast<void*>(offsetof(user, u_debugreg) + number * sizeof(user{}.u_debugreg[0]));
+    return ptrace(PTRACE_POKEUSER, id, offset, value) == 0;
+}
+
+std::uint64_t peek_debug_register(ThreadId id, unsigned number) {
+    void* offset = reinterpret_cast<void*>(offsetof(user, u_debugreg) + number * sizeof(user{}.u_debugreg[0]));
+    return static_cast<std::uint64_t>(ptrace(PTRACE_PEEKUSER, id, offset, nullptr));
+}
+
+RunRange pages_of(RunRange range) {
+    return {RunAddress(range.low.value & ~(kPage - 1)), RunAddress((range.high.value + kPage - 1) & ~(kPage - 1))};
+}
+
+}  // namespace
+
+// ---- debug registers -----------------------------------------------------------------------------------------------
+
+void LiveProcess::write_debug_registers(ThreadId id) {
+    std::uint64_t control = 0;
+    bool any = false;
+    for (unsigned number = 0; number < std::size(watches_); ++number) {
+        const DebugRegister& watch = watches_[number];
+        if (!watch.length) continue;
+        any = true;
+        control |= debug_control(number, watch.length, watch.on_reads);
+    }
+    if (!any && !watches_written_) return;
+    poke_debug_register(id, kDebugControl, 0);  // the kernel checks the address against the control that holds
+    for (unsigned number = 0; number < std::size(watches_); ++number)
+        if (watches_[number].length) poke_debug_register(id, number, watches_[number].address.value);
+    if (!poke_debug_register(id, kDebugControl, control))
+        throw TargetError(fmt::format("the debug registers cannot be set: {}", std::strerror(errno)));
+    watches_written_ = true;
+}
+
+void LiveProcess::set_watch(unsigned number, RunAddress address, unsigned length, bool on_reads) {
+    watches_[number] = {address, length, on_reads};
+    try {
+        for (ThreadId id : threads()) write_debug_registers(id);
+    } catch (...) {
+        watches_[number].length = 0;
+        throw;
+    }
+}
+
+void LiveProcess::clear_watch(unsigned number) {
+    if (!watches_[number].length) return;
+    watches_[number].length = 0;
+    if (alive_)
+        for (ThreadId id : threads()) write_debug_registers(id);
+}
+
+// Which debug registers a thread has met since it was asked last.
+unsigned LiveProcess::take_watch_hits(ThreadId id) {
+    if (!watches_written_) return 0;
+    std::uint64_t status = peek_debug_register(id, kDebugStatus);
+    auto hits = static_cast<unsigned>(status & 0xf);
+    if (hits) poke_debug_register(id, kDebugStatus, 0);
+    for (unsigned number = 0; number < std::size(watches_); ++number)
+        if (!watches_[number].length) hits &= ~(1u << number);
+    return hits;
+}
+
+// ---- a system call for us ------------------------------------------------------------------------------------------
+
+constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
+
+// The thread must be stopped, and not inside of a system call's entry. The others may run: the instruction it uses for the
+// moment stands in our own room.
+std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer_list<std::uint64_t> arguments) {
+    const Module& main = main_module();
+    RunRange room = room_for_moved_code(main);
+    constexpr std::byte kCode[] = {std::byte{0x0f}, std::byte{0x05}};  // syscall
+    RunAddress at = room.size() >= kSystemCallRoom ? room.high - kSystemCallRoom : main.to_run(main.symbols().elf().entry());
+    std::byte before[sizeof kCode];
+    if (pread(memory_, before, sizeof before, static_cast<off_t>(at.value)) != sizeof before) throw TargetError("the program's code cannot be read");
+    write_raw(at, kCode);
+    Thread& thread = threads_.at(id);
+    Registers kept = registers(id);
+    Registers call = kept;
+    set_system_call(call, number, arguments);
+    call.set_program_counter(at);
+    do {  // a signal that comes first waits; a system call that is just being left changes what we set
+        set_registers(id, call);
+        flush_registers(id, thread);
+        ptrace(PTRACE_SINGLESTEP, id, nullptr, nullptr);
+        int status = 0;
+        while (waitpid(id, &status, __WALL) < 0 && errno == EINTR) continue;
+        ++stops_;
+        if (!WIFSTOPPED(status)) throw TargetError("the program ended while it worked for us");
+        if (!(status >> 16) && WSTOPSIG(status) != SIGTRAP) thread.signal_to_deliver = WSTOPSIG(status);
+    } while (registers(id).program_counter() == at);
+    std::int64_t result = system_call_result(registers(id));
+    set_registers(id, kept);
+    write_raw(at, before);
+    return result;
+}
+
+// ---- page protection -----------------------------------------------------------------------------------------------
+
+bool LiveProcess::is_protected(RunAddress address) const {
+    for (const ProtectedPages& pages : protected_)
+        if (pages.pages.contains(address)) return true;
+    return false;
+}
+
+void LiveProcess::set_protection(ThreadId id, bool protects) {
+    for (const ProtectedPages& each : protected_) {
+        int rights = !protects ? each.protection : each.against_reads ? PROT_NONE : each.protection & ~PROT_WRITE;
+        std::int64_t result = system_call(id, SYS_mprotect, {each.pages.low.value, each.pages.size(), static_cast<std::uint64_t>(rights)});
+        if (result < 0) throw TargetError(fmt::format("the pages around {:#x} cannot be protected: {}", each.watched.low.value, std::strerror(static_cast<int>(-result))));
+    }
+    target_moves();
+}
+
+void LiveProcess::protect(RunRange range, bool against_reads) {
+    ProtectedPages made;
+    made.watched = range;
+    made.pages = pages_of(range);
+    made.against_reads = against_reads;
+    bool found = false;
+    for (const MemoryRegion& region : regions()) {
+        if (!(region.begin <= made.pages.low && made.pages.high <= region.end)) continue;
+        found = true;
+        if (region.permissions[0] == 'r') made.protection |= PROT_READ;
+        if (region.permissions[1] == 'w') made.protection |= PROT_WRITE;
+        if (region.permissions[2] == 'x') made.protection |= PROT_EXEC;
+    }
+    if (!found) throw RequestError(fmt::format("the memory at {:#x} has different rights from page to page, and cannot be watched as a whole", range.low.value), "watch a part of it");
+    protected_.push_back(made);
+    try {
+        set_protection(living_thread(), true);
+    } catch (...) {
+        protected_.pop_back();
+        throw;
+    }
+}
+
+void LiveProcess::unprotect(RunRange range) {
+    if (alive_ && !threads_.empty()) set_protection(living_thread(), false);
+    std::erase_if(protected_, [&](const ProtectedPages& each) { return each.watched == range; });
+    if (alive_ && !threads_.empty() && !protected_.empty()) set_protection(living_thread(), true);
+}
+
+// The usual stores are done for the program, without opening the page to the other threads.
+bool LiveProcess::do_store(ThreadId id, ByteSpan instruction, RunAddress touched) {
+    auto store = work_out_store(instruction, registers(id), [&](RunAddress address, std::span<std::byte> out) { return read_available(address, out) == out.size(); });
+    bool fits = store && store->address <= touched && touched < store->address + store->bytes.size();
+    if (!fits || !is_protected(store->address) || !is_protected(store->address + store->bytes.size() - 1)) return false;
+    if (pwrite(memory_, store->bytes.data(), store->bytes.size(), static_cast<off_t>(store->address.value)) != static_cast<ssize_t>(store->bytes.size())) return false;
+    cache_.clear();
+    set_registers(id, store->after);
+    return true;
+}
+
+// ---- system calls into protected pages -----------------------------------------------------------------------------
+
+// An argument that points into the pages, or so shortly before them that what it points at could reach into them.
+bool LiveProcess::may_touch_protected(const Registers& registers) const {
+    constexpr std::uint64_t kReach = 16 << 20;
+    for (unsigned index = 0; index < 6; ++index) {
+        std::uint64_t argument = system_call_argument(registers, index);
+        for (const ProtectedPages& each : protected_)
+            if (argument < each.pages.high.value && argument + kReach > each.pages.low.value && argument > kReach) return true;
+    }
+    return false;
+}
+
+// The kernel would refuse to write there. In the place of the system call the thread gets its pages opened; the call itself
+// comes after that.
+void LiveProcess::lift_protection_at_entry(ThreadId id) {
+    Thread& thread = threads_.at(id);
+    thread.held_call = registers(id);
+    const ProtectedPages& pages = protected_.front();
+    Registers call = registers(id);
+    set_system_call(call, SYS_mprotect, {pages.pages.low.value, pages.pages.size(), static_cast<std::uint64_t>(pages.protection)});
+    call.system_call = SYS_mprotect;
+    set_registers(id, call);
+}
+
+std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool entered) {
+    Thread& thread = threads_.at(id);
+    if (entered) {
+        if (protected_.empty() || thread.runs_lifted_call) return std::nullopt;
+        if (thread.lifts_next_call || may_touch_protected(registers(id))) lift_protection_at_entry(id);
+        thread.lifts_next_call = false;
+        return std::nullopt;
+    }
+    if (thread.held_call) {
+        Registers again = *std::exchange(thread.held_call, std::nullopt);
+        take_system_call_back(again, static_cast<long>(again.system_call));
+        set_registers(id, again);
+        thread.runs_lifted_call = true;
+        return std::nullopt;
+    }
+    if (thread.runs_lifted_call) {
+        thread.runs_lifted_call = false;
+        if (protected_.empty()) return std::nullopt;
+        set_protection(id, true);
+        TargetEvent event{TargetEvent::Kind::touched, id};
+        event.fault_address = protected_.front().watched.low;
+        event.other = static_cast<pid_t>(registers(id).system_call);
+        return event;
+    }
+    if (!protected_.empty() && system_call_result(registers(id)) == -EFAULT) {
+        // It was refused where no argument told that it would be: once more, with the pages open.
+        Registers again = registers(id);
+        take_system_call_back(again, static_cast<long>(again.system_call));
+        set_registers(id, again);
+        thread.lifts_next_call = true;
+    }
+    return std::nullopt;
+}
+
+// An instruction was refused a protected page. It gets its way while the others stand; whether it touched what is watched
+// is for the one who asked. Nothing: it did not.
+std::optional<TargetEvent> LiveProcess::pass_protection(ThreadId id, RunAddress touched) {
+    threads_.at(id).signal_information.reset();
+    // How far it reaches: the instruction's own operand, wherever in it the fault was.
+    RunRange access{touched, touched + 1};
+    RunAddress at = registers(id).program_counter();
+    std::byte bytes[kLongestInstruction];
+    if (auto instruction = decode_instruction(ByteSpan(bytes, read_available(at, bytes)), at))
+        for (const MemoryOperand& operand : instruction->memory)
+            access.high = std::max(access.high, touched + std::max(1u, operand.size));
+    if (!do_store(id, bytes, touched)) {
+        stop_other_threads();
+        if (!alive_) return lost();
+        set_protection(id, false);
+        std::vector<ProtectedPages> kept = std::exchange(protected_, {});
+        TargetEvent event = step(id);
+        protected_ = std::move(kept);
+        if (event.is_end()) return event;
+        if (event.kind != TargetEvent::Kind::stepped && threads_.count(event.thread)) threads_.at(event.thread).pending = event;
+        set_protection(threads_.count(id) ? id : living_thread(), true);
+        others_wait_ = true;
+    }
+    for (const ProtectedPages& each : protected_) {
+        if (access.high <= each.watched.low || each.watched.high <= access.low) continue;
+        TargetEvent event{TargetEvent::Kind::touched, id};
+        event.fault_address = touched;
+        return event;
+    }
+    return std::nullopt;
+}
+
+}  // namespace lantern

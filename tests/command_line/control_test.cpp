@@ -1,0 +1,232 @@
+// Control as a user types it: limits, notes and plots, watchpoints, events, threads, attaching, a terminal of the program's own.
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <fstream>
+
+#include "tests/testing/terminal.h"
+
+namespace lantern::testing {
+namespace {
+
+const std::string kControl = "control-gcc-O0";
+
+Ran control(const std::vector<std::string>& commands, const std::vector<std::string>& options = {"--stdout", "/dev/null"}) {
+    return debug(kControl, commands, options);
+}
+
+TEST(Limits, AreReadInAnyOrder) {
+    Ran ran = control({"pause at pass after 3 every 5 when turn % 2 == 0 thread 2", "breakpoints", "launch count 1 40", "value turn", "breakpoints"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("when turn % 2 == 0  after 3  every 5  thread 2"));
+    EXPECT_TRUE(ran.says("turn = 14")) << "even turns: three passed, then the fifth of 6, 8, 10, 12, 14\n" << ran.output;
+    EXPECT_TRUE(ran.says("1 hit, passed"));
+    EXPECT_TRUE(control({"pause at pass every 0"}).says("every needs a number from 1 on"));
+    EXPECT_TRUE(control({"pause at pass when"}).says("the condition after 'when' is missing"));
+}
+
+TEST(Later, APlaceThatALibraryWillBring) {
+    Ran ran = control({"-pause at plugin_toll", "pause at plugin_toll later", "breakpoints", "launch plugin " + fixture("libplugin.so"), "value barge", "breakpoints", "continue", "value barge"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("with the word later it waits for a library that brings it"));
+    EXPECT_TRUE(ran.says("waits: no loaded module has this place"));
+    EXPECT_TRUE(ran.says("barge = 20"));
+    EXPECT_TRUE(ran.says("plugin.c:3  in plugin_toll"));
+    EXPECT_TRUE(ran.says("barge = 21")) << "unloaded, loaded again, met again";
+}
+
+TEST(Notes, AreShownSavedAndDrawn) {
+    TemporaryFolder folder;
+    std::string csv = (folder.path() / "tolls.csv").string(), json = (folder.path() / "tolls.json").string();
+    std::string svg = (folder.path() / "tolls.svg").string(), png = (folder.path() / "tolls.png").string();
+    bool draws = run({"sh", "-c", "command -v gnuplot"}).status == 0;
+    std::vector<std::string> commands{"note at control.c:19 toll, turn / 2.0 when barge == 1", "notes", "launch count 2 30", "notes", "save notes as " + csv, "save notes as " + json};
+    if (draws) commands.insert(commands.end(), {"plot as " + svg, "plot toll as " + png, "-plot nothing as " + svg});
+    Ran ran = control(commands);
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("no hit yet"));
+    EXPECT_TRUE(ran.says("30 rows"));
+    EXPECT_TRUE(ran.says("10 before these"));
+    auto rows = lines_of(folder.read("tolls.csv"));
+    ASSERT_EQ(rows.size(), 31u);
+    EXPECT_EQ(rows[0], "seconds,thread,note,hit,toll,turn / 2.0");
+    EXPECT_TRUE(rows[30].ends_with(",30,19,14.5")) << rows[30];
+    EXPECT_NE(folder.read("tolls.json").find("\"total\":30"), std::string::npos);
+    if (!draws) GTEST_SKIP() << "gnuplot is not here: drawing is SKIPPED";
+    EXPECT_NE(folder.read("tolls.svg").find("<svg"), std::string::npos);
+    EXPECT_NE(folder.read("tolls.svg").find("turn / 2.0"), std::string::npos) << "named in the key";
+    EXPECT_EQ(folder.read("tolls.png").substr(1, 3), "PNG");
+    EXPECT_TRUE(ran.says("nothing noted is called nothing"));
+    EXPECT_TRUE(control({"plot as x.svg"}).says("nothing has been noted yet"));
+}
+
+TEST(Watching, TellsOldAndNewAndWho) {
+    Ran ran = control({"reach watch", "pause on write level when level == 5", "continue", "breakpoints", "pause on write level + 1"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("usage") || ran.status == 1);
+    EXPECT_TRUE(control({"-pause on write level", "launch loops"}).says("the program is not running"));
+    Ran watched = debug(kControl, {"pause at watch", "launch watch", "pause on write level", "continue", "continue", "pause on write day.sheet", "drop 2", "continue", "continue", "continue", "breakpoints"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(watched.status, 0) << watched.output;
+    EXPECT_TRUE(watched.says("by 1 debug register"));
+    EXPECT_TRUE(watched.says("wrote     level  0 → 1"));
+    EXPECT_TRUE(watched.says("control.c:79 in watch: level = 1;"));
+    EXPECT_TRUE(watched.says("wrote     day.sheet.entries[7]  0 → 70"));
+    EXPECT_TRUE(watched.says("by        the system call read, called by watch at control.c:"));
+    EXPECT_TRUE(watched.says("by page protection"));
+}
+
+TEST(Watching, ALocalWasNotSetBefore) {
+    Ran ran = debug(kControl, {"pause at local_watched", "launch watch", "pause on write gauge", "continue", "continue 1"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("until local_watched returns"));
+    EXPECT_TRUE(ran.says("wrote     gauge  (not set) → 10")) << ran.output;
+}
+
+TEST(Events, RefusalsTeach) {
+    EXPECT_TRUE(control({"pause on trow"}).says("did you mean pause on throw?"));
+    EXPECT_TRUE(control({"pause on syscall wrte"}).says("did you mean"));
+    EXPECT_TRUE(control({"pause on signal SIGBARGE"}).says("is no signal"));
+    EXPECT_TRUE(control({"pause on thread"}).says("a thread can start or end"));
+    EXPECT_TRUE(control({"pause on write"}).says("what to watch is missing"));
+    EXPECT_TRUE(control({"signals SIGTERM maybe"}).says("natural, pass, swallow or pause"));
+    EXPECT_TRUE(control({"follow both"}).says("parent or child"));
+    EXPECT_TRUE(control({"wait"}).says("not running by itself") || control({"wait"}).says("is not running"));
+    EXPECT_TRUE(control({"release"}).says("the program is not running"));
+    EXPECT_TRUE(control({"thread 4"}).says("the program is not running"));
+    EXPECT_TRUE(control({"reach loops", "thread 4"}).says("there is no thread 4"));
+    EXPECT_TRUE(control({"reach loops", "out loop"}).says("no loop of loops is around line"));
+}
+
+TEST(Steps, AtAPaceTellEachLine) {
+    Ran ran = control({"reach loops", "over 6 pace 0.001"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("139  for (int lock = 0; lock < 3; ++lock) {"));
+    EXPECT_TRUE(ran.says("sum (not set) → 0"));
+    EXPECT_TRUE(ran.says("step done ─ loops"));
+}
+
+TEST(Threads, AreListedAndSelected) {
+    Ran ran = control({"pause at pass when barge == 2", "launch count 4 10", "threads", "thread 1", "stack", "threads"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("thread 4 ──") || ran.says("─ thread 4"));
+    EXPECT_TRUE(ran.says("call stack of thread 1, innermost first"));
+    EXPECT_TRUE(ran.says("◆  1  "));
+}
+
+TEST(Threads, ThatWaitForEachOtherAreTold) {
+    Ran ran = run({LANTERN_PROGRAM, "debug", std::string(DEMO_PROGRAM).substr(0, std::string(DEMO_PROGRAM).rfind('/')) + "/lockgates", "--stdout", "/dev/null", "--script",
+                   SOURCE_FOLDER "/demo/nobody-passes.lantern"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("threads 2 and 3 wait for each other: none of them can go on"));
+    EXPECT_TRUE(ran.says("held by thread 3"));
+    EXPECT_TRUE(ran.says("going up"));
+}
+
+TEST(Meanwhile, AScriptGoesOn) {
+    Ran ran = control({"reach count", "continue meanwhile", "wait 0.05", "pause", "breakpoints"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(ran.status, 1) << "reach ran loops to their end";
+    Ran spin = control({"pause at count once", "launch spin", "continue meanwhile", "-continue", "-locals", "wait 0.05", "pause at pass when turn == 500", "wait", "value turn"});
+    EXPECT_EQ(spin.status, 0) << spin.output;
+    EXPECT_TRUE(spin.says("the program runs; pause stops it"));
+    EXPECT_TRUE(spin.says("still runs after 0.05 s"));
+    EXPECT_TRUE(spin.says("turn = 500"));
+}
+
+struct Spinning {
+    Spinning() {
+        child = fork();
+        if (child == 0) {
+            (void)!freopen("/dev/null", "w", stdout);
+            execl(fixture(kControl).c_str(), "control", "spin", nullptr);
+            _exit(127);
+        }
+        usleep(100'000);
+    }
+    ~Spinning() {
+        kill(child, SIGKILL);
+        waitpid(child, nullptr, 0);
+    }
+    bool lives() const { return waitpid(child, nullptr, WNOHANG) == 0; }
+    pid_t child;
+};
+
+TEST(Attach, FromTheCommandLine) {
+    Spinning program;
+    std::string id = std::to_string(program.child);
+    Ran ran = run({LANTERN_PROGRAM, "attach", id, "--do", "threads", "--do", "pause at pass", "--do", "continue", "--do", "value barge", "--do", "release"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("process " + id + " has been stopped"));
+    EXPECT_TRUE(ran.says("breakpoint 1 ─ pass"));
+    EXPECT_TRUE(ran.says("runs on without us"));
+    EXPECT_TRUE(program.lives());
+    EXPECT_EQ(run({LANTERN_PROGRAM, "attach", id, "--do", "quit"}).status, 0);
+    EXPECT_TRUE(program.lives()) << "what we did not start, we do not end";
+    EXPECT_TRUE(run({LANTERN_PROGRAM, "attach", "99999999"}).says("there is no process 99999999"));
+    EXPECT_EQ(run({LANTERN_PROGRAM, "attach", "barge"}).status, 2);
+    EXPECT_EQ(run({LANTERN_PROGRAM, "attach"}).status, 2);
+}
+
+TEST(OwnTerminal, KeepsATranscriptWithTheStopsMarked) {
+    TemporaryFolder folder;
+    Ran ran = debug(kControl, {"pause at loops", "launch loops", "continue"}, {"--terminal", "own", "--out", folder.path().string()});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    std::string transcript = folder.read("terminal.txt");
+    EXPECT_NE(transcript.find("sum=318"), std::string::npos) << transcript;
+    EXPECT_NE(transcript.find("[the program has ended, exit status 0]"), std::string::npos) << transcript;
+    EXPECT_EQ(folder.read("session.txt").find("sum=318"), std::string::npos) << "apart from ours";
+    EXPECT_EQ(debug(kControl, {"quit"}, {"--terminal", "mine"}).status, 2);
+}
+
+TEST(OwnTerminal, InteractiveProgramsHearTheKeys) {
+    Terminal terminal({LANTERN_PROGRAM, "debug", fixture(kControl), "--terminal", "own"});
+    ASSERT_TRUE(terminal.shows("›"));
+    terminal.type("launch chat\r");
+    ASSERT_TRUE(terminal.shows("barge? "));
+    terminal.type("Wren\r");
+    ASSERT_TRUE(terminal.shows("Wren may pass, terminal 1"));
+    terminal.type("\x03");
+    ASSERT_TRUE(terminal.shows("paused")) << "its own terminal makes the signal, and we stop there";
+    terminal.type("continue\r");
+    terminal.type("Heron\r");
+    ASSERT_TRUE(terminal.shows("Heron may pass"));
+    terminal.type("\x04");
+    ASSERT_TRUE(terminal.shows("has ended"));
+    terminal.type("quit\r");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, TellsWhatHappensWhileALineIsTyped) {
+    Terminal terminal({LANTERN_PROGRAM, "debug", fixture(kControl), "--stdout", "/dev/null"});
+    ASSERT_TRUE(terminal.shows("›"));
+    terminal.type("pause at count once\r");
+    ASSERT_TRUE(terminal.shows("breakpoint 1"));
+    terminal.type("launch spin\r");
+    ASSERT_TRUE(terminal.shows("next to run"));
+    terminal.type("continue meanwhile\r");
+    ASSERT_TRUE(terminal.shows("running ›"));
+    terminal.type("pause at pass when turn == 900\r");
+    ASSERT_TRUE(terminal.shows("breakpoint 2 ─ pass")) << "without another key";
+    terminal.type("continue meanwhile\r");
+    ASSERT_TRUE(terminal.shows("the program runs"));
+    terminal.type("off 2\r");
+    terminal.type("pause\r");
+    ASSERT_TRUE(terminal.shows("─ thread "));
+    terminal.type("quit\r");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, CtrlCStopsAFloodAndAStorm) {
+    Terminal terminal({LANTERN_PROGRAM, "debug", fixture(kControl), "--stdout", "/dev/null"});
+    ASSERT_TRUE(terminal.shows("›"));
+    terminal.type("pause at pass when turn < 0\r");
+    ASSERT_TRUE(terminal.shows("breakpoint 1"));
+    terminal.type("launch spin\r");
+    usleep(300'000);
+    terminal.type("\x03");
+    ASSERT_TRUE(terminal.shows("paused")) << "while thousands of hits pass each second";
+    terminal.type("quit\r");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+}  // namespace
+}  // namespace lantern::testing
