@@ -5,6 +5,7 @@
 #include <set>
 
 #include "cli/commands/command.h"
+#include "core/session/system_calls.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -34,6 +35,8 @@ class Completer {
             case Completes::nothing: return {};
             case Completes::place: return place(arguments);
             case Completes::pause: return pause(arguments);
+            case Completes::note: return note(arguments);
+            case Completes::signal: return arguments.find(' ') == std::string_view::npos ? signals(arguments) : one_of({"natural", "pass", "swallow", "pause"}, last_word(arguments));
             case Completes::expression: return expression(arguments);
             case Completes::command:
                 for (const Command& command : commands()) offer(std::string(command.word), arguments);
@@ -65,7 +68,30 @@ class Completer {
 
     Completion pause(std::string_view text) {
         if (text.starts_with("at ")) return place(text.substr(3));
-        return one_of({"at"}, text);
+        if (!text.starts_with("on ")) return one_of({"at", "on"}, text);
+        std::string_view event = text.substr(3);
+        std::size_t space = event.find(' ');
+        if (space == std::string_view::npos)
+            return one_of({"write", "access", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec", "exit", "syscall", "thread"}, event);
+        std::string_view word = event.substr(0, space), rest = event.substr(space + 1);
+        if (word == "write" || word == "access") return expression(rest);
+        if (word == "thread") return one_of({"start", "end"}, rest);
+        if (word == "syscall") return any_of(system_call_names(), rest);
+        if (word == "signal") return signals(rest);
+        return {};
+    }
+    Completion any_of(const std::vector<std::string>& words, std::string_view text) {
+        for (const std::string& word : words) offer(word, text);
+        return done(text);
+    }
+    Completion signals(std::string_view text) {
+        for (int signal = 1; signal < 32; ++signal) offer(signal_name(signal), text);
+        return done(text);
+    }
+    Completion note(std::string_view text) {
+        if (!text.starts_with("at ")) return one_of({"at"}, text);
+        std::string_view rest = text.substr(3);
+        return rest.find(' ') == std::string_view::npos ? place(rest) : expression(rest);
     }
 
     Completion place(std::string_view text) {
@@ -100,7 +126,7 @@ class Completer {
     Completion save(std::string_view text) {
         std::size_t as = text.rfind(" as ");
         if (as != std::string_view::npos) return file(text.substr(as + 4));
-        if (text.find(' ') == std::string_view::npos) return one_of({"locals", "globals", "stack", "source", "breakpoints", "value", "find"}, text);
+        if (text.find(' ') == std::string_view::npos) return one_of({"locals", "globals", "stack", "source", "breakpoints", "value", "find", "notes", "threads", "signals"}, text);
         return {};
     }
 

@@ -43,10 +43,11 @@ int wait_for_key(EditLine* editor, wchar_t* key) {
     std::mbstate_t state{};
     for (;;) {
         pollfd watch[] = {{0, POLLIN, 0}, {descriptor_of_events(editor), POLLIN, 0}};
-        int ready = ppoll(watch, 2, nullptr, &waiting);
+        timespec moment{0, 100'000'000};  // what the program writes to a terminal of its own is shown that often
+        int ready = ppoll(watch, 2, watch[1].fd >= 0 ? &moment : nullptr, &waiting);
         if (ready < 0 && errno == EINTR && !interrupted) continue;
         if (ready < 0) return -1;
-        if (watch[1].revents) tell_what_happened(editor);
+        if (watch[1].fd >= 0) tell_what_happened(editor);
         if (!watch[0].revents) continue;
         char byte;
         ssize_t got = read(0, &byte, 1);
@@ -189,6 +190,7 @@ class Prompt {
     // Ctrl-D: a running program would be ended with us.
     bool may_leave() {
         if (!shell_.session().is_running() || !isatty(0)) return true;
+        if (shell_.session().was_attached()) return true;  // it is released, and runs on
         std::string name = std::filesystem::path(shell_.session().program()).filename().string();
         fmt::print("{} has not ended. End it and leave? y or n: ", escape_for_display(name));
         std::fflush(stdout);

@@ -11,7 +11,7 @@
 namespace lantern::cli {
 
 // What Tab offers after the command's word.
-enum class Completes { nothing, place, expression, command, number, find, save, file, pause };
+enum class Completes { nothing, place, expression, command, number, find, save, file, pause, note, signal };
 
 struct Command {
     std::string_view word;

@@ -59,13 +59,13 @@ constexpr Command kCommands[] = {
     {"note", "note at PLACE EXPR, EXPR … [when EXPR] [limit N]", "record values at a place without stopping", kStopping,
      "Each hit adds the time, the thread and the values to a table. notes shows it, save notes as FILE.csv keeps it, plot draws it.\n"
      "PLACE is one word; after N and every N thin the notes out.",
-     run_note, Completes::place},
+     run_note, Completes::note},
     {"notes", "notes [all]", "what has been noted", kStopping, "The last rows of the table, or all.", run_notes},
     {"plot", "plot [EXPR, EXPR …] as FILE", "draw what has been noted (.svg or .png)", kStopping, "Each expression is a line; whole numbers are drawn as steps.", run_plot, Completes::file},
     {"signals", "signals [NAME [natural|pass|swallow|pause]]", "what happens when a signal comes", kStopping,
      "natural stops where the signal would end the program. pass: it goes to the program, nobody stops. swallow: the program does not\n"
      "get it. pause: it stops, and the program gets it when it goes on.",
-     run_signals},
+     run_signals, Completes::signal},
     {"breakpoints", "breakpoints", "list the breakpoints", kStopping, "Each with its place, its sites and how often it was hit.", run_breakpoints},
     {"off", "off N … | off all", "silence breakpoints", kStopping, "The breakpoint stays in the list and stops nothing.", run_off, Completes::number},
     {"on", "on N … | on all", "wake them again", kStopping, "", run_on, Completes::number},

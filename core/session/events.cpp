@@ -69,6 +69,16 @@ ThrownObject thrown_object(Target& target, ThreadId thread) {
     return described(target, RunAddress(parameter(target, thread, 0)), RunAddress(parameter(target, thread, 1)));
 }
 
+bool is_caught_by_nobody(Target& target, ThreadId thread) {
+    constexpr unsigned kFramesOfTheLibrary = 8;
+    Unwinder walk(target, thread);
+    for (unsigned level = 1; level < kFramesOfTheLibrary && walk.frame(level); ++level) {
+        std::string name = frame_function_name(*walk.frame(level));
+        if (name.starts_with("std::terminate") || name.starts_with("__cxa_throw") || name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate")) return true;
+    }
+    return false;
+}
+
 ThrownObject caught_object(Target& target, ThreadId thread) {
     RunAddress header(parameter(target, thread, 0));
     try {

@@ -14,6 +14,8 @@ struct ThrownObject {
 };
 // At the beginning of __cxa_throw and __cxa_begin_catch (Itanium C++ ABI §2.2.1, §2.4.2, §2.5.3).
 ThrownObject thrown_object(Target& target, ThreadId thread);
+// The library catches by itself what nobody else does, to end the program.
+bool is_caught_by_nobody(Target& target, ThreadId thread);
 ThrownObject caught_object(Target& target, ThreadId thread);
 
 // At the beginning of rust_panic: what the program said, as far as it can be found in what it was handed.

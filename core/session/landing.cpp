@@ -4,6 +4,7 @@
 #include <string_view>
 
 #include "core/machine/calling_convention.h"
+#include "core/session/runtime_symbol.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -32,8 +33,8 @@ std::vector<LandingHook> find_landing_hooks(Target& target) {
     std::vector<LandingHook> hooks;
     for (const Module& module : target.modules())
         for (const HookName& hook : kHooks) {
-            const ElfSymbol* symbol = module.symbols().symbol_table().named(hook.symbol);
-            bool is_new = symbol && symbol->is_function && symbol->address.value;
+            const ElfSymbol* symbol = runtime_symbol(module.symbols(), hook.symbol);
+            bool is_new = symbol != nullptr;
             RunAddress address = is_new ? module.to_run(symbol->address) : RunAddress();
             for (const LandingHook& known : hooks) is_new &= known.address != address;  // several names of one function
             if (is_new) hooks.push_back({hook.kind, address});

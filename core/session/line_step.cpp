@@ -39,6 +39,7 @@ bool LineStep::start() {
     identity_ = walk.frame(static_cast<unsigned>(inlined_depth_ - 1))->call_frame_address.value_or(
         process_.registers(thread_).stack_pointer());
     stack_pointer_ = process_.registers(thread_).stack_pointer();
+    movement_.set_home(identity_);
     plan(ranges_of_line(module_->symbols(), *function_, line_));
     return true;
 }

@@ -11,6 +11,11 @@
 #include "core/support/text.h"
 
 namespace lantern {
+namespace {
+
+constexpr unsigned kMostStrangers = 8;  // then it is a recursion, and there is a shorter way
+
+}  // namespace
 
 Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), watching_(session) {
     bool wanted = std::any_of(session.breakpoints_.begin(), session.breakpoints_.end(), [](const Breakpoint& b) { return b.is_on && b.cause == Cause::system_call; });
@@ -111,6 +116,12 @@ std::optional<Stop> Movement::judge_libraries(Stop stop) {
 }
 
 std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
+    bool came_home = home_watch_ && event.watches >> *home_watch_ & 1 && event.thread == session_.thread_ &&
+                     process_.registers(event.thread).program_counter() == home_return_;
+    if (came_home) {
+        stop.reason = StopReason::stepped;
+        return stop;
+    }
     if (auto ended = judge_left_frames(event, stop)) return ended;
     for (auto& [breakpoint, change] : watching_.seen(event)) {
         if (!wants_to_stop(*breakpoint, event.thread)) continue;
@@ -140,14 +151,17 @@ std::optional<Stop> Movement::judge_left_frames(const TargetEvent& event, Stop s
 
 std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
     RunAddress at = process_.registers(event.thread).program_counter();
-    bool counts = temporary_ && temporary_->count(at) && (*arrived_)(event.thread);
+    bool is_temporary = temporary_ && temporary_->count(at);
+    bool counts = is_temporary && (*arrived_)(event.thread);
     if (session_.loader_hook_ == at)
         if (auto found = judge_libraries(stop)) return found;
     stop.breakpoints = count_hits(event.thread, stop);
     auto ended = judge_left_frames(event, stop);
     if (counts) stop.reason = StopReason::stepped;
     else if (!stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
-    else return ended;
+    else if (ended) return ended;
+    else if (is_temporary && home_ && event.thread == session_.thread_ && ++strangers_ == kMostStrangers) return stop;  // see run
+    else return std::nullopt;
     if (ended) stop.facts = ended->facts;
     if (stop.reason == StopReason::event) stop.facts = facts_of(session_, stop.cause, event.thread);
     return stop;
@@ -216,24 +230,77 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
     struct Insertion {
         LiveProcess& process;
         std::vector<RunAddress> inserted;
-        ~Insertion() {
+        ~Insertion() { remove(); }
+        void remove() {
             for (RunAddress address : inserted) {
                 try {
                     process.remove_trap(address);
                 } catch (const Error&) {  // the memory is gone, and the byte with it
                 }
             }
+            inserted.clear();
         }
     } insertion{process_, {}};
-    for (RunAddress address : temporary) {
-        process_.insert_trap(address);
-        insertion.inserted.push_back(address);
-    }
+    auto insert = [&] {
+        for (RunAddress address : temporary) {
+            process_.insert_trap(address);
+            insertion.inserted.push_back(address);
+        }
+    };
+    insert();
     temporary_ = &temporary;
     arrived_ = &arrived;
     if (watching_.any_by_steps()) return run_by_steps();
+    strangers_ = 0;
     TargetEvent event = process_.run(passes(), only_);
+    // Deep in a recursion: without the temporary stops to where it comes back, and then on as before.
+    while (found_ && found_->reason == StopReason::none) {
+        insertion.remove();
+        auto stopped = run_home();
+        temporary_ = &temporary;
+        if (stopped && stopped->reason != StopReason::stepped) return *stopped;
+        if (!stopped) home_.reset();  // it cannot be watched: the long way
+        insert();
+        strangers_ = 0;
+        // Where it came back to may be one of the places itself.
+        RunAddress at = process_.registers(session_.thread_).program_counter();
+        if (stopped && temporary.count(at) && arrived(session_.thread_)) {
+            stopped->breakpoints = count_hits(session_.thread_, *stopped);
+            process_.met(session_.thread_);
+            return *stopped;
+        }
+        found_.reset();
+        event = process_.run(passes(), only_);
+    }
     return *judged(event);
+}
+
+// Runs until the function that the home frame has called returns into it: the return reads its address from a word of the stack
+// that no other frame reads. Nothing where that cannot be watched.
+std::optional<Stop> Movement::run_home() {
+    constexpr unsigned kWord = 8;
+    auto free = watching_.free_debug_registers();
+    std::optional<unsigned> number = free.empty() ? std::nullopt : std::optional(free.back());
+    Unwinder walk(process_, session_.thread_);
+    const Frame* callee = nullptr;
+    for (unsigned level = 0; const Frame* frame = walk.frame(level); ++level) {
+        if (frame->inlined) continue;
+        if (frame->call_frame_address == home_) break;
+        callee = frame;
+    }
+    if (!number || !callee || !callee->call_frame_address) return std::nullopt;
+    RunAddress word = *callee->call_frame_address - kWord;
+    const Frame* home = walk.caller_of_function(*callee);
+    if (!home || process_.read<std::uint64_t>(word) != home->program_counter.value) return std::nullopt;
+    home_return_ = home->program_counter;
+    home_watch_ = number;
+    process_.set_watch(*number, word, kWord, true);
+    temporary_ = nullptr;
+    TargetEvent event = process_.run(passes(), only_);
+    auto stop = judged(event);
+    if (process_.is_alive()) process_.clear_watch(*number);
+    home_watch_.reset();
+    return stop;
 }
 
 // Single-steps the current thread, looking at the watched bytes after each instruction.

@@ -24,6 +24,9 @@ class Movement {
     // Runs on until a temporary stop counts, or something else happens that the user must see. The reason of the
     // result is `stepped` when a temporary stop counted.
     Stop run(const std::set<RunAddress>& temporary, const Arrived& arrived);
+    // The frame, by its identity, that the next run wants to come back into: many deeper frames of a recursion pass the same
+    // addresses, and are let go by watching its own callee's return address instead. Nothing: there is no such frame.
+    void set_home(std::optional<RunAddress> identity) { home_ = identity; }
     // One instruction of the current thread.
     Stop step_instruction();
     // The halves of a run without temporary stops; nothing: it goes on.
@@ -58,6 +61,12 @@ class Movement {
     LiveProcess& process_;
     ThreadId only_;
     Watching watching_;
+    std::optional<Stop> run_home();
+
+    std::optional<RunAddress> home_;
+    unsigned strangers_ = 0;  // temporary stops met by other frames than the one that counts
+    std::optional<unsigned> home_watch_;  // the debug register that waits for the return
+    RunAddress home_return_;
     const std::set<RunAddress>* temporary_ = nullptr;
     const Arrived* arrived_ = nullptr;
     std::optional<Stop> found_;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <fstream>
 #include <utility>
 
 #include "core/session/movement.h"
@@ -22,9 +23,24 @@ Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, Symb
     open_program();
 }
 
+namespace {
+
+// The words of a file that parts them by zero bytes, from the given one on (proc(5)).
+std::vector<std::string> words_of(const std::string& path, std::size_t first) {
+    std::ifstream file(path, std::ios::binary);
+    std::vector<std::string> words;
+    for (std::string word; std::getline(file, word, '\0');) words.push_back(std::move(word));
+    words.erase(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(std::min(first, words.size())));
+    return words;
+}
+
+}  // namespace
+
 Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search)
     : search_(std::move(search)), sources_(std::move(mappings)) {
     attached_to_ = process;
+    launch_.arguments = words_of(fmt::format("/proc/{}/cmdline", process), 1);
+    launch_.environment = words_of(fmt::format("/proc/{}/environ", process), 0);
     process_ = std::make_unique<LiveProcess>(process, events_, [this](const std::string& path) { return open_symbols(path); });
     launch_.program = process_->program();
     // Where the file has been replaced since, the kernel still has the one that runs.

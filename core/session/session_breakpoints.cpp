@@ -6,6 +6,7 @@
 #include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
 #include "core/session/events.h"
+#include "core/session/runtime_symbol.h"
 #include "core/session/session.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
@@ -26,8 +27,8 @@ bool same_sites(const Breakpoint& a, const Breakpoint& b) {
 std::vector<Breakpoint::Site> sites_of_symbol(Target& target, std::string_view name) {
     std::vector<Breakpoint::Site> sites;
     for (const Module& module : target.modules()) {
-        const ElfSymbol* symbol = module.symbols().symbol_table().named(name);
-        if (!symbol || !symbol->is_function || !symbol->address.value) continue;
+        const ElfSymbol* symbol = runtime_symbol(module.symbols(), name);
+        if (!symbol) continue;
         Breakpoint::Site site;
         site.address = module.to_run(symbol->address);
         site.code.address = symbol->address;

@@ -26,6 +26,7 @@ Stop Session::moved(Move move, const StepWish& wish) {
 
 Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     stop.target_stops = process_->stops() - stops_before;
+    if (own_terminal_) own_terminal_->lend_keyboard(true);
     stack_.reset();
     selected_level_ = 0;
     if (stop.is_end()) {
@@ -189,6 +190,7 @@ std::optional<Stop> Session::continue_meanwhile() {
     going_since_ = process().stops();
     stack_.reset();
     selected_level_ = 0;
+    if (own_terminal_) own_terminal_->lend_keyboard(false);
     going_ = std::make_unique<Movement>(*this);
     auto stop = going_->begin();
     return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;
@@ -196,6 +198,7 @@ std::optional<Stop> Session::continue_meanwhile() {
 
 std::optional<Stop> Session::meanwhile() {
     if (!is_moving()) return std::nullopt;
+    if (own_terminal_) own_terminal_->drain();
     auto stop = going_->look();
     return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;
 }

@@ -35,6 +35,7 @@ Stop Session::out() {
     stack_.reset();
     selected_level_ = 0;
     Movement movement(*this);
+    movement.set_home(caller->call_frame_address);
     Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == thread_ && movement.frame_identity(thread) > identity; });
     if (stop.reason == StopReason::stepped) {
         stop.reason = StopReason::returned;

@@ -106,8 +106,7 @@ void Watching::find(Breakpoint& breakpoint) {
     watched.held = bytes_at(process_, watched.range);
 }
 
-void Watching::set_up(WatchedValue& watched, bool on_reads) {
-    auto pieces = aligned_pieces(watched.range);
+std::vector<unsigned> Watching::free_debug_registers() const {
     std::vector<unsigned> free;
     for (unsigned number = 0; number < kDebugAddresses; ++number) {
         bool taken = std::any_of(session_.breakpoints_.begin(), session_.breakpoints_.end(), [&](const Breakpoint& other) {
@@ -115,6 +114,12 @@ void Watching::set_up(WatchedValue& watched, bool on_reads) {
         });
         if (!taken) free.push_back(number);
     }
+    return free;
+}
+
+void Watching::set_up(WatchedValue& watched, bool on_reads) {
+    auto pieces = aligned_pieces(watched.range);
+    std::vector<unsigned> free = free_debug_registers();
     if (pieces.size() <= free.size()) {
         for (std::size_t i = 0; i < pieces.size(); ++i) {
             process_.set_watch(free[i], pieces[i].first, pieces[i].second, on_reads);
@@ -212,7 +217,7 @@ std::vector<std::pair<Breakpoint*, WatchChange>> Watching::seen(const TargetEven
         bool touched = event.kind != TargetEvent::Kind::touched || changed || watched.range.contains(event.fault_address);
         if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps)) continue;
         WatchChange change = change_of(breakpoint, now, event.thread);
-        if (event.other) change.by = fmt::format("the system call {}", system_call_name(event.other));
+        if (event.system_call >= 0) change.by = fmt::format("the system call {}", system_call_name(event.system_call));
         watched.held = std::move(now);
         found.emplace_back(&breakpoint, std::move(change));
     }

@@ -21,6 +21,8 @@ class Watching {
     std::vector<std::pair<Breakpoint*, WatchChange>> seen(const TargetEvent& event);
     // The watchpoints whose variable's frame has been left, now that this thread stands where it does.
     std::vector<Breakpoint*> left(ThreadId thread);
+    // The numbers of the debug registers that no watchpoint holds.
+    std::vector<unsigned> free_debug_registers() const;
     // Something watched step by step has changed; for steps of this thread.
     bool any_by_steps() const;
 

@@ -28,6 +28,12 @@ LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files
     }
     auto before = [](const LineEntry& a, const LineEntry& b) { return a.range.low < b.range.low; };
     if (!std::is_sorted(entries_.begin(), entries_.end(), before)) std::stable_sort(entries_.begin(), entries_.end(), before);
+    // Of several rows at one address the last has the code. Where an earlier one begins a statement of the same line, it does too.
+    for (std::size_t i = 1; i < entries_.size(); ++i) {
+        const LineEntry& empty = entries_[i - 1];
+        bool same_line = empty.range.size() == 0 && empty.range.low == entries_[i].range.low && empty.line == entries_[i].line && empty.file == entries_[i].file;
+        if (same_line && empty.is_statement) entries_[i].is_statement = true;
+    }
 }
 
 void LineTable::add(const dwarf::LineRow& row, FileAddress next) {

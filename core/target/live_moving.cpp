@@ -194,8 +194,14 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
         if (id <= 0) return std::nullopt;
         cache_.clear();
         modules_are_old_ = regions_are_old_ = true;
-        if (auto event = interpret(id, status))
+        if (auto event = interpret(id, status)) {
+            bool is_held = only_ && event->thread != only_ && !event->is_end() && event->kind != TargetEvent::Kind::replaced && threads_.count(event->thread);
+            if (is_held) {
+                threads_.at(event->thread).pending = event;  // told when that thread may move again
+                continue;
+            }
             if (event->is_end() || !passes(*event)) return stopped_by(*event);
+        }
         auto found = threads_.find(id);
         if (found == threads_.end()) found = threads_.find(process_);  // an exec has taken the thread's place
         if (found == threads_.end() || found->second.running || (only_ && found->first != only_)) continue;
@@ -253,6 +259,25 @@ void LiveProcess::stop_other_threads() {
         if (threads_.count(id) && !threads_.at(id).running) settle(id);
 }
 
+// Waits for one thread while the others stand. They can still be killed: then they are let go to their end, without which the
+// first thread of the process would never be seen to end.
+pid_t LiveProcess::wait_for_thread(ThreadId id, int* status) {
+    for (;;) {
+        pid_t got = wait_for(-1, status);
+        if (got == id || got < 0) return got;
+        auto event = interpret(got, *status);
+        if (!alive_) return -1;
+        auto found = threads_.find(got);
+        if (found == threads_.end()) continue;
+        if (found->second.is_ending) {
+            ptrace(PTRACE_CONT, got, nullptr, nullptr);
+            found->second.running = true;
+        } else if (event) {
+            found->second.pending = event;
+        }
+    }
+}
+
 // ---- one instruction ---------------------------------------------------------------------------------------------
 
 TargetEvent LiveProcess::step(ThreadId id) {
@@ -268,7 +293,7 @@ TargetEvent LiveProcess::step(ThreadId id) {
         target_moves();
         resume(id, threads_.at(id), PTRACE_SINGLESTEP);
         int status = 0;
-        if (wait_for(id, &status) < 0) return lost();
+        if (wait_for_thread(id, &status) < 0) return alive_ ? lost() : ended(status);
         if ((WIFEXITED(status) || WIFSIGNALED(status)) && id != process_) {
             threads_.erase(id);
             event = TargetEvent{TargetEvent::Kind::stepped, living_thread()};

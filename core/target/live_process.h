@@ -50,6 +50,7 @@ struct TargetEvent {
     RunAddress fault_address{};  // what the faulting instruction touched
     unsigned watches = 0;        // one bit for each debug register
     pid_t other = 0;
+    long system_call = -1;       // the one that touched watched memory
 
     bool is_end() const { return kind == Kind::exited || kind == Kind::killed; }
 };
@@ -212,6 +213,7 @@ class LiveProcess final : public Target {
     std::string task_file(const char* name) const;
     void stop_other_threads();
     void wait_for_stop(ThreadId id);
+    pid_t wait_for_thread(ThreadId id, int* status);
     TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
     void move_to_child(pid_t child, bool shares_memory);

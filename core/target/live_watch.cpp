@@ -227,7 +227,7 @@ std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool en
         set_protection(id, true);
         TargetEvent event{TargetEvent::Kind::touched, id};
         event.fault_address = protected_.front().watched.low;
-        event.other = static_cast<pid_t>(registers(id).system_call);
+        event.system_call = static_cast<long>(registers(id).system_call);
         return event;
     }
     if (!protected_.empty() && system_call_result(registers(id)) == -EFAULT) {

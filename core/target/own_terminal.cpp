@@ -37,7 +37,7 @@ void OwnTerminal::begin() {
     if (runs_) return;
     runs_ = true;
     events_.watch(master_, [this] { drain(); });
-    if (keyboard_ < 0) return;
+    if (keyboard_ < 0 || !lends_keyboard_) return;
     winsize size;
     if (ioctl(keyboard_, TIOCGWINSZ, &size) == 0) ioctl(master_, TIOCSWINSZ, &size);
     termios settings;

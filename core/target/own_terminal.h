@@ -24,6 +24,8 @@ class OwnTerminal {
 
     const std::string& path() const { return path_; }  // what the program opens
     void begin();  // the program runs from here on
+    // Whether the keyboard goes to the program while it runs; not while the user types commands meanwhile.
+    void lend_keyboard(bool wanted) { lends_keyboard_ = wanted; }
     void end();    // it has stopped: what it wrote until now is taken, and the keyboard is ours again
     void drain();
 
@@ -35,7 +37,7 @@ class OwnTerminal {
     Output output_;
     std::string path_;
     std::optional<termios> ours_;
-    bool runs_ = false;
+    bool runs_ = false, lends_keyboard_ = true;
 };
 
 }  // namespace lantern

@@ -11,7 +11,7 @@
 namespace lantern::testing {
 namespace {
 
-const std::string kControl = "control-gcc-O0";
+const std::string kControl = fixture("control-gcc-O0");
 
 Ran control(const std::vector<std::string>& commands, const std::vector<std::string>& options = {"--stdout", "/dev/null"}) {
     return debug(kControl, commands, options);
@@ -137,7 +137,7 @@ struct Spinning {
         child = fork();
         if (child == 0) {
             (void)!freopen("/dev/null", "w", stdout);
-            execl(fixture(kControl).c_str(), "control", "spin", nullptr);
+            execl(kControl.c_str(), "control", "spin", nullptr);
             _exit(127);
         }
         usleep(100'000);
@@ -166,6 +166,32 @@ TEST(Attach, FromTheCommandLine) {
     EXPECT_EQ(run({LANTERN_PROGRAM, "attach"}).status, 2);
 }
 
+TEST(Attach, AnInterpreterStoppedInOurExtension) {
+    if (!HAVE_PYTHON) GTEST_SKIP() << "Python's headers are not here: SKIPPED";
+    int ready[2];
+    ASSERT_EQ(pipe(ready), 0);
+    pid_t child = fork();
+    if (child == 0) {
+        dup2(ready[1], 1);
+        execl("/usr/bin/python3", "python3", SOURCE_FOLDER "/tests/programs/weighing.py", FIXTURES, nullptr);
+        _exit(127);
+    }
+    char line[16];
+    ASSERT_GT(read(ready[0], line, sizeof line), 0);
+    Ran ran = run({LANTERN_PROGRAM, "attach", std::to_string(child), "--do", "pause at heaviest", "--do", "continue", "--do", "stack", "--do", "caller", "--do", "value loads", "--do", "stack all", "--do", "release"});
+    EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
+    EXPECT_TRUE(ran.says("breakpoint 1 ─ heaviest"));
+    EXPECT_TRUE(ran.says("weigh.cpp:"));
+    EXPECT_TRUE(ran.says(" frames of python3")) << ran.output;
+    EXPECT_TRUE(ran.says("stack all shows them"));
+    EXPECT_TRUE(ran.says("loads = [12, 40, 31, ") || ran.says("{12, 40, 31, ")) << ran.output;
+    EXPECT_EQ(waitpid(child, nullptr, WNOHANG), 0) << "it weighs on";
+    kill(child, SIGKILL);
+    waitpid(child, nullptr, 0);
+    close(ready[0]);
+    close(ready[1]);
+}
+
 TEST(OwnTerminal, KeepsATranscriptWithTheStopsMarked) {
     TemporaryFolder folder;
     Ran ran = debug(kControl, {"pause at loops", "launch loops", "continue"}, {"--terminal", "own", "--out", folder.path().string()});
@@ -178,7 +204,7 @@ TEST(OwnTerminal, KeepsATranscriptWithTheStopsMarked) {
 }
 
 TEST(OwnTerminal, InteractiveProgramsHearTheKeys) {
-    Terminal terminal({LANTERN_PROGRAM, "debug", fixture(kControl), "--terminal", "own"});
+    Terminal terminal({LANTERN_PROGRAM, "debug", kControl, "--terminal", "own"});
     ASSERT_TRUE(terminal.shows("›"));
     terminal.type("launch chat\r");
     ASSERT_TRUE(terminal.shows("barge? "));
@@ -196,7 +222,7 @@ TEST(OwnTerminal, InteractiveProgramsHearTheKeys) {
 }
 
 TEST(Prompt, TellsWhatHappensWhileALineIsTyped) {
-    Terminal terminal({LANTERN_PROGRAM, "debug", fixture(kControl), "--stdout", "/dev/null"});
+    Terminal terminal({LANTERN_PROGRAM, "debug", kControl, "--stdout", "/dev/null"});
     ASSERT_TRUE(terminal.shows("›"));
     terminal.type("pause at count once\r");
     ASSERT_TRUE(terminal.shows("breakpoint 1"));
@@ -216,7 +242,7 @@ TEST(Prompt, TellsWhatHappensWhileALineIsTyped) {
 }
 
 TEST(Prompt, CtrlCStopsAFloodAndAStorm) {
-    Terminal terminal({LANTERN_PROGRAM, "debug", fixture(kControl), "--stdout", "/dev/null"});
+    Terminal terminal({LANTERN_PROGRAM, "debug", kControl, "--stdout", "/dev/null"});
     ASSERT_TRUE(terminal.shows("›"));
     terminal.type("pause at pass when turn < 0\r");
     ASSERT_TRUE(terminal.shows("breakpoint 1"));

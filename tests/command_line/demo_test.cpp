@@ -50,5 +50,36 @@ TEST(Demo, FindsTheIndexOnePastTheEnd) {
     EXPECT_TRUE(ran.says("barges    65"));
 }
 
+Ran play_gates(const std::string& script, const std::filesystem::path& folder = {}) {
+    std::string program = std::string(DEMO_PROGRAM).substr(0, std::string(DEMO_PROGRAM).rfind('/')) + "/lockgates";
+    return run({LANTERN_PROGRAM, "debug", program, "--stdout", "/dev/null", "--script", std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"}, "", folder);
+}
+
+TEST(Demo, FindsTheOneBargeInThousands) {
+    Ran ran = play_gates("one-in-thousands");
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("barge = {number = 4711, ")) << ran.output;
+    EXPECT_TRUE(ran.says("1 hit, passed "));
+    EXPECT_TRUE(ran.says("work_chamber")) << "and who sent it";
+}
+
+TEST(Demo, FindsTheWrongHandOnTheTally) {
+    Ran ran = play_gates("wrong-hand");
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("→ 0"));
+    EXPECT_TRUE(ran.says("tally.boats[boat / 400 % 2] = 0;")) << "the line that did it";
+    EXPECT_TRUE(ran.says("lower keeper"));
+    EXPECT_TRUE(ran.says("boat = 400"));
+}
+
+TEST(Demo, DrawsTheDay) {
+    if (run({"sh", "-c", "command -v gnuplot"}).status != 0) GTEST_SKIP() << "gnuplot is not here: drawing is SKIPPED";
+    TemporaryFolder folder;
+    Ran ran = play_gates("level-of-a-day", folder.path());
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_EQ(lines_of(folder.read("upper-pound.csv")).size(), 145u) << "every ten minutes of a day, and the heading";
+    EXPECT_NE(folder.read("upper-pound.svg").find("gates_open"), std::string::npos);
+}
+
 }  // namespace
 }  // namespace lantern::testing

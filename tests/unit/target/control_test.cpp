@@ -290,7 +290,7 @@ TEST(Watch, ProtectedPagesTellOfStoresAndSystemCallsAndLetThemThrough) {
     unsigned touched = 0, by_system_call = 0;
     TargetEvent end = process.run([&](const TargetEvent& event) {
         EXPECT_NE(event.kind, TargetEvent::Kind::signal);
-        if (event.kind == TargetEvent::Kind::touched) ++touched, by_system_call += event.other != 0;
+        if (event.kind == TargetEvent::Kind::touched) ++touched, by_system_call += event.system_call >= 0;
         return event.kind != TargetEvent::Kind::signal;
     });
     EXPECT_EQ(end.exit_code, 0);
