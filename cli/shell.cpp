@@ -92,7 +92,7 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
         log_line(fmt::format("command: {}", text));
         command->run(*this, rest);
         if (session_.movements() != movements) log_line(fmt::format("stopped; the target stopped {} times on the way", session_.last_stop().target_stops));
-        bool interrupted = session_.movements() != movements && session_.last_stop().reason == StopReason::paused;
+        bool interrupted = session_.movements() != movements && session_.last_stop().reason == StopReason::paused && command->word != "pause";
         if (interrupted && (number || depth_)) {
             // Whoever presses Ctrl-C while a script plays means the script as well.
             show(Notice{Notice::Kind::warning, "interrupted: the rest of the script is not played"});

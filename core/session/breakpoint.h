@@ -38,6 +38,8 @@ struct WatchedValue {
     Value value;                       // where it lies; `held` are its bytes when they were looked at last
     RunRange range{};
     std::vector<std::byte> held;
+    std::vector<std::byte> held_before; // the same before the events of `round`: threads that wrote at the same moment
+    std::uint64_t round = 0;
     bool follows = false;              // resolved anew at each stop
     // The frame a local variable belongs to; when it is left, the watchpoint ends.
     struct Owner {

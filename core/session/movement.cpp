@@ -123,11 +123,13 @@ std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
         return stop;
     }
     if (auto ended = judge_left_frames(event, stop)) return ended;
-    for (auto& [breakpoint, change] : watching_.seen(event)) {
-        if (!wants_to_stop(*breakpoint, event.thread)) continue;
-        stop.breakpoints.push_back(breakpoint->number);
-        stop.cause = breakpoint->cause;
-        stop.changes.push_back(std::move(change));
+    for (Watching::Seen& seen : watching_.seen(event)) {
+        if (wants_to_stop(*seen.breakpoint, event.thread)) {
+            stop.breakpoints.push_back(seen.breakpoint->number);
+            stop.cause = seen.breakpoint->cause;
+            stop.changes.push_back(watching_.change(seen, event));
+        }
+        watching_.remember(std::move(seen));
     }
     if (stop.breakpoints.empty()) return std::nullopt;
     stop.reason = StopReason::event;

@@ -58,6 +58,7 @@ Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearc
     last_stop_.reason = StopReason::attached;
     last_stop_.thread = thread_;
     for (const Module& module : process_->modules()) known_libraries_.insert(module.path());
+    selected_level_ = level_of_users_code();
 }
 
 void Session::open_program() {

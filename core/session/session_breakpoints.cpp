@@ -9,6 +9,7 @@
 #include "core/session/runtime_symbol.h"
 #include "core/session/session.h"
 #include "core/session/watching.h"
+#include "core/session/ways_to_line.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/code_query.h"
@@ -37,6 +38,33 @@ std::vector<Breakpoint::Site> sites_of_symbol(Target& target, std::string_view n
         sites.push_back(std::move(site));
     }
     return sites;
+}
+
+// Sites for the ways to the line that the first one of each function does not stand on.
+void add_further_ways(Target& target, Breakpoint& breakpoint) {
+    for (const Module& module : target.modules()) {
+        std::map<const Function*, std::vector<FileAddress>> chosen;
+        const Breakpoint::Site* first = nullptr;
+        for (const Breakpoint::Site& site : breakpoint.sites) {
+            const Function* function = site.module == module.path() ? module.symbols().function_at(site.code.address) : nullptr;
+            if (!function) continue;
+            first = &site;
+            chosen[function].push_back(site.code.address);
+        }
+        if (!first) continue;
+        CodeSite code = first->code;
+        auto blocks = blocks_of_line(module.symbols(), code.file, code.line);
+        for (const auto& [function, addresses] : chosen)
+            for (FileAddress address : further_ways(target, module, *function, blocks, addresses)) {
+                Breakpoint::Site made;
+                made.code = code;
+                made.code.address = address;
+                made.code.function = function->name;
+                made.address = module.to_run(address);
+                made.module = module.path();
+                breakpoint.sites.push_back(std::move(made));
+            }
+    }
 }
 
 // Which of the stretches of code that the compiler made of the line each site stands in.
@@ -156,7 +184,10 @@ void Session::resolve_place_sites(Breakpoint& breakpoint) {
         made.module = site.module ? site.module->path() : "";
         breakpoint.sites.push_back(std::move(made));
     }
-    if (breakpoint.place.kind == Place::Kind::line) number_blocks(target(), breakpoint);
+    if (breakpoint.place.kind == Place::Kind::line) {
+        add_further_ways(target(), breakpoint);
+        number_blocks(target(), breakpoint);
+    }
     // From now on the very file that was meant, not any other that ends the same.
     bool has_file = !found.empty() && !found.front().code.file.empty();
     if (breakpoint.place.kind == Place::Kind::line && has_file) breakpoint.place.file = found.front().code.file;
@@ -239,6 +270,7 @@ void Session::want_loader_hook() {
 
 void Session::look_at_libraries(std::vector<std::string>& loaded, std::vector<std::string>& unloaded) {
     std::set<std::string> now;
+    process_->forget_modules();
     for (const Module& module : process_->modules()) now.insert(module.path());
     std::set_difference(now.begin(), now.end(), known_libraries_.begin(), known_libraries_.end(), std::back_inserter(loaded));
     std::set_difference(known_libraries_.begin(), known_libraries_.end(), now.begin(), now.end(), std::back_inserter(unloaded));

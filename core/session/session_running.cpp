@@ -26,7 +26,7 @@ Stop Session::moved(Move move, const StepWish& wish) {
 
 Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     stop.target_stops = process_->stops() - stops_before;
-    if (own_terminal_) own_terminal_->lend_keyboard(true);
+    process_->lend_terminals(true);
     stack_.reset();
     selected_level_ = 0;
     if (stop.is_end()) {
@@ -35,7 +35,7 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     } else if (stop.thread) {
         thread_ = stop.thread;
         // An event in a library's code is looked at from the user's own.
-        if (stop.reason == StopReason::event || !stop.facts.empty()) selected_level_ = level_of_users_code();
+        if (stop.reason == StopReason::event || stop.reason == StopReason::paused || !stop.facts.empty()) selected_level_ = level_of_users_code();
     }
     if (is_running() && std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
         Watching(*this).follow_all();
@@ -190,7 +190,7 @@ std::optional<Stop> Session::continue_meanwhile() {
     going_since_ = process().stops();
     stack_.reset();
     selected_level_ = 0;
-    if (own_terminal_) own_terminal_->lend_keyboard(false);
+    process_->lend_terminals(false);
     going_ = std::make_unique<Movement>(*this);
     auto stop = going_->begin();
     return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;

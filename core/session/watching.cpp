@@ -177,18 +177,20 @@ bool Watching::any_by_steps() const {
 }
 
 // The statement that did it: the processor tells when the instruction is done, so it is the one before.
-WatchChange Watching::change_of(const Breakpoint& breakpoint, std::vector<std::byte> now, ThreadId thread) {
+WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
+    const Breakpoint& breakpoint = *seen.breakpoint;
+    const std::vector<std::byte>& now = seen.now;
     const WatchedValue& watched = *breakpoint.watched;
     WatchChange change;
     change.number = breakpoint.number;
     change.expression = breakpoint.subject;
-    change.is_write = now != watched.held;
+    change.is_write = now != watched.held_before;
     Piece part{breakpoint.subject, watched.value.type, 0, now.size()};
-    if (change.is_write) part = part_that_differs(part, watched.held, now);
+    if (change.is_write) part = part_that_differs(part, watched.held_before, now);
     change.expression = part.name;
-    change.before = value_of_bytes(*part.type, ByteSpan(watched.held).subspan(part.offset, part.size));
+    change.before = value_of_bytes(*part.type, ByteSpan(watched.held_before).subspan(part.offset, part.size));
     change.after = value_of_bytes(*part.type, ByteSpan(now).subspan(part.offset, part.size));
-    RunAddress last = process_.registers(thread).program_counter() - 1;
+    RunAddress last = process_.registers(event.thread).program_counter() - 1;
     change.instruction = last + 1;
     if (const Module* module = process_.module_at(last)) {
         FileAddress at = module->to_file(last);
@@ -198,11 +200,12 @@ WatchChange Watching::change_of(const Breakpoint& breakpoint, std::vector<std::b
         }
         if (auto name = module->symbols().nearest_name(at)) change.function = name->name;
     }
+    if (event.system_call >= 0) change.by = fmt::format("the system call {}", system_call_name(event.system_call));
     return change;
 }
 
-std::vector<std::pair<Breakpoint*, WatchChange>> Watching::seen(const TargetEvent& event) {
-    std::vector<std::pair<Breakpoint*, WatchChange>> found;
+std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
+    std::vector<Seen> found;
     for (Breakpoint& breakpoint : session_.breakpoints_) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
         WatchedValue& watched = *breakpoint.watched;
@@ -213,13 +216,14 @@ std::vector<std::pair<Breakpoint*, WatchChange>> Watching::seen(const TargetEven
         if (!meant) continue;
         std::vector<std::byte> now(watched.range.size());
         if (process_.read_available(watched.range.low, now) != now.size()) continue;
-        bool changed = now != watched.held;
+        if (event.round != watched.round || event.round == 0) {
+            watched.round = event.round;
+            watched.held_before = watched.held;
+        }
+        bool changed = now != watched.held_before;
         bool touched = event.kind != TargetEvent::Kind::touched || changed || watched.range.contains(event.fault_address);
         if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps)) continue;
-        WatchChange change = change_of(breakpoint, now, event.thread);
-        if (event.system_call >= 0) change.by = fmt::format("the system call {}", system_call_name(event.system_call));
-        watched.held = std::move(now);
-        found.emplace_back(&breakpoint, std::move(change));
+        found.push_back({&breakpoint, std::move(now)});
     }
     return found;
 }

@@ -16,9 +16,17 @@ class Watching {
     // A watched value that is to be followed may lie elsewhere now.
     void follow_all();
 
-    // The watchpoints that a thread has met, by the event; each with what changed. Those whose bytes are the same as before
-    // are left out, unless they wait for any access.
-    std::vector<std::pair<Breakpoint*, WatchChange>> seen(const TargetEvent& event);
+    // The watchpoints that a thread has met, by the event, with the bytes they hold now. Those whose bytes are the same as
+    // before are left out, unless they wait for any access.
+    struct Seen {
+        Breakpoint* breakpoint;
+        std::vector<std::byte> now;
+    };
+    std::vector<Seen> seen(const TargetEvent& event);
+    // What to tell of it.
+    WatchChange change(const Seen& seen, const TargetEvent& event);
+    // From here on what is there now is what was there before.
+    void remember(Seen seen) { seen.breakpoint->watched->held = std::move(seen.now); }
     // The watchpoints whose variable's frame has been left, now that this thread stands where it does.
     std::vector<Breakpoint*> left(ThreadId thread);
     // The numbers of the debug registers that no watchpoint holds.
@@ -30,7 +38,6 @@ class Watching {
     void find(Breakpoint& breakpoint);
     void set_up(WatchedValue& watched, bool on_reads);
     void take_down(WatchedValue& watched);
-    WatchChange change_of(const Breakpoint& breakpoint, std::vector<std::byte> now, ThreadId thread);
 
     Session& session_;
     LiveProcess& process_;

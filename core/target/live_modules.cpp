@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <utility>
 #include <cstdio>
 #include <cstdlib>
 
@@ -106,6 +107,8 @@ const Module* LiveProcess::module_at(RunAddress address) {
     for (int attempt = 0; attempt < 2; ++attempt) {
         for (const Module& module : modules_)
             if (module.holds(address)) return &module;
+        // It may have been loaded since; once for each event is enough to find out that it is in none.
+        modules_are_old_ |= std::exchange(modules_may_be_old_, false);
         refresh_modules();
     }
     return nullptr;

@@ -77,7 +77,12 @@ bool LiveProcess::has_pending(ThreadId id) const {
 
 void LiveProcess::lend_terminal() {
     if (own_terminal_) own_terminal_->begin();
-    else terminal_.lend(process_);
+    else if (lends_terminals_) terminal_.lend(process_);
+}
+
+void LiveProcess::lend_terminals(bool wanted) {
+    lends_terminals_ = wanted;
+    if (own_terminal_) own_terminal_->lend_keyboard(wanted);
 }
 
 void LiveProcess::take_terminal_back() {
@@ -193,12 +198,21 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
         if (id < 0 && errno == ECHILD) return stopped_by(lost());
         if (id <= 0) return std::nullopt;
         cache_.clear();
-        modules_are_old_ = regions_are_old_ = true;
+        modules_may_be_old_ = true;
+        ++round_;
         if (auto event = interpret(id, status)) {
+            event->round = round_;
             bool is_held = only_ && event->thread != only_ && !event->is_end() && event->kind != TargetEvent::Kind::replaced && threads_.count(event->thread);
             if (is_held) {
                 threads_.at(event->thread).pending = event;  // told when that thread may move again
                 continue;
+            }
+            // What several threads write at the same moment is told apart only while all of them stand.
+            bool is_watch = event->kind == TargetEvent::Kind::watched || event->kind == TargetEvent::Kind::touched;
+            if (is_watch && threads_.size() > 1) {
+                stop_other_threads();
+                if (!alive_) return stopped_by(lost());
+                others_wait_ = true;
             }
             if (event->is_end() || !passes(*event)) return stopped_by(*event);
         }
@@ -241,6 +255,7 @@ void LiveProcess::wait_for_stop(ThreadId id) {
         return;
     }
     if (auto event = interpret(id, status)) {
+        event->round = round_;
         auto thread = threads_.find(event->thread);
         if (thread != threads_.end() && event->kind != TargetEvent::Kind::stepped) thread->second.pending = event;
     }

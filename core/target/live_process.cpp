@@ -70,7 +70,21 @@ void LiveProcess::set_up_memory() {
 
 LiveProcess::Thread& LiveProcess::add_thread(ThreadId id) {
     Thread& thread = threads_[id];
-    if (!thread.number) thread.number = ++threads_met_;
+    if (thread.number) return thread;
+    // Threads born at the same time are met in any order; their numbers follow their births.
+    auto reserved = reserved_numbers_.find(id);
+    if (reserved == reserved_numbers_.end()) {
+        std::set<ThreadId> unmet{id};
+        std::error_code ignored;
+        for (const auto& entry : std::filesystem::directory_iterator(fmt::format("/proc/{}/task", process_), ignored)) {
+            ThreadId other = std::atoi(entry.path().filename().c_str());
+            if (other < id && !threads_.count(other) && !reserved_numbers_.count(other)) unmet.insert(other);
+        }
+        for (ThreadId each : unmet) reserved_numbers_[each] = ++threads_met_;
+        reserved = reserved_numbers_.find(id);
+    }
+    thread.number = reserved->second;
+    reserved_numbers_.erase(reserved);
     return thread;
 }
 

@@ -48,6 +48,7 @@ struct TargetEvent {
     int exit_code = 0;
     bool is_fault = false;       // the signal comes from the instruction at the program counter
     RunAddress fault_address{};  // what the faulting instruction touched
+    std::uint64_t round = 0;     // events that came before the threads went on again share it
     unsigned watches = 0;        // one bit for each debug register
     pid_t other = 0;
     long system_call = -1;       // the one that touched watched memory
@@ -73,6 +74,8 @@ class LiveProcess final : public Target {
 
     // Its own terminal, borrowed; null: it has ours.
     void set_own_terminal(OwnTerminal* terminal) { own_terminal_ = terminal; }
+    // Whether the program gets the keyboard while it runs; not while the user types commands meanwhile.
+    void lend_terminals(bool wanted);
     pid_t id() const { return process_; }
     bool is_alive() const { return alive_; }
     // How often the target has stopped since it was launched, for whatever reason.
@@ -148,6 +151,8 @@ class LiveProcess final : public Target {
     const std::list<Module>& modules() override;
     const Module* module_at(RunAddress address) override;
     const Module& main_module();
+    // Libraries have come or gone since the last event.
+    void forget_modules() { modules_are_old_ = true; }
     const std::string& program() const { return program_; }
 
   private:
@@ -246,10 +251,12 @@ class LiveProcess final : public Target {
     OpenSymbols open_symbols_;
     TerminalHandover terminal_;
     OwnTerminal* own_terminal_ = nullptr;
+    bool lends_terminals_ = true;
     MemoryCache cache_;
     int memory_ = -1;  // /proc/PID/mem
     bool alive_ = false, modules_are_old_ = true, moving_ = false, attached_ = false, traces_system_calls_ = false;
     unsigned threads_met_ = 0;
+    std::map<ThreadId, unsigned> reserved_numbers_;  // of threads that were seen and have not told of themselves yet
     ThreadId only_ = 0;  // the one thread that moves; 0: all
     Follow follow_ = Follow::parent;
     std::set<pid_t> early_children_;  // stopped before their parent told of them
@@ -263,6 +270,8 @@ class LiveProcess final : public Target {
         int protection = 0;  // as it was: PROT_READ …
     };
     std::vector<ProtectedPages> protected_;
+    std::uint64_t round_ = 0;
+    bool modules_may_be_old_ = true;
     bool watches_written_ = false, others_wait_ = false;
     unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;

@@ -58,7 +58,7 @@ Ran play_gates(const std::string& script, const std::filesystem::path& folder = 
 TEST(Demo, FindsTheOneBargeInThousands) {
     Ran ran = play_gates("one-in-thousands");
     EXPECT_EQ(ran.status, 0) << ran.output;
-    EXPECT_TRUE(ran.says("barge = {number = 4711, ")) << ran.output;
+    EXPECT_TRUE(ran.says("{number = 4711, draught_cm = ")) << ran.output;
     EXPECT_TRUE(ran.says("1 hit, passed "));
     EXPECT_TRUE(ran.says("work_chamber")) << "and who sent it";
 }

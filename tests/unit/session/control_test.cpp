@@ -130,6 +130,30 @@ TEST(Counts, PatternsAreOneBreakpointWithManySites) {
     EXPECT_THROW(at.pause_at("nothing_*"), RequestError);
 }
 
+// Whatever the optimiser made of a line: where a step sees one of its statements begin, a breakpoint on it is met.
+TEST(Counts, EveryLineThatRunsCanBeStoppedAt) {
+    for (const std::string& program : builds_of("control")) {
+        std::set<std::uint32_t> ran;
+        Controlled traced({"loops"}, program);
+        traced.session.reach(traced.session.place("loops"));
+        while (traced.function() == "loops") {
+            const Frame* frame = traced.session.selected_frame();
+            bool begins = frame->line && frame->line->is_statement && frame->module->to_run(frame->line->range.low) == frame->program_counter;
+            if (begins) ran.insert(frame->line->line);
+            if (traced.session.over_instruction().is_end()) break;
+        }
+        if (program.ends_with("O0")) {
+            EXPECT_GE(ran.size(), 4u) << program;
+        }
+        for (std::uint32_t line : ran) {
+            Controlled at({"loops"}, program);
+            const Breakpoint& set = at.pause_at("control.c:" + std::to_string(line));
+            Stop stop = at.session.launch_again();
+            EXPECT_EQ(stop.reason, StopReason::breakpoint) << program << " line " << line << ", " << set.sites.size() << " sites";
+        }
+    }
+}
+
 // ---- notes
 
 TEST(Notes, RecordWithoutStopping) {
