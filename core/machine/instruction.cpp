@@ -1,18 +1,9 @@
 #include "core/machine/instruction.h"
 
-#include <Zydis/Zydis.h>
+#include "core/machine/decoder.h"
 
 namespace lantern {
 namespace {
-
-const ZydisDecoder& decoder() {
-    static const ZydisDecoder instance = [] {
-        ZydisDecoder made;
-        ZydisDecoderInit(&made, ZYDIS_MACHINE_MODE_LONG_64, ZYDIS_STACK_WIDTH_64);
-        return made;
-    }();
-    return instance;
-}
 
 std::optional<unsigned> dwarf_number(ZydisRegister reg) {
     static constexpr unsigned kByEncoding[] = {0, 2, 1, 3, 7, 6, 4, 5, 8, 9, 10, 11, 12, 13, 14, 15};
@@ -41,9 +32,9 @@ Instruction::Kind kind_of(const ZydisDecodedInstruction& instruction) {
 }  // namespace
 
 std::optional<Instruction> decode_instruction(ByteSpan bytes, RunAddress address) {
-    ZydisDecodedInstruction decoded;
-    ZydisDecodedOperand operands[ZYDIS_MAX_OPERAND_COUNT];
-    if (!ZYAN_SUCCESS(ZydisDecoderDecodeFull(&decoder(), bytes.data(), bytes.size(), &decoded, operands))) return std::nullopt;
+    Decoded whole_of_it;
+    if (!decode(bytes, whole_of_it)) return std::nullopt;
+    const auto& [decoded, operands] = whole_of_it;
     Instruction result;
     result.address = address;
     result.length = decoded.length;
@@ -70,9 +61,9 @@ std::optional<Instruction> decode_instruction(ByteSpan bytes, RunAddress address
 }
 
 std::string instruction_text(ByteSpan bytes, RunAddress address) {
-    ZydisDecodedInstruction decoded;
-    ZydisDecodedOperand operands[ZYDIS_MAX_OPERAND_COUNT];
-    if (!ZYAN_SUCCESS(ZydisDecoderDecodeFull(&decoder(), bytes.data(), bytes.size(), &decoded, operands))) return "(bad)";
+    Decoded whole_of_it;
+    if (!decode(bytes, whole_of_it)) return "(bad)";
+    const auto& [decoded, operands] = whole_of_it;
     ZydisFormatter formatter;
     ZydisFormatterInit(&formatter, ZYDIS_FORMATTER_STYLE_INTEL);
     char text[160];

@@ -1,21 +1,12 @@
 #include "core/machine/moved_instruction.h"
 
-#include <Zydis/Zydis.h>
-
 #include <cstring>
 #include <limits>
 
+#include "core/machine/decoder.h"
+
 namespace lantern {
 namespace {
-
-const ZydisDecoder& decoder() {
-    static const ZydisDecoder instance = [] {
-        ZydisDecoder made;
-        ZydisDecoderInit(&made, ZYDIS_MACHINE_MODE_LONG_64, ZYDIS_STACK_WIDTH_64);
-        return made;
-    }();
-    return instance;
-}
 
 // Machine code in the making, and the address it will stand at.
 class Code {
@@ -89,9 +80,9 @@ bool is_short_form_only(ZydisMnemonic mnemonic) {
 }  // namespace
 
 std::optional<std::vector<std::byte>> move_instruction(ByteSpan bytes, RunAddress from, RunAddress to) {
-    ZydisDecodedInstruction decoded;
-    ZydisDecodedOperand operands[ZYDIS_MAX_OPERAND_COUNT];
-    if (!ZYAN_SUCCESS(ZydisDecoderDecodeFull(&decoder(), bytes.data(), bytes.size(), &decoded, operands))) return std::nullopt;
+    Decoded whole_of_it;
+    if (!decode(bytes, whole_of_it)) return std::nullopt;
+    const auto& [decoded, operands] = whole_of_it;
     ByteSpan whole = bytes.first(decoded.length);
     RunAddress next = from + decoded.length;
     std::optional<RunAddress> target;

@@ -1,24 +1,15 @@
 #include "core/machine/store.h"
 
-#include <Zydis/Zydis.h>
-
 #include <bit>
 #include <cstring>
 #include <functional>
+
+#include "core/machine/decoder.h"
 
 namespace lantern {
 namespace {
 
 constexpr std::uint64_t kCarry = 1, kParity = 4, kAdjust = 0x10, kZero = 0x40, kSign = 0x80, kOverflow = 0x800;
-
-const ZydisDecoder& decoder() {
-    static const ZydisDecoder instance = [] {
-        ZydisDecoder made;
-        ZydisDecoderInit(&made, ZYDIS_MACHINE_MODE_LONG_64, ZYDIS_STACK_WIDTH_64);
-        return made;
-    }();
-    return instance;
-}
 
 std::optional<std::uint64_t> value_of(ZydisRegister reg, const Registers& registers) {
     auto named = find_register(ZydisRegisterGetString(reg));
@@ -82,9 +73,9 @@ std::optional<std::uint64_t> result_of(ZydisMnemonic operation, std::uint64_t le
 }  // namespace
 
 std::optional<Store> work_out_store(ByteSpan bytes, const Registers& registers, const ReadBytes& read) {
-    ZydisDecodedInstruction decoded;
-    ZydisDecodedOperand operands[ZYDIS_MAX_OPERAND_COUNT];
-    if (!ZYAN_SUCCESS(ZydisDecoderDecodeFull(&decoder(), bytes.data(), bytes.size(), &decoded, operands))) return std::nullopt;
+    Decoded whole_of_it;
+    if (!decode(bytes, whole_of_it)) return std::nullopt;
+    const auto& [decoded, operands] = whole_of_it;
     const ZydisDecodedOperand& place = operands[0];
     bool plain = place.type == ZYDIS_OPERAND_TYPE_MEMORY && !(decoded.attributes & (ZYDIS_ATTRIB_HAS_LOCK | ZYDIS_ATTRIB_HAS_REP));
     if (!plain || decoded.operand_count_visible > 2 || place.size > 64) return std::nullopt;

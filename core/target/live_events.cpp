@@ -163,6 +163,12 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal) {
+    if (unsigned hits = signal == SIGTRAP ? take_watch_hits(id) : 0) {
+        settle(id);
+        TargetEvent event{TargetEvent::Kind::watched, id};
+        event.watches = hits;
+        return event;
+    }
     siginfo_t info{};
     ptrace(PTRACE_GETSIGINFO, id, nullptr, &info);
     if (signal == SIGTRAP)
@@ -180,12 +186,6 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
 
 std::optional<TargetEvent> LiveProcess::interpret_trap(ThreadId id, const siginfo_t& info) {
     Thread& thread = threads_.at(id);
-    if (unsigned hits = take_watch_hits(id)) {
-        TargetEvent event{TargetEvent::Kind::watched, id};
-        event.watches = hits;
-        settle(id);
-        return event;
-    }
     if (info.si_code == TRAP_TRACE) return TargetEvent{TargetEvent::Kind::stepped, id};
     RunAddress before = registers(id).program_counter() - 1;
     // A thread that was stopped between meeting our byte and telling of it tells later, when the byte may be gone.

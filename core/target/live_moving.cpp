@@ -26,14 +26,14 @@ pid_t wait_for(pid_t id, int* status) {
     return got;
 }
 
-// How often to look for news before going to sleep: a stop that comes within microseconds costs no sleep then. On one
-// processor the program could not run meanwhile.
-int looks_before_sleep() {
-    static const int looks = [] {
+// How often to look for news before going to sleep: a stop that comes within microseconds costs no sleep then. Where the
+// processors are busy with the program's threads, looking would only take time from them.
+int looks_before_sleep(std::size_t threads) {
+    static const bool has_another_processor = [] {
         cpu_set_t set;
-        return sched_getaffinity(0, sizeof set, &set) == 0 && CPU_COUNT(&set) > 1 ? 40 : 1;
+        return sched_getaffinity(0, sizeof set, &set) == 0 && CPU_COUNT(&set) > 1;
     }();
-    return looks;
+    return threads == 1 && has_another_processor ? 300 : 2;
 }
 
 constexpr unsigned kEventsBetweenLooks = 256;  // at Ctrl-C, while one event follows the other
@@ -156,7 +156,7 @@ TargetEvent LiveProcess::run() {
 TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
     if (auto event = set_going(passes, only)) return *event;
     for (;;) {
-        for (int look = 0; look < looks_before_sleep(); ++look)
+        for (int look = 0; look < looks_before_sleep(threads_.size()); ++look)
             if (auto event = poll(passes)) return *event;
         if (events_.wait() == EventLoop::Event::interrupt) return interrupted();
     }
@@ -214,7 +214,10 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
                 if (!alive_) return stopped_by(lost());
                 others_wait_ = true;
             }
-            if (event->is_end() || !passes(*event)) return stopped_by(*event);
+            judging_ = true;
+            bool goes_on = !event->is_end() && passes(*event);
+            judging_ = false;
+            if (!goes_on) return stopped_by(*event);
         }
         auto found = threads_.find(id);
         if (found == threads_.end()) found = threads_.find(process_);  // an exec has taken the thread's place

@@ -114,7 +114,7 @@ std::string LiveProcess::task_file(const char* name) const {
 
 std::size_t LiveProcess::read_available(RunAddress address, std::span<std::byte> out) {
     if (!alive_) return 0;
-    if (moving_) cache_.clear();  // it changes under us
+    if (moving_ && !judging_) cache_.clear();  // it changes under us
     std::size_t got = cache_.read(address, out);
     for (auto trap = traps_.lower_bound(address); trap != traps_.end() && trap->first < address + got; ++trap)
         out[trap->first - address] = trap->second.original;

@@ -272,6 +272,7 @@ class LiveProcess final : public Target {
     std::vector<ProtectedPages> protected_;
     std::uint64_t round_ = 0;
     bool modules_may_be_old_ = true;
+    bool judging_ = false;  // a thread stands for its event while others move: what was read of memory holds until it is decided
     bool watches_written_ = false, others_wait_ = false;
     unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;

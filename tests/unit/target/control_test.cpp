@@ -9,7 +9,7 @@
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
 #include "core/target/live_process.h"
-#include "tests/testing/command.h"
+#include "tests/testing/launching.h"
 #include "tests/testing/witness.h"
 
 namespace lantern {
@@ -17,22 +17,10 @@ namespace {
 
 using testing::fixture;
 
-std::shared_ptr<const ModuleSymbols> open_symbols(const std::string& path) {
-    return std::make_shared<ModuleSymbols>(path);
-}
+using testing::address_of, testing::open_symbols;
 
 LaunchOptions control(std::vector<std::string> arguments, const char* program = "control-gcc-O0") {
-    LaunchOptions options;
-    options.program = fixture(program);
-    options.arguments = std::move(arguments);
-    options.output_file = "/dev/null";
-    options.input_file = "/dev/null";
-    return options;
-}
-
-RunAddress address_of(LiveProcess& process, const std::string& symbol) {
-    const Module& main = process.main_module();
-    return main.to_run(main.symbols().symbol_table().named(symbol)->address);
+    return testing::quiet_launch(fixture(program), std::move(arguments));
 }
 
 // The bytes of every executable mapping of a file, as the process has them and as its files do.

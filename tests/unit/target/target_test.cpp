@@ -8,7 +8,7 @@
 #include "core/support/error.h"
 #include "core/target/live_process.h"
 #include "core/target/program_file.h"
-#include "tests/testing/command.h"
+#include "tests/testing/launching.h"
 #include "tests/testing/witness.h"
 
 namespace lantern {
@@ -16,22 +16,9 @@ namespace {
 
 using testing::fixture;
 
-std::shared_ptr<const ModuleSymbols> open_symbols(const std::string& path) {
-    return std::make_shared<ModuleSymbols>(path);
-}
-
+using testing::address_of, testing::open_symbols;
 LaunchOptions options_for(const std::string& program, std::vector<std::string> arguments = {}) {
-    LaunchOptions options;
-    options.program = program;
-    options.arguments = std::move(arguments);
-    options.output_file = "/dev/null";
-    options.input_file = "/dev/null";
-    return options;
-}
-
-RunAddress address_of(LiveProcess& process, const std::string& symbol) {
-    const Module& main = process.main_module();
-    return main.to_run(main.symbols().symbol_table().named(symbol)->address);
+    return testing::quiet_launch(program, std::move(arguments));
 }
 
 TEST(MemoryCache, ReadsEachPageOnceAndStopsAtAGap) {
