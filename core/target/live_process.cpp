@@ -13,6 +13,7 @@
 #include <cstdio>
 #include <cstring>
 #include <filesystem>
+#include <fstream>
 #include <utility>
 
 #include "core/machine/instruction.h"
@@ -199,9 +200,29 @@ void LiveProcess::kill() {
     threads_.clear();
 }
 
+namespace {
+
+// Signals that wait for this very thread (proc(5): SigPnd).
+bool has_waiting_trap(pid_t process, ThreadId id) {
+    std::ifstream status(fmt::format("/proc/{}/task/{}/status", process, id));
+    for (std::string line; std::getline(status, line);)
+        if (line.starts_with("SigPnd:")) return std::strtoull(line.c_str() + 7, nullptr, 16) >> (SIGTRAP - 1) & 1;
+    return false;
+}
+
+}  // namespace
+
 void LiveProcess::release() {
     if (!alive_) return;
     if (moving_) pause();
+    // A thread that met a breakpoint byte while it was being stopped has not told of it yet: without us that would end it.
+    bool any_met = !traps_.empty() || !past_traps_.empty();
+    for (ThreadId id : threads()) {
+        if (!any_met || !alive_ || !threads_.count(id) || threads_.at(id).running || !has_waiting_trap(process_, id)) continue;
+        resume(id, threads_.at(id), PTRACE_CONT);
+        wait_for_stop(id);
+    }
+    if (!alive_) return;
     for (unsigned number = 0; number < std::size(watches_); ++number) clear_watch(number);
     while (!protected_.empty()) unprotect(protected_.back().watched);
     clean(memory_);
