@@ -90,10 +90,11 @@ Tally tally;
 
 static void count_boats(int keeper, int boats) {
     pthread_setname_np(pthread_self(), keeper ? "upper keeper" : "lower keeper");
-    while (keeper == 0 && tally.boats[1] < 100) std::this_thread::yield();  // the lower keeper rises late
+    while (keeper == 0 && tally.boats[1] < 100) std::this_thread::yield();  // rises late
     for (int boat = 1; boat <= boats; ++boat) {
         tally.boats[keeper] += 1;
-        if (keeper == 0 && boat % 400 == 0) tally.boats[boat / 400 % 2] = 0;  // a new sheet: meant for its own column
+        // A new sheet, meant for the keeper's own column.
+        if (keeper == 0 && boat % 400 == 0) tally.boats[boat / 400 % 2] = 0;
     }
 }
 

@@ -80,8 +80,10 @@ void run_plot(Shell& shell, std::string_view arguments) {
     if (plot.series.empty()) throw RequestError(wanted.empty() ? "none of the notes is a number" : fmt::format("nothing noted is called {}", wanted), "notes shows what there is");
     std::string program = std::filesystem::path(session.program()).filename().string();
     plot.title = fmt::format("{}, noted at {}", program, plot.title);
-    plot.across = "hit";
-    plot.up = plot.series.size() == 1 ? plot.series[0].name : "value";
+    plot.across = "number of the hit";
+    std::vector<std::string> drawn;
+    for (const PlotSeries& series : plot.series) drawn.push_back(series.name);
+    plot.up = join_with(drawn, "and");
     draw_plot(plot, files[0]);
     std::string left_out = skipped ? fmt::format("; {} without numbers left out", counted(skipped, "expression")) : "";
     shell.show(Notice{Notice::Kind::done, fmt::format("{} series of {} drawn as {}{}", plot.series.size(), counted(session.notes().rows().size(), "note"), files[0], left_out)});

@@ -113,7 +113,8 @@ constexpr Command kCommands[] = {
     {"pin", "pin EXPR | pin VIEW", "show a value or a view at every stop", kValues, "VIEW is locals, stack or breakpoints. pin alone lists what is pinned.", run_pin, Completes::expression},
     {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
     {"save", "save VIEW as FILE", "write a view to a file (.txt or .json)", kRest,
-     "VIEW is a command that looks: locals, stack, source main, value EXPR … The ending picks the form. The file is\n"
+     "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending picks the form; notes can also\n"
+     "end in .csv. The file is\n"
      "written whole or not at all.",
      run_save, Completes::save},
     {"play", "play FILE", "run the commands of a file", kRest, "One command a line; # starts a comment; a line that starts with - may fail.", run_play, Completes::file},

@@ -52,6 +52,10 @@ std::string stack_text(const StackReport& report, const Style& style) {
         std::string place = row.line ? place_text(row.file, row.line) : row.module.empty() ? fmt::format("{:#x}", row.address) : short_file(row.module);
         std::string middle = parameters_text(row);
         if (row.is_inlined) middle += fmt::format("{}inlined into {}", middle.empty() ? "" : "  ", row.level + 1);
+        // What does not fit into the line is cut; frame N and locals have the whole.
+        std::size_t fixed = digits + 2 + std::max(name_width, display_width(shortened(row.function))) + 2 + 3 + 2 + display_width(place);
+        std::size_t room = std::max<std::size_t>(style.width > fixed ? style.width - fixed : 0, 24);
+        middle = cut(middle, room);
         std::string left = fmt::format("{:>{}}  {}  {}", row.level, digits, padded(shortened(row.function), name_width), middle);
         std::size_t used = display_width(left) + 3 + display_width(place);
         left += used + 2 < width ? std::string(width - used, ' ') : "  ";

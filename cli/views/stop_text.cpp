@@ -7,6 +7,8 @@
 namespace lantern::cli {
 namespace {
 
+constexpr std::size_t kLongestStatement = 72;
+
 std::string labelled(const std::string& label, const std::string& content, const Style& style) {
     return fmt::format(" {} {}\n", style.changed(padded(label, 9)), content);
 }
@@ -41,7 +43,7 @@ std::string watched_text(const StopReport& report, const Style& style) {
                                             : fmt::format("{} = {}", escape_for_display(watch.expression), watch.after);
         out += labelled(watch.is_write ? "wrote" : "read", change, style);
         std::string place = watch.line ? place_text(watch.file, watch.line) : "code without lines";
-        std::string where = watch.by.empty() ? fmt::format("{} in {}{}{}", place, escape_for_display(watch.function), watch.statement.empty() ? "" : ": ", escape_for_display(watch.statement))
+        std::string where = watch.by.empty() ? fmt::format("{} in {}{}{}", place, escape_for_display(watch.function), watch.statement.empty() ? "" : ": ", cut(escape_for_display(watch.statement), kLongestStatement))
                                              : fmt::format("{}, from {}", watch.by, escape_for_display(watch.function));
         if (watch.from_line) where = fmt::format("{}, called by {} at {}", watch.by.empty() ? escape_for_display(watch.function) : watch.by, escape_for_display(watch.from), place_text(watch.from_file, watch.from_line));
         out += labelled("by", where, style);

@@ -15,6 +15,16 @@ std::string padded(const std::string& text, std::size_t width) {
     return used >= width ? text : text + std::string(width - used, ' ');
 }
 
+std::string cut(const std::string& text, std::size_t width) {
+    if (display_width(text) <= width) return text;
+    std::size_t columns = 0, end = 0;
+    for (; end < text.size(); ++end) {
+        bool starts_character = (static_cast<unsigned char>(text[end]) & 0xc0) != 0x80;
+        if (starts_character && ++columns == width) break;
+    }
+    return text.substr(0, end) + "…";
+}
+
 std::string short_file(const std::string& path) {
     return escape_for_display(std::filesystem::path(path).filename().string());
 }

@@ -39,5 +39,7 @@ std::string place_text(const std::string& file, std::uint32_t line);
 // What qualifies a value: not set yet, shadowed, kept nowhere …; empty if nothing does.
 std::string qualification(const ValueView& view);
 std::string padded(const std::string& text, std::size_t width);
+// At most `width` columns of it, the last one "…" where something was cut.
+std::string cut(const std::string& text, std::size_t width);
 
 }  // namespace lantern::cli

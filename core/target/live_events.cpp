@@ -171,6 +171,7 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
     }
     siginfo_t info{};
     ptrace(PTRACE_GETSIGINFO, id, nullptr, &info);
+    if (signal == SIGTRAP && info.si_code == TRAP_HWBKPT && watches_written_) return std::nullopt;  // told already, see take_watch_hits_of_others
     if (signal == SIGTRAP)
         if (auto event = interpret_trap(id, info)) return event;
     Thread& thread = threads_.at(id);

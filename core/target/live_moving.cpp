@@ -212,6 +212,7 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
             if (is_watch && threads_.size() > 1) {
                 stop_other_threads();
                 if (!alive_) return stopped_by(lost());
+                take_watch_hits_of_others(event->thread);
                 others_wait_ = true;
             }
             judging_ = true;
@@ -239,6 +240,19 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
             go_on(found->first);
         }
         if (++events_since_look_ % kEventsBetweenLooks == 0) return std::nullopt;  // Ctrl-C gets its chance
+    }
+}
+
+// Threads that were stopped between their write and telling of it: their debug status knows already.
+void LiveProcess::take_watch_hits_of_others(ThreadId first) {
+    for (auto& [id, thread] : threads_) {
+        if (id == first || thread.running || thread.is_ending || thread.pending) continue;
+        unsigned hits = take_watch_hits(id);
+        if (!hits) continue;
+        TargetEvent event{TargetEvent::Kind::watched, id};
+        event.watches = hits;
+        event.round = round_;
+        thread.pending = event;
     }
 }
 

@@ -235,6 +235,7 @@ class LiveProcess final : public Target {
     // Watching (live_watch.cpp).
     void write_debug_registers(ThreadId id);
     unsigned take_watch_hits(ThreadId id);
+    void take_watch_hits_of_others(ThreadId first);
     bool is_protected(RunAddress address) const;
     bool do_store(ThreadId id, ByteSpan instruction, RunAddress touched);
     std::optional<TargetEvent> pass_protection(ThreadId id, RunAddress touched);

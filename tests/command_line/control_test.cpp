@@ -221,6 +221,17 @@ TEST(OwnTerminal, InteractiveProgramsHearTheKeys) {
     EXPECT_EQ(terminal.wait_for_end(), 0);
 }
 
+TEST(Flood, OfOutputIsNoHindrance) {
+    Ran ran = debug(kControl, {"pause on exit", "launch flood 20000", "continue"}, {});
+    EXPECT_EQ(ran.status, 0);
+    EXPECT_TRUE(ran.says("019999 gauge reading"));
+    EXPECT_TRUE(ran.says("the program is about to end"));
+    TemporaryFolder folder;
+    Ran own = debug(kControl, {"launch flood 20000"}, {"--terminal", "own", "--out", folder.path().string()});
+    EXPECT_EQ(own.status, 0);
+    EXPECT_EQ(lines_of(folder.read("terminal.txt")).size(), 20'002u) << "every line, and the mark of the end";
+}
+
 TEST(Prompt, TellsWhatHappensWhileALineIsTyped) {
     Terminal terminal({LANTERN_PROGRAM, "debug", kControl, "--stdout", "/dev/null"});
     ASSERT_TRUE(terminal.shows("›"));

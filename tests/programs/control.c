@@ -159,6 +159,27 @@ static int fork_child(void) {
     return 0;
 }
 
+/* Many children, some with children of their own that outlive them and are reaped by somebody else. */
+static int brood(int children) {
+    int sum = 0;
+    for (int i = 0; i < children; ++i) {
+        pid_t child = i % 3 ? fork() : vfork();
+        if (child == 0) {
+            if (i % 3 == 1 && fork() == 0) _exit(pass(1, 1) ? 0 : 1);
+            _exit(i % 3 ? (int)pass(0, i) : 1);
+        }
+        int status = 0;
+        waitpid(child, &status, 0);
+        sum += WEXITSTATUS(status);
+    }
+    printf("brood=%d\n", sum);
+    return 0;
+}
+
+static void flood_of_lines(int lines) {
+    for (int i = 0; i < lines; ++i) printf("%06d gauge reading, and a good deal of words besides so that it is a flood\n", i);
+}
+
 static void *exec_from_thread(void *program) {
     execl(program, program, "loops", (char *)0);
     return 0;
@@ -230,6 +251,8 @@ int main(int argc, char **argv) {
     if (!strcmp(what, "deep")) return printf("depth=%d\n", descend(atoi(argv[2]))) < 0;
     if (!strcmp(what, "loops")) return loops();
     if (!strcmp(what, "fork")) return fork_child();
+    if (!strcmp(what, "brood")) return brood(atoi(argv[2]));
+    if (!strcmp(what, "flood")) return flood_of_lines(atoi(argv[2])), 0;
     if (!strcmp(what, "exec")) return exec_program(argv[0]);
     if (!strcmp(what, "leader")) leader_leaves();
     if (!strcmp(what, "killed")) return killed();

@@ -256,6 +256,22 @@ TEST(Watchpoints, ALocalsEndsWithItsFrame) {
     EXPECT_TRUE(at.session.continue_running().is_end()) << "and what lies there later stops nobody";
 }
 
+TEST(Watchpoints, FollowingLooksTheExpressionUpAgain) {
+    for (bool follows : {true, false}) {
+        Controlled at({"watch"});
+        at.session.reach(at.session.place("watch"));
+        at.wish.watched = std::make_shared<WatchedValue>();
+        at.wish.watched->follows = follows;
+        at.pause_on(Cause::write, "levels[level % 3]");
+        at.session.over_line();  // level is 1 from here on, and levels[1] is meant
+        Stop stop = at.session.continue_running();
+        EXPECT_EQ(stop.reason == StopReason::event, follows);
+        if (follows) {
+            EXPECT_EQ(at.value("levels[1]"), "5");
+        }
+    }
+}
+
 TEST(Watchpoints, AWholeStructureByPages) {
     Controlled at({"watch"});
     at.session.reach(at.session.place("watch"));

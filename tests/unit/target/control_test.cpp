@@ -186,6 +186,25 @@ TEST(Process, TheChildOfAForkIsFollowedWhenAsked) {
     waitpid(parent, &status, 0);
 }
 
+TEST(Process, ManyChildrenGoTheirOwnWays) {
+    testing::TemporaryFolder folder;
+    LaunchOptions options = control({"brood", "60"});
+    options.output_file = (folder.path() / "out").string();
+    EventLoop events;
+    LiveProcess process(options, events, open_symbols);
+    process.insert_trap(address_of(process, "pass"));
+    unsigned forks = 0, hits = 0;
+    TargetEvent end = process.run([&](const TargetEvent& event) {
+        forks += event.kind == TargetEvent::Kind::forked;
+        hits += event.kind == TargetEvent::Kind::trap;
+        return true;
+    });
+    EXPECT_EQ(end.kind, TargetEvent::Kind::exited);
+    EXPECT_EQ(forks, 60u) << "grandchildren are nobody's business";
+    EXPECT_EQ(hits, 0u) << "only the children pass there, and they have clean code";
+    EXPECT_EQ(folder.read("out"), testing::run({fixture("control-gcc-O0"), "brood", "60"}).output);
+}
+
 TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
     testing::TemporaryFolder folder;
     std::string out = (folder.path() / "out").string();
