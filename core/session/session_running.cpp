@@ -11,6 +11,11 @@
 #include "core/support/error.h"
 
 namespace lantern {
+namespace {
+
+constexpr int kLongestSleep = 20;  // milliseconds; see LiveProcess::run
+
+}  // namespace
 
 // Wraps every movement: remembers how it ended and forgets what was known about the stack before it.
 template <class Move>
@@ -207,7 +212,7 @@ Stop Session::wait() {
     if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
-        if (events_.wait() == EventLoop::Event::interrupt) return pause();
+        if (events_.wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
     }
 }
 

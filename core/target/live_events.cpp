@@ -41,9 +41,11 @@ std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
         early_children_.erase(id);
         return std::nullopt;
     }
-    if (!threads_.count(id) && stop_event(status) != PTRACE_EVENT_EXEC) return meet_newcomer(id);
+    bool is_new = !threads_.count(id) && stop_event(status) != PTRACE_EVENT_EXEC;
+    // One that was killed before it ever stopped tells of its end first.
+    if (is_new && (stop_event(status) != PTRACE_EVENT_EXIT || !is_our_thread(id))) return meet_newcomer(id);
     ++stops_;
-    Thread& thread = threads_[id];
+    Thread& thread = add_thread(id);
     thread.running = false;
     if (stop_event(status)) return interpret_special(id, status);
     if (WSTOPSIG(status) != kSystemCallStop) return interpret_signal(id, WSTOPSIG(status));

@@ -36,6 +36,8 @@ int looks_before_sleep(std::size_t threads) {
     return threads == 1 && has_another_processor ? 300 : 2;
 }
 
+// Milliseconds. A child's signal was once seen to wake nobody (a process with many vforks); this is how long that can last.
+constexpr int kLongestSleep = 20;
 constexpr unsigned kEventsBetweenLooks = 256;  // at Ctrl-C, while one event follows the other
 
 }  // namespace
@@ -158,7 +160,7 @@ TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
     for (;;) {
         for (int look = 0; look < looks_before_sleep(threads_.size()); ++look)
             if (auto event = poll(passes)) return *event;
-        if (events_.wait() == EventLoop::Event::interrupt) return interrupted();
+        if (events_.wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return interrupted();
     }
 }
 
@@ -315,7 +317,14 @@ pid_t LiveProcess::wait_for_thread(ThreadId id, int* status) {
 TargetEvent LiveProcess::step(ThreadId id) {
     auto found = threads_.find(id);
     if (found == threads_.end()) throw TargetError(fmt::format("thread {} is gone", id));
-    RunAddress at = registers(id).program_counter();
+    RunAddress at;
+    try {
+        at = registers(id).program_counter();
+    } catch (const TargetError&) {  // killed while it stood: its end is all that is still to come
+        int status = 0;
+        if (wait_for_thread(id, &status) < 0) return alive_ ? lost() : ended(status);
+        return interpret(id, status).value_or(TargetEvent{TargetEvent::Kind::stepped, living_thread()});
+    }
     bool lifted = has_trap(at);
     if (lifted) write_raw(at, ByteSpan(&traps_.at(at).original, 1));
     int held_signal = std::exchange(found->second.signal_to_deliver, 0);

@@ -223,6 +223,14 @@ void LiveProcess::release() {
         wait_for_stop(id);
     }
     if (!alive_) return;
+    // Threads born a moment ago stand too, and have not told of themselves.
+    std::error_code ignored;
+    for (const auto& entry : std::filesystem::directory_iterator(fmt::format("/proc/{}/task", process_), ignored)) {
+        ThreadId id = std::atoi(entry.path().filename().c_str());
+        int status = 0;
+        if (threads_.count(id) || waitpid(id, &status, __WALL) < 0) continue;
+        if (WIFSTOPPED(status)) add_thread(id);
+    }
     for (unsigned number = 0; number < std::size(watches_); ++number) clear_watch(number);
     while (!protected_.empty()) unprotect(protected_.back().watched);
     clean(memory_);

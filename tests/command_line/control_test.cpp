@@ -140,7 +140,7 @@ struct Spinning {
             execl(kControl.c_str(), "control", "spin", nullptr);
             _exit(127);
         }
-        usleep(100'000);
+        wait_until_it_runs(child, kControl);
     }
     ~Spinning() {
         kill(child, SIGKILL);

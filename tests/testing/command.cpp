@@ -95,4 +95,13 @@ std::map<std::string, std::string> printed_facts(const std::string& output) {
     return facts;
 }
 
+void wait_until_it_runs(int process, const std::string& program) {
+    for (int i = 0; i < 1000; ++i) {
+        std::error_code ignored;
+        if (std::filesystem::read_symlink("/proc/" + std::to_string(process) + "/exe", ignored) == program) break;
+        usleep(10'000);
+    }
+    usleep(100'000);
+}
+
 }  // namespace lantern::testing

@@ -33,6 +33,9 @@ class TemporaryFolder {
 
 std::string fixture(const std::string& name);
 
+// Until a child that was just forked has become the program, and has run for a moment.
+void wait_until_it_runs(int process, const std::string& program);
+
 // elm-lantern debug PROGRAM with each of these commands.
 Ran debug(const std::string& program, const std::vector<std::string>& commands, const std::vector<std::string>& options = {});
 

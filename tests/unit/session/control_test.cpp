@@ -592,7 +592,7 @@ TEST(Attach, ASessionOnARunningProcess) {
         execl(fixture("control-gcc-O0").c_str(), "control", "spin", nullptr);
         _exit(127);
     }
-    usleep(100'000);
+    testing::wait_until_it_runs(child, fixture("control-gcc-O0"));
     {
         Session session(child, {});
         EXPECT_EQ(session.program(), fixture("control-gcc-O0"));

@@ -214,7 +214,7 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
         execl(fixture("control-gcc-O0").c_str(), "control", "spin", nullptr);
         _exit(127);
     }
-    usleep(100'000);
+    testing::wait_until_it_runs(child, fixture("control-gcc-O0"));
     EventLoop events;
     {
         LiveProcess process(child, events, open_symbols);
