@@ -144,7 +144,7 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     stop_other_threads();
     clean(memory_);
     for (auto& [id, thread] : threads_) {
-        if (thread.is_ending) continue;
+        if (thread.is_ending && thread.running) continue;
         flush_registers(id, thread);
         ptrace(PTRACE_DETACH, id, nullptr, nullptr);
     }

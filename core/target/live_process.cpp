@@ -236,7 +236,7 @@ void LiveProcess::release() {
     clean(memory_);
     forget_moved_code();
     for (auto& [id, thread] : threads_) {
-        if (thread.is_ending) continue;
+        if (thread.is_ending && thread.running) continue;  // on its way out by itself
         flush_registers(id, thread);
         int signal = thread.pending && thread.pending->kind == TargetEvent::Kind::signal ? thread.pending->signal : thread.signal_to_deliver;
         ptrace(PTRACE_DETACH, id, nullptr, reinterpret_cast<void*>(static_cast<long>(signal)));
