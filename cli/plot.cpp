@@ -49,7 +49,7 @@ std::string script_of(const Plot& plot, const std::filesystem::path& drawing, bo
     std::string script = svg ? "set terminal svg size 1100,620 dynamic enhanced font 'DejaVu Sans,15' background '#ffffff'\n"
                              : "set terminal pngcairo size 1100,620 noenhanced font 'DejaVu Sans,12' background '#ffffff'\n";
     script += fmt::format("set output {}\nset encoding utf8\nset title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced\n", quoted(drawing.string()), quoted(plot.title), quoted(plot.across), quoted(plot.up));
-    script += "set grid lc rgb '#c4ccd4' lw 1\nset border 3 lc rgb '#606870'\nset tics nomirror textcolor rgb '#303840'\nset key outside bottom center horizontal noenhanced\nset autoscale xfix\nset offsets 0, 0, graph 0.06, graph 0.06\n";
+    script += "set grid lc rgb '#c4ccd4' lw 1\nset border 3 lc rgb '#606870'\nset tics nomirror textcolor rgb '#303840'\nset key outside bottom center horizontal noenhanced\nset bmargin 5\nset autoscale xfix\nset offsets 0, 0, graph 0.06, graph 0.06\n";
     for (std::size_t i = 0; i < plot.series.size(); ++i) {
         script += fmt::format("$series{} << END\n", i);
         for (const auto& [x, y] : plot.series[i].points) script += fmt::format("{} {}\n", x, y);
