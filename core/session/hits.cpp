@@ -68,9 +68,11 @@ void Movement::take_note(Breakpoint& breakpoint, EvaluationContext& context) {
 
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread) {
     if (breakpoint.thread && process_.thread_number(thread) != breakpoint.thread) return false;
+    std::optional<Unwinder> stack;
+    EvaluationContext context;
     if (!breakpoint.condition.empty() || breakpoint.is_note()) {
-        Unwinder stack(process_, thread);
-        EvaluationContext context{&process_, thread, stack.frame(0), &session_.results_, nullptr, {}};
+        stack.emplace(process_, thread);
+        context = EvaluationContext{&process_, thread, stack->frame(0), &session_.results_, nullptr, {}};
         if (breakpoint.compiled_for != context.frame->function) {
             breakpoint.compiled.reset();
             breakpoint.compiled_notes.clear();
@@ -80,32 +82,21 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread) {
             ++breakpoint.passes;
             return false;
         }
-        if (breakpoint.is_note()) {
-            ++breakpoint.met;
-            if (breakpoint.met <= breakpoint.after || (breakpoint.met - breakpoint.after) % breakpoint.every) {
-                ++breakpoint.passes;
-                return false;
-            }
-            take_note(breakpoint, context);
-            ++breakpoint.hits;
-            if (breakpoint.note_limit && breakpoint.hits >= breakpoint.note_limit) {
-                breakpoint.is_on = false;
-                session_.remove_sites(breakpoint);
-            }
-            return false;
-        }
     }
     ++breakpoint.met;
-    if (breakpoint.problem.empty() && (breakpoint.met <= breakpoint.after || (breakpoint.met - breakpoint.after) % breakpoint.every)) {
+    bool is_due = breakpoint.met > breakpoint.after && (breakpoint.met - breakpoint.after) % breakpoint.every == 0;
+    if (!is_due && breakpoint.problem.empty()) {
         ++breakpoint.passes;
         return false;
     }
+    if (breakpoint.is_note()) take_note(breakpoint, context);
     ++breakpoint.hits;
-    if (breakpoint.once) {
+    bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.hits >= breakpoint.note_limit);
+    if (is_spent) {
         breakpoint.is_on = false;
         session_.remove_sites(breakpoint);
     }
-    return true;
+    return !breakpoint.is_note();
 }
 
 // A breakpoint on exceptions of one type passes those of others, without counting them.

@@ -22,7 +22,7 @@ bool LineStep::is_wanted(const Function& function) const {
 // Runs on until the function that was entered has come back. Nothing when it has; else why it did not.
 std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
     std::set<RunAddress> stops{back};
-    for (const LandingHook& hook : session_.landing_hooks()) stops.insert(hook.address);
+    for (const LandingHook& hook : hooks_) stops.insert(hook.address);
     bool landed = false;
     Stop stop = movement_.run(stops, [&](ThreadId thread) {
         if (thread != thread_) return false;
@@ -89,7 +89,7 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
     std::set<RunAddress> stops = whole.calls;
     stops.insert(whole.exits.begin(), whole.exits.end());
     stops.insert(back);
-    for (const LandingHook& hook : session_.landing_hooks()) stops.insert(hook.address);
+    for (const LandingHook& hook : hooks_) stops.insert(hook.address);
     for (;;) {
         if (++searches_ > kMostSearchStops) return run_back(back, identity);
         if (!whole.calls.count(here())) {

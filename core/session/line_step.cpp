@@ -40,6 +40,7 @@ bool LineStep::start() {
         process_.registers(thread_).stack_pointer());
     stack_pointer_ = process_.registers(thread_).stack_pointer();
     movement_.set_home(identity_);
+    hooks_ = session_.landing_hooks();
     plan(ranges_of_line(module_->symbols(), *function_, line_));
     return true;
 }
@@ -85,7 +86,7 @@ void LineStep::expect_returns() {
 
 // Whether control lands from here in the frame of the step, or further out.
 bool LineStep::is_landing(RunAddress at, ThreadId thread) {
-    for (const LandingHook& hook : session_.landing_hooks()) {
+    for (const LandingHook& hook : hooks_) {
         if (hook.address != at) continue;
         if (hook.kind == LandingHook::Kind::jumps) {
             auto target = jump_target(process_, thread);
@@ -102,7 +103,7 @@ bool LineStep::is_landing(RunAddress at, ThreadId thread) {
 // The frame was left by an exception, a panic or longjmp: the step ends where that goes on.
 Stop LineStep::land() {
     RunAddress at = here();
-    bool jumps = std::any_of(session_.landing_hooks().begin(), session_.landing_hooks().end(),
+    bool jumps = std::any_of(hooks_.begin(), hooks_.end(),
                              [&](const LandingHook& hook) { return hook.address == at && hook.kind == LandingHook::Kind::jumps; });
     if (jumps) {
         auto target = jump_target(process_, thread_);
@@ -123,12 +124,11 @@ Stop LineStep::land() {
     return stop;
 }
 
-std::optional<Stop> LineStep::note_return() {
+void LineStep::note_return() {
     auto expected = returns_.find(here());
-    if (expected == returns_.end()) return std::nullopt;
+    if (expected == returns_.end()) return;
     if (++recordings_ >= kMostRecordings) returns_.clear(), computed_calls_.clear();
     else if (calls_.size() < kMostCallsShown) calls_.push_back(returned_value(process_, thread_, *expected->second.module, *expected->second.function));
-    return std::nullopt;
 }
 
 // Standing on a call of what a register or memory says: one instruction tells whom.
@@ -161,7 +161,7 @@ Stop LineStep::run_plan(const std::set<RunAddress>& also) {
         std::set<RunAddress> stops = ends;
         for (const auto& [back, expected] : returns_) stops.insert(back);
         stops.insert(computed_calls_.begin(), computed_calls_.end());
-        for (const LandingHook& hook : session_.landing_hooks()) stops.insert(hook.address);
+        for (const LandingHook& hook : hooks_) stops.insert(hook.address);
         bool landed = false;
         Stop stop = movement_.run(stops, [&](ThreadId thread) {
             if (thread != thread_) return false;

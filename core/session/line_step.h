@@ -34,7 +34,7 @@ class LineStep {
     void expect_returns();
     bool is_landing(RunAddress at, ThreadId thread);
     Stop land();
-    std::optional<Stop> note_return();
+    void note_return();
     std::optional<Stop> follow_computed_call();
     Stop with_calls(Stop stop);
     std::optional<Stop> pass_computed_jump();
@@ -70,6 +70,7 @@ class LineStep {
     std::map<RunAddress, ExpectedReturn> returns_;
     std::set<RunAddress> computed_calls_;
     std::vector<ReturnedValue> calls_;
+    std::vector<LandingHook> hooks_;  // those that were there when the step began
     bool left_by_landing_ = false;
     unsigned recordings_ = 0;       // stops made for the sake of returned values
     unsigned searches_ = 0;         // stops made on the way through library code

@@ -61,7 +61,7 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
 }
 
 std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) {
-    // A watchpoint on it comes first, then the rules for signals.
+    // A breakpoint on the signal comes first, then the rules for signals.
     for (Breakpoint& breakpoint : session_.breakpoints_)
         if (breakpoint.is_on && breakpoint.cause == Cause::signal && signal_numbered(breakpoint.subject) == event.signal && wants_to_stop(breakpoint, event.thread))
             stop.breakpoints.push_back(breakpoint.number);
