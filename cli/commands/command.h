@@ -54,6 +54,8 @@ void run_leave(Shell&, std::string_view);
 void run_release(Shell&, std::string_view);
 void run_reload(Shell&, std::string_view);
 void run_follow(Shell&, std::string_view);
+void run_processes(Shell&, std::string_view);
+void run_process(Shell&, std::string_view);
 void run_note(Shell&, std::string_view);
 void run_notes(Shell&, std::string_view);
 void run_plot(Shell&, std::string_view);

@@ -1,8 +1,9 @@
-// launch, restart, continue, wait, over, into, out, reach, divert, leave, release, reload, follow
+// launch, restart, continue, wait, over, into, out, reach, divert, leave, release, reload
 #include <fmt/format.h>
 #include <poll.h>
 
 #include <cstdlib>
+#include <functional>
 
 #include "cli/commands/command.h"
 #include "core/support/error.h"
@@ -17,7 +18,24 @@ struct StepRequest {
     bool out_of_loop = false;
     std::uint64_t times = 1;
     std::optional<double> pace;  // seconds between the steps, each told
+    bool meanwhile = false;
 };
+
+// Takes " meanwhile" off the end.
+bool take_meanwhile(std::string_view& arguments) {
+    constexpr std::string_view kWord = "meanwhile";
+    std::string_view text = trimmed(arguments);
+    if (!text.ends_with(kWord) || (text.size() > kWord.size() && text[text.size() - kWord.size() - 1] != ' ')) return false;
+    arguments = trimmed(text.substr(0, text.size() - kWord.size()));
+    return true;
+}
+
+// Does the movement and shows where it ended; or sets it going, and the prompt stays.
+void do_movement(Shell& shell, bool meanwhile, std::function<Stop()> movement) {
+    if (!meanwhile) return shell.show_stop(movement());
+    if (auto stop = shell.session().begin_meanwhile(std::move(movement))) return shell.show_stop(*stop);
+    shell.show(Notice{Notice::Kind::done, "the program runs; pause stops it, wait waits until something else does"});
+}
 
 double seconds_of(std::string_view word) {
     std::string text(word);
@@ -30,6 +48,7 @@ double seconds_of(std::string_view word) {
 
 StepRequest read_step(std::string_view arguments, std::string_view command) {
     StepRequest request;
+    request.meanwhile = take_meanwhile(arguments);
     for (std::string_view rest = arguments; !trimmed(rest).empty();) {
         std::string_view word = take_word(rest);
         if (word == "insn") {
@@ -48,6 +67,7 @@ StepRequest read_step(std::string_view arguments, std::string_view command) {
             throw RequestError(fmt::format("{} understands a number of times and the words insn, alone and pace SECONDS, not {}", std::string(command), quote(word)), fmt::format("help {}", std::string(command)));
         }
     }
+    if (request.meanwhile && request.pace) throw RequestError("a pace is for watching, and meanwhile for doing something else", "leave one of them out");
     return request;
 }
 
@@ -58,21 +78,22 @@ bool pause_between_steps(Session& session, double seconds) {
 }
 
 // Repeats a movement until it has been done often enough or something else than its arrival stops the program.
-template <class Move>
-void repeat(Shell& shell, const StepRequest& request, Move move) {
-    Stop stop;
-    std::uint64_t target_stops = 0;
-    for (std::uint64_t i = 0; i < request.times; ++i) {
-        stop = move();
-        target_stops += stop.target_stops;
-        bool goes_on = stop.reason == StopReason::stepped && stop.breakpoints.empty();
-        if (!goes_on) break;
-        if (!request.pace || i + 1 == request.times) continue;
-        shell.show_step(stop);
-        if (!pause_between_steps(shell.session(), *request.pace)) break;
-    }
-    stop.target_stops = target_stops;
-    shell.show_stop(stop);
+void repeat(Shell& shell, const StepRequest& request, std::function<Stop()> move) {
+    do_movement(shell, request.meanwhile, [&shell, request, move = std::move(move)] {
+        Stop stop;
+        std::uint64_t target_stops = 0;
+        for (std::uint64_t i = 0; i < request.times; ++i) {
+            stop = move();
+            target_stops += stop.target_stops;
+            bool goes_on = stop.reason == StopReason::stepped && stop.breakpoints.empty();
+            if (!goes_on) break;
+            if (!request.pace || i + 1 == request.times) continue;
+            shell.show_step(stop);
+            if (!pause_between_steps(shell.session(), *request.pace)) break;
+        }
+        stop.target_stops = target_stops;
+        return stop;
+    });
 }
 
 }  // namespace
@@ -109,16 +130,13 @@ void run_restart(Shell& shell, std::string_view arguments) {
 
 void run_continue(Shell& shell, std::string_view arguments) {
     StepWish wish;
-    bool meanwhile = false;
+    bool meanwhile = take_meanwhile(arguments);
     for (std::string_view rest = arguments; !trimmed(rest).empty();) {
         std::string_view word = take_word(rest);
         if (word == "alone") wish.alone = true;
-        else if (word == "meanwhile") meanwhile = true;
         else throw RequestError(fmt::format("continue understands the words alone and meanwhile, not {}", quote(word)), "help continue");
     }
-    if (!meanwhile) return shell.show_stop(shell.session().continue_running(wish));
-    if (auto stop = shell.session().continue_meanwhile()) return shell.show_stop(*stop);
-    shell.show(Notice{Notice::Kind::done, "the program runs; pause stops it, wait waits until something else does"});
+    do_movement(shell, meanwhile, [&session = shell.session(), wish] { return session.continue_running(wish); });
 }
 
 void run_wait(Shell& shell, std::string_view arguments) {
@@ -131,21 +149,23 @@ void run_wait(Shell& shell, std::string_view arguments) {
 void run_over(Shell& shell, std::string_view arguments) {
     StepRequest request = read_step(arguments, "over");
     Session& session = shell.session();
-    if (request.by_instruction) repeat(shell, request, [&] { return session.over_instruction(request.wish); });
-    else repeat(shell, request, [&] { return session.over_line(request.wish); });
+    if (request.by_instruction) repeat(shell, request, [&session, request] { return session.over_instruction(request.wish); });
+    else repeat(shell, request, [&session, request] { return session.over_line(request.wish); });
 }
 
 void run_into(Shell& shell, std::string_view arguments) {
     StepRequest request = read_step(arguments, "into");
     Session& session = shell.session();
-    if (request.by_instruction) repeat(shell, request, [&] { return session.into_instruction(); });
-    else repeat(shell, request, [&] { return session.into_line(request.wish); });
+    if (request.by_instruction) repeat(shell, request, [&session] { return session.into_instruction(); });
+    else repeat(shell, request, [&session, request] { return session.into_line(request.wish); });
 }
 
 void run_out(Shell& shell, std::string_view arguments) {
-    if (trimmed(arguments) == "loop") return shell.show_stop(shell.session().out_of_loop());
+    bool meanwhile = take_meanwhile(arguments);
+    Session& session = shell.session();
+    if (trimmed(arguments) == "loop") return do_movement(shell, meanwhile, [&session] { return session.out_of_loop(); });
     refuse_arguments(arguments, "out");
-    shell.show_stop(shell.session().out());
+    do_movement(shell, meanwhile, [&session] { return session.out(); });
 }
 
 void run_divert(Shell& shell, std::string_view arguments) {
@@ -161,7 +181,7 @@ void run_leave(Shell& shell, std::string_view arguments) {
 
 void run_release(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "release");
-    pid_t process = shell.session().process().id();
+    pid_t process = shell.session().process_id();
     shell.session().release();
     shell.show(Notice{Notice::Kind::done, fmt::format("process {} runs on without us; its code is as it was", process)});
 }
@@ -172,23 +192,17 @@ void run_reload(Shell& shell, std::string_view arguments) {
     for (const std::string& news : shell.session().reload()) shell.show(Notice{Notice::Kind::done, news});
 }
 
-void run_follow(Shell& shell, std::string_view arguments) {
-    std::string_view whom = trimmed(arguments);
-    if (whom != "parent" && whom != "child" && !whom.empty()) throw RequestError(fmt::format("whom to stay with is parent or child, not {}", quote(whom)), "follow child");
-    if (!whom.empty()) shell.session().follow(whom == "child" ? LiveProcess::Follow::child : LiveProcess::Follow::parent);
-    bool child = shell.session().followed() == LiveProcess::Follow::child;
-    shell.show(Notice{Notice::Kind::done, fmt::format("when the program forks, we stay with the {}; the {} goes on alone", child ? "child" : "parent", child ? "parent" : "child")});
-}
-
 void run_reach(Shell& shell, std::string_view arguments) {
     Session& session = shell.session();
+    bool meanwhile = take_meanwhile(arguments);
     Place place = session.place(arguments);
+    if (meanwhile && !session.is_running()) throw RequestError("the program is not running", "launch starts it");
     if (!session.is_running()) {
         shell.tracker().forget();
         // A place that is nowhere is refused before the program is started for it.
         resolve_place(place, session.context());
     }
-    shell.show_stop(session.reach(place));
+    do_movement(shell, meanwhile, [&session, place] { return session.reach(place); });
 }
 
 }  // namespace lantern::cli

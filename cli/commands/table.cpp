@@ -19,24 +19,25 @@ constexpr Command kCommands[] = {
      "Ends the program and starts it again. Breakpoints and pins stay; a rebuilt program is read anew.", run_restart},
     {"continue", "continue [alone] [meanwhile]", "go on until something stops it", kRunning,
      "Goes on until a breakpoint, a signal that would end the program, Ctrl-C, or its end. alone holds the other threads.\n"
-     "With meanwhile the prompt stays: breakpoints can be set, pause stops the program, wait waits for it.",
+     "With meanwhile the prompt stays: breakpoints can be set, pause stops the program, wait waits for it. over, into, out and\n"
+     "reach take the word too.",
      run_continue, Completes::nothing, true},
     {"wait", "wait [SECONDS]", "wait until the program that runs meanwhile stops", kRunning, "No longer than SECONDS, where they are given; it runs on then. Ctrl-C pauses it.", run_wait},
-    {"over", "over [N] [insn] [alone] [pace SECONDS]", "one line, calls in it included", kRunning,
+    {"over", "over [N] [insn] [alone] [pace SECONDS] [meanwhile]", "one line, calls in it included", kRunning,
      "Runs the line that is next, with everything it calls, and stops before the following one; shows what its calls returned.\n"
      "With N, that often; pace tells each of them, so many seconds apart. insn steps by machine instruction. alone holds the\n"
      "other threads. An exception, a panic or longjmp that leaves the function ends the step where it lands.",
      run_over, Completes::nothing, true},
-    {"into", "into [N] [FUNCTION] [insn] [alone] [anyway]", "one line, or into the function it calls", kRunning,
+    {"into", "into [N] [FUNCTION] [insn] [alone] [anyway] [meanwhile]", "one line, or into the function it calls", kRunning,
      "Stops in the first function of the line that has source, after its parameters are in place; like over when the line calls\n"
      "none. FUNCTION picks one of several. Library code is passed through to the user's own that it calls; anyway stops in\n"
      "any function. insn runs one machine instruction.",
      run_into, Completes::nothing, true},
-    {"out", "out | out loop", "run until this function returns, and show what it returned", kRunning,
+    {"out", "out [loop] [meanwhile]", "run until this function returns, and show what it returned", kRunning,
      "Runs until the selected frame's function has returned to its caller. out loop runs to the first line behind the\n"
      "innermost loop around this one.",
      run_out, Completes::nothing, true},
-    {"reach", "reach PLACE", "run to a place", kRunning,
+    {"reach", "reach PLACE [meanwhile]", "run to a place", kRunning,
      "Runs until the program comes to PLACE, as if a breakpoint stood there once. Starts the program if it does not run.", run_reach,
      Completes::place},
     {"divert", "divert PLACE", "go on at another place, without running what lies between", kRunning,
@@ -46,7 +47,10 @@ constexpr Command kCommands[] = {
     {"release", "release", "let the program run on without us", kRunning, "Every byte of its code is as it was found.", run_release},
     {"reload", "reload", "read the program anew after a rebuild", kRunning,
      "Ends the old one if it runs, reads the new symbols, finds the lines of breakpoints again, and says what moved and what is gone.", run_reload},
-    {"follow", "follow parent|child", "whom to stay with when the program forks", kRunning, "The other one goes on alone, with clean code.", run_follow},
+    {"follow", "follow parent|child|both", "whom to stay with when the program forks", kRunning,
+     "The other one goes on alone, with clean code. With both it waits where it was born; process N goes to it.", run_follow},
+    {"processes", "processes", "the processes that are kept", kRunning, "The marked one is looked at and moves; the others wait.", run_processes},
+    {"process", "process N", "look at another of them", kRunning, "The one that was looked at waits where it stands. Breakpoints go along; watchpoints end.", run_process, Completes::number},
     {"pause", "pause at PLACE … | pause on EVENT … | pause", "set a breakpoint or a watchpoint; stop a running program", kStopping,
      "pause at PLACE [when EXPR] [after N] [every N] [once] [thread N] [later]: PLACE is FILE:LINE, LINE in the current file, a\n"
      "function's name, a pattern of names with * and ?, or address EXPR. A function stops after its parameters are in place. when:\n"

@@ -19,6 +19,7 @@ const char* word(StopReason reason) {
         case StopReason::launched: return "launched";
         case StopReason::attached: return "attached";
         case StopReason::released: return "released";
+        case StopReason::selected: return "selected";
         case StopReason::diverted: return "diverted";
         case StopReason::event: return "event";
         case StopReason::watch_ended: return "watch-ended";
@@ -314,6 +315,11 @@ struct Renderer {
         for (const SignalRow& row : r.rows)
             rows.push_back({{"number", row.number}, {"name", row.name}, {"rule", kRules[static_cast<int>(row.rule)]}, {"stops", row.stops}, {"passed", row.passes}, {"meaning", row.meaning}});
         return {{"kind", "signals"}, {"signals", std::move(rows)}};
+    }
+    Json operator()(const ProcessesReport& r) const {
+        Json rows = Json::array();
+        for (const ProcessFact& row : r.rows) rows.push_back({{"number", row.number}, {"id", row.id}, {"program", row.program}, {"selected", row.is_selected}});
+        return {{"kind", "processes"}, {"processes", std::move(rows)}};
     }
     Json operator()(const ThreadsReport& r) const {
         Json rows = Json::array();

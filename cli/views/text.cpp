@@ -87,6 +87,7 @@ struct Renderer {
     std::string operator()(const StepLine& r) const { return step_line_text(r, style); }
     std::string operator()(const NotesReport& r) const { return notes_text(r, style); }
     std::string operator()(const SignalsReport& r) const { return signals_text(r, style); }
+    std::string operator()(const ProcessesReport& r) const { return processes_text(r, style); }
     std::string operator()(const ThreadsReport& r) const { return threads_text(r, style); }
     std::string operator()(const PinsReport& r) const { return pins_text(r, style); }
     std::string operator()(const FindReport& r) const { return find_text(r, style); }

@@ -23,6 +23,7 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
 std::string breakpoint_set_text(const BreakpointSet& report, const Style& style);
 std::string threads_text(const ThreadsReport& report, const Style& style);
 std::string signals_text(const SignalsReport& report, const Style& style);
+std::string processes_text(const ProcessesReport& report, const Style& style);
 std::string notes_text(const NotesReport& report, const Style& style);
 std::string step_line_text(const StepLine& line, const Style& style);
 std::string find_text(const FindReport& report, const Style& style);

@@ -53,6 +53,16 @@ std::string threads_text(const ThreadsReport& report, const Style& style) {
     return out;
 }
 
+std::string processes_text(const ProcessesReport& report, const Style& style) {
+    if (report.rows.empty()) return "no process runs; launch starts the program\n";
+    std::string out = heading_line("processes", report.rows.size() == 1 ? "1 process" : fmt::format("{} processes", report.rows.size()), style);
+    for (const ProcessFact& row : report.rows) {
+        std::string line = fmt::format("{:>3}  {:>7}  {}", row.number, row.id, escape_for_display(row.program));
+        out += (row.is_selected ? style.next_line(" ◆" + line) : "  " + line + style.faint("  waits")) + "\n";
+    }
+    return out;
+}
+
 std::string signals_text(const SignalsReport& report, const Style& style) {
     std::vector<std::vector<std::string>> rows{{"number", "signal", "rule", "the program", "gets it", "meaning"}};
     static constexpr const char* kRules[] = {"natural", "pass", "swallow", "pause"};

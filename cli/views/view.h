@@ -59,6 +59,11 @@ struct SignalsReport {
     std::vector<SignalRow> rows;
 };
 
+// `processes`
+struct ProcessesReport {
+    std::vector<ProcessFact> rows;
+};
+
 struct BreakpointSet {
     Breakpoint breakpoint;
     std::string note;
@@ -100,6 +105,6 @@ struct Failure {
 };
 
 using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport, ChangeReport,
-                          BreakpointsReport, BreakpointSet, StepLine, NotesReport, SignalsReport, ThreadsReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
+                          BreakpointsReport, BreakpointSet, StepLine, NotesReport, SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -60,7 +60,7 @@ unsigned foreign_frames(Session& session, Unwinder& stack, unsigned level, unsig
 StackReport report_stack(Session& session, unsigned most, Folding folding) {
     StackReport report;
     report.thread = session.thread();
-    if (session.process().threads().size() > 1) report.thread_number = session.thread_number();
+    if (session.target().threads().size() > 1) report.thread_number = session.thread_number();
     Unwinder& stack = session.stack();
     for (unsigned level = 0; level < most;) {
         const Frame* frame = stack.frame(level);

@@ -53,7 +53,8 @@ std::string event_words(const Stop& stop) {
 std::string why(Session& session, const Stop& stop) {
     std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(session, stop.breakpoints));
     switch (stop.reason) {
-        case StopReason::attached: return fmt::format("process {} has been stopped", session.is_running() ? session.process().id() : 0);
+        case StopReason::attached: return fmt::format("process {} has been stopped", session.is_running() ? session.process_id() : 0);
+        case StopReason::selected: return fmt::format("process {} is looked at", session.is_running() ? session.process_id() : 0);
         case StopReason::released: return "the program runs on by itself";
         case StopReason::diverted: return "moved here; nothing was run";
         case StopReason::event: return fmt::format("{}, {}", numbers(session, stop.breakpoints), event_words(stop));
@@ -177,7 +178,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
         if (stopped_here && !breakpoint.problem.empty())
             report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
     }
-    if (session.process().threads().size() > 1) report.thread = session.thread_number();
+    if (session.target().threads().size() > 1) report.thread = session.thread_number();
     if (stop.reason == StopReason::signal)
         report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
     for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(session.target()), call.function, call.value, Form::natural, session.view_limits()));

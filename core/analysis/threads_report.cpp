@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <fstream>
 
 #include "core/machine/calling_convention.h"
 #include "core/session/system_calls.h"
@@ -14,13 +13,6 @@ namespace lantern {
 namespace {
 
 constexpr unsigned kFramesLookedAt = 64;
-
-std::string name_of(pid_t process, ThreadId id) {
-    std::ifstream file(fmt::format("/proc/{}/task/{}/comm", process, id));
-    std::string name;
-    std::getline(file, name);
-    return name;
-}
 
 // Where a glibc mutex keeps the thread that holds it (struct __pthread_mutex_s: lock, count, owner).
 constexpr std::uint64_t kOwnerInMutex = 8;
@@ -59,7 +51,7 @@ std::string name_of_address(Session& session, RunAddress address) {
 }
 
 // Follows who waits for whom; a circle is told in the order of waiting.
-std::string circle_among(const std::vector<std::pair<ThreadId, ThreadId>>& waits, LiveProcess& process) {
+std::string circle_among(const std::vector<std::pair<ThreadId, ThreadId>>& waits, const Target& process) {
     for (const auto& [start, first] : waits) {
         std::vector<ThreadId> way{start};
         for (ThreadId at = first; at && way.size() <= waits.size();) {
@@ -80,15 +72,15 @@ std::string circle_among(const std::vector<std::pair<ThreadId, ThreadId>>& waits
 }  // namespace
 
 ThreadsReport report_threads(Session& session) {
-    LiveProcess& process = session.process();
     session.stack();  // throws while the program runs
+    Target& process = session.target();
     ThreadsReport report;
     std::vector<std::pair<ThreadId, ThreadId>> waits;
     for (ThreadId id : process.threads()) {
         ThreadRow row;
         row.number = process.thread_number(id);
         row.id = id;
-        row.name = name_of(process.id(), id);
+        row.name = process.thread_name(id);
         row.is_selected = id == session.thread();
         Unwinder stack(process, id);
         const Frame* shown = stack.frame(0);

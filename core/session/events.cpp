@@ -5,6 +5,8 @@
 #include <algorithm>
 
 #include "core/machine/calling_convention.h"
+#include "core/machine/instruction.h"
+#include "core/session/runtime_symbol.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
@@ -15,6 +17,7 @@ namespace {
 
 // __cxa_exception, seen from the end, where the unwinder's own header begins (Itanium C++ ABI §2.2.1).
 constexpr std::uint64_t kTypeBeforeHeader = 80, kUnwinderHeader = 32;
+constexpr std::string_view kThrowsAgain = "__cxa_rethrow";
 constexpr int kDeepestHierarchy = 12;
 constexpr std::size_t kLongestMessage = 4096;
 
@@ -65,7 +68,52 @@ bool is_plain_text(const std::string& text) {
 
 }  // namespace
 
+namespace {
+
+// What the thread's exceptions hang on: a thread-local block of the library, two words long, the first of which leads to the
+// one caught last. __cxa_get_globals begins by naming it: an index of the loader's, a library's number and an offset.
+std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Module& library) {
+    constexpr unsigned kInstructions = 6;
+    const ElfSymbol* symbol = runtime_symbol(library.symbols(), "__cxa_get_globals");
+    if (!symbol) return std::nullopt;
+    RunAddress at = library.to_run(symbol->address);
+    for (unsigned i = 0; i < kInstructions; ++i) {
+        std::byte bytes[kLongestInstruction];
+        auto instruction = decode_instruction(ByteSpan(bytes, target.read_available(at, bytes)), at);
+        if (!instruction || instruction->kind != Instruction::Kind::ordinary) return std::nullopt;
+        at = instruction->next();
+        if (instruction->memory.empty() || !instruction->memory[0].address_only) continue;
+        RunAddress index = at + static_cast<std::uint64_t>(instruction->memory[0].displacement);
+        std::uint64_t number = target.read<std::uint64_t>(index), offset = target.read<std::uint64_t>(index + 8);
+        std::uint64_t blocks = target.read<std::uint64_t>(RunAddress(target.registers(thread).thread_base + 8));
+        std::uint64_t block = target.read<std::uint64_t>(RunAddress(blocks + 16 * number));
+        std::uint64_t caught = target.read<std::uint64_t>(RunAddress(block + offset));
+        return caught ? std::optional(RunAddress(caught)) : std::nullopt;
+    }
+    return std::nullopt;
+}
+
+// `throw;` hands nothing over: it is the exception caught last that goes on.
+ThrownObject thrown_again(Target& target, ThreadId thread, const Module& library) {
+    try {
+        if (auto exception = caught_last(target, thread, library))
+            return described(target, *exception + kTypeBeforeHeader + kUnwinderHeader, RunAddress(target.read<std::uint64_t>(*exception)));
+    } catch (const MemoryError&) {
+    }
+    return {};
+}
+
+bool throws_again(Target& target, ThreadId thread) {
+    RunAddress at = target.registers(thread).program_counter();
+    const Module* library = target.module_at(at);
+    const ElfSymbol* symbol = library ? runtime_symbol(library->symbols(), kThrowsAgain) : nullptr;
+    return symbol && library->to_run(symbol->address) == at;
+}
+
+}  // namespace
+
 ThrownObject thrown_object(Target& target, ThreadId thread) {
+    if (throws_again(target, thread)) return thrown_again(target, thread, *target.module_at(target.registers(thread).program_counter()));
     return described(target, RunAddress(parameter(target, thread, 0)), RunAddress(parameter(target, thread, 1)));
 }
 
@@ -122,11 +170,11 @@ std::string abort_message(Target& target) {
     return {};
 }
 
-std::string_view symbol_of(Cause cause) {
+std::vector<std::string_view> symbols_of(Cause cause) {
     switch (cause) {
-        case Cause::thrown: return "__cxa_throw";
-        case Cause::caught: return "__cxa_begin_catch";
-        case Cause::panic: return "rust_panic";
+        case Cause::thrown: return {"__cxa_throw", kThrowsAgain};
+        case Cause::caught: return {"__cxa_begin_catch"};
+        case Cause::panic: return {"rust_panic"};
         default: return {};
     }
 }
@@ -141,7 +189,7 @@ std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread) {
     }
     if (cause != Cause::thrown && cause != Cause::caught) return facts;
     ThrownObject object = cause == Cause::thrown ? thrown_object(target, thread) : caught_object(target, thread);
-    std::string label = cause == Cause::thrown ? "threw" : "caught";
+    std::string label = cause != Cause::thrown ? "caught" : throws_again(target, thread) ? "threw again" : "threw";
     if (object.type.empty()) return facts;
     facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
     const Type* type = nullptr;

@@ -12,7 +12,7 @@ struct ThrownObject {
     RunAddress object;
     std::string text;      // what std::exception's own classes were given to say; else empty
 };
-// At the beginning of __cxa_throw and __cxa_begin_catch (Itanium C++ ABI §2.2.1, §2.4.2, §2.5.3).
+// At the beginning of __cxa_throw or __cxa_rethrow, and of __cxa_begin_catch (Itanium C++ ABI §2.2.1, §2.4.2, §2.5.3).
 ThrownObject thrown_object(Target& target, ThreadId thread);
 // The library catches by itself what nobody else does, to end the program.
 bool is_caught_by_nobody(Target& target, ThreadId thread);
@@ -23,8 +23,8 @@ std::string panic_message(Target& target, ThreadId thread);
 // What a failed assertion or the C library said before it gave up; empty if nothing.
 std::string abort_message(Target& target);
 
-// The symbol whose beginning stands for an event; empty for events that need none.
-std::string_view symbol_of(Cause cause);
+// The symbols whose beginnings stand for an event; none for events that need none.
+std::vector<std::string_view> symbols_of(Cause cause);
 
 // The facts to show at an event, by its cause.
 std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread);

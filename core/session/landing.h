@@ -4,7 +4,7 @@
 #include <optional>
 #include <vector>
 
-#include "core/target/live_process.h"
+#include "core/target/target.h"
 
 namespace lantern {
 

@@ -5,11 +5,12 @@
 #include "core/session/returned_value.h"
 #include "core/session/session.h"
 #include "core/support/error.h"
+#include "core/target/live_process.h"
 
 namespace lantern {
 
 std::string Session::divert(const Place& place) {
-    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    refuse_while_moving();
     LiveProcess& live = process();
     const Frame* frame = stack().frame(0);
     const Function* from = frame->function;
@@ -37,7 +38,7 @@ std::string Session::divert(const Place& place) {
 }
 
 Stop Session::leave(std::string_view text) {
-    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    refuse_while_moving();
     LiveProcess& live = process();
     const Frame* frame = selected_frame();
     if (!frame) throw RequestError("no frame is selected");

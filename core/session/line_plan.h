@@ -4,7 +4,7 @@
 #include <set>
 #include <vector>
 
-#include "core/target/live_process.h"
+#include "core/target/target.h"
 
 namespace lantern {
 

@@ -189,10 +189,11 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
             return stop;
         }
         case TargetEvent::Kind::forked: {
-            bool is_child = event.thread == process_.id() && session_.follow_ == LiveProcess::Follow::child;
+            bool is_child = event.thread == process_.id() && session_.follow_ == Follow::child;
             if (is_child) session_.thread_ = process_.id();
             std::string text = is_child ? fmt::format("now in the child, process {}; its parent {} goes on alone", process_.id(), event.other)
                                         : fmt::format("process {}, which goes on alone", event.other);
+            if (auto child = process_.take_child()) text = fmt::format("process {}, which waits: process {} goes to it", event.other, session_.hold(std::move(child)));
             return judge_cause(Cause::fork, event, stop, {{"forked", text}});
         }
         case TargetEvent::Kind::thread_started:
@@ -342,22 +343,6 @@ Stop Movement::step_instruction() {
         process_.met(stop.thread);
     }
     return stop;
-}
-
-std::optional<Stop> Movement::begin() {
-    temporary_ = nullptr;
-    auto event = process_.set_going(passes(), only_);
-    return event ? judged(*event) : std::nullopt;
-}
-
-std::optional<Stop> Movement::look() {
-    auto event = process_.poll(passes());
-    return event ? judged(*event) : std::nullopt;
-}
-
-Stop Movement::pause() {
-    TargetEvent event = process_.pause();
-    return *judge(event);
 }
 
 }  // namespace lantern

@@ -7,6 +7,7 @@
 
 #include "core/session/session.h"
 #include "core/session/watching.h"
+#include "core/target/live_process.h"
 
 namespace lantern {
 
@@ -29,10 +30,6 @@ class Movement {
     void set_home(std::optional<RunAddress> identity) { home_ = identity; }
     // One instruction of the current thread.
     Stop step_instruction();
-    // The halves of a run without temporary stops; nothing: it goes on.
-    std::optional<Stop> begin();
-    std::optional<Stop> look();
-    Stop pause();
 
     // The address that identifies a frame: the same while its function runs, lower for whatever it calls.
     RunAddress frame_identity(ThreadId thread);

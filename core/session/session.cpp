@@ -7,7 +7,8 @@
 #include <fstream>
 #include <utility>
 
-#include "core/session/movement.h"
+#include "core/session/meanwhile.h"
+#include "core/target/live_process.h"
 #include "core/session/surroundings.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -77,12 +78,32 @@ std::shared_ptr<const ModuleSymbols> Session::open_symbols(const std::string& pa
     return slot;
 }
 
+bool Session::is_running() const {
+    return process_ && process_->is_alive();
+}
+
+bool Session::is_moving() const {
+    return is_running() && process_->is_moving();
+}
+
+unsigned Session::thread_number() const {
+    return process_ ? process_->thread_number(thread_) : 0;
+}
+
+void Session::refuse_while_moving() const {
+    if (is_moving()) throw RequestError("the program runs", "pause stops it; wait waits until something else does");
+}
+
 LiveProcess& Session::process() {
     if (!is_running()) {
         if (last_stop_.is_end()) throw RequestError("the program has ended", "restart runs it again");
         throw RequestError("the program is not running", "launch starts it");
     }
     return *process_;
+}
+
+pid_t Session::process_id() {
+    return process().id();
 }
 
 bool Session::is_library(const Module& module) const {
@@ -149,6 +170,7 @@ void Session::set_redirections(std::string input_file, std::string output_file) 
 void Session::kill() {
     stack_.reset();
     going_.reset();
+    held_.clear();
     process_.reset();
     forget_sites();
 }
@@ -163,19 +185,20 @@ void Session::release() {
     process();
     for (Breakpoint& breakpoint : breakpoints_) remove_sites(breakpoint);
     process_->release();
+    for (auto& [number, held] : held_) held->release();
     kill();
     last_stop_ = Stop{};
     last_stop_.reason = StopReason::released;
 }
 
-void Session::follow(LiveProcess::Follow whom) {
+void Session::follow(Follow whom) {
     follow_ = whom;
     if (process_) process_->follow(whom);
 }
 
 void Session::select_thread(unsigned number) {
     auto id = process().thread_numbered(number);
-    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    refuse_while_moving();
     if (!id) throw RequestError(fmt::format("there is no thread {}", number), "threads lists them");
     thread_ = *id;
     stack_.reset();
@@ -212,7 +235,7 @@ std::string Session::current_file() {
 
 Unwinder& Session::stack() {
     LiveProcess& live = process();
-    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    refuse_while_moving();
     if (!stack_) stack_ = std::make_unique<Unwinder>(live, thread_);
     return *stack_;
 }

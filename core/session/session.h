@@ -20,15 +20,30 @@
 #include "core/session/signal_rules.h"
 #include "core/session/stop.h"
 #include "core/symbols/source_files.h"
+#include "core/target/event_loop.h"
+#include "core/target/launch.h"
+#include "core/target/own_terminal.h"
 #include "core/target/program_file.h"
+#include "core/target/target_event.h"
 #include "core/unwind/unwinder.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
 
+class LiveProcess;
+class Meanwhile;
+
 struct Pin {
     unsigned number = 0;
     std::string text;
+};
+
+// A process of ours: the first, or a child that was kept.
+struct ProcessFact {
+    unsigned number = 0;
+    pid_t id = 0;
+    std::string program;
+    bool is_selected = false;
 };
 
 // How a step is to be done.
@@ -49,13 +64,14 @@ class Session {
     const std::string& program() const { return launch_.program; }
     const ModuleSymbols& symbols() const { return *symbols_; }
     SourceFiles& sources() { return sources_; }
-    bool is_running() const { return process_ && process_->is_alive(); }
+    bool is_running() const;           // a live process, moving or not
     bool has_run() const { return has_run_; }
     const Stop& last_stop() const { return last_stop_; }
     // Counts the movements: tells whether the last stop is a new one.
     std::uint64_t movements() const { return movements_; }
     const LaunchOptions& launch_options() const { return launch_; }
     LiveProcess& process();            // throws RequestError when the program is not running
+    pid_t process_id();                // throws RequestError
     Target& target();                  // the process, or the file while there is none
     ThreadId thread() const { return thread_; }
 
@@ -77,13 +93,14 @@ class Session {
     std::string divert(const Place& place);
     // Ends the selected frame's function as if it had returned `value` (empty: nothing is set). Throws RequestError.
     Stop leave(std::string_view value);
-    // The program goes on while we do other things; `meanwhile` tells when it has stopped, `pause` stops it.
-    std::optional<Stop> continue_meanwhile();
+    // Any of the movements above, without waiting for its end: it goes on while we do other things. Nothing is returned while
+    // it does; `meanwhile` tells when it has ended, and `pause` ends it.
+    std::optional<Stop> begin_meanwhile(std::function<Stop()> movement);
     std::optional<Stop> meanwhile();
     Stop wait();                       // until what goes on meanwhile has stopped
     std::optional<Stop> wait_at_most(double seconds);  // nothing: it still runs
     Stop pause();
-    bool is_moving() const { return is_running() && process_->is_moving(); }
+    bool is_moving() const;
     int event_descriptor() const { return events_.descriptor(); }
     // The program gets a terminal of its own from its next start on; what it writes there goes to `output`.
     void give_own_terminal(int keyboard, OwnTerminal::Output output);
@@ -91,17 +108,21 @@ class Session {
     // Lets the program run on without us.
     void release();
     bool was_attached() const { return attached_to_ != 0; }
-    void follow(LiveProcess::Follow whom);
-    LiveProcess::Follow followed() const { return follow_; }
+    void follow(Follow whom);
+    Follow followed() const { return follow_; }
     SignalRules& signals() { return signals_; }
     // Reads the program and its breakpoints anew after a rebuild; a running one is ended. Returns what has changed, a
     // sentence each. Throws FileError.
     std::vector<std::string> reload();
 
+    // ---- processes: the one that is looked at, and the others that wait where they stopped (see Follow::both)
+    std::vector<ProcessFact> processes() const;
+    void select_process(unsigned number);          // throws RequestError
+
     // ---- threads
     // 0: there is no process.
     void select_thread(unsigned number);           // throws RequestError
-    unsigned thread_number() const { return process_ ? process_->thread_number(thread_) : 0; }
+    unsigned thread_number() const;
 
     // ---- breakpoints
     // Takes the wish as it is (without a number) and sets it up. A place that is nowhere is refused unless `may_wait`; then it
@@ -155,6 +176,8 @@ class Session {
     std::shared_ptr<const ModuleSymbols> open_symbols(const std::string& path);
     void start_process();
     void program_was_replaced();
+    void look_at_program_anew();
+    unsigned hold(std::unique_ptr<LiveProcess> process);  // its number
     void open_program();
     void read_again();
     Breakpoint& breakpoint(unsigned number);
@@ -168,15 +191,16 @@ class Session {
     void want_loader_hook();
     void insert_sites(Breakpoint& breakpoint);
     void remove_sites(Breakpoint& breakpoint);
-    void start_watching(Breakpoint& breakpoint);
-    void stop_watching(Breakpoint& breakpoint);
     void forget_sites();
+    void refuse_while_moving() const;  // throws RequestError
     const std::vector<LandingHook>& landing_hooks();
     unsigned level_of_users_code();
     Stop out_of_inlined(const Frame& frame);
     Stop finished(Stop stop, std::uint64_t stops_before);
     template <class Move>
     Stop moved(Move move, const StepWish& wish = {});
+    template <class Look>
+    std::optional<Stop> ended_meanwhile(Look look);
 
     LaunchOptions launch_;
     EventLoop events_;
@@ -195,15 +219,16 @@ class Session {
     std::unordered_map<RunAddress, std::vector<Breakpoint*>> at_address_;  // those that are on, by the addresses of their sites
     NoteTable notes_;
     SignalRules signals_;
-    LiveProcess::Follow follow_ = LiveProcess::Follow::parent;
+    Follow follow_ = Follow::parent;
     std::vector<std::string> library_folders_;
     std::optional<RunAddress> loader_hook_;       // where the loader tells that libraries came or went
     std::set<std::string> known_libraries_;
     std::vector<LandingHook> landing_hooks_;
     std::size_t landing_hooks_for_ = 0;           // how many modules were looked through for them
     pid_t attached_to_ = 0;
-    std::unique_ptr<class Movement> going_;       // what goes on meanwhile
-    std::uint64_t going_since_ = 0;
+    std::map<unsigned, std::unique_ptr<LiveProcess>> held_;  // the other processes, by number
+    unsigned process_number_ = 1, processes_met_ = 1;
+    std::unique_ptr<Meanwhile> going_;            // what goes on meanwhile
     unsigned next_breakpoint_ = 1, next_pin_ = 1;
     std::vector<Pin> pins_;
     Results results_;

@@ -12,6 +12,7 @@
 #include "core/session/ways_to_line.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/live_process.h"
 #include "core/symbols/code_query.h"
 
 namespace lantern {
@@ -162,8 +163,11 @@ void Session::follow_address(Breakpoint& breakpoint) {
 void Session::resolve_breakpoint(Breakpoint& breakpoint) {
     if (breakpoint.cause == Cause::place) return resolve_place_sites(breakpoint);
     if (!breakpoint.has_sites()) return;
-    breakpoint.sites = sites_of_symbol(target(), symbol_of(breakpoint.cause));
-    if (breakpoint.sites.empty()) throw RequestError(fmt::format("no loaded module has {}", symbol_of(breakpoint.cause)));
+    auto symbols = symbols_of(breakpoint.cause);
+    breakpoint.sites.clear();
+    for (std::string_view symbol : symbols)
+        for (Breakpoint::Site& site : sites_of_symbol(target(), symbol)) breakpoint.sites.push_back(std::move(site));
+    if (breakpoint.sites.empty()) throw RequestError(fmt::format("no loaded module has {}", symbols.front()));
 }
 
 void Session::resolve_place_sites(Breakpoint& breakpoint) {

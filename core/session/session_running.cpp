@@ -6,6 +6,7 @@
 
 #include "core/machine/instruction.h"
 #include "core/session/line_step.h"
+#include "core/session/meanwhile.h"
 #include "core/session/movement.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
@@ -20,7 +21,7 @@ constexpr int kLongestSleep = 20;  // milliseconds; see LiveProcess::run
 // Wraps every movement: remembers how it ended and forgets what was known about the stack before it.
 template <class Move>
 Stop Session::moved(Move move, const StepWish& wish) {
-    if (is_moving()) throw RequestError("the program runs already", "pause stops it; wait waits until something else does");
+    refuse_while_moving();
     std::uint64_t stops_before = process().stops();
     stack_.reset();
     selected_level_ = 0;
@@ -62,9 +63,13 @@ void Session::read_again() {
 
 // It became another program: its symbols are read, and what was set is looked for in it.
 void Session::program_was_replaced() {
-    forget_sites();
     stack_.reset();
     thread_ = process_->id();
+    look_at_program_anew();
+}
+
+void Session::look_at_program_anew() {
+    forget_sites();
     if (process_->program() != launch_.program && !process_->program().empty()) {
         retired_.push_back(symbols_);
         try {
@@ -83,6 +88,7 @@ void Session::start_process() {
     kept_open_.clear();
     if (stamp_of(launch_.program) != symbols_->elf().stamp()) read_again();
     attached_to_ = 0;
+    process_number_ = processes_met_ = 1;
     own_terminal_.reset();
     if (terminal_output_) own_terminal_ = std::make_unique<OwnTerminal>(events_, keyboard_, terminal_output_);
     launch_.terminal = own_terminal_ ? own_terminal_->path() : "";
@@ -190,22 +196,32 @@ Stop Session::out_of_inlined(const Frame& frame) {
 
 // ---- going on meanwhile ----------------------------------------------------------------------------------------------
 
-std::optional<Stop> Session::continue_meanwhile() {
-    if (is_moving()) throw RequestError("the program runs already", "pause stops it; wait waits until something else does");
-    going_since_ = process().stops();
-    stack_.reset();
-    selected_level_ = 0;
-    process_->lend_terminals(false);
-    going_ = std::make_unique<Movement>(*this);
-    auto stop = going_->begin();
-    return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;
+std::optional<Stop> Session::begin_meanwhile(std::function<Stop()> movement) {
+    refuse_while_moving();
+    process().lend_terminals(false);
+    going_ = std::make_unique<Meanwhile>(events_, std::move(movement));
+    return meanwhile();
 }
 
 std::optional<Stop> Session::meanwhile() {
-    if (!is_moving()) return std::nullopt;
+    if (!going_) return std::nullopt;
     if (own_terminal_) own_terminal_->drain();
-    auto stop = going_->look();
-    return stop ? std::optional(finished(*stop, going_since_)) : std::nullopt;
+    return ended_meanwhile([this] { return going_->look(); });
+}
+
+// What the movement threw is the user's to hear once.
+template <class Look>
+std::optional<Stop> Session::ended_meanwhile(Look look) {
+    std::optional<Stop> stop;
+    try {
+        stop = look();
+    } catch (...) {
+        going_.reset();
+        if (process_) process_->lend_terminals(true);
+        throw;
+    }
+    if (stop) going_.reset();
+    return stop;
 }
 
 Stop Session::wait() {
@@ -224,13 +240,14 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
         if (auto stop = meanwhile()) return stop;
         auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
         if (left <= 0) return std::nullopt;
-        if (events_.wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt) return pause();
+        if (events_.wait_at_most(static_cast<int>(std::min<long>(left, kLongestSleep))) == EventLoop::Event::interrupt) return pause();
     }
 }
 
 Stop Session::pause() {
     if (!is_moving()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
-    return finished(going_->pause(), going_since_);
+    for (;;)  // a movement of several legs may be between two of them
+        if (auto stop = ended_meanwhile([this] { return going_->interrupt(); })) return *stop;
 }
 
 }  // namespace lantern

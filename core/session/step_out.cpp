@@ -18,7 +18,7 @@ const Frame* physical_caller(Unwinder& stack, const Frame& frame) {
 }  // namespace
 
 Stop Session::out() {
-    if (is_moving()) throw RequestError("the program runs", "pause stops it");
+    refuse_while_moving();
     unsigned level = selected_level_;
     const Frame* frame = stack().frame(level);
     if (!frame) throw RequestError("no frame is selected");

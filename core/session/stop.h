@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/session/breakpoint.h"
-#include "core/target/live_process.h"
+#include "core/target/target.h"
 #include "core/values/value.h"
 
 namespace lantern {
@@ -15,6 +15,7 @@ enum class StopReason {
     none,          // nothing has run yet
     attached,      // we have taken hold of it
     released,      // it runs on without us
+    selected,      // another process is looked at
     launched,      // before the first instruction
     breakpoint,
     event,         // what a breakpoint on no place waited for; `cause` says which

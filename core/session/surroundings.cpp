@@ -22,12 +22,12 @@ std::optional<unsigned> frame_holding(Unwinder& stack, RunAddress address) {
 
 std::string SessionSurroundings::describe(RunAddress address) const {
     if (!session_.is_running()) return {};
-    const auto& regions = session_.process().regions();
+    const auto& regions = session_.target().regions();
     auto after = std::upper_bound(regions.begin(), regions.end(), address, [](RunAddress a, const MemoryRegion& r) { return a < r.begin; });
     if (after == regions.begin()) return {};
     const MemoryRegion& region = *std::prev(after);
     if (address >= region.end) return {};
-    RunAddress top = session_.process().registers(session_.thread()).stack_pointer();
+    RunAddress top = session_.target().registers(session_.thread()).stack_pointer();
     bool own_stack = top >= region.begin && top < region.end;
     if (own_stack) {
         if (address < RunAddress(top.value - kRedZone)) return "below the stack: no function's any more";

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/session/session.h"
+#include "core/target/live_process.h"
 
 namespace lantern {
 

@@ -42,6 +42,7 @@ EventLoop::Event EventLoop::wait() {
 }
 
 EventLoop::Event EventLoop::wait_at_most(int milliseconds) {
+    if (instead_) return instead_();
     for (;;) {
         signalfd_siginfo info;
         ssize_t got = read(signals_, &info, sizeof info);

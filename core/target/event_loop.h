@@ -19,6 +19,8 @@ class EventLoop {
     // Whoever watches a descriptor is called when there is something to read from it, and the wait goes on.
     Event wait();
     Event wait_at_most(int milliseconds);  // child_changed when the time is over, too; -1: no limit
+    // While there is one, it is called where this would wait, and its answer is the event. Empty: none.
+    void instead_of_waiting(std::function<Event()> instead) { instead_ = std::move(instead); }
     void watch(int descriptor, std::function<void()> ready);
     void forget(int descriptor);
     // True if Ctrl-C was pressed; does not wait.
@@ -31,6 +33,7 @@ class EventLoop {
   private:
     int signals_ = -1;
     std::map<int, std::function<void()>> watched_;
+    std::function<Event()> instead_;
 };
 
 }  // namespace lantern

@@ -121,6 +121,10 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
         event.other = process_;
         move_to_child(child, shares_memory);
         event.thread = child;
+    } else if (follow_ == Follow::both && !shares_memory) {
+        clean_child(child);
+        child_.reset(new LiveProcess({child}, child, program_, events_, open_symbols_));
+        child_->attached_ = attached_;
     } else {
         let_child_go(child, shares_memory);
         threads_[id].waits_for_child = shares_memory;
@@ -128,14 +132,19 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
     return event;
 }
 
+// A child's memory is a copy of its parent's, our bytes included.
+void LiveProcess::clean_child(pid_t child) {
+    int memory = open(fmt::format("/proc/{}/mem", child).c_str(), O_RDWR | O_CLOEXEC);
+    if (memory < 0) return;
+    clean(memory);
+    close(memory);
+}
+
 // The child of a fork that is not followed gets clean code and its freedom.
 void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
-    if (shares_memory) {
+    if (!shares_memory) clean_child(child);
+    else
         for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&trap.original, 1));
-    } else if (int memory = open(fmt::format("/proc/{}/mem", child).c_str(), O_RDWR | O_CLOEXEC); memory >= 0) {
-        clean(memory);
-        close(memory);
-    }
     ptrace(PTRACE_DETACH, child, nullptr, nullptr);
 }
 

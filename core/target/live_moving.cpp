@@ -72,11 +72,6 @@ void LiveProcess::met(ThreadId id) {
     found->second.met = registers(id).program_counter();
 }
 
-bool LiveProcess::has_pending(ThreadId id) const {
-    auto found = threads_.find(id);
-    return found != threads_.end() && found->second.pending;
-}
-
 void LiveProcess::lend_terminal() {
     if (own_terminal_) own_terminal_->begin();
     else if (lends_terminals_) terminal_.lend(process_);
@@ -185,10 +180,6 @@ TargetEvent LiveProcess::interrupted() {
     if (!alive_) return lost();
     event.thread = only_ && threads_.count(only_) ? only_ : living_thread();
     return event;
-}
-
-TargetEvent LiveProcess::pause() {
-    return interrupted();
 }
 
 // Takes what has happened, as long as it passes; nothing when there is no more news.

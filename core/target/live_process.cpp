@@ -94,6 +94,13 @@ unsigned LiveProcess::thread_number(ThreadId id) const {
     return found == threads_.end() ? 0 : found->second.number;
 }
 
+std::string LiveProcess::thread_name(ThreadId id) const {
+    std::ifstream file(fmt::format("/proc/{}/task/{}/comm", process_, id));
+    std::string name;
+    std::getline(file, name);
+    return name;
+}
+
 std::optional<ThreadId> LiveProcess::thread_numbered(unsigned number) const {
     for (const auto& [id, thread] : threads_)
         if (thread.number == number && !(thread.is_ending && thread.running)) return id;
@@ -214,7 +221,7 @@ bool has_waiting_trap(pid_t process, ThreadId id) {
 
 void LiveProcess::release() {
     if (!alive_) return;
-    if (moving_) pause();
+    if (moving_) interrupted();
     // A thread that met a breakpoint byte while it was being stopped has not told of it yet: without us that would end it.
     bool any_met = !traps_.empty() || !past_traps_.empty();
     for (ThreadId id : threads()) {

@@ -19,42 +19,11 @@
 #include "core/target/launch.h"
 #include "core/target/memory_cache.h"
 #include "core/target/target.h"
+#include "core/target/target_event.h"
 #include "core/target/own_terminal.h"
 #include "core/target/terminal_handover.h"
 
 namespace lantern {
-
-// What made a thread of the target stop.
-struct TargetEvent {
-    enum class Kind {
-        trap,                 // one of our breakpoint bytes; the program counter is back on it
-        stepped,              // the single step that was asked for is done
-        signal,               // a signal is about to be delivered
-        interrupted,          // we were asked to pause it
-        watched,              // a debug register met an access: `watches` says which
-        touched,              // memory that is watched by its page's protection was written or read
-        thread_started,       // `thread` is new and has run nothing yet
-        thread_ending,        // `thread` is about to be gone; its stack can still be read
-        forked,               // `thread` made the process `other`, or, where children are followed, `other` made us
-        system_call_entered,
-        system_call_left,
-        replaced,             // it became another program (exec)
-        exited,               // it ended by itself
-        killed,               // a signal ended it
-    };
-    Kind kind = Kind::stepped;
-    ThreadId thread = 0;
-    int signal = 0;
-    int exit_code = 0;
-    bool is_fault = false;       // the signal comes from the instruction at the program counter
-    RunAddress fault_address{};  // what the faulting instruction touched
-    std::uint64_t round = 0;     // events that came before the threads went on again share it
-    unsigned watches = 0;        // one bit for each debug register
-    pid_t other = 0;
-    long system_call = -1;       // the one that touched watched memory
-
-    bool is_end() const { return kind == Kind::exited || kind == Kind::killed; }
-};
 
 // The file a process runs; empty if it cannot be told.
 std::string program_of(pid_t process);
@@ -95,21 +64,11 @@ class LiveProcess final : public Target {
     // the instruction under it elsewhere, so that no other thread slips past.
     TargetEvent run(const Passes& passes, ThreadId only = 0);
     TargetEvent run();  // what a thread or process is born with and ends with passes, and so do system calls
-    // The two halves of `run`, for whoever has other things to wait for: what happened so far, without waiting. `pause`
-    // stops what was set going.
-    std::optional<TargetEvent> set_going(const Passes& passes, ThreadId only = 0);
-    std::optional<TargetEvent> poll(const Passes& passes);
-    TargetEvent pause();
     bool is_moving() const { return moving_; }
     // The thread stands on a breakpoint byte and everybody knows: it passes it when it goes on.
     void met(ThreadId thread);
     // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the moment.
     TargetEvent step(ThreadId thread);
-    // 1 for the first thread, and so on in the order they began; 0 for one that is gone.
-    unsigned thread_number(ThreadId thread) const;
-    std::optional<ThreadId> thread_numbered(unsigned number) const;
-    // An event of this thread that nobody has been told yet.
-    bool has_pending(ThreadId thread) const;
     // The signal the thread gets when it goes on; 0 for none.
     void deliver(ThreadId thread, int signal);
     bool handles_signal(int signal) const;   // the program has a handler for it
@@ -127,9 +86,9 @@ class LiveProcess final : public Target {
     std::int64_t system_call(ThreadId thread, long number, std::initializer_list<std::uint64_t> arguments);
     // Whether threads stop when they enter and leave the kernel.
     void trace_system_calls(bool wanted) { traces_system_calls_ = wanted; }
-    // Whom to stay with when the process forks.
-    enum class Follow { parent, child };
     void follow(Follow whom) { follow_ = whom; }
+    // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
+    std::unique_ptr<LiveProcess> take_child() { return std::move(child_); }
 
     // ---- watching by page protection: any size, slower where the program writes near it.
     void protect(RunRange range, bool against_reads);
@@ -139,14 +98,15 @@ class LiveProcess final : public Target {
     std::size_t read_available(RunAddress address, std::span<std::byte> out) override;
     void write_memory(RunAddress address, ByteSpan bytes) override;
     std::vector<ThreadId> threads() const override;
+    unsigned thread_number(ThreadId thread) const override;
+    std::optional<ThreadId> thread_numbered(unsigned number) const override;
+    std::string thread_name(ThreadId thread) const override;
     const Registers& registers(ThreadId thread) override;
     void set_registers(ThreadId thread, const Registers& registers) override;
     const VectorRegisters& vector_registers(ThreadId thread) override;
     void set_vector_register(ThreadId thread, unsigned number, ByteSpan bytes) override;
     const std::vector<MemoryRegion>& regions() override;
-    // All of the processor's state beyond the general registers, as the kernel keeps it (Intel SDM 1, §13.4): to be given
-    // back as it is.
-    std::vector<std::byte> extended_state(ThreadId thread) const;
+    std::vector<std::byte> extended_state(ThreadId thread) const override;
     void set_extended_state(ThreadId thread, ByteSpan state);
     const std::list<Module>& modules() override;
     const Module* module_at(RunAddress address) override;
@@ -199,6 +159,8 @@ class LiveProcess final : public Target {
     void resume(ThreadId id, Thread& thread, int request);
     void flush_registers(ThreadId id, Thread& thread);
     void go_on(ThreadId id);
+    std::optional<TargetEvent> set_going(const Passes& passes, ThreadId only);
+    std::optional<TargetEvent> poll(const Passes& passes);
     bool needs_step(ThreadId id, Thread& thread);
     std::optional<TargetEvent> take_pending(const Passes& passes);
     std::optional<TargetEvent> take_event(const Passes& passes);
@@ -221,6 +183,7 @@ class LiveProcess final : public Target {
     pid_t wait_for_thread(ThreadId id, int* status);
     TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
+    void clean_child(pid_t child);
     void move_to_child(pid_t child, bool shares_memory);
     void clean(int memory);
     TargetEvent ended(int status);
@@ -260,6 +223,7 @@ class LiveProcess final : public Target {
     std::map<ThreadId, unsigned> reserved_numbers_;  // of threads that were seen and have not told of themselves yet
     ThreadId only_ = 0;  // the one thread that moves; 0: all
     Follow follow_ = Follow::parent;
+    std::unique_ptr<LiveProcess> child_;
     std::set<pid_t> early_children_;  // stopped before their parent told of them
     std::map<RunAddress, MovedCode> moved_;  // by the address of the instruction
     std::map<RunAddress, std::vector<std::byte>> room_taken_;  // what stood where the copies are, by the start of the room

@@ -35,9 +35,17 @@ class Target {
     virtual void write_memory(RunAddress address, ByteSpan bytes) = 0;  // throws MemoryError
 
     virtual std::vector<ThreadId> threads() const = 0;
+    // 1 for the first thread, and so on in the order they began; 0 for one that is not there.
+    virtual unsigned thread_number(ThreadId thread) const;
+    virtual std::optional<ThreadId> thread_numbered(unsigned number) const;
+    // As the program called it (prctl(2), PR_SET_NAME); may be empty.
+    virtual std::string thread_name(ThreadId thread) const;
     virtual const Registers& registers(ThreadId thread) = 0;
     virtual void set_registers(ThreadId thread, const Registers& registers) = 0;
     virtual const VectorRegisters& vector_registers(ThreadId thread) = 0;
+    // All of the processor's state beyond the general registers, in the layout of XSAVE (Intel SDM 1, §13.4); empty where
+    // that is not known.
+    virtual std::vector<std::byte> extended_state(ThreadId thread) const;
     // By DWARF number; the first bytes of it. Throws RequestError where that cannot be done.
     virtual void set_vector_register(ThreadId thread, unsigned number, ByteSpan bytes);
     // What the memory of the process is made of, by address; empty where that is not known.
