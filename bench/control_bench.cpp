@@ -10,6 +10,7 @@
 
 #include "bench/floor_control.h"
 #include "core/session/session.h"
+#include "core/target/live_process.h"
 
 namespace lantern::bench {
 namespace {

@@ -5,6 +5,7 @@
 
 #include "bench/floor_launch.h"
 #include "core/session/session.h"
+#include "core/target/live_process.h"
 
 namespace lantern::bench {
 namespace {

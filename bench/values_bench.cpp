@@ -3,6 +3,7 @@
 
 #include "core/analysis/locals_report.h"
 #include "core/session/session.h"
+#include "core/target/live_process.h"
 
 namespace lantern::bench {
 namespace {

@@ -167,6 +167,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     if (stop.is_end() || !session.is_running()) {
         report.suggestion = "restart runs it again";
+        if (auto others = session.processes(); !others.empty()) report.suggestion = fmt::format("process {0} still waits: process {0} goes to it", others.front().number);
         return report;
     }
     const Frame* frame = session.selected_frame();

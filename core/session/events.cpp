@@ -103,14 +103,14 @@ ThrownObject thrown_again(Target& target, ThreadId thread, const Module& library
     return {};
 }
 
+}  // namespace
+
 bool throws_again(Target& target, ThreadId thread) {
     RunAddress at = target.registers(thread).program_counter();
     const Module* library = target.module_at(at);
     const ElfSymbol* symbol = library ? runtime_symbol(library->symbols(), kThrowsAgain) : nullptr;
     return symbol && library->to_run(symbol->address) == at;
 }
-
-}  // namespace
 
 ThrownObject thrown_object(Target& target, ThreadId thread) {
     if (throws_again(target, thread)) return thrown_again(target, thread, *target.module_at(target.registers(thread).program_counter()));

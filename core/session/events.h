@@ -14,7 +14,8 @@ struct ThrownObject {
 };
 // At the beginning of __cxa_throw or __cxa_rethrow, and of __cxa_begin_catch (Itanium C++ ABI §2.2.1, §2.4.2, §2.5.3).
 ThrownObject thrown_object(Target& target, ThreadId thread);
-// The library catches by itself what nobody else does, to end the program.
+bool throws_again(Target& target, ThreadId thread);
+// The library catches by itself what nobody else does, and throws it again to look at it, to end the program.
 bool is_caught_by_nobody(Target& target, ThreadId thread);
 ThrownObject caught_object(Target& target, ThreadId thread);
 

@@ -101,7 +101,8 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread) {
 
 // A breakpoint on exceptions of one type passes those of others, without counting them.
 bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
-    if (breakpoint.cause == Cause::caught && is_caught_by_nobody(process_, thread)) return false;
+    bool may_be_the_librarys_own = breakpoint.cause == Cause::caught || (breakpoint.cause == Cause::thrown && throws_again(process_, thread));
+    if (may_be_the_librarys_own && is_caught_by_nobody(process_, thread)) return false;
     if (breakpoint.subject.empty() || (breakpoint.cause != Cause::thrown && breakpoint.cause != Cause::caught)) return true;
     ThrownObject object = breakpoint.cause == Cause::thrown ? thrown_object(process_, thread) : caught_object(process_, thread);
     return object.type == breakpoint.subject || object.type.ends_with("::" + breakpoint.subject);

@@ -79,6 +79,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
         case PTRACE_EVENT_VFORK_DONE:
             threads_[id].waits_for_child = false;
             for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&kTrapByte, 1));
+            if (!protected_.empty()) set_protection(id, true);
             return std::nullopt;
         case PTRACE_EVENT_EXEC: {
             threads_.clear();
@@ -132,19 +133,34 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
     return event;
 }
 
-// A child's memory is a copy of its parent's, our bytes included.
+// A child's memory is a copy of its parent's, our bytes and the rights of watched pages included.
 void LiveProcess::clean_child(pid_t child) {
     int memory = open(fmt::format("/proc/{}/mem", child).c_str(), O_RDWR | O_CLOEXEC);
     if (memory < 0) return;
     clean(memory);
     close(memory);
+    if (!protected_.empty()) open_pages_of_child(child);
+}
+
+void LiveProcess::open_pages_of_child(pid_t child) {
+    LiveProcess held({child}, child, program_, events_, open_symbols_);
+    held.protected_ = protected_;
+    try {
+        held.set_protection(child, false);
+        held.flush_registers(child, held.threads_.at(child));
+    } catch (const TargetError&) {  // it has been killed
+    }
+    held.alive_ = false;  // it is not ours to end
 }
 
 // The child of a fork that is not followed gets clean code and its freedom.
 void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
-    if (!shares_memory) clean_child(child);
-    else
+    if (shares_memory) {
         for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&trap.original, 1));
+        if (!protected_.empty()) open_pages_of_child(child);  // and so its parent's, until it has gone its own way
+    } else {
+        clean_child(child);
+    }
     ptrace(PTRACE_DETACH, child, nullptr, nullptr);
 }
 
@@ -152,6 +168,12 @@ void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
 void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     stop_other_threads();
     clean(memory_);
+    if (shares_memory && !protected_.empty()) {
+        open_pages_of_child(child);
+        protected_.clear();
+    } else if (!protected_.empty()) {
+        set_protection(living_thread(), false);
+    }
     for (auto& [id, thread] : threads_) {
         if (thread.is_ending && thread.running) continue;
         flush_registers(id, thread);

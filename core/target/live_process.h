@@ -184,6 +184,7 @@ class LiveProcess final : public Target {
     TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
     void clean_child(pid_t child);
+    void open_pages_of_child(pid_t child);
     void move_to_child(pid_t child, bool shares_memory);
     void clean(int memory);
     TargetEvent ended(int status);

@@ -90,7 +90,10 @@ TEST(Events, RefusalsTeach) {
     EXPECT_TRUE(control({"pause on thread"}).says("a thread can start or end"));
     EXPECT_TRUE(control({"pause on write"}).says("what to watch is missing"));
     EXPECT_TRUE(control({"signals SIGTERM maybe"}).says("natural, pass, swallow or pause"));
-    EXPECT_TRUE(control({"follow both"}).says("parent or child"));
+    EXPECT_TRUE(control({"follow all"}).says("parent, child or both"));
+    EXPECT_TRUE(control({"process 2"}).says("there is no process 2"));
+    EXPECT_TRUE(control({"reach loops", "over pace 1 meanwhile"}).says("leave one of them out"));
+    EXPECT_TRUE(control({"reach loops meanwhile"}).says("launch starts it"));
     EXPECT_TRUE(control({"wait"}).says("the program is not running by itself"));
     EXPECT_TRUE(control({"release"}).says("the program is not running"));
     EXPECT_TRUE(control({"thread 4"}).says("the program is not running"));
@@ -130,6 +133,32 @@ TEST(Meanwhile, AScriptGoesOn) {
     EXPECT_TRUE(spin.says("the program runs; pause stops it"));
     EXPECT_TRUE(spin.says("still runs after 0.05 s"));
     EXPECT_TRUE(spin.says("turn = 500"));
+}
+
+TEST(Meanwhile, EveryMovementCanGoOn) {
+    Ran ran = control({"reach loops", "over 3 meanwhile", "-wait", "value lock", "pause at pass", "reach control.c:145 meanwhile", "-wait"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("lock = 0"));
+    EXPECT_TRUE(ran.says("reached ─ loops"));
+    Ran into = control({"pause at count once", "launch count 1 10", "reach pass meanwhile", "-wait", "out meanwhile", "-wait", "into insn meanwhile"});
+    EXPECT_EQ(into.status, 0) << into.output;
+    EXPECT_TRUE(into.says("returned  0 from pass"));
+    Ran quits = control({"pause at count once", "launch spin", "over 100000 meanwhile", "quit"});
+    EXPECT_EQ(quits.status, 0) << quits.output;
+}
+
+TEST(Processes, BothSidesOfAForkAreKept) {
+    Ran ran = control({"follow both", "pause on fork", "pause at pass", "launch fork", "processes", "process 2", "continue", "stack", "processes", "continue", "processes", "process 1", "off all", "continue", "processes"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("which waits: process 2 goes to it"));
+    EXPECT_TRUE(ran.says("processes ──"));
+    EXPECT_TRUE(ran.says("breakpoint 2 ─ pass")) << "the child meets the breakpoint";
+    EXPECT_TRUE(ran.says("exit status 17"));
+    EXPECT_TRUE(ran.says("process 1 still waits: process 1 goes to it"));
+    EXPECT_TRUE(ran.says("exit status 0")) << "and the parent ends in order";
+    EXPECT_TRUE(ran.says("no process runs"));
+    Ran released = control({"follow both", "pause on fork", "launch fork", "release"});
+    EXPECT_EQ(released.status, 0) << released.output;
 }
 
 struct Spinning {

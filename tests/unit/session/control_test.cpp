@@ -569,7 +569,7 @@ TEST(Movements, ASignalHandlerInTheMiddleDoesNotConfuseAStep) {
 TEST(Meanwhile, BreakpointsAreSetWhileTheProgramRuns) {
     Controlled at({"spin"});
     at.session.reach(at.session.place("count"));
-    EXPECT_FALSE(at.session.continue_meanwhile());
+    EXPECT_FALSE(at.session.begin_meanwhile([&] { return at.session.continue_running(); }));
     EXPECT_TRUE(at.session.is_moving());
     EXPECT_THROW(at.session.stack(), RequestError);
     EXPECT_THROW(at.session.continue_running(), RequestError);
@@ -580,9 +580,83 @@ TEST(Meanwhile, BreakpointsAreSetWhileTheProgramRuns) {
     EXPECT_EQ(stop.reason, StopReason::breakpoint);
     EXPECT_EQ(at.value("turn"), "77");
     at.session.switch_breakpoint(1, false);
-    EXPECT_FALSE(at.session.continue_meanwhile());
+    EXPECT_FALSE(at.session.begin_meanwhile([&] { return at.session.continue_running(); }));
     EXPECT_EQ(at.session.pause().reason, StopReason::paused);
     EXPECT_GE(report_threads(at.session).rows.size(), 1u);
+}
+
+TEST(Meanwhile, AStepOfManyLegsGoesOnAndEndsWhereItShould) {
+    Controlled at({"spin"});
+    at.session.reach(at.session.place("count"));
+    // Over the threads' whole life: it takes its time, and the program can be looked at.
+    auto stop = at.session.begin_meanwhile([&] {
+        at.session.over_line();
+        at.session.over_line();
+        return at.session.over_line();
+    });
+    EXPECT_FALSE(stop);
+    at.session.add_breakpoint(at.session.place("pass"), "turn == 50");
+    Stop met = at.session.wait();
+    EXPECT_EQ(met.reason, StopReason::breakpoint);
+    at.session.switch_breakpoint(1, false);
+    auto out = at.session.begin_meanwhile([&] { return at.session.out(); });
+    if (!out) out = at.session.wait();
+    EXPECT_EQ(out->reason, StopReason::returned);
+    EXPECT_THROW(at.session.begin_meanwhile([]() -> Stop { throw RequestError("no berth"); }), RequestError);
+    EXPECT_FALSE(at.session.is_moving());
+}
+
+TEST(Meanwhile, WhatIsGivenUpLeavesNothingBehind) {
+    Controlled at({"spin"});
+    at.session.reach(at.session.place("count"));
+    EXPECT_FALSE(at.session.begin_meanwhile([&] { return at.session.reach(at.session.place("loops")); }));
+    EXPECT_TRUE(at.session.is_moving());
+    at.session.kill();
+    EXPECT_FALSE(at.session.is_running());
+    EXPECT_EQ(at.session.launch({"loops"}).reason, StopReason::exited) << "the place of the movement that was given up is forgotten";
+}
+
+// ---- control that leaves otherwise than by return
+
+TEST(Movements, ACoroutineThatGivesWayEndsTheStepWhereControlLands) {
+    Controlled at({}, "sluices-gcc");
+    at.session.reach(at.session.place("main"));
+    at.session.reach(at.session.place(fmt::format("sluices.cpp:{}", at.line_with("the second part"))));
+    EXPECT_EQ(at.function(), "fill");
+    for (int i = 0; i < 8 && at.function() == "fill"; ++i) at.session.over_line();
+    EXPECT_EQ(at.function(), "coroutines");
+    EXPECT_GE(at.line(), at.line_with("// the rest"));
+    at.session.launch_again();
+    at.session.reach(at.session.place("main"));
+    at.session.reach(at.session.place(fmt::format("sluices.cpp:{}", at.line_with("// the first part runs"))));
+    at.session.over_line();
+    EXPECT_EQ(at.function(), "coroutines") << "over a resumption comes back";
+    EXPECT_EQ(at.line(), at.line_with("int first"));
+    at.session.over_line();
+    EXPECT_EQ(at.value("first"), "20");
+}
+
+TEST(Events, AnExceptionThatIsThrownAgainIsMetAgain) {
+    Controlled at({}, "sluices-gcc");
+    at.session.reach(at.session.place("main"));
+    at.pause_on(Cause::thrown, "TollError");
+    Stop first = at.session.continue_running(), second = at.session.continue_running();
+    ASSERT_FALSE(first.facts.empty());
+    ASSERT_FALSE(second.facts.empty());
+    EXPECT_EQ(first.facts[0].label, "threw");
+    EXPECT_EQ(second.facts[0].label, "threw again");
+    EXPECT_EQ(second.facts[0].text, "TollError: toll too high");
+    EXPECT_EQ(at.session.continue_running().reason, StopReason::exited);
+}
+
+TEST(Watching, AChildIsNotHurtByTheProtectionOfPages) {
+    Controlled at({"forks"}, "sluices-gcc");
+    at.session.reach(at.session.place("forks"));
+    at.pause_on(Cause::write, "sheet");
+    EXPECT_EQ(at.session.continue_running().reason, StopReason::event);  // entries[0]
+    Stop stop = at.session.continue_running();                           // entries[4], in the parent
+    EXPECT_EQ(stop.reason, StopReason::event);
+    EXPECT_EQ(at.value("status >> 8"), "5") << "the child wrote and ended in order";
 }
 
 TEST(Attach, ASessionOnARunningProcess) {

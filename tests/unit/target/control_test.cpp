@@ -170,7 +170,7 @@ TEST(Process, AnExecFromAnyThreadIsFollowed) {
 TEST(Process, TheChildOfAForkIsFollowedWhenAsked) {
     EventLoop events;
     LiveProcess process(control({"fork"}), events, open_symbols);
-    process.follow(LiveProcess::Follow::child);
+    process.follow(Follow::child);
     process.insert_trap(address_of(process, "pass"));
     pid_t parent = process.id();
     unsigned hits = 0;
