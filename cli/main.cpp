@@ -151,6 +151,14 @@ int run_survey(const Options& options, Output& output) {
     return kWorked;
 }
 
+std::unique_ptr<Session> open_session(const Options& options, bool commands_on_input, SymbolSearch search) {
+    switch (options.work) {
+        case Options::Work::attach: return std::make_unique<Session>(options.process, options.source_map, std::move(search));
+        case Options::Work::postmortem: return std::make_unique<Session>(CoreRequest{options.core, options.program}, options.source_map, std::move(search));
+        default: return std::make_unique<Session>(launch_options(options, commands_on_input), options.source_map, std::move(search));
+    }
+}
+
 int run(const Options& options) {
     bool utf8 = std::strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
     Output output(options.format, style_for(1), !utf8);
@@ -161,9 +169,7 @@ int run(const Options& options) {
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
         Settings settings = read_settings(settings_file());
-        auto opened = options.work == Options::Work::attach
-                          ? std::make_unique<Session>(options.process, options.source_map, symbol_search(options, settings))
-                          : std::make_unique<Session>(launch_options(options, commands_on_input), options.source_map, symbol_search(options, settings));
+        auto opened = open_session(options, commands_on_input, symbol_search(options, settings));
         Session& session = *opened;
         session.set_library_folders(settings.library_folders);
         if (options.own_terminal) session.give_own_terminal(scripted || commands_on_input ? -1 : 0, [&output](std::string_view bytes) { output.show_terminal(bytes); });
@@ -173,8 +179,10 @@ int run(const Options& options) {
         else if (at_a_prompt) session.may_call = ask_before_calls();
         log_line("session on " + session.program());
         Shell shell(session, output);
+        shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
         show_first_notices(shell);
-        if (session.was_attached()) shell.show_stop(session.last_stop());
+        show_what_a_core_lacks(shell);
+        if (session.was_attached() || session.core()) shell.show_stop(session.last_stop());
         bool good = run_commands(shell, options);
         if (!shell.wants_to_quit() && (!scripted || (options.stay && good))) {
             if (commands_on_input) good = run_piped(shell) && good;

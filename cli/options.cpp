@@ -14,10 +14,13 @@ namespace {
 constexpr const char* kUsage =
     "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
     "elm-lantern attach PID [options]\n"
+    "elm-lantern postmortem CORE [PROGRAM] [options]\n"
+    "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "\n"
     "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
-    "else from the terminal. Type help there. attach does the same on a process that runs. survey tells what a program offers a debugger; --out keeps the report\n"
+    "else from the terminal. Type help there. attach does the same on a process that runs,\n"
+    "postmortem on what a core file kept of one that died. disassembly shows a program's code without running it. survey tells what a program offers a debugger; --out keeps the report\n"
     "as text, JSON and a page; of two programs it shows what differs.\n";
 
 cxxopts::Options description() {
@@ -88,17 +91,19 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
 
     std::vector<std::string> words = all_of(parsed, "words");
     if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"postmortem", "diagnose", "compare", "heap", "serve"};
+    static const std::vector<std::string> later = {"diagnose", "compare", "heap", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]), "elm-lantern debug PROGRAM starts a session");
-    bool surveys = words[0] == "survey", attaches = words[0] == "attach";
-    if (words[0] != "debug" && !surveys && !attaches)
+    bool surveys = words[0] == "survey", attaches = words[0] == "attach", looks_back = words[0] == "postmortem", disassembles = words[0] == "disassembly";
+    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !disassembles)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])), fmt::format("did you mean elm-lantern debug {}?", words[0]));
     if (words.size() < 2 && attaches) return wrong("the process is missing", "elm-lantern attach PID; ps -e lists the processes");
+    if (words.size() < 2 && looks_back) return wrong("the core file is missing", "elm-lantern postmortem CORE [PROGRAM]");
     if (words.size() < 2) return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
-    if (words.size() > 2 && !surveys)
+    if (words.size() > 2 && !surveys && !looks_back && !disassembles)
         return wrong(fmt::format("{} is one word too many", quote(words[2])), "the program's own arguments come after --");
-    if (words.size() > 3) return wrong(fmt::format("{} is one word too many", quote(words[3])), "survey takes one program, or two to compare");
+    if (words.size() > 3 && looks_back) return wrong(fmt::format("{} is one word too many", quote(words[3])), "elm-lantern postmortem CORE [PROGRAM]");
+    if (words.size() > 3 && surveys) return wrong(fmt::format("{} is one word too many", quote(words[3])), "survey takes one program, or two to compare");
     if (attaches) {
         bool is_number = words[1].size() < 10 && words[1].find_first_not_of("0123456789") == std::string::npos;
         if (!is_number) return wrong(fmt::format("{} is no number of a process", quote(words[1])), "elm-lantern attach PID; ps -e lists the processes");
@@ -106,6 +111,15 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         options.process = std::stoi(words[1]);
     }
     options.program = words[1];
+    if (looks_back) {
+        options.work = Options::Work::postmortem;
+        options.core = words[1];
+        options.program = words.size() > 2 ? words[2] : "";
+    }
+    if (disassembles) {
+        options.work = Options::Work::disassembly;
+        options.places.assign(words.begin() + 2, words.end());
+    }
     if (surveys) {
         options.work = Options::Work::survey;
         options.surveyed.assign(words.begin() + 1, words.end());

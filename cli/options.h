@@ -11,9 +11,11 @@
 namespace lantern::cli {
 
 struct Options {
-    enum class Work { debug, attach, survey } work = Work::debug;
+    enum class Work { debug, attach, survey, postmortem, disassembly } work = Work::debug;
     bool own_terminal = false;
     int process = 0;                    // to attach to
+    std::string core;                   // to look into
+    std::vector<std::string> places;    // of a file, to disassemble
     std::string program;
     std::vector<std::string> surveyed;          // programs: one, or two to compare
     std::vector<std::string> symbol_folders;

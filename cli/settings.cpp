@@ -119,6 +119,12 @@ Settings read_settings(const std::filesystem::path& file) {
                 read_views(file, node, settings);
                 continue;
             }
+            if (key.str() == "syntax") {
+                auto word = node.value<std::string>();
+                if (!word || (*word != "intel" && *word != "att")) refuse(file, "syntax, of instructions, is \"intel\" or \"att\"");
+                settings.att_syntax = *word == "att";
+                continue;
+            }
             if (key.str() == "libraries") {
                 settings.library_folders = folders_of(file, node);
                 continue;

@@ -17,6 +17,7 @@ struct Settings {
     bool keep_indexes = true;
     std::uint64_t index_limit = std::uint64_t{512} << 20;  // bytes
     std::vector<std::string> library_folders;              // what steps pass through, besides the system's libraries
+    bool att_syntax = false;                               // of instructions
     std::vector<DeclaredView> views;                      // [[view]], in the order of the file
 };
 

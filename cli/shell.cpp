@@ -10,6 +10,7 @@
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/core_file.h"
 
 namespace lantern::cli {
 namespace {
@@ -25,7 +26,14 @@ std::string program_name(Session& session) {
 void Shell::show_stop(const Stop& stop) {
     listed_file.clear();
     show(report_stop(session_, stop, tracker_));
-    if (!session_.is_running()) return;
+    if (stop.by_instruction && session_.is_running()) {
+        DisassemblyQuery around;
+        around.rows_before = 3;
+        around.rows_after = 5;
+        around.syntax = syntax;
+        show(report_disassembly(session_, around));
+    }
+    if (!session_.has_threads()) return;
     for (const Pin& pin : session_.pins()) {
         if (!is_view_word(pin.text)) continue;
         try {
@@ -42,7 +50,7 @@ void Shell::show_step(const Stop& stop) {
 
 std::string Shell::prompt() {
     if (session_.is_moving()) return fmt::format("{}, running › ", program_name(session_));
-    if (session_.is_running()) {
+    if (session_.has_threads()) {
         try {
             if (const Frame* frame = session_.selected_frame()) {
                 std::string name = escape_for_display(frame_function_name(*frame));
@@ -129,6 +137,12 @@ bool Shell::play(const std::string& path) {
     }
     --depth_;
     return good;
+}
+
+void show_what_a_core_lacks(Shell& shell) {
+    if (!shell.session().core()) return;
+    for (const std::string& finding : shell.session().core()->findings()) shell.show(Notice{Notice::Kind::warning, finding});
+    if (!shell.session().core()->filled().empty()) shell.show(Notice{Notice::Kind::done, shell.session().core()->filled()});
 }
 
 void show_first_notices(Shell& shell) {

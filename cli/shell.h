@@ -39,6 +39,10 @@ class Shell {
     // Where `source` goes on when it is asked again without a place.
     std::string listed_file;
     std::uint32_t listed_to = 0;
+    // How instructions are written.
+    Syntax syntax = Syntax::intel;
+    // Memory as it was, by the names the user gave it.
+    std::map<std::string, KeptMemory> kept_memory;
 
   private:
     Failure failure_of(const std::exception& error, std::string_view line) const;
@@ -53,5 +57,7 @@ class Shell {
 
 // What is known before anything has been typed and should be said: no symbols, damaged ones, stale source.
 void show_first_notices(Shell& shell);
+// Of a core file: what does not match, what is missing, what was read from elsewhere.
+void show_what_a_core_lacks(Shell& shell);
 
 }  // namespace lantern::cli

@@ -1,6 +1,7 @@
 // The table of commands. A new command is one row here and one function in a file beside it.
 #pragma once
 
+#include <filesystem>
 #include <span>
 #include <string>
 #include <string_view>
@@ -56,6 +57,14 @@ void run_reload(Shell&, std::string_view);
 void run_follow(Shell&, std::string_view);
 void run_processes(Shell&, std::string_view);
 void run_process(Shell&, std::string_view);
+void run_registers(Shell&, std::string_view);
+void run_disassembly(Shell&, std::string_view);
+void run_memory(Shell&, std::string_view);
+void run_regions(Shell&, std::string_view);
+void run_words(Shell&, std::string_view);
+void run_find_memory(Shell&, std::string_view what, std::string_view arguments);
+void save_core(Shell&, const std::string& path);
+void save_words_figure(Shell&, std::string_view arguments, const std::filesystem::path& path);
 void run_note(Shell&, std::string_view);
 void run_notes(Shell&, std::string_view);
 void run_plot(Shell&, std::string_view);

@@ -8,12 +8,12 @@
 namespace lantern::cli {
 namespace {
 
-constexpr std::string_view kWhat[] = {"functions", "globals", "types", "files", "code", "address"};
+constexpr std::string_view kWhat[] = {"functions", "globals", "types", "files", "code", "address", "bytes", "text", "value"};
 
 std::string_view what_of(std::string_view word) {
     for (std::string_view what : kWhat)
         if (!word.empty() && what.starts_with(word)) return what;
-    throw RequestError("find looks for functions, globals, types or files, or for the code of a place, or for what is at an address",
+    throw RequestError("find looks for functions, globals, types or files, for the code of a place, for what is at an address, or for bytes, a text or a value in memory",
                        "find functions chamber, find code main, for example");
 }
 
@@ -42,6 +42,7 @@ void run_find(Shell& shell, std::string_view arguments) {
     std::string_view rest = arguments;
     std::string_view what = what_of(take_word(rest));
     Session& session = shell.session();
+    if (what == "bytes" || what == "text" || what == "value") return run_find_memory(shell, what, rest);
     if (what == "code") return shell.show(report_code(session, session.place(rest)));
     if (what == "address") {
         Value value = evaluate(std::string(trimmed(rest)), session.context());

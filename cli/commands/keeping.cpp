@@ -12,7 +12,7 @@ namespace lantern::cli {
 namespace {
 
 bool is_savable(std::string_view word) {
-    for (std::string_view view : {"locals", "globals", "stack", "source", "breakpoints", "value", "find", "pin", "help", "notes", "threads", "signals", "explain", "type"})
+    for (std::string_view view : {"locals", "globals", "stack", "source", "breakpoints", "value", "find", "pin", "help", "notes", "threads", "signals", "explain", "type", "registers", "disassembly", "memory", "regions", "words", "processes"})
         if (view == word) return true;
     return false;
 }
@@ -58,6 +58,12 @@ void run_save(Shell& shell, std::string_view arguments) {
     if (files.size() != 1) throw RequestError("save needs the name of one file after 'as'");
     std::filesystem::path path(files[0]);
     bool json = path.extension() == ".json", csv = path.extension() == ".csv";
+    std::string_view what = view;
+    std::string_view first = take_word(what);
+    if (first == "core") return save_core(shell, path.string());
+    bool is_figure = path.extension() == ".svg" || path.extension() == ".png";
+    if (is_figure && first == "words") return save_words_figure(shell, what, path);
+    if (is_figure) throw RequestError(fmt::format("{} is not drawn", first), "save words as FILE.svg draws a stack frame; plot as FILE.svg what was noted");
     if (csv) return save_table(shell, view, path);
     if (!json && path.extension() != ".txt")
         throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])), "end it in .txt or .json");

@@ -8,7 +8,7 @@
 namespace lantern::cli {
 namespace {
 
-constexpr std::string_view kRunning = "running", kStopping = "stopping", kLooking = "looking", kValues = "values", kRest = "the rest";
+constexpr std::string_view kRunning = "running", kStopping = "stopping", kLooking = "looking", kMachine = "the machine", kValues = "values", kRest = "the rest";
 
 constexpr Command kCommands[] = {
     {"launch", "launch [ARGS] [< FILE] [> FILE]", "start the program; breakpoints stop it", kRunning,
@@ -93,10 +93,31 @@ constexpr Command kCommands[] = {
     {"find", "find WHAT …", "functions, globals, types, files, code, address: look for them", kLooking,
      "find functions|globals|types|files [PATTERN] [in NAME] [limit N]: PATTERN is a part of the name, a pattern with * and ?,\n"
      "or a regular expression between slashes. NAME is a source file or a loaded library.\n"
+     "find bytes HEX, find text \"TEXT\", find value EXPR, each with in REGION: heap, stack, all, the name of a module, or ADDRESS count N.\n"
      "find code PLACE: every address the place stands for, each inlined copy and template instance; of a line, all its code.\n"
      "find address EXPR: the module, function, inlined calls, file and line at an address.", run_find, Completes::find},
     {"type", "type NAME | type EXPR", "how a type lies in memory", kLooking,
      "Members with their offsets and sizes, bases, the padding between, what is lost to it, the values of an enumeration.", run_type, Completes::expression},
+    {"registers", "registers [GROUP|NAME|PATTERN …]", "what the processor holds in this frame", kMachine,
+     "The general registers, the flags by name, and what each may point at; where a register changed since the last stop, what it was. GROUP is\n"
+     "general, flags, segments, vectors, floating, masks, debug or all. In an outer frame those are known that the functions called since kept.\n"
+     "change %rax = 1 writes one, change %xmm0.f32[2] = 1.5 a lane of a vector (f64, f32, i64 … i8, u64 … u8).",
+     run_registers, Completes::nothing},
+    {"disassembly", "disassembly [PLACE] [all] [by source] [bytes] [counts] [count N]", "the machine code, with the lines it comes from", kMachine,
+     "Around the instruction that runs next, with what its operands hold now and whether it will jump; of PLACE, a whole function or a line's\n"
+     "code. all shows the whole function, its detached parts too; by source gathers each line's stretches in the order of lines; bytes adds the\n"
+     "bytes; counts tells how many instructions each line became. The setting syntax is \"intel\" or \"att\".",
+     run_disassembly, Completes::place},
+    {"memory", "memory ADDRESS [count N] [as FORM|TYPE] | memory fill|copy|save|load|keep|compare …", "bytes, words, texts, pointers, values of a type", kMachine,
+     "ADDRESS is an expression: a number, a pointer, or something that lies in memory. count is in elements of the form.\n"
+     "memory fill ADDRESS count N with BYTES|\"text\"; memory copy ADDRESS count N to ADDRESS; memory save ADDRESS count N as FILE;\n"
+     "memory load FILE to ADDRESS; memory keep NAME ADDRESS count N, and later memory compare NAME: what changed since.",
+     run_memory, Completes::expression},
+    {"words", "words [CALLERS] [below]", "each word of this frame's raw stack, and what it is", kMachine,
+     "Return address, saved registers, variables by name and part, canary, and what is left over; what is damaged is said. With a number, that many\n"
+     "callers' frames too. below begins under the stack pointer. save words as FILE.svg draws them.",
+     run_words, Completes::nothing},
+    {"regions", "regions", "the map of the process's memory", kMachine, "What each region is, its rights, its size, and how much of it is in physical memory.", run_regions},
     {"value", "value EXPR [as FORM] [raw] [from N] [all]", "compute and show; = EXPR is short for it", kValues,
      "EXPR is written as in the language of the selected function: C, C++ or Rust. Besides: %rax is a register, p[0..8] are\n"
      "eight elements, level#17 is the variable declared at line 17, @ is the last result, @3 the third. A text in quotes\n"
@@ -118,8 +139,8 @@ constexpr Command kCommands[] = {
     {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
     {"save", "save VIEW as FILE", "write a view to a file (.txt or .json)", kRest,
      "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending picks the form; notes can also\n"
-     "end in .csv. The file is\n"
-     "written whole or not at all.",
+     "end in .csv, words in .svg or .png. save core as FILE writes the whole stopped process down. The file is written whole or\n"
+     "not at all.",
      run_save, Completes::save},
     {"play", "play FILE", "run the commands of a file", kRest, "One command a line; # starts a comment; a line that starts with - may fail.", run_play, Completes::file},
     {"help", "help [WORD]", "this list, or all about one command", kRest, "", run_help, Completes::command},

@@ -30,7 +30,7 @@ ValueView view_of(Shell& shell, const std::string& expression, const Value& valu
 
 // A pin or a value may be of the program's memory; before it runs that is only what it starts with.
 std::string note_for(Shell& shell, const Value& value) {
-    if (shell.session().is_running() || !value.address || plain(*value.type).kind == TypeKind::function) return {};
+    if (shell.session().has_threads() || !value.address || plain(*value.type).kind == TypeKind::function) return {};
     return "the program is not running: this is what it starts with";
 }
 
@@ -138,7 +138,7 @@ void run_pin(Shell& shell, std::string_view arguments) {
     if (!is_view_word(text)) Expression(text, session.context());
     Pin& pin = session.add_pin(text);
     std::string now;
-    if (session.is_running() && !is_view_word(text)) {
+    if (session.has_threads() && !is_view_word(text)) {
         try {
             ValueView view = view_of(shell, text, evaluate(text, session.context()), session.form_of(text), session.view_limits());
             std::string qualified = qualification(view);

@@ -2,16 +2,10 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
+#include "cli/views/machine_json.h"
 
 namespace lantern::cli {
 namespace {
-
-using Json = nlohmann::ordered_json;
-
-std::string address_text(std::uint64_t address) {
-    return fmt::format("{:#x}", address);
-}
 
 const char* word(StopReason reason) {
     switch (reason) {
@@ -20,6 +14,7 @@ const char* word(StopReason reason) {
         case StopReason::attached: return "attached";
         case StopReason::released: return "released";
         case StopReason::selected: return "selected";
+        case StopReason::kept: return "kept";
         case StopReason::diverted: return "diverted";
         case StopReason::event: return "event";
         case StopReason::watch_ended: return "watch-ended";
@@ -43,6 +38,8 @@ const char* word(FrameOrigin origin) {
         case FrameOrigin::frame_pointer: return "frame-pointer";
         case FrameOrigin::return_address: return "return-address";
         case FrameOrigin::inlined: return "inlined";
+        case FrameOrigin::stack_scan: return "stack-scan";
+        case FrameOrigin::tail_call: return "tail-call";
     }
     return "registers";
 }
@@ -316,6 +313,13 @@ struct Renderer {
             rows.push_back({{"number", row.number}, {"name", row.name}, {"rule", kRules[static_cast<int>(row.rule)]}, {"stops", row.stops}, {"passed", row.passes}, {"meaning", row.meaning}});
         return {{"kind", "signals"}, {"signals", std::move(rows)}};
     }
+    Json operator()(const RegistersReport& r) const { return machine_json(r); }
+    Json operator()(const DisassemblyReport& r) const { return machine_json(r); }
+    Json operator()(const MemoryReport& r) const { return machine_json(r); }
+    Json operator()(const RegionsReport& r) const { return machine_json(r); }
+    Json operator()(const MemoryFindReport& r) const { return machine_json(r); }
+    Json operator()(const MemoryCompareReport& r) const { return machine_json(r); }
+    Json operator()(const WordsReport& r) const { return machine_json(r); }
     Json operator()(const ProcessesReport& r) const {
         Json rows = Json::array();
         for (const ProcessFact& row : r.rows) rows.push_back({{"number", row.number}, {"id", row.id}, {"program", row.program}, {"selected", row.is_selected}});

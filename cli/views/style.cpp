@@ -6,7 +6,8 @@
 namespace lantern::cli {
 
 std::string to_ascii(std::string_view utf8) {
-    static constexpr std::array<std::pair<std::string_view, std::string_view>, 10> kSigns = {{{"▲", "^"},{"◆", "<>"},
+    static constexpr std::array<std::pair<std::string_view, std::string_view>, 15> kSigns = {{{"│", "|"}, {"╭", "."}, {"╰", "'"}, {"┼", "+"}, {"►", ">"},
+                                                                                             {"▲", "^"},{"◆", "<>"},
                                                                                              {"▪", "#"},
                                                                                              {"▫", "o"},
                                                                                              {"─", "-"},

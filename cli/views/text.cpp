@@ -87,6 +87,13 @@ struct Renderer {
     std::string operator()(const StepLine& r) const { return step_line_text(r, style); }
     std::string operator()(const NotesReport& r) const { return notes_text(r, style); }
     std::string operator()(const SignalsReport& r) const { return signals_text(r, style); }
+    std::string operator()(const RegistersReport& r) const { return registers_text(r, style); }
+    std::string operator()(const DisassemblyReport& r) const { return disassembly_text(r, style); }
+    std::string operator()(const MemoryReport& r) const { return memory_text(r, style); }
+    std::string operator()(const RegionsReport& r) const { return regions_text(r, style); }
+    std::string operator()(const MemoryFindReport& r) const { return memory_find_text(r, style); }
+    std::string operator()(const MemoryCompareReport& r) const { return memory_compare_text(r, style); }
+    std::string operator()(const WordsReport& r) const { return words_text(r, style); }
     std::string operator()(const ProcessesReport& r) const { return processes_text(r, style); }
     std::string operator()(const ThreadsReport& r) const { return threads_text(r, style); }
     std::string operator()(const PinsReport& r) const { return pins_text(r, style); }

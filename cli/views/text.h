@@ -23,6 +23,13 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
 std::string breakpoint_set_text(const BreakpointSet& report, const Style& style);
 std::string threads_text(const ThreadsReport& report, const Style& style);
 std::string signals_text(const SignalsReport& report, const Style& style);
+std::string registers_text(const RegistersReport& report, const Style& style);
+std::string disassembly_text(const DisassemblyReport& report, const Style& style);
+std::string memory_text(const MemoryReport& report, const Style& style);
+std::string regions_text(const RegionsReport& report, const Style& style);
+std::string memory_find_text(const MemoryFindReport& report, const Style& style);
+std::string memory_compare_text(const MemoryCompareReport& report, const Style& style);
+std::string words_text(const WordsReport& report, const Style& style);
 std::string processes_text(const ProcessesReport& report, const Style& style);
 std::string notes_text(const NotesReport& report, const Style& style);
 std::string step_line_text(const StepLine& line, const Style& style);

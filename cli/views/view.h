@@ -6,14 +6,18 @@
 #include <variant>
 #include <vector>
 
+#include "core/analysis/disassembly_report.h"
 #include "core/analysis/explain_report.h"
 #include "core/analysis/find_report.h"
 #include "core/analysis/locals_report.h"
+#include "core/analysis/memory_report.h"
+#include "core/analysis/registers_report.h"
 #include "core/analysis/stack_report.h"
 #include "core/analysis/stop_report.h"
 #include "core/analysis/survey.h"
 #include "core/analysis/threads_report.h"
 #include "core/analysis/type_report.h"
+#include "core/analysis/words_report.h"
 #include "core/values/value_view.h"
 
 namespace lantern::cli {
@@ -105,6 +109,6 @@ struct Failure {
 };
 
 using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport, ChangeReport,
-                          BreakpointsReport, BreakpointSet, StepLine, NotesReport, SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
+                          BreakpointsReport, BreakpointSet, StepLine, NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport, MemoryCompareReport, WordsReport, SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -74,7 +74,7 @@ void add_globals(GlobalsReport& report, Session& session, const Module& module, 
 
 GlobalsReport report_globals(Session& session, const GlobalsQuestion& question) {
     GlobalsReport report;
-    report.is_running = session.is_running();
+    report.is_running = session.has_threads();
     Pattern pattern(question.pattern);
     // The program's own and its own libraries', then the system's.
     for (bool system : {false, true})

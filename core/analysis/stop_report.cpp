@@ -55,6 +55,7 @@ std::string why(Session& session, const Stop& stop) {
     switch (stop.reason) {
         case StopReason::attached: return fmt::format("process {} has been stopped", session.is_running() ? session.process_id() : 0);
         case StopReason::selected: return fmt::format("process {} is looked at", session.is_running() ? session.process_id() : 0);
+        case StopReason::kept: return "as the process was when the core was written";
         case StopReason::released: return "the program runs on by itself";
         case StopReason::diverted: return "moved here; nothing was run";
         case StopReason::event: return fmt::format("{}, {}", numbers(session, stop.breakpoints), event_words(stop));
@@ -165,7 +166,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     report.why = why(session, stop);
     report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
-    if (stop.is_end() || !session.is_running()) {
+    if (stop.is_end() || !session.has_threads()) {
         report.suggestion = "restart runs it again";
         if (auto others = session.processes(); !others.empty()) report.suggestion = fmt::format("process {0} still waits: process {0} goes to it", others.front().number);
         return report;
@@ -180,7 +181,8 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
             report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
     }
     if (session.target().threads().size() > 1) report.thread = session.thread_number();
-    if (stop.reason == StopReason::signal)
+    if (session.core()) report.suggestion = "stack shows how it came here, threads the others";
+    else if (stop.reason == StopReason::signal)
         report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
     for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(session.target()), call.function, call.value, Form::natural, session.view_limits()));
     for (const WatchChange& change : stop.changes) report.watched.push_back(report_watch(session, change));

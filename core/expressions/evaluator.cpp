@@ -15,6 +15,7 @@
 #include "core/values/builtin_types.h"
 #include "core/values/dynamic_type.h"
 #include "core/values/library/library_view.h"
+#include "core/values/register_types.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -140,10 +141,7 @@ class Evaluator {
                  near.empty() ? "" : fmt::format("did you mean %{}?", join_with(near, "or %")));
         }
         if (!context_.frame) fail(node, "there are no registers: the program is not running", "launch starts it");
-        const Type& type = found->size == 16 ? array_of(double_type(), 2) : found->size == 8 ? unsigned_long_type()
-                           : found->size == 4 ? unsigned_type() : found->size == 2 ? *base_type_from_words({"unsigned", "short"})
-                                                                 : *base_type_from_words({"unsigned", "char"});
-        return value_of_register(*context_.target, context_.thread, *context_.frame, *found, type);
+        return value_of_register(*context_.target, context_.thread, *context_.frame, *found, type_of_register(*found));
     }
 
     Value result(const Node& node) {
@@ -249,6 +247,12 @@ class Evaluator {
     Value member_of(const Node& node, Value structure) {
         structure = looked_through(node, std::move(structure));
         const Type& type = plain(*structure.type);
+        if (node.children[0]->kind == NodeKind::cpu_register && type.kind == TypeKind::array) {
+            const Type* lanes = lanes_of(node.text, type.size);
+            if (!lanes) fail(node, fmt::format("a vector register has no lanes {}", node.text), fmt::format("it has {}", lane_words()));
+            structure.type = lanes;
+            return structure;
+        }
         if (type.kind != TypeKind::structure && type.kind != TypeKind::union_) {
             bool pointer = type.kind == TypeKind::pointer;
             fail(node, fmt::format("{} has no members", type_text(*structure.type)), pointer ? "use -> here" : "");

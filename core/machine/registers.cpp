@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <sys/user.h>
 
+#include <algorithm>
 #include <cstring>
 
 namespace lantern {
@@ -30,6 +31,9 @@ constexpr PartName kParts[] = {
     {"ebx", {3, 4, 0}}, {"bx", {3, 2, 0}}, {"bl", {3, 1, 0}}, {"bh", {3, 1, 1}}, {"esi", {4, 4, 0}}, {"si", {4, 2, 0}},
     {"sil", {4, 1, 0}}, {"edi", {5, 4, 0}}, {"di", {5, 2, 0}}, {"dil", {5, 1, 0}}, {"ebp", {6, 4, 0}}, {"bp", {6, 2, 0}},
     {"esp", {7, 4, 0}}, {"sp", {7, 2, 0}}, {"rflags", {kFlagsRegister, 8, 0}}, {"eflags", {kFlagsRegister, 4, 0}},
+    {"es", {kFirstSegment, 2, 0}}, {"cs", {kFirstSegment + 1, 2, 0}}, {"ss", {kFirstSegment + 2, 2, 0}}, {"ds", {kFirstSegment + 3, 2, 0}},
+    {"fs", {kFirstSegment + 4, 2, 0}}, {"gs", {kFirstSegment + 5, 2, 0}}, {"fs_base", {kFsBase, 8, 0}}, {"gs_base", {kGsBase, 8, 0}},
+    {"mxcsr", {kVectorControl, 4, 0}},
 };
 
 // "r8d", "r12w", "r9b"
@@ -50,6 +54,19 @@ Registers Registers::from_system(const user_regs_struct& system) {
     registers.set(kFlagsRegister, system.eflags);
     registers.thread_base = system.fs_base;
     registers.system_call = system.orig_rax;
+    return registers;
+}
+
+SystemRegisters SystemRegisters::from_system(const user_regs_struct& system) {
+    SystemRegisters registers;
+    registers.cs = static_cast<std::uint16_t>(system.cs);
+    registers.ss = static_cast<std::uint16_t>(system.ss);
+    registers.ds = static_cast<std::uint16_t>(system.ds);
+    registers.es = static_cast<std::uint16_t>(system.es);
+    registers.fs = static_cast<std::uint16_t>(system.fs);
+    registers.gs = static_cast<std::uint16_t>(system.gs);
+    registers.fs_base = system.fs_base;
+    registers.gs_base = system.gs_base;
     return registers;
 }
 
@@ -95,34 +112,57 @@ std::span<const std::byte> VectorRegisters::bytes(unsigned number) const {
     return {};
 }
 
-std::optional<ExtendedPlace> place_in_extended_state(unsigned number) {
-    constexpr std::size_t kStackStart = 32, kVectorStart = 160;
-    if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters) return ExtendedPlace{kVectorStart + 16 * (number - kFirstVectorRegister), std::byte{2}};
-    if (number >= kFirstStackRegister && number < kFirstStackRegister + 8) return ExtendedPlace{kStackStart + 16 * (number - kFirstStackRegister), std::byte{1}};
+std::optional<unsigned> vector_index(unsigned number) {
+    if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters) return number - kFirstVectorRegister;
+    if (number >= kFirstHighVector && number < kFirstHighVector + kVectorRegisters) return number - kFirstHighVector + kVectorRegisters;
     return std::nullopt;
 }
+
+std::optional<unsigned> mask_index(unsigned number) {
+    if (number >= kFirstMask && number < kFirstMask + 8) return number - kFirstMask;
+    return std::nullopt;
+}
+
+namespace {
+
+struct NumberedName {
+    std::string_view prefix;
+    unsigned count, first, size;
+};
+constexpr NumberedName kNumbered[] = {{"xmm", 32, kFirstVectorRegister, 16}, {"ymm", 32, kFirstVectorRegister, 32}, {"zmm", 32, kFirstVectorRegister, 64},
+                                      {"st", 8, kFirstStackRegister, 10}, {"k", 8, kFirstMask, 8}};
+
+std::optional<RegisterName> find_numbered(std::string_view name) {
+    for (const NumberedName& each : kNumbered) {
+        std::string_view digits = name.substr(std::min(name.size(), each.prefix.size()));
+        bool is_number = name.starts_with(each.prefix) && !digits.empty() && digits.size() < 3 && digits.find_first_not_of("0123456789") == std::string_view::npos;
+        if (!is_number) continue;
+        auto number = static_cast<unsigned>(std::stoul(std::string(digits)));
+        if (number >= each.count) return std::nullopt;
+        bool is_high = each.count > kVectorRegisters && number >= kVectorRegisters;
+        return RegisterName{is_high ? kFirstHighVector + number - kVectorRegisters : each.first + number, each.size, 0};
+    }
+    return std::nullopt;
+}
+
+}  // namespace
 
 std::optional<RegisterName> find_register(std::string_view name) {
     for (unsigned i = 0; i < kGeneralRegisters; ++i)
         if (name == kFullNames[i]) return RegisterName{i, 8, 0};
     for (const PartName& part : kParts)
         if (name == part.name) return part.part;
-    if (name.starts_with("xmm") && name.size() > 3 && name.size() < 6) {
-        unsigned lane = 0;
-        for (char c : name.substr(3)) {
-            if (c < '0' || c > '9') return std::nullopt;
-            lane = lane * 10 + static_cast<unsigned>(c - '0');
-        }
-        if (lane < kVectorRegisters) return RegisterName{kFirstVectorRegister + lane, 16, 0};
-    }
+    if (auto found = find_numbered(name)) return found;
     return find_numbered_part(name);
 }
 
 std::string register_name(unsigned number) {
     if (number < kGeneralRegisters) return std::string(kFullNames[number]);
     if (number == kFlagsRegister) return "rflags";
-    if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters)
-        return fmt::format("xmm{}", number - kFirstVectorRegister);
+    if (auto index = vector_index(number)) return fmt::format("xmm{}", *index);
+    if (auto index = mask_index(number)) return fmt::format("k{}", *index);
+    for (const PartName& part : kParts)
+        if (part.part.dwarf_number == number && number >= kFirstSegment) return std::string(part.name);
     if (number >= kFirstStackRegister && number < kFirstStackRegister + 8) return fmt::format("st{}", number - kFirstStackRegister);
     return fmt::format("register {}", number);
 }
@@ -131,7 +171,8 @@ const std::vector<std::string>& register_names() {
     static const std::vector<std::string> names = [] {
         std::vector<std::string> all(kFullNames.begin(), kFullNames.end());
         for (const PartName& part : kParts) all.emplace_back(part.name);
-        for (unsigned i = 0; i < kVectorRegisters; ++i) all.push_back(fmt::format("xmm{}", i));
+        for (const NumberedName& each : kNumbered)
+            for (unsigned i = 0; i < each.count; ++i) all.push_back(fmt::format("{}{}", each.prefix, i));
         return all;
     }();
     return names;

@@ -23,6 +23,8 @@ constexpr unsigned kGeneralRegisters = 17;  // the sixteen and the program count
 constexpr unsigned kFlagsRegister = 49;
 constexpr unsigned kFirstVectorRegister = 17, kVectorRegisters = 16;
 constexpr unsigned kFirstStackRegister = 33;  // x87
+constexpr unsigned kFirstSegment = 50, kFsBase = 58, kGsBase = 59, kVectorControl = 64;
+constexpr unsigned kFirstHighVector = 67, kFirstMask = 118;
 
 // The general registers of one frame. In an outer frame only those are known that unwinding recovers.
 class Registers {
@@ -48,6 +50,15 @@ class Registers {
     std::bitset<kFlagsRegister + 1> known_;
 };
 
+// What a thread has besides: the segments, and the debug registers where somebody can ask for them.
+struct SystemRegisters {
+    std::uint16_t cs = 0, ss = 0, ds = 0, es = 0, fs = 0, gs = 0;
+    std::uint64_t fs_base = 0, gs_base = 0;
+    std::optional<std::array<std::uint64_t, 8>> debug;  // 4 and 5 are not registers of their own
+
+    static SystemRegisters from_system(const user_regs_struct& system);
+};
+
 // Vector and x87 registers, read only when a value needs them.
 struct VectorRegisters {
     std::array<std::array<std::byte, 16>, kVectorRegisters> vectors{};
@@ -58,18 +69,13 @@ struct VectorRegisters {
     std::span<const std::byte> bytes(unsigned dwarf_number) const;
 };
 
-// Where a vector or x87 register lies in the extended state as XSAVE lays it out, and the bit in the header's first word that
-// says that part is in use (Intel SDM 1, §10.5.1.1, §13.4.2). Nothing for another register.
-struct ExtendedPlace {
-    std::size_t offset = 0;
-    std::byte in_use{};
-};
-std::optional<ExtendedPlace> place_in_extended_state(unsigned dwarf_number);
-constexpr std::size_t kExtendedStateHeader = 512;
+// Which vector register (0 to 31) or mask (0 to 7) a DWARF number means; nothing for another.
+std::optional<unsigned> vector_index(unsigned dwarf_number);
+std::optional<unsigned> mask_index(unsigned dwarf_number);
 
 struct RegisterName {
     unsigned dwarf_number = 0;
-    unsigned size = 8;    // bytes of it that the name means
+    unsigned size = 8;    // bytes of it that the name means: more than 16 of a vector register with its upper parts
     unsigned offset = 0;  // where they start in the full register
 };
 

@@ -7,7 +7,9 @@
 #include <fstream>
 #include <utility>
 
+#include "core/session/events.h"
 #include "core/session/meanwhile.h"
+#include "core/target/core_file.h"
 #include "core/target/live_process.h"
 #include "core/session/surroundings.h"
 #include "core/support/error.h"
@@ -62,6 +64,23 @@ Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearc
     selected_level_ = level_of_users_code();
 }
 
+Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search)
+    : search_(std::move(search)), sources_(std::move(mappings)) {
+    core_ = std::make_unique<CoreFile>(request.core, request.program, search_.folders, [this](const std::string& path) { return open_symbols(path); });
+    launch_.program = core_->program();
+    open_program();
+    const CoreImage& image = core_->image();
+    thread_ = image.threads.front().id;
+    has_run_ = true;
+    last_stop_.reason = image.signal ? StopReason::signal : StopReason::kept;
+    last_stop_.thread = thread_;
+    last_stop_.signal = image.signal;
+    last_stop_.is_fault = image.fault_address.has_value();
+    last_stop_.fault_address = image.fault_address.value_or(RunAddress());
+    if (std::string text = abort_message(*core_); !text.empty()) last_stop_.facts.push_back({"it said", text});
+    selected_level_ = level_of_users_code();
+}
+
 void Session::open_program() {
     symbols_ = open_symbols(launch_.program);
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
@@ -82,12 +101,16 @@ bool Session::is_running() const {
     return process_ && process_->is_alive();
 }
 
+bool Session::has_threads() const {
+    return is_running() || core_;
+}
+
 bool Session::is_moving() const {
     return is_running() && process_->is_moving();
 }
 
 unsigned Session::thread_number() const {
-    return process_ ? process_->thread_number(thread_) : 0;
+    return process_ ? process_->thread_number(thread_) : core_ ? core_->thread_number(thread_) : 0;
 }
 
 void Session::refuse_while_moving() const {
@@ -95,6 +118,7 @@ void Session::refuse_while_moving() const {
 }
 
 LiveProcess& Session::process() {
+    if (core_) throw RequestError("a core file tells what was: nothing in it can run or be changed", fmt::format("elm-lantern debug {} runs the program", launch_.program));
     if (!is_running()) {
         if (last_stop_.is_end()) throw RequestError("the program has ended", "restart runs it again");
         throw RequestError("the program is not running", "launch starts it");
@@ -128,6 +152,7 @@ const std::vector<LandingHook>& Session::landing_hooks() {
 
 Target& Session::target() {
     if (is_running()) return *process_;
+    if (core_) return *core_;
     return *file_;
 }
 
@@ -197,7 +222,8 @@ void Session::follow(Follow whom) {
 }
 
 void Session::select_thread(unsigned number) {
-    auto id = process().thread_numbered(number);
+    if (!core_) process();
+    auto id = target().thread_numbered(number);
     refuse_while_moving();
     if (!id) throw RequestError(fmt::format("there is no thread {}", number), "threads lists them");
     thread_ = *id;
@@ -220,7 +246,7 @@ SourceState Session::source_state(const std::string& recorded) {
 
 std::string Session::current_file() {
     if (const Frame* frame = selected_frame(); frame && frame->line) return frame->line->file;
-    if (is_running() && !is_moving())
+    if (has_threads() && !is_moving())
         for (unsigned level = 0; const Frame* frame = stack().frame(level); ++level) {
             if (frame->line) return frame->line->file;
             if (level > 50) break;
@@ -234,14 +260,14 @@ std::string Session::current_file() {
 // ---- frames ------------------------------------------------------------------------------------------------------
 
 Unwinder& Session::stack() {
-    LiveProcess& live = process();
+    if (!core_) process();
     refuse_while_moving();
-    if (!stack_) stack_ = std::make_unique<Unwinder>(live, thread_);
+    if (!stack_) stack_ = std::make_unique<Unwinder>(target(), thread_);
     return *stack_;
 }
 
 const Frame* Session::selected_frame() {
-    if (!is_running() || is_moving()) return nullptr;
+    if (!has_threads() || is_moving()) return nullptr;
     return stack().frame(selected_level_);
 }
 
@@ -252,6 +278,10 @@ void Session::select_frame(unsigned level) {
         throw RequestError(fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")), "stack lists them");
     }
     selected_level_ = level;
+}
+
+const RegisterSnapshot* Session::registers_before() const {
+    return registers_before_ && registers_before_->thread == thread_ ? &*registers_before_ : nullptr;
 }
 
 // The innermost frame with source of the user's own; the innermost of all where there is none.
@@ -270,6 +300,11 @@ Assigned Session::assign(std::string_view left, std::string_view right) {
     Assigned result = lantern::assign(left, right, context());
     stack_.reset();  // a register or a saved word may have changed under the frames
     return result;
+}
+
+void Session::write_memory(RunAddress address, ByteSpan bytes) {
+    process().write_memory(address, bytes);
+    stack_.reset();
 }
 
 Pin& Session::add_pin(std::string text) {

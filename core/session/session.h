@@ -30,8 +30,14 @@
 
 namespace lantern {
 
+class CoreFile;
 class LiveProcess;
 class Meanwhile;
+
+// A core file to look into; `program` is empty to take the one it names.
+struct CoreRequest {
+    std::string core, program;
+};
 
 struct Pin {
     unsigned number = 0;
@@ -44,6 +50,13 @@ struct ProcessFact {
     pid_t id = 0;
     std::string program;
     bool is_selected = false;
+};
+
+// What a thread's registers held when it stopped.
+struct RegisterSnapshot {
+    ThreadId thread = 0;
+    Registers registers;
+    std::vector<std::byte> extended;  // see Target::extended_state
 };
 
 // How a step is to be done.
@@ -59,12 +72,16 @@ class Session {
     Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search = {});
     // Takes hold of a running process. Throws TargetError, FileError.
     Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search = {});
+    // Looks at what a core file kept. Throws FileError.
+    Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search = {});
     ~Session();
 
     const std::string& program() const { return launch_.program; }
     const ModuleSymbols& symbols() const { return *symbols_; }
     SourceFiles& sources() { return sources_; }
     bool is_running() const;           // a live process, moving or not
+    bool has_threads() const;          // a live process, or what a core file kept of one
+    const CoreFile* core() const { return core_.get(); }  // null: not on a core file
     bool has_run() const { return has_run_; }
     const Stop& last_stop() const { return last_stop_; }
     // Counts the movements: tells whether the last stop is a new one.
@@ -72,7 +89,7 @@ class Session {
     const LaunchOptions& launch_options() const { return launch_; }
     LiveProcess& process();            // throws RequestError when the program is not running
     pid_t process_id();                // throws RequestError
-    Target& target();                  // the process, or the file while there is none
+    Target& target();                  // the process or the core, or the file while there is none
     ThreadId thread() const { return thread_; }
 
     // ---- running. Each returns when the program has stopped. Throw TargetError, RequestError.
@@ -140,6 +157,8 @@ class Session {
 
     // ---- looking
     Unwinder& stack();                 // of the current thread; throws RequestError when the program is not running
+    // Of the current thread at the stop before this one; null where it did not stop then.
+    const RegisterSnapshot* registers_before() const;
     const Frame* selected_frame();     // null when the program is not running
     void select_frame(unsigned level); // throws RequestError when there is no such frame
     unsigned selected_level() const { return selected_level_; }
@@ -147,6 +166,8 @@ class Session {
     Results& results() { return results_; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
+    // Throws RequestError while nothing runs, MemoryError.
+    void write_memory(RunAddress address, ByteSpan bytes);
     Assigned assign(std::string_view left, std::string_view right);
     // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
     // returns or throws. Throws RequestError, with the reason, when it does not return.
@@ -196,6 +217,7 @@ class Session {
     const std::vector<LandingHook>& landing_hooks();
     unsigned level_of_users_code();
     Stop out_of_inlined(const Frame& frame);
+    void keep_registers();
     Stop finished(Stop stop, std::uint64_t stops_before);
     template <class Move>
     Stop moved(Move move, const StepWish& wish = {});
@@ -214,6 +236,7 @@ class Session {
     std::shared_ptr<const ModuleSymbols> symbols_;
     std::unique_ptr<ProgramFile> file_;
     std::unique_ptr<LiveProcess> process_;
+    std::unique_ptr<CoreFile> core_;
     SourceFiles sources_;
     std::list<Breakpoint> breakpoints_;
     std::unordered_map<RunAddress, std::vector<Breakpoint*>> at_address_;  // those that are on, by the addresses of their sites
@@ -236,6 +259,7 @@ class Session {
     std::unique_ptr<Surroundings> surroundings_;
     std::map<std::string, Form> forms_;
     std::unique_ptr<Unwinder> stack_;
+    std::optional<RegisterSnapshot> registers_before_, registers_now_;
     unsigned selected_level_ = 0;
     ThreadId thread_ = 0;
     bool has_run_ = false;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <utility>
 
 #include "core/machine/instruction.h"
 #include "core/session/line_step.h"
@@ -15,6 +16,11 @@ namespace lantern {
 namespace {
 
 constexpr int kLongestSleep = 20;  // milliseconds; see LiveProcess::run
+
+Stop stepped_by_instruction(Stop stop) {
+    stop.by_instruction = stop.reason == StopReason::stepped;
+    return stop;
+}
 
 }  // namespace
 
@@ -45,9 +51,19 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     }
     if (is_running() && std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
         Watching(*this).follow_all();
+    keep_registers();
     last_stop_ = stop;
     ++movements_;
     return stop;
+}
+
+void Session::keep_registers() {
+    registers_before_ = std::exchange(registers_now_, std::nullopt);
+    if (!is_running() || process_->thread_number(thread_) == 0) return;
+    try {
+        registers_now_ = RegisterSnapshot{thread_, process_->registers(thread_), process_->extended_state(thread_)};
+    } catch (const TargetError&) {  // it was killed while it stood
+    }
 }
 
 // The old tables stay for the values that point into them.
@@ -84,6 +100,7 @@ void Session::look_at_program_anew() {
 }
 
 void Session::start_process() {
+    if (core_) process();  // refuses
     kill();
     kept_open_.clear();
     if (stamp_of(launch_.program) != symbols_->elf().stamp()) read_again();
@@ -150,7 +167,7 @@ Stop Session::into_line(const StepWish& wish) {
 }
 
 Stop Session::into_instruction() {
-    return moved([](Movement& movement) { return movement.step_instruction(); });
+    return moved([](Movement& movement) { return stepped_by_instruction(movement.step_instruction()); });
 }
 
 Stop Session::over_instruction(const StepWish& wish) {
@@ -158,11 +175,11 @@ Stop Session::over_instruction(const StepWish& wish) {
         RunAddress at = process_->registers(thread_).program_counter();
         std::byte bytes[kLongestInstruction];
         auto instruction = decode_instruction(ByteSpan(bytes, process_->read_available(at, bytes)), at);
-        if (!instruction || instruction->kind != Instruction::Kind::call) return movement.step_instruction();
+        if (!instruction || instruction->kind != Instruction::Kind::call) return stepped_by_instruction(movement.step_instruction());
         RunAddress identity = movement.frame_identity(thread_);
-        return movement.run({instruction->next()}, [&, identity](ThreadId thread) {
+        return stepped_by_instruction(movement.run({instruction->next()}, [&, identity](ThreadId thread) {
             return thread == thread_ && movement.frame_identity(thread) >= identity;
-        });
+        }));
     }, wish);
 }
 

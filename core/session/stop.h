@@ -16,6 +16,7 @@ enum class StopReason {
     attached,      // we have taken hold of it
     released,      // it runs on without us
     selected,      // another process is looked at
+    kept,          // as a core file kept it; `signal` says what ended it, 0 if nothing did
     launched,      // before the first instruction
     breakpoint,
     event,         // what a breakpoint on no place waited for; `cause` says which
@@ -68,6 +69,7 @@ struct Stop {
     Cause cause = Cause::place;        // of an event
     std::vector<StopFact> facts;
     std::vector<WatchChange> changes;
+    bool by_instruction = false;       // a step of one machine instruction
     bool left_function = false;        // a step ran off the end of its function
     std::string unreached;             // the place that `reach` did not get to
     std::uint64_t target_stops = 0;    // how often the target stopped during this movement

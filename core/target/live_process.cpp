@@ -124,9 +124,23 @@ std::size_t LiveProcess::read_available(RunAddress address, std::span<std::byte>
     if (!alive_) return 0;
     if (moving_ && !judging_) cache_.clear();  // it changes under us
     std::size_t got = cache_.read(address, out);
-    for (auto trap = traps_.lower_bound(address); trap != traps_.end() && trap->first < address + got; ++trap)
-        out[trap->first - address] = trap->second.original;
+    hide_our_bytes(address, out.first(got));
     return got;
+}
+
+void LiveProcess::hide_our_bytes(RunAddress address, std::span<std::byte> bytes) const {
+    for (auto trap = traps_.lower_bound(address); trap != traps_.end() && trap->first < address + bytes.size(); ++trap)
+        bytes[trap->first - address] = trap->second.original;
+}
+
+std::size_t LiveProcess::read_bulk(RunAddress address, std::span<std::byte> out) {
+    if (!alive_) return 0;
+    iovec local{out.data(), out.size()}, remote{reinterpret_cast<void*>(address.value), out.size()};
+    ssize_t got = process_vm_readv(process_, &local, 1, &remote, 1, 0);
+    if (got < 0) got = pread(memory_, out.data(), out.size(), static_cast<off_t>(address.value));  // without the right to read, we still may
+    if (got <= 0) return 0;
+    hide_our_bytes(address, out.first(static_cast<std::size_t>(got)));
+    return static_cast<std::size_t>(got);
 }
 
 void LiveProcess::read_memory(RunAddress address, std::span<std::byte> out) {

@@ -97,6 +97,9 @@ class LiveProcess final : public Target {
     void read_memory(RunAddress address, std::span<std::byte> out) override;
     std::size_t read_available(RunAddress address, std::span<std::byte> out) override;
     void write_memory(RunAddress address, ByteSpan bytes) override;
+    std::size_t read_bulk(RunAddress address, std::span<std::byte> out) override;
+    std::map<RunAddress, std::uint64_t> resident_bytes() override;
+    SystemRegisters system_registers(ThreadId thread) override;
     std::vector<ThreadId> threads() const override;
     unsigned thread_number(ThreadId thread) const override;
     std::optional<ThreadId> thread_numbered(unsigned number) const override;
@@ -108,6 +111,8 @@ class LiveProcess final : public Target {
     const std::vector<MemoryRegion>& regions() override;
     std::vector<std::byte> extended_state(ThreadId thread) const override;
     void set_extended_state(ThreadId thread, ByteSpan state);
+    // The general registers as the kernel lays them out.
+    user_regs_struct all_registers(ThreadId thread);
     const std::list<Module>& modules() override;
     const Module* module_at(RunAddress address) override;
     const Module& main_module();
@@ -157,6 +162,7 @@ class LiveProcess final : public Target {
     void add_module(const std::string& path, std::uint64_t bias);
     void target_moves();
     void resume(ThreadId id, Thread& thread, int request);
+    void hide_our_bytes(RunAddress address, std::span<std::byte> bytes) const;
     void flush_registers(ThreadId id, Thread& thread);
     void go_on(ThreadId id);
     std::optional<TargetEvent> set_going(const Passes& passes, ThreadId only);

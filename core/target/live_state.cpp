@@ -7,11 +7,13 @@
 #include <sys/user.h>
 
 #include <algorithm>
+#include <cstddef>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
 #include <fstream>
 
+#include "core/machine/extended_state.h"
 #include "core/support/error.h"
 #include "core/target/live_process.h"
 
@@ -87,14 +89,50 @@ void LiveProcess::set_extended_state(ThreadId id, ByteSpan state) {
     threads_.at(id).vectors.reset();
 }
 
+// Byte by byte: the upper parts of a vector register lie in other places than its lower half.
 void LiveProcess::set_vector_register(ThreadId id, unsigned number, ByteSpan bytes) {
-    auto place = place_in_extended_state(number);
-    if (!place) throw RequestError(fmt::format("{} cannot be written", register_name(number)));
     std::vector<std::byte> state = extended_state(id);
-    if (state.size() <= kExtendedStateHeader) throw TargetError("the kernel keeps the vector registers in a form that is not known");
-    std::copy_n(bytes.begin(), std::min<std::size_t>(bytes.size(), 16), state.begin() + static_cast<std::ptrdiff_t>(place->offset));
-    state[kExtendedStateHeader] |= place->in_use;
+    auto place_of = [&](unsigned byte) -> std::optional<AreaPlace> {
+        if (auto index = vector_index(number)) return place_of_vector_byte(state, *index, byte);
+        if (auto index = mask_index(number)) return byte < 8 ? place_of_mask(state, *index) : std::nullopt;
+        if (number >= kFirstStackRegister && number < kFirstStackRegister + 8 && byte < 10) return place_of_stack(number - kFirstStackRegister);
+        return std::nullopt;
+    };
+    for (unsigned byte = 0; byte < bytes.size(); ++byte) {
+        auto place = place_of(byte);
+        if (!place) throw RequestError(fmt::format("{} of {} bytes cannot be written here", register_name(number), bytes.size()));
+        bool is_vector = vector_index(number).has_value();
+        state[place->offset + (is_vector ? 0 : byte)] = bytes[byte];
+        mark_in_use(state, *place);
+    }
     set_extended_state(id, state);
+}
+
+user_regs_struct LiveProcess::all_registers(ThreadId id) {
+    user_regs_struct system = (registers(id), threads_.at(id).system_registers);
+    registers(id).to_system(system);
+    return system;
+}
+
+SystemRegisters LiveProcess::system_registers(ThreadId id) {
+    registers(id);
+    SystemRegisters result = SystemRegisters::from_system(threads_.at(id).system_registers);
+    result.debug.emplace();
+    for (unsigned number = 0; number < result.debug->size(); ++number)
+        (*result.debug)[number] = static_cast<std::uint64_t>(ptrace(PTRACE_PEEKUSER, id, as_data(static_cast<long>(offsetof(user, u_debugreg) + number * 8)), nullptr));
+    return result;
+}
+
+std::map<RunAddress, std::uint64_t> LiveProcess::resident_bytes() {
+    std::map<RunAddress, std::uint64_t> resident;
+    std::ifstream file(task_file("smaps"));
+    RunAddress current;
+    for (std::string line; std::getline(file, line);) {
+        unsigned long long begin = 0, end = 0, kilobytes = 0;
+        if (std::sscanf(line.c_str(), "%llx-%llx ", &begin, &end) == 2) current = RunAddress(begin);
+        else if (std::sscanf(line.c_str(), "Rss: %llu kB", &kilobytes) == 1) resident[current] = kilobytes * 1024;
+    }
+    return resident;
 }
 
 const std::vector<MemoryRegion>& LiveProcess::regions() {
@@ -107,7 +145,9 @@ const std::vector<MemoryRegion>& LiveProcess::regions() {
         char permissions[8] = {};
         unsigned long long begin = 0, end = 0;
         int name = 0;
-        if (std::sscanf(line.c_str(), "%llx-%llx %7s %*s %*s %*s %n", &begin, &end, permissions, &name) < 3) continue;
+        unsigned long long offset = 0;
+        if (std::sscanf(line.c_str(), "%llx-%llx %7s %llx %*s %*s %n", &begin, &end, permissions, &offset, &name) < 4) continue;
+        region.offset = offset;
         region.begin = RunAddress(begin);
         region.end = RunAddress(end);
         region.permissions = permissions;

@@ -34,6 +34,12 @@ const std::vector<MemoryRegion>& Target::regions() {
     return none;
 }
 
+const MemoryRegion* Target::region_at(RunAddress address) {
+    const auto& all = regions();
+    auto after = std::upper_bound(all.begin(), all.end(), address, [](RunAddress at, const MemoryRegion& region) { return at < region.end; });
+    return after != all.end() && after->contains(address) ? &*after : nullptr;
+}
+
 const Module* Target::module_at(RunAddress address) {
     for (const Module& module : modules())
         if (module.holds(address)) return &module;

@@ -4,6 +4,7 @@
 #include <sys/types.h>
 
 #include <list>
+#include <map>
 #include <memory>
 #include <optional>
 #include <span>
@@ -21,6 +22,10 @@ struct MemoryRegion {
     RunAddress begin, end;
     std::string permissions;  // "rw-p"
     std::string name;         // "[heap]", "[stack]", a file's path; empty for anonymous memory
+    std::uint64_t offset = 0; // in the file, where it is one
+
+    bool contains(RunAddress address) const { return begin <= address && address < end; }
+    std::uint64_t size() const { return end - begin; }
 };
 
 class Target {
@@ -33,6 +38,8 @@ class Target {
     // How many bytes from the start of `out` could be read; never throws for bad addresses.
     virtual std::size_t read_available(RunAddress address, std::span<std::byte> out) = 0;
     virtual void write_memory(RunAddress address, ByteSpan bytes) = 0;  // throws MemoryError
+    // The same as read_available for a lot at once: it passes by what is kept of memory.
+    virtual std::size_t read_bulk(RunAddress address, std::span<std::byte> out) { return read_available(address, out); }
 
     virtual std::vector<ThreadId> threads() const = 0;
     // 1 for the first thread, and so on in the order they began; 0 for one that is not there.
@@ -50,6 +57,11 @@ class Target {
     virtual void set_vector_register(ThreadId thread, unsigned number, ByteSpan bytes);
     // What the memory of the process is made of, by address; empty where that is not known.
     virtual const std::vector<MemoryRegion>& regions();
+    // The region that holds an address; null if none does.
+    const MemoryRegion* region_at(RunAddress address);
+    // How many bytes of each region, by its beginning, lie in physical memory now; empty where that is not known.
+    virtual std::map<RunAddress, std::uint64_t> resident_bytes() { return {}; }
+    virtual SystemRegisters system_registers(ThreadId) { return {}; }
 
     virtual const std::list<Module>& modules() = 0;
     virtual const Module* module_at(RunAddress address);  // null if no module is loaded there

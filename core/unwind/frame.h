@@ -18,6 +18,8 @@ enum class FrameOrigin {
     frame_pointer,           // no rules there: the chain of saved frame pointers
     return_address,          // no rules and no code there: the word on top of the stack looked like a return address
     inlined,                 // part of the frame below it
+    stack_scan,              // found by looking through the stack for a word that a call of this very function could have left
+    tail_call,               // has left nothing on the stack: inferred from the call sites of its caller and of what it called
 };
 
 struct Frame {
@@ -29,6 +31,7 @@ struct Frame {
     RunAddress lookup_address;
     std::optional<RunAddress> call_frame_address;
     bool is_signal_frame = false;
+    unsigned words_skipped = 0;  // stack_scan: how many words lay between
 
     const Module* module = nullptr;        // null: code that belongs to no file
     const Function* function = nullptr;    // null: no DWARF for it

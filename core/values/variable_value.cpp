@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cstring>
 
+#include "core/machine/extended_state.h"
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
 #include "core/values/builtin_types.h"
@@ -22,12 +23,30 @@ std::vector<std::byte> bytes_of_number(std::uint64_t number, std::uint64_t size)
     return bytes;
 }
 
+// The upper parts of the vectors, the masks and what else the processor has; nothing where that is not known.
+std::optional<std::vector<std::byte>> extended_bytes(Target& target, ThreadId thread, unsigned number) {
+    auto state = read_extended_state(target.extended_state(thread));
+    if (!state) return std::nullopt;
+    if (auto index = vector_index(number); index && *index < state->vectors.size())
+        return std::vector<std::byte>(state->vectors[*index].begin(), state->vectors[*index].begin() + state->vector_size);
+    if (auto index = mask_index(number); index && state->masks) return bytes_of_number((*state->masks)[*index], 8);
+    if (number == kVectorControl) return bytes_of_number(state->vector_control, 4);
+    return std::nullopt;
+}
+
 // The bytes of a register in a frame; nothing if the frame does not know it. Vector registers are known only where
-// no function has been called since.
-std::optional<std::vector<std::byte>> register_bytes(Target& target, ThreadId thread, const Frame& frame, unsigned number) {
+// no function has been called since; the segments are the same everywhere.
+std::optional<std::vector<std::byte>> register_bytes(Target& target, ThreadId thread, const Frame& frame, unsigned number, std::size_t size) {
     if (auto value = frame.registers.get(number)) return bytes_of_number(*value, 8);
+    if (number >= kFirstSegment && number <= kGsBase) {
+        SystemRegisters system = target.system_registers(thread);
+        const std::uint16_t segments[] = {system.es, system.cs, system.ss, system.ds, system.fs, system.gs};
+        if (number < kFirstSegment + std::size(segments)) return bytes_of_number(segments[number - kFirstSegment], 8);
+        return bytes_of_number(number == kFsBase ? system.fs_base : system.gs_base, 8);
+    }
     bool innermost = frame.registers.stack_pointer() == target.registers(thread).stack_pointer();
     if (!innermost) return std::nullopt;
+    if (size > 16 || number >= kFirstSegment) return extended_bytes(target, thread, number);
     auto bytes = target.vector_registers(thread).bytes(number);
     if (bytes.empty()) return std::nullopt;
     return std::vector<std::byte>(bytes.begin(), bytes.end());
@@ -50,7 +69,7 @@ Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& ty
         case Kind::value: return value_of_bytes(type, bytes_of_number(piece.number, plain(type).size));
         case Kind::bytes: return value_of_bytes(type, piece.bytes);
         case Kind::in_register: {
-            auto bytes = register_bytes(target, thread, frame, static_cast<unsigned>(piece.number));
+            auto bytes = register_bytes(target, thread, frame, static_cast<unsigned>(piece.number), plain(type).size);
             if (!bytes) {
                 return unavailable_value(type, fmt::format("it was in {}, which the functions called since did not keep",
                                                            register_name(static_cast<unsigned>(piece.number))));
@@ -209,7 +228,7 @@ Value value_of_global(Target& target, ThreadId thread, const Frame* frame, const
 }
 
 Value value_of_register(Target& target, ThreadId thread, const Frame& frame, const RegisterName& name, const Type& type) {
-    auto bytes = register_bytes(target, thread, frame, name.dwarf_number);
+    auto bytes = register_bytes(target, thread, frame, name.dwarf_number, name.size);
     if (!bytes)
         return unavailable_value(type, fmt::format("{} is not known in frame {}: the functions called since did not keep it",
                                                    register_name(name.dwarf_number), frame.level));
@@ -232,8 +251,9 @@ void write_value(Target& target, ThreadId thread, const Value& place, ByteSpan b
     Registers registers = target.registers(thread);
     auto old = registers.get(where.number);
     if (!old && !place.is_bit_field()) {
-        ByteSpan now = target.vector_registers(thread).bytes(where.number);
-        std::vector<std::byte> whole(now.begin(), now.end());
+        std::vector<std::byte> whole;
+        if (auto wide = extended_bytes(target, thread, where.number)) whole = *wide;
+        else if (ByteSpan now = target.vector_registers(thread).bytes(where.number); !now.empty()) whole.assign(now.begin(), now.begin() + 10);
         if (where.offset + bytes.size() > whole.size()) throw RequestError(fmt::format("the value does not fit {}", name));
         std::copy(bytes.begin(), bytes.end(), whole.begin() + static_cast<std::ptrdiff_t>(where.offset));
         target.set_vector_register(thread, where.number, whole);

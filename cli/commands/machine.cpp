@@ -1,0 +1,113 @@
+// registers, disassembly, words, regions, save core
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "cli/commands/command.h"
+#include "cli/progress.h"
+#include "cli/words_figure.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+#include "core/target/core_writer.h"
+
+namespace lantern::cli {
+namespace {
+
+// Takes the words from the end, as long as they are ones that say how.
+DisassemblyQuery read_disassembly(Shell& shell, std::string_view text) {
+    DisassemblyQuery query;
+    query.syntax = shell.syntax;
+    text = trimmed(text);
+    auto take = [&](std::string_view word) {
+        if (text != word && !(text.size() > word.size() && text.ends_with(word) && text[text.size() - word.size() - 1] == ' ')) return false;
+        text = trimmed(text.substr(0, text.size() - word.size()));
+        return true;
+    };
+    for (bool again = true; again;) {
+        again = true;
+        std::size_t space = text.rfind(' ');
+        std::string_view last = space == std::string_view::npos ? text : text.substr(space + 1);
+        std::string_view before = space == std::string_view::npos ? std::string_view() : trimmed(text.substr(0, space));
+        bool is_count = whole_number(last) && (before == "count" || before.ends_with(" count"));
+        if (is_count) {
+            query.count = *whole_number(last);
+            text = trimmed(before.substr(0, before.size() - 5));
+        } else if (take("all")) query.whole = true;
+        else if (take("by source")) query.by_source = true;
+        else if (take("bytes")) query.bytes = true;
+        else if (take("counts")) query.counts = true;
+        else again = false;
+    }
+    if (!text.empty()) query.place = shell.session().place(text);
+    return query;
+}
+
+// Shown on a terminal only, and Ctrl-C ends the work.
+std::function<void(double)> progress_of(const std::string& what) {
+    return [report = names_progress(), what](double done) { report(what, done); };
+}
+
+}  // namespace
+
+void run_registers(Shell& shell, std::string_view arguments) {
+    std::vector<std::string> wanted;
+    for (std::string_view word = take_word(arguments); !word.empty(); word = take_word(arguments)) {
+        if (word.starts_with('%')) word.remove_prefix(1);
+        wanted.emplace_back(word);
+    }
+    shell.show(report_registers(shell.session(), wanted));
+}
+
+void run_disassembly(Shell& shell, std::string_view arguments) {
+    shell.show(report_disassembly(shell.session(), read_disassembly(shell, arguments)));
+}
+
+void run_regions(Shell& shell, std::string_view arguments) {
+    refuse_arguments(arguments, "regions");
+    shell.show(report_regions(shell.session()));
+}
+
+namespace {
+
+WordsReport words_wanted(Shell& shell, std::string_view arguments) {
+    unsigned callers = 0;
+    bool red_zone = false;
+    for (std::string_view rest = arguments; !trimmed(rest).empty();) {
+        std::string_view word = take_word(rest);
+        if (auto number = whole_number(word)) callers = static_cast<unsigned>(std::min<std::uint64_t>(*number, 1000));
+        else if (word == "below") red_zone = true;
+        else throw RequestError(fmt::format("words understands a number of callers and the word below, not {}", quote(word)), "words 1 shows the caller's frame too");
+    }
+    return report_words(shell.session(), callers, red_zone);
+}
+
+}  // namespace
+
+void run_words(Shell& shell, std::string_view arguments) {
+    shell.show(words_wanted(shell, arguments));
+}
+
+void save_words_figure(Shell& shell, std::string_view arguments, const std::filesystem::path& path) {
+    draw_words(words_wanted(shell, arguments), path);
+    shell.show(Notice{Notice::Kind::done, fmt::format("the stack frame is drawn in {}", path.string())});
+}
+
+void save_core(Shell& shell, const std::string& path) {
+    Session& session = shell.session();
+    const Stop& stop = session.last_stop();
+    CoreWish wish;
+    wish.thread = session.thread();
+    if (stop.reason == StopReason::signal && stop.thread == wish.thread) {
+        wish.signal = stop.signal;
+        wish.is_fault = stop.is_fault;
+        wish.fault_address = stop.fault_address;
+    }
+    wish.progress = progress_of(path);
+    LiveProcess& process = session.process();
+    if (session.is_moving()) throw RequestError("the program runs", "pause stops it");
+    WrittenCore written = write_core(process, wish, path);
+    clear_progress();
+    shell.show(Notice{Notice::Kind::done, fmt::format("core saved as {}: {} KB, of which {} KB are stored; elm-lantern postmortem {} looks into it", path, with_thousands(written.size / 1024), with_thousands(written.stored / 1024), path)});
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,103 @@
+// memory, what was found in it, what changed in it, and the words of a stack frame
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "cli/views/text.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+namespace {
+
+std::string hex_of(const std::vector<std::byte>& bytes) {
+    std::string text;
+    for (std::byte each : bytes) text += fmt::format("{}{:02x}", text.empty() ? "" : " ", static_cast<unsigned>(each));
+    return text;
+}
+
+std::string printable(const std::vector<std::byte>& bytes) {
+    std::string text;
+    for (std::byte each : bytes) text += each >= std::byte{' '} && each < std::byte{127} ? static_cast<char>(each) : '.';
+    return text;
+}
+
+std::string from_end_text(std::int64_t offset) {
+    return offset < 0 ? fmt::format("-{:#04x}", -offset) : fmt::format("+{:#04x}", offset);
+}
+
+}  // namespace
+
+std::string memory_text(const MemoryReport& report, const Style& style) {
+    std::string out = heading_line(fmt::format("memory at {:#x} as {}", report.address, escape_for_display(report.form)), escape_for_display(report.region), style);
+    for (const MemoryRow& row : report.rows) {
+        if (row.is_unreadable) {
+            out += fmt::format("  {:#x}  ", row.address) + style.warning(fmt::format("{} cannot be read", counted(row.size, "byte"))) + "\n";
+            continue;
+        }
+        std::string cells;
+        for (std::size_t i = 0; i < row.cells.size(); ++i) cells += (i ? report.form == "bytes" && i == 8 ? "  " : " " : "") + row.cells[i];
+        if (report.form == "bytes") cells = padded(cells, 48);
+        out += fmt::format("  {:#x}  {}", row.address, escape_for_display(cells));
+        if (!row.text.empty()) out += "  " + style.faint(row.text);
+        if (!row.note.empty()) out += "  " + style.faint(escape_for_display(row.note));
+        out += "\n";
+        if (row.repeats > 1) out += style.faint(fmt::format("    the same {} more, up to {:#x}", row.repeats == 2 ? "once" : fmt::format("{} times", with_thousands(row.repeats - 1)), row.address + row.repeats * row.size)) + "\n";
+    }
+    if (report.unreadable && report.rows.size() > 1) out += style.faint(fmt::format("  {} of it cannot be read", counted(report.unreadable, "byte"))) + "\n";
+    return out;
+}
+
+std::string memory_find_text(const MemoryFindReport& report, const Style& style) {
+    std::string out = heading_line(fmt::format("{} in {}", escape_for_display(report.what), escape_for_display(report.within)), fmt::format("{} in {} KB", counted(report.total, "find"), with_thousands(report.searched / 1024)), style);
+    for (const FoundMemory& found : report.found)
+        out += fmt::format("  {:#x}  {}  {}\n", found.address, printable(found.around), style.faint(escape_for_display(found.note)));
+    if (report.total > report.found.size()) out += style.faint(fmt::format("  … {} more; limit N shows them", with_thousands(report.total - report.found.size()))) + "\n";
+    if (!report.total) out += "  it is not there\n";
+    if (report.unreadable) out += style.faint(fmt::format("  {} KB could not be read", with_thousands(report.unreadable / 1024))) + "\n";
+    return out;
+}
+
+std::string memory_compare_text(const MemoryCompareReport& report, const Style& style) {
+    std::string out = heading_line(fmt::format("memory since {} was kept", escape_for_display(report.name)), report.changed ? fmt::format("{} of {} changed", with_thousands(report.changed), counted(report.size, "byte")) : "nothing changed", style);
+    for (const MemoryChange& change : report.changes) {
+        const char* more = change.size > change.before.size() ? " …" : "";
+        out += fmt::format("  {:#x}  {:<9} {}\n", change.address, counted(change.size, "byte"), style.faint(escape_for_display(change.note)));
+        out += fmt::format("      {}{}\n    → {}\n", hex_of(change.before), more, style.changed(hex_of(change.after) + more));
+    }
+    if (report.unreadable) out += style.faint(fmt::format("  {} can be read no more", counted(report.unreadable, "byte"))) + "\n";
+    return out;
+}
+
+std::string words_text(const WordsReport& report, const Style& style) {
+    std::string out;
+    for (const StackFrameWords& frame : report.frames) {
+        out += heading_line(fmt::format("words of frame {}, {}", frame.level, escape_for_display(frame.function)), fmt::format("{} bytes", frame.end - frame.stack_pointer), style);
+        std::size_t names = 8;
+        for (const StackWord& word : frame.words) names = std::max(names, std::min<std::size_t>(display_width(word.name.empty() ? std::string(word_of(word.kind)) : word.name), 34));
+        const StackWord* before = nullptr;
+        std::size_t same = 0;
+        for (std::size_t i = 0; i < frame.words.size(); ++i) {
+            const StackWord& word = frame.words[i];
+            bool repeats = before && word.kind == WordKind::nameless && before->kind == word.kind && before->value == word.value && word.warning.empty() && i + 1 < frame.words.size();
+            if (repeats) {
+                ++same;
+                continue;
+            }
+            if (same) out += style.faint(fmt::format("    the same {}", same == 1 ? "once more" : fmt::format("{} times more", same))) + "\n";
+            same = 0;
+            before = &word;
+            std::string name = word.name.empty() ? std::string(word_of(word.kind)) : word.name;
+            name = padded(cut(escape_for_display(name), 34), names);
+            bool is_named = word.kind != WordKind::nameless && word.kind != WordKind::leftover && word.kind != WordKind::unreadable;
+            std::string value = word.kind == WordKind::unreadable ? "cannot be read    " : fmt::format("{:#018x}", word.value);
+            out += fmt::format(" {}{:#x}  {:>6}  {}  {}  {}\n", word.address == frame.stack_pointer ? "◆" : " ", word.address, from_end_text(word.from_end), value, is_named ? name : style.faint(name), style.faint(escape_for_display(word.content)));
+            if (!word.warning.empty()) out += "           " + style.warning("damaged") + "  " + escape_for_display(word.warning) + "\n";
+        }
+        for (const std::string& check : frame.checks) out += style.faint(" checked   " + escape_for_display(check)) + "\n";
+    }
+    for (const std::string& each : report.damage) out += style.warning(" damage    ") + escape_for_display(each) + "\n";
+    if (report.is_cut) out += style.faint("  a frame is too large to be shown whole; memory shows any part of it") + "\n";
+    return out;
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,53 @@
+#include "core/analysis/address_note.h"
+
+#include <algorithm>
+#include <filesystem>
+
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::size_t kShortestText = 4, kLongestText = 32;
+constexpr std::uint64_t kLowestAddress = 4096;  // nothing is mapped below
+
+bool is_printable(unsigned char c) {
+    return c >= ' ' && c < 127;
+}
+
+}  // namespace
+
+std::string symbol_note(Target& target, RunAddress address) {
+    const Module* module = target.module_at(address);
+    auto nearest = module ? module->symbols().nearest_name(module->to_file(address)) : std::nullopt;
+    if (!nearest) return {};
+    return nearest->offset ? fmt::format("{}+{:#x}", nearest->name, nearest->offset) : nearest->name;
+}
+
+std::string address_note(Session& session, RunAddress address) {
+    if (address.value < kLowestAddress) return {};
+    Target& target = session.target();
+    if (const Module* module = target.module_at(address)) {
+        std::string name = symbol_note(target, address);
+        std::string file = std::filesystem::path(module->path()).filename().string();
+        if (name.empty()) return "in " + file;
+        if (auto line = module->symbols().line_at(module->to_file(address)))
+            return fmt::format("{}, {}:{}", name, std::filesystem::path(line->file).filename().string(), line->line);
+        return module == &target.modules().front() ? name : fmt::format("{} in {}", name, file);
+    }
+    return session.surroundings().describe(address);
+}
+
+std::string text_at_address(Session& session, RunAddress address) {
+    if (address.value < kLowestAddress) return {};
+    char bytes[kLongestText + 1];
+    std::size_t got = session.target().read_available(address, std::as_writable_bytes(std::span(bytes)));
+    std::size_t length = 0;
+    while (length < got && is_printable(static_cast<unsigned char>(bytes[length]))) ++length;
+    bool ends = length < got ? bytes[length] == '\0' : got == sizeof bytes;
+    if (length < kShortestText || !ends) return {};
+    bool is_cut = length == sizeof bytes;
+    return quote(std::string_view(bytes, std::min(length, kLongestText))) + (is_cut ? "…" : "");
+}
+
+}  // namespace lantern

@@ -1,0 +1,368 @@
+#include "core/analysis/disassembly_report.h"
+
+#include <algorithm>
+#include <cstring>
+#include <filesystem>
+#include <map>
+#include <utility>
+
+#include "core/analysis/address_note.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+#include "core/symbols/code_query.h"
+#include "core/values/register_types.h"
+#include "core/values/value_view.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::size_t kMostRows = 20'000;
+constexpr unsigned kMostLanes = 6;
+constexpr std::size_t kUsualCount = 24;
+
+struct Part {
+    RunRange range;
+    std::string name;  // empty: the function itself
+};
+
+std::vector<Part> parts_of(const Module& module, const Function& function) {
+    std::vector<Part> parts;
+    for (const FileRange& range : function.ranges) {
+        auto nearest = module.symbols().nearest_name(range.low);
+        bool is_cold = nearest && nearest->name.find(".cold") != std::string::npos;
+        parts.push_back({{module.to_run(range.low), module.to_run(range.high)}, parts.empty() ? "" : is_cold ? "cold part" : "detached part"});
+    }
+    std::sort(parts.begin(), parts.end(), [](const Part& a, const Part& b) { return a.range.low < b.range.low; });
+    return parts;
+}
+
+// The code around an address that no debug information claims: what the linker's symbol spans.
+std::optional<RunRange> range_of_symbol(const Module& module, RunAddress address) {
+    auto nearest = module.symbols().nearest_name(module.to_file(address));
+    const ElfSymbol* symbol = nearest ? module.symbols().symbol_table().named(nearest->name) : nullptr;
+    if (!symbol || !symbol->size || nearest->offset >= symbol->size) return std::nullopt;
+    return RunRange{module.to_run(symbol->address), module.to_run(symbol->address) + symbol->size};
+}
+
+class Reporter {
+  public:
+    Reporter(Session& session, const DisassemblyQuery& query)
+        : session_(session), target_(session.target()), query_(query), disassembler_(query.syntax, [this](RunAddress address) { return symbol_note(target_, address); }) {
+        report_.shows_bytes = query.bytes;
+        report_.in_source_order = query.by_source;
+        if (session.has_threads() && !session.is_moving())
+            if (const Frame* frame = session.selected_frame()) next_ = frame->program_counter;
+    }
+
+    DisassemblyReport make() {
+        choose();
+        for (const Part& part : parts_) decode(part);
+        if (report_.rows.empty()) throw RequestError("there is no code to show there");
+        if (query_.counts) count_lines();
+        if (query_.by_source) order_by_source();
+        cut();
+        mark_blocks();
+        if (!query_.by_source) draw_arrows();
+        look_at_operands();
+        return std::move(report_);
+    }
+
+  private:
+    // ---- what to show
+
+    void choose() {
+        if (!query_.place) {
+            if (!next_.value) return choose_function("main");
+            return choose_around(next_);
+        }
+        const Place& place = *query_.place;
+        auto sites = resolve_place(place, session_.context());
+        if (place.kind == Place::Kind::address) return choose_around(sites.front().address);
+        if (place.kind == Place::Kind::line) return choose_line(sites.front());
+        choose_function_of(sites.front());
+    }
+
+    void choose_function(const std::string& name) {
+        choose_function_of(resolve_place(parse_place(name, ""), session_.context()).front());
+    }
+
+    void choose_function_of(const PlaceSite& site) {
+        const Function* function = site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
+        if (!function) return choose_around(site.address);
+        take(*site.module, *function);
+        anchor_.reset();
+    }
+
+    void take(const Module& module, const Function& function) {
+        report_.function = function.name;
+        report_.module = module.path();
+        parts_ = parts_of(module, function);
+    }
+
+    void choose_line(const PlaceSite& site) {
+        report_.module = site.module->path();
+        report_.function = site.code.function;
+        for (const LineBlock& block : blocks_of_line(site.module->symbols(), site.code.file, site.code.line))
+            parts_.push_back({{site.module->to_run(block.range.low), site.module->to_run(block.range.high)}, ""});
+        for (std::size_t i = 0; parts_.size() > 1 && i < parts_.size(); ++i) parts_[i].name = fmt::format("block {} of {}", i + 1, parts_.size());
+        anchor_.reset();
+    }
+
+    void choose_around(RunAddress address) {
+        anchor_ = address;
+        const Module* module = target_.module_at(address);
+        const Function* function = module ? module->symbols().function_at(module->to_file(address)) : nullptr;
+        if (function) return take(*module, *function);
+        if (module) report_.module = module->path();
+        report_.function = symbol_note(target_, address);
+        auto range = module ? range_of_symbol(*module, address) : std::nullopt;
+        std::size_t count = query_.count.value_or(kUsualCount);
+        parts_.push_back({range.value_or(RunRange{address, address + count * kLongestInstruction}), ""});
+        if (!range) limit_ = count;
+    }
+
+    // ---- decoding
+
+    void decode(const Part& part) {
+        std::vector<std::byte> bytes(std::min<std::uint64_t>(part.range.size(), kMostRows * kLongestInstruction));
+        bytes.resize(target_.read_available(part.range.low, bytes));
+        const Module* module = target_.module_at(part.range.low);
+        bool is_first = true;
+        for (std::size_t at = 0; at < bytes.size() && report_.rows.size() < kMostRows && report_.rows.size() < limit_;) {
+            RunAddress address = part.range.low + at;
+            ByteSpan rest = ByteSpan(bytes).subspan(at, std::min<std::size_t>(kLongestInstruction, bytes.size() - at));
+            Disassembler::Line line = disassembler_.at(rest, address);
+            DisassemblyRow row;
+            row.address = address.value;
+            row.bytes.assign(rest.begin(), rest.begin() + line.length);
+            row.text = line.text;
+            row.is_next = address == next_;
+            if (std::exchange(is_first, false) && (!part.name.empty() || !report_.rows.empty())) row.part = part.name.empty() ? "detached part" : part.name;
+            if (module) describe(row, *module, address);
+            describe_references(row, rest, address);
+            report_.rows.push_back(std::move(row));
+            at += line.length;
+        }
+    }
+
+    void describe(DisassemblyRow& row, const Module& module, RunAddress address) {
+        auto frames = frames_at(module.symbols(), module.to_file(address));
+        if (frames.empty()) {
+            if (auto line = module.symbols().line_at(module.to_file(address))) {
+                row.file = line->file;
+                row.line = line->line;
+            }
+        } else {
+            row.function = frames.front().function;
+            row.file = frames.front().file;
+            row.line = frames.front().line;
+            row.inlined_depth = static_cast<unsigned>(frames.size() - 1);
+            if (frames.size() > 1) row.inlined_into = frames.back().function;
+        }
+        const SourceText* text = row.line ? source(row.file) : nullptr;
+        if (text && row.line <= text->lines.size()) row.source = text->lines[row.line - 1];
+        for (const Breakpoint& breakpoint : session_.breakpoints())
+            for (const Breakpoint::Site& site : breakpoint.sites)
+                if (site.address == address) row.breakpoints.push_back(breakpoint.number);
+    }
+
+    const SourceText* source(const std::string& file) {
+        auto [found, is_new] = sources_.try_emplace(file, nullptr);
+        if (is_new) found->second = session_.sources().find(file);
+        return found->second;
+    }
+
+    // What the addresses in an instruction mean wherever the program is: targets, and data found from the program counter.
+    void describe_references(DisassemblyRow& row, ByteSpan bytes, RunAddress address) {
+        for (const OperandFact& fact : operands_of(bytes, address, query_.syntax, [](std::string_view) { return std::nullopt; })) {
+            if (!fact.address) continue;
+            if (fact.kind == OperandFact::Kind::target) row.target = fact.address->value;
+            if (fact.kind != OperandFact::Kind::memory || !fact.is_relative) continue;
+            std::string name = symbol_note(target_, *fact.address);
+            bool is_touched = fact.is_read || fact.is_written;
+            std::string text = is_touched ? "" : text_at_address(session_, *fact.address);
+            std::string value = is_touched ? memory_text(*fact.address, fact.size) : text;
+            row.refers_to = name.empty() ? value : value.empty() ? name : fmt::format("{} = {}", name, value);
+        }
+    }
+
+    std::string memory_text(RunAddress address, unsigned size) {
+        std::uint64_t word = 0;
+        if (size == 0 || size > sizeof word || target_.read_available(address, std::as_writable_bytes(std::span(&word, 1)).first(size)) != size) return {};
+        std::string number = word < 4096 ? std::to_string(word) : fmt::format("{:#x}", word);
+        std::string note = size == 8 ? address_note(session_, RunAddress(word)) : "";
+        return note.empty() ? number : fmt::format("{} ({})", number, note);
+    }
+
+    // ---- arrangement
+
+    void count_lines() {
+        std::map<std::pair<std::string, std::uint32_t>, LineCount> counts;
+        const DisassemblyRow* before = nullptr;
+        for (const DisassemblyRow& row : report_.rows) {
+            LineCount& count = counts[{row.file, row.line}];
+            count.file = row.file;
+            count.line = row.line;
+            ++count.instructions;
+            count.bytes += row.bytes.size();
+            count.blocks += !before || before->line != row.line || before->file != row.file;
+            before = &row;
+        }
+        for (auto& [key, count] : counts) report_.counts.push_back(count);
+    }
+
+    // Each line's stretches one after the other, lines as they stand in the source.
+    void order_by_source() {
+        struct Block {
+            std::string file;
+            std::uint32_t line = 0;
+            std::size_t begin = 0, end = 0;
+        };
+        std::vector<Block> blocks;
+        std::map<std::pair<std::string, std::uint32_t>, unsigned> counts;
+        for (std::size_t i = 0; i < report_.rows.size(); ++i) {
+            const DisassemblyRow& row = report_.rows[i];
+            bool continues = !blocks.empty() && blocks.back().file == row.file && blocks.back().line == row.line && row.part.empty();
+            if (continues) blocks.back().end = i + 1;
+            else blocks.push_back({row.file, row.line, i, i + 1}), ++counts[{row.file, row.line}];
+        }
+        std::stable_sort(blocks.begin(), blocks.end(), [](const Block& a, const Block& b) { return std::tie(a.file, a.line) < std::tie(b.file, b.line); });
+        std::vector<DisassemblyRow> ordered;
+        std::map<std::pair<std::string, std::uint32_t>, unsigned> seen;
+        for (const Block& block : blocks) {
+            unsigned number = ++seen[{block.file, block.line}];
+            for (std::size_t i = block.begin; i < block.end; ++i) {
+                ordered.push_back(std::move(report_.rows[i]));
+                ordered.back().block = number;
+                ordered.back().blocks = counts[{block.file, block.line}];
+                ordered.back().part.clear();
+            }
+        }
+        report_.rows = std::move(ordered);
+    }
+
+    // A window around the program counter, or as many rows as were asked for.
+    void cut() {
+        auto& rows = report_.rows;
+        std::size_t begin = 0, end = rows.size();
+        auto at = anchor_ ? std::find_if(rows.begin(), rows.end(), [&](const DisassemblyRow& row) { return row.address == anchor_->value; }) : rows.end();
+        if (at != rows.end() && !query_.whole && !query_.by_source && !query_.counts) {
+            auto index = static_cast<std::size_t>(at - rows.begin());
+            begin = query_.place ? index : index - std::min(index, query_.rows_before);
+            end = std::min(end, query_.count ? begin + *query_.count : index + query_.rows_after);
+        } else if (query_.count) {
+            end = std::min(end, *query_.count);
+        }
+        report_.before = begin;
+        report_.after = rows.size() - end;
+        rows.erase(rows.begin() + static_cast<std::ptrdiff_t>(end), rows.end());
+        rows.erase(rows.begin(), rows.begin() + static_cast<std::ptrdiff_t>(begin));
+    }
+
+    void mark_blocks() {
+        const DisassemblyRow* before = nullptr;
+        for (DisassemblyRow& row : report_.rows) {
+            row.starts_block = !before || before->line != row.line || before->file != row.file || before->function != row.function || before->block != row.block || !row.part.empty();
+            before = &row;
+        }
+    }
+
+    // Short jumps lie nearest to the text; a lane is used again where nothing in it overlaps.
+    void draw_arrows() {
+        std::map<std::uint64_t, std::size_t> row_at;
+        for (std::size_t i = 0; i < report_.rows.size(); ++i) row_at[report_.rows[i].address] = i;
+        for (std::size_t i = 0; i < report_.rows.size(); ++i) {
+            const DisassemblyRow& row = report_.rows[i];
+            auto to = row.target ? row_at.find(*row.target) : row_at.end();
+            bool is_call = row.text.starts_with("call");
+            if (to != row_at.end() && !is_call) report_.arrows.push_back({i, to->second, 0});
+        }
+        auto low = [](const JumpArrow& a) { return std::min(a.from, a.to); };
+        auto high = [](const JumpArrow& a) { return std::max(a.from, a.to); };
+        std::stable_sort(report_.arrows.begin(), report_.arrows.end(), [&](const auto& a, const auto& b) { return high(a) - low(a) < high(b) - low(b); });
+        std::vector<JumpArrow> placed;
+        for (JumpArrow arrow : report_.arrows) {
+            for (arrow.lane = 0; arrow.lane < kMostLanes; ++arrow.lane) {
+                bool is_free = std::none_of(placed.begin(), placed.end(), [&](const JumpArrow& other) {
+                    // Arrows to the same place may share its last stretch.
+                    return other.lane == arrow.lane && low(other) <= high(arrow) && low(arrow) <= high(other) && other.to != arrow.to;
+                });
+                if (is_free) break;
+            }
+            if (arrow.lane < kMostLanes) placed.push_back(arrow);
+        }
+        report_.arrows = std::move(placed);
+    }
+
+    // ---- the instruction that runs next
+
+    void look_at_operands() {
+        auto next = std::find_if(report_.rows.begin(), report_.rows.end(), [](const DisassemblyRow& row) { return row.is_next; });
+        const Frame* frame = session_.has_threads() ? session_.selected_frame() : nullptr;
+        if (next == report_.rows.end() || !frame) return;
+        SystemRegisters system = target_.system_registers(session_.thread());
+        auto value = [&](std::string_view name) -> std::optional<std::uint64_t> {
+            if (name == "fs_base") return system.fs_base;
+            if (name == "gs_base") return system.gs_base;
+            auto found = find_register(name);
+            auto whole = found ? frame->registers.get(found->dwarf_number) : std::nullopt;
+            if (!whole || found->size > 8) return std::nullopt;
+            std::uint64_t part = *whole >> (8 * found->offset);
+            return found->size == 8 ? part : part & ((std::uint64_t{1} << (8 * found->size)) - 1);
+        };
+        ByteSpan bytes(next->bytes);
+        for (const OperandFact& fact : operands_of(bytes, RunAddress(next->address), query_.syntax, value)) report_.operands.push_back(operand_now(fact, value, *frame));
+        if (frame->level > 0) return;  // it waits for its call to return; nothing is decided
+        if (auto jump = jump_fact(bytes, RunAddress(next->address), value)) report_.jump = fmt::format("{}: {}", jump->is_taken ? "it will jump" : "it will not jump", jump->because);
+    }
+
+    OperandNow operand_now(const OperandFact& fact, const RegisterValue& value, const Frame& frame) {
+        OperandNow now;
+        now.text = fact.text;
+        if (fact.kind == OperandFact::Kind::in_register) {
+            if (auto number = value(fact.name)) {
+                now.value = fmt::format("{:#x}", *number);
+                if (*number < 10'000'000 && *number > 9) now.value += fmt::format(" ({})", *number);
+                now.note = address_note(session_, RunAddress(*number));
+                return now;
+            }
+            auto found = find_register(fact.name);
+            if (!found) return now;
+            Value wide = value_of_register(target_, session_.thread(), frame, *found, type_of_register(*found));
+            now.value = one_line(make_view(ValueReader(target_), fact.name, wide));
+        } else if (fact.kind == OperandFact::Kind::memory && fact.address) {
+            now.address = fact.address->value;
+            now.note = address_note(session_, *fact.address);
+            if (!fact.is_read && !fact.is_written) return now;
+            std::byte probe;
+            if (target_.read_available(*fact.address, std::span(&probe, 1)) == 0) now.value = "nothing can be read there";
+            else now.value = memory_text(*fact.address, fact.size);
+        } else if (fact.kind == OperandFact::Kind::target && fact.address) {
+            now.address = fact.address->value;
+            now.note = address_note(session_, *fact.address);
+        } else {
+            now.value = fact.text;
+        }
+        return now;
+    }
+
+    Session& session_;
+    Target& target_;
+    const DisassemblyQuery& query_;
+    Disassembler disassembler_;
+    DisassemblyReport report_;
+    RunAddress next_{};
+    std::optional<RunAddress> anchor_;
+    std::size_t limit_ = kMostRows;
+    std::vector<Part> parts_;
+    std::map<std::string, const SourceText*> sources_;
+};
+
+}  // namespace
+
+DisassemblyReport report_disassembly(Session& session, const DisassemblyQuery& query) {
+    return Reporter(session, query).make();
+}
+
+}  // namespace lantern

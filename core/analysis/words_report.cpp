@@ -1,0 +1,368 @@
+#include "core/analysis/words_report.h"
+
+#include <algorithm>
+#include <cstring>
+#include <map>
+
+#include "core/analysis/address_note.h"
+#include "core/expressions/scope_names.h"
+#include "core/machine/calling_convention.h"
+#include "core/machine/disassembler.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+#include "core/unwind/call_before.h"
+#include "core/values/value_view.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::uint64_t kWord = 8;
+constexpr std::size_t kMostWords = 4096;       // of one frame
+constexpr std::uint64_t kCanaryAt = 0x28;      // from the thread's base (psABI's TLS header of glibc)
+constexpr std::size_t kPrologue = 64;          // instructions looked at for the store of the canary
+
+std::string text_of_word(std::uint64_t word) {
+    std::string text;
+    for (unsigned i = 0; i < kWord; ++i) {
+        auto c = static_cast<char>(word >> (8 * i) & 0xff);
+        if (c < ' ' || c >= 127) break;
+        text += c;
+    }
+    return text.size() >= 4 ? quote(text) : "";
+}
+
+// Where the function's own code stores the canary: the register is loaded from the thread's block and written to the frame.
+std::optional<RunAddress> canary_slot(Target& target, const Frame& frame, RunAddress end) {
+    if (!frame.module || !frame.function) return std::nullopt;
+    RunAddress at = frame.module->to_run(frame.function->low());
+    std::vector<std::byte> code(kPrologue * 8);
+    code.resize(target.read_available(at, code));
+    std::optional<std::string> holder;
+    for (std::size_t offset = 0, count = 0; offset < code.size() && count < kPrologue; ++count) {
+        ByteSpan rest = ByteSpan(code).subspan(offset, std::min<std::size_t>(kLongestInstruction, code.size() - offset));
+        RunAddress address = at + offset;
+        // With every register unknown but the thread's base at zero, its canary has the one address that is known.
+        auto facts = operands_of(rest, address, Syntax::intel, [](std::string_view name) { return name == "fs_base" ? std::optional<std::uint64_t>(0) : std::nullopt; });
+        auto instruction = decode_instruction(rest, address);
+        if (!instruction) return std::nullopt;
+        if (facts.size() == 2 && facts[0].kind == OperandFact::Kind::in_register && facts[1].kind == OperandFact::Kind::memory && facts[1].address == RunAddress(kCanaryAt)) {
+            holder = facts[0].name;
+        } else if (holder && facts.size() == 2 && facts[0].kind == OperandFact::Kind::memory && facts[0].is_written && facts[1].name == *holder && !instruction->memory.empty()) {
+            const MemoryOperand& operand = instruction->memory[0];
+            auto base = operand.base ? frame.registers.get(*operand.base) : std::nullopt;
+            if (!base) return std::nullopt;
+            RunAddress slot(*base + static_cast<std::uint64_t>(operand.displacement));
+            return slot < end ? std::optional(slot) : std::nullopt;
+        }
+        offset += instruction->length;
+    }
+    return std::nullopt;
+}
+
+class FrameWords {
+  public:
+    // `frame` is the physical one; `inner` all frames that share its part of the stack, inlined ones included.
+    FrameWords(Session& session, const Frame& frame, std::vector<const Frame*> inner, const Frame* caller, bool red_zone)
+        : session_(session), target_(session.target()), frame_(frame), inner_(std::move(inner)), caller_(caller) {
+        made_.level = frame.level;
+        made_.function = frame_function_name(frame);
+        begin_ = frame.registers.stack_pointer();
+        end_ = frame.call_frame_address.value_or(begin_ + 16 * kWord);
+        made_.stack_pointer = begin_.value;
+        made_.end = end_.value;
+        if (red_zone && frame.level == 0) begin_ = begin_ - kRedZone;
+    }
+
+    StackFrameWords make(std::vector<std::string>& damage, bool& is_cut) {
+        std::uint64_t size = end_ < begin_ ? 0 : end_ - begin_;
+        if (size / kWord > kMostWords) {
+            size = kMostWords * kWord;
+            is_cut = true;
+        }
+        words_.resize(size / kWord);
+        readable_ = target_.read_available(begin_, std::as_writable_bytes(std::span(words_))) / kWord;
+        for (std::size_t i = 0; i < words_.size(); ++i) {
+            StackWord word;
+            word.address = (begin_ + i * kWord).value;
+            word.from_end = static_cast<std::int64_t>(word.address - end_.value);
+            word.value = words_[i];
+            word.level = frame_.level;
+            if (i >= readable_) word.kind = WordKind::unreadable;
+            else if (word.address < made_.stack_pointer) word.kind = WordKind::red_zone;
+            made_.words.push_back(std::move(word));
+        }
+        name_return_address(damage);
+        name_saved_registers();
+        name_variables();
+        name_canary(damage);
+        describe_rest();
+        return std::move(made_);
+    }
+
+  private:
+    StackWord* word_at(RunAddress address) {
+        if (address < begin_ || !(address < end_)) return nullptr;
+        std::size_t index = (address - begin_) / kWord;
+        return index < made_.words.size() && made_.words[index].kind != WordKind::unreadable ? &made_.words[index] : nullptr;
+    }
+
+    // ---- the return address, and whether it can be one
+
+    void name_return_address(std::vector<std::string>& damage) {
+        StackWord* word = frame_.call_frame_address ? word_at(end_ - kWord) : nullptr;
+        if (!word || frame_.is_signal_frame) return;
+        word->kind = WordKind::return_address;
+        RunAddress back(word->value);
+        if (!caller_ && is_undefined_there()) {  // the outermost: nothing is to return to
+            word->kind = WordKind::nameless;
+            return;
+        }
+        word->name = "return address";
+        std::string note = address_note(session_, back), text = text_of_word(word->value);
+        word->content = note.empty() ? text : "into " + note;
+        if (!target_.module_at(back)) {
+            word->warning = text.empty() ? "it leads to no code: it has been overwritten" : fmt::format("it has been overwritten: it holds the text {}", text);
+            damage.push_back(fmt::format("the return address of frame {}, {}, has been overwritten{}", frame_.level, made_.function, text.empty() ? fmt::format(" with {:#x}", word->value) : fmt::format(" with the text {}", text)));
+            return;
+        }
+        auto call = call_before(target_, back);
+        if (!call) {
+            word->warning = "no call instruction stands before the place it leads to";
+            damage.push_back(fmt::format("the return address of frame {}, {}, does not follow a call: {}", frame_.level, made_.function, note));
+            return;
+        }
+        if (!call->target) {
+            made_.checks.push_back("the return address follows an indirect call: agrees");
+            return;
+        }
+        bool is_here = frame_.module && frame_.function && frame_.module->to_run(frame_.function->low()) == *call->target;
+        made_.checks.push_back(is_here ? fmt::format("the return address follows a call of {}: agrees", made_.function)
+                                       : fmt::format("the return address follows a call of {}: it came here by a jump, through a linkage stub or a tail call", symbol_or_number(*call->target)));
+    }
+
+    std::string symbol_or_number(RunAddress address) {
+        std::string name = symbol_note(target_, address);
+        return name.empty() ? fmt::format("{:#x}", address.value) : name;
+    }
+
+    bool is_undefined_there() {
+        auto rules = row();
+        return rules && rules->row.registers[rules->return_register].kind == dwarf::RegisterRule::Kind::undefined;
+    }
+
+    // ---- registers of the caller
+
+    struct Rules {
+        dwarf::FrameRow row;
+        unsigned return_register = kProgramCounterNumber;
+    };
+    std::optional<Rules> row() {
+        if (!frame_.module) return std::nullopt;
+        try {
+            auto description = frame_.module->symbols().frame_description(frame_.file_address());
+            if (!description) return std::nullopt;
+            auto found = frame_row_at(*description, frame_.file_address());
+            return found ? std::optional(Rules{*found, description->return_address_register}) : std::nullopt;
+        } catch (const Error&) {
+            return std::nullopt;
+        }
+    }
+
+    void name_saved_registers() {
+        auto rules = row();
+        if (!rules) return;
+        for (unsigned number = 0; number < dwarf::kFrameRegisters; ++number) {
+            const dwarf::RegisterRule& rule = rules->row.registers[number];
+            if (rule.kind != dwarf::RegisterRule::Kind::offset || number == rules->return_register) continue;
+            StackWord* word = word_at(RunAddress(end_.value + static_cast<std::uint64_t>(rule.number)));
+            if (!word) continue;
+            word->kind = WordKind::saved_register;
+            word->name = fmt::format("{} of {}", register_name(number), caller_ ? frame_function_name(*caller_) : "the caller");
+            word->content = pointed_at(word->value);
+            if (number == kFramePointerNumber) check_frame_pointer(*word);
+        }
+    }
+
+    // Where the caller keeps a frame pointer, the saved one leads into the caller's frame.
+    void check_frame_pointer(StackWord& word) {
+        if (!caller_ || !caller_->call_frame_address) return;
+        RunAddress saved(word.value);
+        bool inside = end_ <= saved && saved < *caller_->call_frame_address;
+        bool is_used = rules_use_frame_pointer(*caller_);
+        if (!is_used) return;
+        if (inside) made_.checks.push_back("the saved frame pointer leads into the caller's frame: agrees with the call frame address");
+        else word.warning = fmt::format("it does not lead into the frame of {}, which keeps a frame pointer", frame_function_name(*caller_));
+    }
+
+    static bool rules_use_frame_pointer(const Frame& frame) {
+        if (!frame.module) return false;
+        try {
+            auto description = frame.module->symbols().frame_description(frame.file_address());
+            auto row = description ? frame_row_at(*description, frame.file_address()) : std::nullopt;
+            return row && !row->cfa_is_expression && row->cfa_register == kFramePointerNumber;
+        } catch (const Error&) {
+            return false;
+        }
+    }
+
+    // ---- variables
+
+    void name_variables() {
+        for (const Frame* frame : inner_)
+            for (const VisibleVariable& visible : visible_variables(*frame)) {
+                Value value = value_of_variable(target_, session_.thread(), *frame, *visible.variable);
+                if (!value.address || !value.type) continue;
+                std::uint64_t size = std::max<std::uint64_t>(plain(*value.type).size, 1);
+                for (RunAddress at = RunAddress(value.address->value & ~(kWord - 1)); at < *value.address + size; at = at + kWord)
+                    if (StackWord* word = word_at(at)) add_variable(*word, visible.variable->name, value, size, visible.variable->is_parameter);
+            }
+    }
+
+    void add_variable(StackWord& word, const std::string& name, const Value& value, std::uint64_t size, bool is_parameter) {
+        std::uint64_t start = value.address->value;
+        std::uint64_t low = std::max(start, word.address), high = std::min(start + size, word.address + kWord);
+        std::string part = size <= kWord && low == start && high == start + size ? name : name + part_text(*value.type, low - start, high - start);
+        std::string content = content_of(value, low - start, high - start, size);
+        if (word.kind == WordKind::variable || word.kind == WordKind::argument) {
+            word.name += ", " + part;
+            word.content += ", " + content;
+            return;
+        }
+        if (word.kind != WordKind::nameless && word.kind != WordKind::red_zone) {
+            // The debug information says a variable reaches over what the call left there.
+            word.name += " and " + part;
+            return;
+        }
+        word.kind = is_parameter ? WordKind::argument : WordKind::variable;
+        word.name = part;
+        word.content = content;
+    }
+
+    // ".toll", "[2 to 3]", " bytes 8 to 15"
+    std::string part_text(const Type& whole, std::uint64_t low, std::uint64_t high) {
+        const Type& type = plain(whole);
+        if (type.kind == TypeKind::array) {
+            std::uint64_t unit = plain(target_of(type)).size;
+            if (unit && unit <= kWord) {
+                std::uint64_t first = low / unit, last = (high - 1) / unit;
+                return first == last ? fmt::format("[{}]", first) : fmt::format("[{} to {}]", first, last);
+            }
+            if (unit) return fmt::format("[{}]", low / unit) + part_text(target_of(type), low % unit, std::min(high - low / unit * unit, unit));
+        }
+        if (type.kind == TypeKind::structure) {
+            std::vector<std::string> parts;
+            for (const Member& member : type.members()) {
+                std::uint64_t size = member.type ? plain(*member.type).size : 0;
+                if (!size || member.offset >= high || member.offset + size <= low || member.is_virtual_base) continue;
+                std::uint64_t from = std::max(low, member.offset) - member.offset, to = std::min(high, member.offset + size) - member.offset;
+                std::string inner = from == 0 && to == size ? "" : part_text(*member.type, from, to);
+                parts.push_back("." + (member.name.empty() ? "base" : member.name) + inner);
+            }
+            if (!parts.empty()) return join_with(parts, "and");
+            return " padding";
+        }
+        return fmt::format(" bytes {} to {}", low, high - 1);
+    }
+
+    std::string content_of(const Value& value, std::uint64_t low, std::uint64_t high, std::uint64_t size) {
+        const Type& type = plain(*value.type);
+        if (size <= kWord && low == 0 && high == size) return one_line(make_view(ValueReader(target_), "", value, Form::natural, session_.view_limits()), 60);
+        std::vector<std::byte> bytes(high - low);
+        bytes.resize(target_.read_available(*value.address + low, bytes));
+        bool is_text = type.kind == TypeKind::array && is_character(plain(target_of(type)));
+        if (is_text) return character_array_text(bytes);
+        std::uint64_t word = 0;
+        std::memcpy(&word, bytes.data(), std::min<std::size_t>(sizeof word, bytes.size()));
+        return fmt::format("{:#x}", word);
+    }
+
+    // ---- canary and the rest
+
+    void name_canary(std::vector<std::string>& damage) {
+        std::uint64_t canary = 0;
+        RunAddress kept(frame_.registers.thread_base + kCanaryAt);
+        if (!frame_.registers.thread_base || target_.read_available(kept, std::as_writable_bytes(std::span(&canary, 1))) != sizeof canary || !canary) return;
+        if (auto slot = canary_slot(target_, frame_, end_))
+            if (StackWord* word = word_at(*slot)) {
+                word->kind = WordKind::canary;
+                word->name = "canary";
+                bool intact = word->value == canary;
+                bool not_yet = frame_.module && frame_.level == 0 && frame_.function && frame_.file_address() < after_prologue(frame_.module->symbols(), *frame_.function);
+                word->content = intact ? "intact" : not_yet ? "not written yet" : text_of_word(word->value);
+                if (!intact && !not_yet) {
+                    word->warning = "it has been overwritten: something ran over the end of a variable";
+                    damage.push_back(fmt::format("the canary of frame {}, {}, has been overwritten: something ran over the end of a variable", frame_.level, made_.function));
+                }
+                return;
+            }
+        for (StackWord& word : made_.words)
+            if (word.value == canary && word.kind == WordKind::nameless) {
+                word.kind = WordKind::canary;
+                word.name = "canary";
+                word.content = "intact";
+            }
+    }
+
+    std::string pointed_at(std::uint64_t value) {
+        std::string note = address_note(session_, RunAddress(value)), text = text_at_address(session_, RunAddress(value));
+        return text.empty() ? note : note.empty() ? text : note + ": " + text;
+    }
+
+    void describe_rest() {
+        for (StackWord& word : made_.words) {
+            if (word.kind != WordKind::nameless && word.kind != WordKind::red_zone) continue;
+            std::string note = pointed_at(word.value);
+            bool is_address = !note.empty() && word.kind == WordKind::nameless;
+            if (is_address) word.kind = WordKind::leftover;
+            word.content = !note.empty() ? note : word.value < 1 << 20 ? std::to_string(word.value) : text_of_word(word.value);
+        }
+    }
+
+    Session& session_;
+    Target& target_;
+    const Frame& frame_;
+    std::vector<const Frame*> inner_;
+    const Frame* caller_;
+    RunAddress begin_, end_;
+    std::vector<std::uint64_t> words_;
+    std::size_t readable_ = 0;
+    StackFrameWords made_;
+};
+
+}  // namespace
+
+std::string_view word_of(WordKind kind) {
+    static constexpr std::string_view kWords[] = {"return address", "saved register", "variable", "canary", "parameter", "red zone", "leftover", "nameless", "unreadable"};
+    return kWords[static_cast<std::size_t>(kind)];
+}
+
+WordsReport report_words(Session& session, unsigned callers, bool red_zone) {
+    Unwinder& stack = session.stack();
+    const Frame* frame = session.selected_frame();
+    if (!frame) throw RequestError("no frame is selected");
+    WordsReport report;
+    report.thread = session.thread();
+    // Inlined calls lie in the frame of the function that holds them: from its innermost part on.
+    unsigned level = frame->level;
+    while (level > 0 && stack.frame(level)->origin == FrameOrigin::inlined) --level;
+    for (unsigned count = 0; count <= callers; ++count) {
+        std::vector<const Frame*> inner;
+        const Frame* physical = stack.frame(level);
+        if (!physical) break;
+        inner.push_back(physical);
+        while (const Frame* next = stack.frame(level + 1)) {
+            if (next->origin != FrameOrigin::inlined) break;
+            inner.push_back(next);
+            physical = next;
+            ++level;
+        }
+        const Frame* caller = stack.frame(level + 1);
+        report.frames.push_back(FrameWords(session, *physical, std::move(inner), caller, red_zone).make(report.damage, report.is_cut));
+        ++level;
+    }
+    if (!stack.why_it_ended().empty()) report.damage.push_back(stack.why_it_ended());
+    return report;
+}
+
+}  // namespace lantern
