@@ -11,6 +11,7 @@
 #include <iostream>
 #include <set>
 
+#include "cli/disassemble_file.h"
 #include "cli/log.h"
 #include "cli/options.h"
 #include "cli/progress.h"
@@ -151,6 +152,27 @@ int run_survey(const Options& options, Output& output) {
     return kWorked;
 }
 
+// The code of places, as a session shows it; of the whole file where none is named.
+int run_disassembly(const Options& options, Output& output) {
+    Settings settings = read_settings(settings_file());
+    Syntax syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
+    LaunchOptions launch;
+    launch.program = options.program;
+    Session session(std::move(launch), options.source_map, symbol_search(options, settings));
+    if (options.places.empty()) {
+        if (output.format() == Format::json) throw RequestError("a whole program is written as text", "name functions for JSON: elm-lantern disassembly PROGRAM main --format json");
+        return disassemble_file(session.symbols(), syntax, stdout) ? kWorked : kNotReadable;
+    }
+    for (const std::string& place : options.places) {
+        DisassemblyQuery query;
+        query.place = session.place(place);
+        query.whole = true;
+        query.syntax = syntax;
+        output.show(report_disassembly(session, query));
+    }
+    return kWorked;
+}
+
 std::unique_ptr<Session> open_session(const Options& options, bool commands_on_input, SymbolSearch search) {
     switch (options.work) {
         case Options::Work::attach: return std::make_unique<Session>(options.process, options.source_map, std::move(search));
@@ -165,6 +187,7 @@ int run(const Options& options) {
     try {
         start_log(options.log_file);
         if (options.work == Options::Work::survey) return run_survey(options, output);
+        if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);

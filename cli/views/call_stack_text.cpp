@@ -28,6 +28,8 @@ std::string how_found(const StackRow& row) {
     switch (row.origin) {
         case FrameOrigin::frame_pointer: return "found by the frame pointer: likely";
         case FrameOrigin::return_address: return "found by the return address on the stack: a guess";
+        case FrameOrigin::stack_scan: return fmt::format("found by looking through the stack, {} skipped: a guess", counted(row.words_skipped, "word"));
+        case FrameOrigin::tail_call: return "inferred: it left by a jump to the one above";
         default: return "";
     }
 }
@@ -44,6 +46,8 @@ std::string stack_text(const StackReport& report, const Style& style) {
     }
     name_width = std::min<std::size_t>(name_width, 32);
     std::size_t width = std::min(style.width, 100u);
+    std::size_t left_of_cycle = 0;
+    const StackRow* cycle = nullptr;
     for (const StackRow& row : report.rows) {
         if (row.is_folded) {
             out += style.faint(fmt::format("   {:>{}}  … {} frames of {}, {} – {}; stack all shows them", row.level, digits, row.repeats, short_file(row.module), row.level, row.level + row.repeats - 1)) + "\n";
@@ -62,12 +66,20 @@ std::string stack_text(const StackReport& report, const Style& style) {
         out += row.is_selected ? style.next_line(" ◆ " + left + place) : "   " + left + style.faint(place);
         std::string how = how_found(row);
         out += how.empty() ? "\n" : "  " + style.warning(how) + "\n";
-        if (row.repeats > 1)
-            out += fmt::format("   {:>{}}  {}\n", "", digits,
-                               style.faint(fmt::format("the same call {} times, depth {} – {}", with_thousands(row.repeats), row.level, row.level + row.repeats - 1)));
+        if (row.repeats > 1) {
+            cycle = &row;
+            left_of_cycle = row.cycle;
+        }
+        if (!cycle || --left_of_cycle > 0) continue;
+        std::string what = cycle->cycle > 1 ? fmt::format("the same {} calls", cycle->cycle) : "the same call";
+        std::string depth = fmt::format("{} – {}", with_thousands(cycle->level), with_thousands(cycle->level + cycle->cycle * cycle->repeats - 1));
+        out += fmt::format("   {:>{}}  {}\n", "", digits, style.faint(fmt::format("{} {} times, depth {}", what, with_thousands(cycle->repeats), depth)));
+        cycle = nullptr;
     }
     if (report.is_cut) out += "   … and further out; stack all walks the whole stack\n";
     if (!report.why_ended.empty()) out += " " + style.warning("take care") + " " + report.why_ended + "\n";
+    for (const auto& each : report.candidates)
+        out += style.faint(fmt::format(" perhaps   {:#x}, {}: a call stands before it; it lies on the stack at {:#x}", each.leads_to, escape_for_display(each.name), each.at)) + "\n";
     return out;
 }
 

@@ -231,6 +231,8 @@ struct Renderer {
             }
             if (!row.module.empty()) made["module"] = row.module;
             if (row.repeats > 1) made["repeats"] = row.repeats;
+            if (row.cycle > 1) made["cycle"] = row.cycle;
+            if (row.words_skipped) made["words_skipped"] = row.words_skipped;
             if (row.is_folded) made["folded"] = true;
             if (row.is_inlined) made["inlined"] = true;
             if (row.is_signal_frame) made["signal_frame"] = true;
@@ -240,6 +242,7 @@ struct Renderer {
         }
         Json out{{"kind", "stack"}, {"thread", r.thread}, {"thread_number", r.thread_number}, {"frames", std::move(rows)}, {"total", r.total}, {"cut", r.is_cut}};
         if (!r.why_ended.empty()) out["ended_because"] = r.why_ended;
+        for (const auto& each : r.candidates) out["candidates"].push_back({{"at", address_text(each.at)}, {"leads_to", address_text(each.leads_to)}, {"name", each.name}});
         return out;
     }
     Json operator()(const ValueReport& r) const {

@@ -78,7 +78,10 @@ std::string words_text(const WordsReport& report, const Style& style) {
         std::size_t same = 0;
         for (std::size_t i = 0; i < frame.words.size(); ++i) {
             const StackWord& word = frame.words[i];
-            bool repeats = before && word.kind == WordKind::nameless && before->kind == word.kind && before->value == word.value && word.warning.empty() && i + 1 < frame.words.size();
+            // Words that hold nothing, of one variable or of nobody, are counted.
+            auto root = [](const StackWord& each) { return each.name.substr(0, each.name.find_first_of(".[ ")); };
+            bool is_plain = word.kind == WordKind::nameless || word.kind == WordKind::variable || word.kind == WordKind::argument;
+            bool repeats = before && is_plain && before->kind == word.kind && before->value == word.value && root(*before) == root(word) && word.warning.empty() && i + 1 < frame.words.size();
             if (repeats) {
                 ++same;
                 continue;

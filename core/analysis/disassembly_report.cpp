@@ -183,7 +183,8 @@ class Reporter {
             bool is_touched = fact.is_read || fact.is_written;
             std::string text = is_touched ? "" : text_at_address(session_, *fact.address);
             std::string value = is_touched ? memory_text(*fact.address, fact.size) : text;
-            row.refers_to = name.empty() ? value : value.empty() ? name : fmt::format("{} = {}", name, value);
+            if (value.empty()) continue;  // the text has the name already
+            row.refers_to = name.empty() || !is_touched ? value : fmt::format("{} = {}", name, value);
         }
     }
 
@@ -312,7 +313,8 @@ class Reporter {
             return found->size == 8 ? part : part & ((std::uint64_t{1} << (8 * found->size)) - 1);
         };
         ByteSpan bytes(next->bytes);
-        for (const OperandFact& fact : operands_of(bytes, RunAddress(next->address), query_.syntax, value)) report_.operands.push_back(operand_now(fact, value, *frame));
+        for (const OperandFact& fact : operands_of(bytes, RunAddress(next->address), query_.syntax, value))
+            if (fact.kind == OperandFact::Kind::in_register || fact.kind == OperandFact::Kind::memory) report_.operands.push_back(operand_now(fact, value, *frame));
         if (frame->level > 0) return;  // it waits for its call to return; nothing is decided
         if (auto jump = jump_fact(bytes, RunAddress(next->address), value)) report_.jump = fmt::format("{}: {}", jump->is_taken ? "it will jump" : "it will not jump", jump->because);
     }
@@ -338,11 +340,6 @@ class Reporter {
             std::byte probe;
             if (target_.read_available(*fact.address, std::span(&probe, 1)) == 0) now.value = "nothing can be read there";
             else now.value = memory_text(*fact.address, fact.size);
-        } else if (fact.kind == OperandFact::Kind::target && fact.address) {
-            now.address = fact.address->value;
-            now.note = address_note(session_, *fact.address);
-        } else {
-            now.value = fact.text;
         }
         return now;
     }

@@ -30,7 +30,11 @@ constexpr unsigned kOrder[] = {0, 3, 2, 1, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14,
 std::string lanes_text(ByteSpan bytes) {
     bool zero = std::all_of(bytes.begin(), bytes.end(), [](std::byte b) { return b == std::byte{}; });
     if (zero) return "zero";
-    std::vector<std::string> doubles, floats, words;
+    // What lies behind the last lane in use is left out.
+    std::size_t used = bytes.size();
+    while (used > 16 && std::all_of(bytes.begin() + static_cast<std::ptrdiff_t>(used - 16), bytes.begin() + static_cast<std::ptrdiff_t>(used), [](std::byte b) { return b == std::byte{}; })) used -= 16;
+    bytes = bytes.first(used);
+    std::vector<std::string> doubles, floats;
     for (std::size_t at = 0; at + 8 <= bytes.size(); at += 8) {
         double number;
         std::memcpy(&number, bytes.data() + at, sizeof number);
@@ -38,13 +42,10 @@ std::string lanes_text(ByteSpan bytes) {
     }
     for (std::size_t at = 0; at + 4 <= bytes.size(); at += 4) {
         float number;
-        std::uint32_t word;
         std::memcpy(&number, bytes.data() + at, sizeof number);
-        std::memcpy(&word, bytes.data() + at, sizeof word);
         floats.push_back(fmt::format("{:.5g}", number));
-        words.push_back(fmt::format("{:#x}", word));
     }
-    return fmt::format("f64 {}  f32 {}  u32 {}", fmt::join(doubles, " "), fmt::join(floats, " "), fmt::join(words, " "));
+    return fmt::format("f64 {}  f32 {}", fmt::join(doubles, " "), fmt::join(floats, " "));
 }
 
 long double extended_number(ByteSpan bytes) {

@@ -1,5 +1,6 @@
 #include "core/analysis/stack_report.h"
 
+#include "core/analysis/address_note.h"
 #include "core/expressions/scope_names.h"
 #include "core/values/variable_value.h"
 
@@ -12,6 +13,21 @@ bool same_call(const Frame& a, const Frame& b) {
     return a.function && a.function == b.function && a.inlined == b.inlined && a.program_counter == b.program_counter;
 }
 
+// So many frames from `level` on that come again and again, in the same order; once and one where nothing repeats.
+struct Cycle {
+    unsigned length = 1, times = 1;
+};
+Cycle cycle_at(Unwinder& stack, unsigned level, unsigned most) {
+    constexpr unsigned kLongest = 8;
+    for (unsigned length = 1; length <= kLongest; ++length) {
+        unsigned end = level + length;
+        while (end < most && stack.frame(end) && same_call(*stack.frame(end - length), *stack.frame(end))) ++end;
+        unsigned times = (end - level) / length;
+        if (times >= kFoldFrom) return {length, times};
+    }
+    return {};
+}
+
 StackRow row_of(Session& session, const Frame& frame) {
     StackRow row;
     row.level = frame.level;
@@ -20,6 +36,7 @@ StackRow row_of(Session& session, const Frame& frame) {
     row.origin = frame.origin;
     row.is_inlined = frame.is_inlined();
     row.is_signal_frame = frame.is_signal_frame;
+    row.words_skipped = frame.words_skipped;
     row.is_selected = frame.level == session.selected_level();
     if (frame.module) row.module = frame.module->path();
     if (frame.line) {
@@ -65,8 +82,6 @@ StackReport report_stack(Session& session, unsigned most, Folding folding) {
     for (unsigned level = 0; level < most;) {
         const Frame* frame = stack.frame(level);
         if (!frame) break;
-        unsigned end = level + 1;
-        while (end < most && stack.frame(end) && same_call(*frame, *stack.frame(end))) ++end;
         unsigned foreign = folding == Folding::folded ? foreign_frames(session, stack, level, most) : 0;
         if (foreign >= kFoldFrom) {
             report.rows.push_back(row_of(session, *frame));
@@ -75,14 +90,17 @@ StackReport report_stack(Session& session, unsigned most, Folding folding) {
             report.total = level = level + foreign;
             continue;
         }
-        bool folds = end - level >= kFoldFrom;
-        for (unsigned at = level; at < (folds ? level + 1 : end); ++at) report.rows.push_back(row_of(session, *stack.frame(at)));
-        if (folds) report.rows.back().repeats = end - level;
-        report.total = end;
-        level = end;
+        Cycle cycle = cycle_at(stack, level, most);
+        std::size_t first = report.rows.size();
+        for (unsigned at = level; at < level + cycle.length; ++at) report.rows.push_back(row_of(session, *stack.frame(at)));
+        report.rows[first].repeats = cycle.times;
+        report.rows[first].cycle = cycle.length;
+        report.total = level = level + cycle.length * cycle.times;
     }
     report.is_cut = report.total == most && stack.frame(most) != nullptr;
-    if (!report.is_cut) report.why_ended = stack.why_it_ended();
+    if (report.is_cut) return report;
+    report.why_ended = stack.why_it_ended();
+    for (const Unwinder::Candidate& each : stack.candidates()) report.candidates.push_back({each.at.value, each.leads_to.value, symbol_note(session.target(), each.leads_to)});
     return report;
 }
 

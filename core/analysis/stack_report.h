@@ -22,6 +22,8 @@ struct StackRow {
     bool is_inlined = false;
     bool is_signal_frame = false;
     bool is_selected = false;
+    unsigned cycle = 1;      // the first of so many rows that together repeat `repeats` times
+    unsigned words_skipped = 0;
     bool is_folded = false;  // `repeats` frames of a module that is not the user's: only the first is described
 };
 
@@ -32,6 +34,11 @@ struct StackReport {
     unsigned total = 0;        // frames walked
     bool is_cut = false;       // there are more frames than were walked
     std::string why_ended;     // not empty: the walk ended in disorder
+    struct Candidate {
+        std::uint64_t at = 0, leads_to = 0;
+        std::string name;
+    };
+    std::vector<Candidate> candidates;  // words further up the stack that could be return addresses
 };
 
 // Walks `most` frames at most. Long runs of frames in code of the system's without source, an interpreter's say, are folded into

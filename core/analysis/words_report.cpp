@@ -221,60 +221,72 @@ class FrameWords {
 
     void add_variable(StackWord& word, const std::string& name, const Value& value, std::uint64_t size, bool is_parameter) {
         std::uint64_t start = value.address->value;
-        std::uint64_t low = std::max(start, word.address), high = std::min(start + size, word.address + kWord);
-        std::string part = size <= kWord && low == start && high == start + size ? name : name + part_text(*value.type, low - start, high - start);
-        std::string content = content_of(value, low - start, high - start, size);
+        std::uint64_t low = std::max(start, word.address) - start, high = std::min(start + size, word.address + kWord) - start;
+        std::vector<Part> parts;
+        add_parts(parts, name, *value.type, *value.address, low, high, 0);
+        std::vector<std::string> names, contents;
+        for (const Part& part : parts) {
+            names.push_back(names.empty() || !part.name.starts_with(name) ? part.name : part.name.substr(name.size()));
+            contents.push_back(part.content);
+        }
+        std::string all_names = join_with(names, "and"), content = fmt::format("{}", fmt::join(contents, ", "));
         if (word.kind == WordKind::variable || word.kind == WordKind::argument) {
-            word.name += ", " + part;
+            word.name += ", " + all_names;
             word.content += ", " + content;
             return;
         }
         if (word.kind != WordKind::nameless && word.kind != WordKind::red_zone) {
             // The debug information says a variable reaches over what the call left there.
-            word.name += " and " + part;
+            word.name += " and " + all_names;
             return;
         }
         word.kind = is_parameter ? WordKind::argument : WordKind::variable;
-        word.name = part;
+        word.name = all_names;
         word.content = content;
     }
 
-    // ".toll", "[2 to 3]", " bytes 8 to 15"
-    std::string part_text(const Type& whole, std::uint64_t low, std::uint64_t high) {
+    struct Part {
+        std::string name, content;
+    };
+
+    // Bytes `low` to `high` of a value: which members or elements they are, as far down as it takes for each to be whole or a text.
+    void add_parts(std::vector<Part>& parts, const std::string& name, const Type& whole, RunAddress at, std::uint64_t low, std::uint64_t high, int depth) {
+        constexpr int kDeepest = 8;
         const Type& type = plain(whole);
-        if (type.kind == TypeKind::array) {
-            std::uint64_t unit = plain(target_of(type)).size;
-            if (unit && unit <= kWord) {
-                std::uint64_t first = low / unit, last = (high - 1) / unit;
-                return first == last ? fmt::format("[{}]", first) : fmt::format("[{} to {}]", first, last);
-            }
-            if (unit) return fmt::format("[{}]", low / unit) + part_text(target_of(type), low % unit, std::min(high - low / unit * unit, unit));
+        bool is_text = type.kind == TypeKind::array && is_character(plain(target_of(type)));
+        bool has_parts = type.kind == TypeKind::array || type.kind == TypeKind::structure;
+        if ((low == 0 && high == type.size && !has_parts) || depth > kDeepest) {
+            Value value = value_in_memory(whole, at);
+            parts.push_back({name, one_line(make_view(ValueReader(target_), "", value, Form::natural, session_.view_limits()), 60)});
+            return;
         }
-        if (type.kind == TypeKind::structure) {
-            std::vector<std::string> parts;
+        if (is_text) {
+            std::vector<std::byte> bytes(high - low);
+            bytes.resize(target_.read_available(at + low, bytes));
+            bool is_empty = std::all_of(bytes.begin(), bytes.end(), [](std::byte each) { return each == std::byte{}; });
+            std::string content = character_array_text(bytes);
+            constexpr std::string_view kRemark = " (no terminator)";
+            if (content.ends_with(kRemark)) content.resize(content.size() - kRemark.size());  // it may stand further on
+            parts.push_back({high - low == 1 ? fmt::format("{}[{}]", name, low) : fmt::format("{}[{} to {}]", name, low, high - 1), is_empty ? "zero" : content});
+            return;
+        }
+        std::uint64_t unit = type.kind == TypeKind::array ? plain(target_of(type)).size : 0;
+        for (std::uint64_t index = unit ? low / unit : 0; unit && index * unit < high; ++index)
+            add_parts(parts, fmt::format("{}[{}]", name, index), target_of(type), at + index * unit, std::max(low, index * unit) - index * unit, std::min(high, (index + 1) * unit) - index * unit, depth + 1);
+        if (unit) return;
+        std::size_t before = parts.size();
+        if (type.kind == TypeKind::structure)
             for (const Member& member : type.members()) {
                 std::uint64_t size = member.type ? plain(*member.type).size : 0;
                 if (!size || member.offset >= high || member.offset + size <= low || member.is_virtual_base) continue;
-                std::uint64_t from = std::max(low, member.offset) - member.offset, to = std::min(high, member.offset + size) - member.offset;
-                std::string inner = from == 0 && to == size ? "" : part_text(*member.type, from, to);
-                parts.push_back("." + (member.name.empty() ? "base" : member.name) + inner);
+                std::string full = member.is_base_class || member.name.empty() ? name : name + "." + member.name;
+                add_parts(parts, full, *member.type, at + member.offset, std::max(low, member.offset) - member.offset, std::min(high, member.offset + size) - member.offset, depth + 1);
             }
-            if (!parts.empty()) return join_with(parts, "and");
-            return " padding";
-        }
-        return fmt::format(" bytes {} to {}", low, high - 1);
-    }
-
-    std::string content_of(const Value& value, std::uint64_t low, std::uint64_t high, std::uint64_t size) {
-        const Type& type = plain(*value.type);
-        if (size <= kWord && low == 0 && high == size) return one_line(make_view(ValueReader(target_), "", value, Form::natural, session_.view_limits()), 60);
-        std::vector<std::byte> bytes(high - low);
-        bytes.resize(target_.read_available(*value.address + low, bytes));
-        bool is_text = type.kind == TypeKind::array && is_character(plain(target_of(type)));
-        if (is_text) return character_array_text(bytes);
+        if (parts.size() > before) return;
         std::uint64_t word = 0;
-        std::memcpy(&word, bytes.data(), std::min<std::size_t>(sizeof word, bytes.size()));
-        return fmt::format("{:#x}", word);
+        target_.read_available(at + low, std::as_writable_bytes(std::span(&word, 1)).first(std::min<std::uint64_t>(kWord, high - low)));
+        bool is_padding = type.kind == TypeKind::structure;
+        parts.push_back({is_padding ? name + " padding" : fmt::format("{} bytes {} to {}", name, low, high - 1), word ? fmt::format("{:#x}", word) : "zero"});
     }
 
     // ---- canary and the rest

@@ -14,6 +14,13 @@ ZydisFormatterStyle style_of(Syntax syntax) {
     return syntax == Syntax::intel ? ZYDIS_FORMATTER_STYLE_INTEL : ZYDIS_FORMATTER_STYLE_ATT;
 }
 
+void set_up(ZydisFormatter& formatter, Syntax syntax) {
+    ZydisFormatterInit(&formatter, style_of(syntax));
+    ZydisFormatterSetProperty(&formatter, ZYDIS_FORMATTER_PROP_HEX_UPPERCASE, ZYAN_FALSE);
+    for (ZydisFormatterProperty padding : {ZYDIS_FORMATTER_PROP_ADDR_PADDING_ABSOLUTE, ZYDIS_FORMATTER_PROP_ADDR_PADDING_RELATIVE, ZYDIS_FORMATTER_PROP_DISP_PADDING, ZYDIS_FORMATTER_PROP_IMM_PADDING})
+        ZydisFormatterSetProperty(&formatter, padding, ZYDIS_PADDING_DISABLED);
+}
+
 std::string lower_name(ZydisRegister reg) {
     const char* name = ZydisRegisterGetString(reg);
     return name ? name : "";
@@ -64,12 +71,7 @@ struct Disassembler::Engine {
 
 Disassembler::Disassembler(Syntax syntax, NameAddress name) : engine_(std::make_unique<Engine>()) {
     ZydisDecoderInit(&engine_->decoder, ZYDIS_MACHINE_MODE_LONG_64, ZYDIS_STACK_WIDTH_64);
-    ZydisFormatterInit(&engine_->formatter, style_of(syntax));
-    ZydisFormatterSetProperty(&engine_->formatter, ZYDIS_FORMATTER_PROP_HEX_UPPERCASE, ZYAN_FALSE);
-    ZydisFormatterSetProperty(&engine_->formatter, ZYDIS_FORMATTER_PROP_ADDR_PADDING_ABSOLUTE, ZYDIS_PADDING_DISABLED);
-    ZydisFormatterSetProperty(&engine_->formatter, ZYDIS_FORMATTER_PROP_ADDR_PADDING_RELATIVE, ZYDIS_PADDING_DISABLED);
-    ZydisFormatterSetProperty(&engine_->formatter, ZYDIS_FORMATTER_PROP_DISP_PADDING, ZYDIS_PADDING_DISABLED);
-    ZydisFormatterSetProperty(&engine_->formatter, ZYDIS_FORMATTER_PROP_IMM_PADDING, ZYDIS_PADDING_DISABLED);
+    set_up(engine_->formatter, syntax);
     if (!name) return;
     engine_->name = std::move(name);
     // The library takes the new function and hands the old one back through the same pointer.
@@ -102,8 +104,7 @@ std::vector<OperandFact> operands_of(ByteSpan bytes, RunAddress address, Syntax 
     if (!decode(bytes, whole)) return facts;
     const auto& [decoded, operands] = whole;
     ZydisFormatter formatter;
-    ZydisFormatterInit(&formatter, style_of(syntax));
-    ZydisFormatterSetProperty(&formatter, ZYDIS_FORMATTER_PROP_HEX_UPPERCASE, ZYAN_FALSE);
+    set_up(formatter, syntax);
     for (unsigned i = 0; i < decoded.operand_count_visible; ++i) {
         const ZydisDecodedOperand& operand = operands[i];
         OperandFact fact;

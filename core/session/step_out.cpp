@@ -11,7 +11,7 @@ namespace {
 // The first frame outside of `frame` that is no inlined part of the same function.
 const Frame* physical_caller(Unwinder& stack, const Frame& frame) {
     const Frame* outer = stack.frame(frame.level + 1);
-    while (outer && outer->origin == FrameOrigin::inlined) outer = stack.frame(outer->level + 1);
+    while (outer && (outer->origin == FrameOrigin::inlined || outer->origin == FrameOrigin::tail_call)) outer = stack.frame(outer->level + 1);
     return outer;
 }
 

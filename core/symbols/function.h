@@ -61,6 +61,12 @@ struct CallSite {
     const dwarf::Unit* unit = nullptr;
 };
 
+// A call that is a jump: the function is gone when the other one runs.
+struct TailCall {
+    FileAddress at;                         // of the jump, as far as it is said
+    std::optional<dwarf::Position> callee;  // nothing: computed
+};
+
 struct Scope {
     std::vector<FileRange> ranges;  // empty for a block without code
     std::vector<Variable> variables;

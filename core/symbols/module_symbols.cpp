@@ -301,6 +301,16 @@ std::optional<Variable> ModuleSymbols::variable_at(Position position) const {
     return entry ? std::optional(dwarf().scopes->read_variable(*entry)) : std::nullopt;
 }
 
+const std::vector<TailCall>& ModuleSymbols::tail_calls_of(const Function& function) const {
+    auto [found, is_new] = tail_calls_.try_emplace(function.entry_offset);
+    if (!is_new) return found->second;
+    try {
+        found->second = dwarf().scopes->tail_calls_of(function);
+    } catch (const FormatError&) {  // damaged: nothing is known of them
+    }
+    return found->second;
+}
+
 std::optional<CallSite> ModuleSymbols::call_site_at(const Function& caller, FileAddress return_address) const {
     return dwarf().scopes->call_site_at(caller, return_address);
 }

@@ -73,6 +73,8 @@ class ModuleSymbols {
     std::optional<Variable> variable_at(dwarf::Position entry) const;
     // The call of `caller` that returns to this address. Throws FormatError.
     std::optional<CallSite> call_site_at(const Function& caller, FileAddress return_address) const;
+    // Those of the function and of what is inlined into it. Kept.
+    const std::vector<TailCall>& tail_calls_of(const Function& function) const;
     // What a function returns and takes, as far as its debug information says. Owned here.
     const Type& type_of(const Function& function) const;
     // Whose table of a trait's functions stands there (Rust); null if none does.
@@ -155,6 +157,7 @@ class ModuleSymbols {
     mutable std::vector<std::unique_ptr<std::vector<dwarf::LineFile>>> files_;   // by unit
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
+    mutable std::unordered_map<dwarf::Position, std::vector<TailCall>> tail_calls_;
     mutable std::map<const Function*, Type> function_types_;
     mutable std::optional<std::map<FileAddress, const Type*>> trait_tables_;
     mutable std::vector<std::string> line_problems_;

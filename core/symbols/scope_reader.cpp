@@ -109,9 +109,14 @@ InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
 namespace {
 
 // Before DWARF 5 the return address is the call's "low pc".
+std::optional<FileAddress> address_of(const Entry& entry, At name) {
+    auto at = entry.attribute(name);
+    return at && at->form_class == FormClass::address ? std::optional(FileAddress(at->number)) : std::nullopt;
+}
+
 bool returns_to(const Entry& call, FileAddress address) {
     for (At name : {DW_AT_call_return_pc, DW_AT_low_pc})
-        if (auto at = call.attribute(name); at && at->form_class == FormClass::address) return FileAddress(at->number) == address;
+        if (auto at = address_of(call, name)) return *at == address;
     return false;
 }
 
@@ -126,6 +131,35 @@ ByteSpan expression_of(const Entry& entry, std::initializer_list<At> names) {
 std::optional<CallSite> ScopeReader::call_site_at(const Function& function, FileAddress return_address) const {
     auto entry = info_.entry_at(function.entry_offset);
     return entry ? find_call_site(*entry, return_address, 0) : std::nullopt;
+}
+
+std::vector<TailCall> ScopeReader::tail_calls_of(const Function& function) const {
+    std::vector<TailCall> found;
+    if (auto entry = info_.entry_at(function.entry_offset)) find_tail_calls(*entry, found, 0);
+    return found;
+}
+
+void ScopeReader::find_tail_calls(const Entry& parent, std::vector<TailCall>& found, int depth) const {
+    if (depth > 300) return;
+    for (auto child = parent.first_child(); child; child = child->next_sibling()) {
+        if (may_hold_code(*child)) {
+            find_tail_calls(*child, found, depth + 1);
+            continue;
+        }
+        bool is_call = child->tag() == DW_TAG_call_site || child->tag() == DW_TAG_GNU_call_site;
+        if (!is_call || !(child->flag(DW_AT_call_tail_call) || child->flag(DW_AT_GNU_tail_call))) continue;
+        TailCall call;
+        // Compilers say where the jump is, or where it would return to.
+        for (At name : {DW_AT_call_pc, DW_AT_call_return_pc, DW_AT_low_pc}) {
+            auto at = address_of(*child, name);
+            if (!at) continue;
+            call.at = name == DW_AT_call_pc ? *at : *at - 1;
+            break;
+        }
+        for (At name : {DW_AT_call_origin, DW_AT_abstract_origin})
+            if (auto callee = info_.referred(*child, name)) call.callee = callee->offset();
+        if (call.at.value) found.push_back(call);
+    }
 }
 
 std::optional<CallSite> ScopeReader::find_call_site(const Entry& parent, FileAddress return_address, int depth) const {

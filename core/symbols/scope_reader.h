@@ -21,8 +21,10 @@ class ScopeReader {
     Variable read_variable(const dwarf::Entry& entry) const;
     // The call of `function` that returns to `return_address`; nothing if none is recorded. Throws FormatError.
     std::optional<CallSite> call_site_at(const Function& function, FileAddress return_address) const;
+    std::vector<TailCall> tail_calls_of(const Function& function) const;
 
   private:
+    void find_tail_calls(const dwarf::Entry& parent, std::vector<TailCall>& found, int depth) const;
     std::optional<CallSite> find_call_site(const dwarf::Entry& parent, FileAddress return_address, int depth) const;
     bool descend(const dwarf::Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls, int depth) const;
     void read_scope(Scope& scope, const dwarf::Entry& entry, int depth) const;

@@ -2,6 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <utility>
+
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
 
@@ -31,7 +34,7 @@ const Frame* Unwinder::frame(unsigned level) {
 const Frame* Unwinder::caller_of_function(const Frame& callee) {
     for (unsigned level = callee.level + 1;; ++level) {
         const Frame* next = frame(level);
-        if (!next || next->origin != FrameOrigin::inlined) return next;
+        if (!next || (next->origin != FrameOrigin::inlined && next->origin != FrameOrigin::tail_call)) return next;
     }
 }
 
@@ -39,6 +42,42 @@ std::vector<const Frame*> Unwinder::frames(unsigned limit) {
     std::vector<const Frame*> all;
     for (unsigned i = 0; i < limit && frame(i); ++i) all.push_back(&frames_[i]);
     return all;
+}
+
+Unwinder::Code& Unwinder::code_at(RunAddress lookup) {
+    auto [found, is_new] = code_.try_emplace(lookup);
+    Code& code = found->second;
+    if (!is_new) return code;
+    code.module = target_.module_at(lookup);
+    if (!code.module) return code;
+    const ModuleSymbols& symbols = code.module->symbols();
+    FileAddress address = code.module->to_file(lookup);
+    code.function = symbols.function_at(address);
+    code.line = symbols.line_at(address);
+    if (!code.function) return code;
+    code.body = &symbols.body_of(*code.function);
+    code.chains = chains_at(*code.body, address);
+    return code;
+}
+
+// Throws FormatError.
+void Unwinder::read_rules(Code& code, RunAddress lookup) {
+    if (std::exchange(code.has_rules, true) || !code.module) return;
+    FileAddress address = code.module->to_file(lookup);
+    auto description = code.module->symbols().frame_description(address);
+    if (!description) return;
+    code.row = frame_row_at(*description, address);
+    code.return_register = description->return_address_register;
+    code.is_signal_frame = description->is_signal_frame;
+}
+
+void Unwinder::read_call(Code& code, RunAddress return_address) {
+    if (std::exchange(code.has_call, true)) return;
+    code.call = call_before(target_, return_address);
+    if (!code.call || !code.call->target) return;
+    const Module* module = target_.module_at(*code.call->target);
+    const Function* called = module ? module->symbols().function_at(module->to_file(*code.call->target)) : nullptr;
+    if (called && module->to_run(called->low()) == *code.call->target) code.called = called;
 }
 
 // Adds the frame with these registers, preceded by a frame for each inlined call that holds its address.
@@ -49,37 +88,33 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
     base.origin = origin;
     base.program_counter = registers.program_counter();
     base.lookup_address = is_call_site ? base.program_counter - 1 : base.program_counter;
-    base.module = target_.module_at(base.lookup_address);
-    if (base.module) {
-        const ModuleSymbols& symbols = base.module->symbols();
-        base.function = symbols.function_at(base.file_address());
-        base.line = symbols.line_at(base.file_address());
-    }
+    const Code& code = code_at(base.lookup_address);
+    base.module = code.module;
+    base.function = code.function;
+    base.body = code.body;
+    base.line = code.line;
     if (!base.function) {
         base.level = static_cast<unsigned>(frames_.size());
         frames_.push_back(std::move(base));
         return;
     }
-    base.body = &base.module->symbols().body_of(*base.function);
-    auto chains = chains_at(*base.body, base.file_address());
-    std::optional<SourceLine> line = base.line;
-    for (std::size_t i = 0; i < chains.size(); ++i) {
-        Frame frame = base;
-        frame.level = static_cast<unsigned>(frames_.size());
-        frame.inlined = chains[i].inlined;
-        frame.scopes = chains[i].scopes;
+    std::optional<SourceLine> line = code.line;
+    for (std::size_t i = 0; i < code.chains.size(); ++i) {
+        const ScopeChain& chain = code.chains[i];
+        Frame& frame = frames_.emplace_back(base);
+        frame.level = static_cast<unsigned>(frames_.size() - 1);
+        frame.inlined = chain.inlined;
+        frame.scopes = chain.scopes;
         frame.line = line;
-        if (i > 0) frame.origin = chains[i - 1].inlined ? FrameOrigin::inlined : origin;
-        if (chains[i].inlined) {
+        if (i > 0) frame.origin = code.chains[i - 1].inlined ? FrameOrigin::inlined : origin;
+        if (chain.inlined) {
             // The frame outside of it stands at the call that was inlined.
-            line = SourceLine{chains[i].inlined->call_file, chains[i].inlined->call_line,
-                              static_cast<std::uint16_t>(chains[i].inlined->call_column), {}, true};
+            line = SourceLine{chain.inlined->call_file, chain.inlined->call_line, static_cast<std::uint16_t>(chain.inlined->call_column), {}, true};
         }
-        frames_.push_back(std::move(frame));
     }
 }
 
-bool Unwinder::is_code(RunAddress address) {
+bool Unwinder::is_code(RunAddress address) const {
     const Module* module = target_.module_at(address);
     if (!module) return false;
     for (const Segment& segment : module->symbols().elf().segments())
@@ -125,14 +160,76 @@ void Unwinder::add_next() {
         }
     }
     // The frame a signal interrupted stands at the very instruction, not behind a call.
-    add_physical(caller->registers, caller->origin, !physical.is_signal_frame);
+    bool is_call_site = !physical.is_signal_frame;
+    if (is_call_site && physical.function && caller->origin == FrameOrigin::call_frame_information) add_tail_calls(physical, next);
+    std::size_t first = frames_.size();
+    add_physical(caller->registers, caller->origin, is_call_site);
+    for (; caller->words_skipped && first < frames_.size(); ++first) frames_[first].words_skipped = caller->words_skipped;
+}
+
+namespace {
+
+constexpr int kMostTailCalls = 8;  // one behind the other
+
+struct TailStep {
+    const Function* function = nullptr;
+    FileAddress at;  // of the jump
+};
+
+// The ways from one function to another by tail calls alone, as far as debug information tells. More than one is none: nobody
+// knows which was taken.
+void find_tail_ways(const ModuleSymbols& symbols, const Function& from, const Function& to, std::vector<TailStep>& way, std::vector<std::vector<TailStep>>& ways) {
+    if (way.size() >= kMostTailCalls || ways.size() > 1) return;
+    for (const TailCall& call : symbols.tail_calls_of(from)) {
+        const Function* callee = call.callee ? symbols.function(*call.callee) : nullptr;
+        if (call.callee && symbols.is_entry_of(*call.callee, to)) callee = &to;
+        if (!callee) continue;
+        bool is_circle = std::any_of(way.begin(), way.end(), [&](const TailStep& step) { return step.function == callee; });
+        if (is_circle) continue;
+        way.push_back({&from, call.at});
+        if (callee == &to) ways.push_back(way);
+        else find_tail_ways(symbols, *callee, to, way, ways);
+        way.pop_back();
+    }
+}
+
+}  // namespace
+
+// The call leads to another function than the one that runs: that one has jumped on, and left nothing on the stack (DWARF 5
+// §3.4.1). The functions between are those of the only way there.
+void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) {
+    const Function* running = physical.function;
+    const Module* module = physical.module;
+    Code& code = code_at(return_address - 1);
+    read_call(code, return_address);
+    if (!code.called || code.called == running || code.module != module) return;
+    std::vector<TailStep> way;
+    std::vector<std::vector<TailStep>> ways;
+    find_tail_ways(module->symbols(), *code.called, *running, way, ways);
+    if (ways.size() != 1) return;
+    for (auto step = ways[0].rbegin(); step != ways[0].rend(); ++step) {
+        Frame& frame = frames_.emplace_back();
+        frame.level = static_cast<unsigned>(frames_.size() - 1);
+        frame.walk = this;
+        frame.origin = FrameOrigin::tail_call;
+        frame.program_counter = frame.lookup_address = module->to_run(step->at);
+        frame.registers.set_program_counter(frame.program_counter);
+        frame.module = module;
+        frame.function = step->function;
+        frame.body = &module->symbols().body_of(*step->function);
+        frame.line = module->symbols().line_at(step->at);
+        auto chains = chains_at(*frame.body, step->at);
+        if (!chains.empty()) frame.scopes = chains.back().scopes;
+    }
+    resolved_ = frames_.size();
 }
 
 std::optional<Unwinder::Caller> Unwinder::caller_of(Frame& physical) {
     if (!physical.module) return by_return_address(physical);
     try {
-        auto description = physical.module->symbols().frame_description(physical.file_address());
-        if (description) return by_rules(physical, *description);
+        Code& code = code_at(physical.lookup_address);
+        read_rules(code, physical.lookup_address);
+        if (code.row) return by_rules(physical, code);
         return by_frame_pointer(physical);
     } catch (const Error& error) {
         why_ended_ = fmt::format("the caller of frame {} cannot be computed: {}", physical.level, error.what());
@@ -140,10 +237,9 @@ std::optional<Unwinder::Caller> Unwinder::caller_of(Frame& physical) {
     }
 }
 
-std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const dwarf::FrameDescription& description) {
+std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const Code& code) {
     using Kind = dwarf::RegisterRule::Kind;
-    auto row = frame_row_at(description, physical.file_address());
-    if (!row) return by_frame_pointer(physical);
+    const dwarf::FrameRow* row = &*code.row;
     FrameContext context(target_, physical);
     std::optional<std::uint64_t> cfa;
     if (row->cfa_is_expression) {
@@ -156,7 +252,7 @@ std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const dwarf:
         return std::nullopt;
     }
     physical.call_frame_address = RunAddress(*cfa);
-    physical.is_signal_frame = description.is_signal_frame;
+    physical.is_signal_frame = code.is_signal_frame;
 
     Caller caller{physical.registers, FrameOrigin::call_frame_information};
     for (unsigned number = 0; number < dwarf::kFrameRegisters; ++number) {
@@ -167,7 +263,7 @@ std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const dwarf:
             case Kind::unspecified: {
                 // The ABI's callee-saved registers keep their value; the rest is lost by a call (psABI §3.2.1).
                 bool kept = number == 3 || number == 6 || (number >= 12 && number <= 15);
-                value = kept || description.is_signal_frame ? physical.registers.get(number) : std::nullopt;
+                value = kept || code.is_signal_frame ? physical.registers.get(number) : std::nullopt;
                 break;
             }
             case Kind::undefined: break;
@@ -184,7 +280,7 @@ std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const dwarf:
         if (value) caller.registers.set(number, *value);
         else caller.registers.forget(number);
     }
-    auto return_address = caller.registers.get(description.return_address_register);
+    auto return_address = caller.registers.get(code.return_register);
     if (!return_address) return std::nullopt;  // "undefined": this is the outermost frame
     caller.registers.set_program_counter(RunAddress(*return_address));
     caller.registers.forget(kFlagsRegister);
@@ -209,14 +305,59 @@ std::optional<Unwinder::Caller> Unwinder::by_frame_pointer(const Frame& physical
 std::optional<Unwinder::Caller> Unwinder::by_return_address(const Frame& physical) {
     std::uint64_t word = 0;
     RunAddress top = physical.registers.stack_pointer();
-    if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word || !is_code(RunAddress(word))) {
-        if (physical.level > 0 || !physical.module) why_ended_ = "no rules, frame pointer or return address leads on from here";
-        return std::nullopt;
-    }
+    bool is_there = target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) == sizeof word;
+    if (!is_there || !is_code(RunAddress(word)) || !call_before(target_, RunAddress(word))) return by_scan(physical);
     Caller caller{physical.registers, FrameOrigin::return_address};
     caller.registers.set_stack_pointer(top + 8);
     caller.registers.set_program_counter(RunAddress(word));
     return caller;
+}
+
+namespace {
+
+constexpr std::size_t kWordsScanned = 1024;
+
+}  // namespace
+
+// The last resort: the first word further up that a call could have left, one of this very function before any other.
+std::optional<Unwinder::Caller> Unwinder::by_scan(const Frame& physical) {
+    std::vector<std::uint64_t> words(kWordsScanned);
+    RunAddress top = physical.registers.stack_pointer();
+    words.resize(target_.read_available(top, std::as_writable_bytes(std::span(words))) / sizeof words[0]);
+    std::optional<RunAddress> begin;
+    if (physical.module)
+        if (auto nearest = physical.module->symbols().nearest_name(physical.file_address())) begin = physical.lookup_address - nearest->offset;
+    std::optional<std::size_t> found;
+    for (std::size_t i = 0; i < words.size(); ++i) {
+        RunAddress word(words[i]);
+        auto call = is_code(word) ? call_before(target_, word) : std::nullopt;
+        if (!call) continue;
+        bool is_of_this = call->target && begin && *call->target == *begin;
+        if (!found || is_of_this) found = i;
+        if (is_of_this) break;
+    }
+    if (!found) {
+        if (physical.level > 0 || !physical.module) why_ended_ = "no rules, frame pointer or return address leads on from here";
+        return std::nullopt;
+    }
+    Caller caller{Registers{}, FrameOrigin::stack_scan, static_cast<unsigned>(*found)};
+    caller.registers.thread_base = physical.registers.thread_base;
+    caller.registers.set_stack_pointer(top + 8 * (*found + 1));
+    caller.registers.set_program_counter(RunAddress(words[*found]));
+    return caller;
+}
+
+std::vector<Unwinder::Candidate> Unwinder::candidates() const {
+    constexpr std::size_t kMost = 4;
+    std::vector<Candidate> found;
+    if (why_ended_.empty() || frames_.empty()) return found;
+    const Frame& last = frames_.back();
+    RunAddress from = last.call_frame_address.value_or(last.registers.stack_pointer());
+    std::vector<std::uint64_t> words(kWordsScanned);
+    words.resize(target_.read_available(from, std::as_writable_bytes(std::span(words))) / sizeof words[0]);
+    for (std::size_t i = 0; i < words.size() && found.size() < kMost; ++i)
+        if (is_code(RunAddress(words[i])) && call_before(target_, RunAddress(words[i]))) found.push_back({from + 8 * i, RunAddress(words[i])});
+    return found;
 }
 
 }  // namespace lantern

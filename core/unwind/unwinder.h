@@ -3,8 +3,10 @@
 
 #include <deque>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
+#include "core/unwind/call_before.h"
 #include "core/unwind/frame.h"
 
 namespace lantern {
@@ -18,29 +20,59 @@ class Unwinder {
 
     // Null when the stack has fewer frames. Its call frame address is known if it can be. Frames stay where they are until this object goes.
     const Frame* frame(unsigned level);
-    // The frame that called the function this frame belongs to, inlined calls passed over; null at the outermost.
+    // The frame that holds the call of the function this frame belongs to; inlined calls, and functions that left by a tail call,
+    // are passed over. Null at the outermost.
     const Frame* caller_of_function(const Frame& frame);
     // Up to `limit` frames, innermost first.
     std::vector<const Frame*> frames(unsigned limit);
     // Why the walk ended: empty when it reached the outermost frame in order.
     const std::string& why_it_ended() const { return why_ended_; }
+    // Where it ended in disorder: words further up the stack that could be return addresses, because a call stands before where
+    // they lead.
+    struct Candidate {
+        RunAddress at, leads_to;
+    };
+    std::vector<Candidate> candidates() const;
 
   private:
     struct Caller {
         Registers registers;
         FrameOrigin origin = FrameOrigin::call_frame_information;
+        unsigned words_skipped = 0;
     };
 
+    // What is known of a place in the code, whichever frame stands there: a recursion passes the same ones again and again.
+    struct Code {
+        const Module* module = nullptr;
+        const Function* function = nullptr;
+        const FunctionBody* body = nullptr;
+        std::optional<SourceLine> line;
+        std::vector<ScopeChain> chains;
+        bool has_rules = false;  // looked for; `row` is empty where there are none
+        std::optional<dwarf::FrameRow> row;
+        unsigned return_register = kProgramCounterNumber;
+        bool is_signal_frame = false;
+        bool has_call = false;   // looked for
+        std::optional<CallBefore> call;
+        const Function* called = nullptr;  // whose first instruction the call leads to
+    };
+
+    Code& code_at(RunAddress lookup);
+    void read_rules(Code& code, RunAddress lookup);
+    void read_call(Code& code, RunAddress return_address);
     void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site);
     void add_next();
+    void add_tail_calls(const Frame& physical, RunAddress return_address);
     std::optional<Caller> caller_of(Frame& physical);
-    std::optional<Caller> by_rules(Frame& physical, const dwarf::FrameDescription& description);
+    std::optional<Caller> by_rules(Frame& physical, const Code& code);
     std::optional<Caller> by_frame_pointer(const Frame& physical);
     std::optional<Caller> by_return_address(const Frame& physical);
-    bool is_code(RunAddress address);
+    std::optional<Caller> by_scan(const Frame& physical);
+    bool is_code(RunAddress address) const;
 
     Target& target_;
     ThreadId thread_;
+    std::unordered_map<RunAddress, Code> code_;  // by the address that is looked up
     std::deque<Frame> frames_;
     std::size_t resolved_ = 0;  // how many of them know their own call frame address, or never will
     bool ended_ = false;

@@ -1,0 +1,166 @@
+// The machine level as a user types it: registers, disassembly, memory, words, regions, core files.
+#include <gtest/gtest.h>
+
+#include <regex>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+const std::string kMachine = fixture("machine-gcc-O0");
+
+Ran machine(const std::string& mode, std::vector<std::string> commands, const std::string& program = kMachine) {
+    commands.insert(commands.begin(), {"pause at main once", "launch " + mode});
+    return debug(program, commands, {"--stdout", "/dev/null"});
+}
+
+std::string after(const std::string& text, const std::string& mark) {
+    std::size_t at = text.find(mark);
+    return at == std::string::npos ? "" : text.substr(at + mark.size(), text.find('\n', at) - at - mark.size());
+}
+
+TEST(Registers, GroupsNamesPatternsAndChanges) {
+    Ran ran = machine("deep 3", {"reach innermost", "registers", "registers flags", "registers xmm5 rax", "registers r1*", "into insn", "into insn", "registers rip", "caller", "registers", "registers rax"});
+    EXPECT_TRUE(ran.says("fs_base")) << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("rip +0x[0-9a-f]+ +innermost.*machine.c:")));
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("rsp +0x[0-9a-f]+ +stack of frame 0")));
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("rflags.*(IF|PF)")));
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("[xyz]mm5 ")));
+    EXPECT_TRUE(ran.says("was 0x")) << "the program counter moved";
+    EXPECT_TRUE(ran.says("registers in frame 1, deep"));
+    EXPECT_TRUE(ran.says("not known: the functions called since did not keep it"));
+    EXPECT_TRUE(machine("deep", {"registers barge"}).says("there is no register \"barge\""));
+    EXPECT_TRUE(debug(kMachine, {"registers"}).says("the program is not running"));
+}
+
+TEST(Registers, AreTheSameAsTheProgramsOwn) {
+    Ran ran = machine("vectors", {"reach vectors", "over", "registers xmm5 xmm7 st0", "change %rbx = 0x1234", "registers rbx", "change %xmm5.f64[1] = 8.5", "registers xmm5"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("f64 1.5 -2.25"));
+    EXPECT_TRUE(ran.says("deadbeef"));
+    EXPECT_TRUE(ran.says("3.14159265358979"));
+    EXPECT_TRUE(ran.says("0x1234"));
+    EXPECT_TRUE(ran.says("f64 1.5 8.5"));
+}
+
+TEST(Disassembly, ShowsLinesTargetsOperandsAndNeverOurByte) {
+    Ran ran = machine("deep 3", {"pause at innermost", "continue", "disassembly deep bytes", "disassembly innermost", "disassembly", "disassembly deep by source", "disassembly deep counts", "disassembly machine.c:42"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("▪2 ◆")));
+    EXPECT_TRUE(ran.says("call innermost"));
+    EXPECT_TRUE(ran.says("call deep"));
+    EXPECT_TRUE(ran.says("►")) << "jumps are drawn";
+    EXPECT_FALSE(ran.says("int3")) << "our byte never shows";
+    EXPECT_TRUE(ran.says(" operands"));
+    EXPECT_TRUE(ran.says("instructions of each line"));
+    EXPECT_TRUE(ran.says("block 1 of"));
+}
+
+TEST(Disassembly, OfAFileThatIsNotRun) {
+    Ran whole = run({LANTERN_PROGRAM, "disassembly", kMachine, "call_nothing"}), all = run({LANTERN_PROGRAM, "disassembly", kMachine});
+    EXPECT_EQ(whole.status, 0) << whole.output;
+    EXPECT_TRUE(whole.says("machine.c")|| whole.says("keeper(3)"));
+    EXPECT_TRUE(whole.says("ret"));
+    EXPECT_EQ(all.status, 0);
+    // Instruction for instruction what the toolchain's dumper finds in the program's own text.
+    auto count = [](const std::string& text, const std::regex& row) {
+        std::size_t found = 0;
+        for (const std::string& line : lines_of(text)) found += std::regex_search(line, row);
+        return found;
+    };
+    std::size_t ours = count(all.output, std::regex("^ +[0-9a-f]+  [a-z(]")), theirs = count(run({"objdump", "-d", "--no-show-raw-insn", kMachine}).output, std::regex("^ +[0-9a-f]+:\t"));
+    EXPECT_EQ(ours, theirs);
+    EXPECT_TRUE(run({LANTERN_PROGRAM, "disassembly", kMachine, "nobody"}).says("no function nobody"));
+}
+
+TEST(Memory, FormsTypesGapsAndRepeats) {
+    Ran ran = machine("deep 3", {"memory lanes count 4 as float", "memory words count 16", "memory &level as int", "memory what as string", "memory %rsp count 4 as pointer", "memory main count 3 as instructions", "memory main as nonsense"});
+    EXPECT_TRUE(ran.says("1.5 -2.25")) << ran.output;
+    EXPECT_TRUE(ran.says("11 11 11 11 22 22 22 22  ef be ad de 44 44 44 44"));
+    EXPECT_TRUE(ran.says("\"deep\""));
+    EXPECT_TRUE(ran.says("stack of frame"));
+    EXPECT_TRUE(ran.says("push rbp"));
+    EXPECT_TRUE(ran.says("neither a form nor a type"));
+    Ran gap = machine("deep 3", {"memory 0 count 32", "memory %rsp - %rsp % 4096 + 0x100000 count 64 as hex"});
+    EXPECT_TRUE(gap.says("32 bytes cannot be read")) << gap.output;
+}
+
+TEST(Memory, IsFilledCopiedSavedLoadedAndCompared) {
+    TemporaryFolder folder;
+    std::string file = (folder.path() / "bytes").string();
+    Ran ran = machine("deep 3", {"memory keep before &sink count 8", "memory fill &sink count 8 with de ad", "memory &sink count 8", "memory compare before", "memory save &sink count 8 as " + file,
+                                 "memory fill &sink count 8 with 00", "memory load " + file + " to &sink", "value sink as hex", "memory copy &level count 4 to &sink", "value *(int*)&sink", "memory compare nobody"});
+    EXPECT_TRUE(ran.says("de ad de ad de ad de ad")) << ran.output;
+    EXPECT_TRUE(ran.says("8 of 8 bytes changed"));
+    EXPECT_EQ(folder.read("bytes"), "\xde\xad\xde\xad\xde\xad\xde\xad");
+    EXPECT_TRUE(ran.says("0xaddeaddeaddeadde"));
+    EXPECT_TRUE(ran.says("*(int*)&sink = 7"));
+    EXPECT_TRUE(ran.says("no memory was kept as \"nobody\""));
+}
+
+TEST(Memory, IsSearched) {
+    Ran ran = machine("deep 3", {"find bytes ef be ad de in machine-gcc-O0", "value &words[2]", "find text \"nobody says this here\" in heap", "find value level in &level count 4", "find bytes zz in all", "find bytes 00 in nowhere"});
+    std::string address = after(ran.output, "&words[2] = ");
+    ASSERT_FALSE(address.empty()) << ran.output;
+    EXPECT_TRUE(ran.says("  " + address.substr(0, address.find(' '))));
+    EXPECT_TRUE(ran.says("find value level in"));
+    EXPECT_TRUE(ran.says("are no bytes") || ran.says("there is no region"));
+}
+
+TEST(Regions, SayWhatEachIs) {
+    Ran ran = machine("deep 3", {"regions"});
+    for (const char* what : {"program text", "program data", "stack of thread 1", "library text", "vdso", " %  "}) EXPECT_TRUE(ran.says(what)) << what << ran.output;
+}
+
+TEST(Words, AreNamedAndDamageIsSaid) {
+    Ran ran = machine("deep 3", {"reach innermost", "words 2", "save words 1 as " + std::string("/tmp/lantern-words-test.svg")});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("rbp of deep"));
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("return address +into deep.*machine.c:")));
+    EXPECT_TRUE(ran.says("follows a call of innermost: agrees"));
+    EXPECT_TRUE(ran.says("leads into the caller's frame: agrees"));
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("  left +3"))) << "the parameter, by its value";
+    Ran smashed = debug(kMachine, {"launch smash", "words", "stack"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(smashed.says("damaged  it has been overwritten: it holds the text \"GATEGATE\"")) << smashed.output;
+    EXPECT_TRUE(smashed.says("leads nowhere: the stack is damaged"));
+    EXPECT_TRUE(smashed.says(" perhaps   0x"));
+    unlink("/tmp/lantern-words-test.svg");
+}
+
+TEST(Words, TheFigureIsAPictureOfThem) {
+    TemporaryFolder folder;
+    Ran ran = machine("deep 3", {"reach innermost", "save words 1 as " + (folder.path() / "frame.svg").string(), "save words as " + (folder.path() / "frame.png").string(), "save words as " + (folder.path() / "words.json").string(), "save stack as " + (folder.path() / "x.png").string()});
+    EXPECT_TRUE(folder.read("frame.svg").starts_with("<?xml"));
+    EXPECT_EQ(folder.read("frame.png").substr(1, 3), "PNG");
+    EXPECT_NE(folder.read("words.json").find("\"return address\""), std::string::npos);
+    EXPECT_TRUE(ran.says("stack is not drawn")) << ran.output;
+}
+
+TEST(Stacks, OfTwoHundredThousandFramesAreFolded) {
+    Ran deep = debug(kMachine, {"pause at innermost", "launch deep 199990", "stack all", "frame 150000", "value left", "caller"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(deep.status, 0) << deep.errors;
+    EXPECT_TRUE(deep.says("the same call 199 990 times") || deep.says("the same call 199 991 times") || deep.says("the same call 199 9")) << deep.output.substr(0, 3000);
+    EXPECT_TRUE(deep.says("left = 149999") || deep.says("left = 1499")) << deep.output;
+    Ran cycle = debug(kMachine, {"pause at innermost", "launch cycle 300", "stack all"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(cycle.says("the same 3 calls 300 times")) << cycle.output;
+}
+
+TEST(Postmortem, LooksAtACoreWeSaved) {
+    TemporaryFolder folder;
+    std::string core = (folder.path() / "day.core").string();
+    Ran saved = debug(kMachine, {"launch null", "save core as " + core, "stack"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(saved.status, 0) << saved.output;
+    EXPECT_TRUE(saved.says("core saved as"));
+    Ran ran = run({LANTERN_PROGRAM, "postmortem", core, "--do", "stack", "--do", "caller", "--do", "locals", "--do", "words", "--do", "registers", "--do", "regions", "--do", "disassembly", "--do", "value level", "--do", "threads", "--do", "-continue", "--do", "-change level = 3"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("it called a function through a null pointer"));
+    EXPECT_TRUE(ran.says("call_nothing"));
+    EXPECT_TRUE(ran.says("level = 7"));
+    EXPECT_TRUE(ran.says("nothing in it can run or be changed"));
+    EXPECT_EQ(run({LANTERN_PROGRAM, "postmortem"}).status, 2);
+    EXPECT_EQ(run({LANTERN_PROGRAM, "postmortem", "/nowhere"}).status, 3);
+}
+
+}  // namespace
+}  // namespace lantern::testing
