@@ -52,9 +52,26 @@ value &factorial as instructions
 -value nothing_here
 -value 1 +
 -dance
+registers
+registers all
+disassembly
+disassembly main by source
+disassembly main counts bytes
+memory &global_count count 32
+memory %rsp count 4 as pointer
+memory 0 count 4
+memory keep before &global_count count 4
+memory fill &global_count count 4 with 05
+memory compare before
+find bytes 05 05 in all limit 3
+regions
+words 2
+processes
 caller
+registers
 callee
 frame 1
+over insn
 out
 off 1
 on 1

@@ -65,7 +65,7 @@ unsigned foreign_frames(Session& session, Unwinder& stack, unsigned level, unsig
     if (level == 0 || !module || !module->path().starts_with("/usr/")) return 0;
     for (unsigned at = level; at < most; ++at) {
         const Frame* frame = stack.frame(at);
-        if (!frame || frame->module != module || at == session.selected_level()) break;
+        if (!frame || frame->module != module || at == session.selected_level() || frame->is_signal_frame) break;
         if (frame->line && session.sources().find(frame->line->file)) break;
         ++count;
     }

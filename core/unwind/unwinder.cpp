@@ -288,6 +288,9 @@ std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const Code& 
 }
 
 std::optional<Unwinder::Caller> Unwinder::by_frame_pointer(const Frame& physical) {
+    // Right behind its call, and in a leaf that keeps no frame, the word on top is what a call of this very function left: surer
+    // than a frame pointer that is still the caller's.
+    if (called_from_top(physical)) return by_return_address(physical);
     auto frame_pointer = physical.registers.frame_pointer();
     if (!frame_pointer || RunAddress(*frame_pointer) < physical.registers.stack_pointer()) return by_return_address(physical);
     std::uint64_t words[2];
@@ -299,6 +302,20 @@ std::optional<Unwinder::Caller> Unwinder::by_frame_pointer(const Frame& physical
     caller.registers.set_stack_pointer(RunAddress(*frame_pointer + 16));
     caller.registers.set_program_counter(RunAddress(words[1]));
     return caller;
+}
+
+// Where the function of a frame begins, by debug information or the linker's symbols.
+std::optional<RunAddress> Unwinder::begin_of(const Frame& physical) const {
+    if (!physical.module) return std::nullopt;
+    auto nearest = physical.module->symbols().nearest_name(physical.file_address());
+    return nearest ? std::optional(physical.lookup_address - nearest->offset) : std::nullopt;
+}
+
+bool Unwinder::called_from_top(const Frame& physical) const {
+    std::uint64_t word = 0;
+    bool is_there = target_.read_available(physical.registers.stack_pointer(), std::as_writable_bytes(std::span(&word, 1))) == sizeof word;
+    auto call = is_there && is_code(RunAddress(word)) ? call_before(target_, RunAddress(word)) : std::nullopt;
+    return call && call->target && call->target == begin_of(physical);
 }
 
 // A call through a bad pointer leaves exactly this: a program counter in no code, and the way back on top of the stack.
@@ -324,9 +341,7 @@ std::optional<Unwinder::Caller> Unwinder::by_scan(const Frame& physical) {
     std::vector<std::uint64_t> words(kWordsScanned);
     RunAddress top = physical.registers.stack_pointer();
     words.resize(target_.read_available(top, std::as_writable_bytes(std::span(words))) / sizeof words[0]);
-    std::optional<RunAddress> begin;
-    if (physical.module)
-        if (auto nearest = physical.module->symbols().nearest_name(physical.file_address())) begin = physical.lookup_address - nearest->offset;
+    std::optional<RunAddress> begin = begin_of(physical);
     std::optional<std::size_t> found;
     for (std::size_t i = 0; i < words.size(); ++i) {
         RunAddress word(words[i]);

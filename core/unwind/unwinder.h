@@ -69,6 +69,8 @@ class Unwinder {
     std::optional<Caller> by_return_address(const Frame& physical);
     std::optional<Caller> by_scan(const Frame& physical);
     bool is_code(RunAddress address) const;
+    std::optional<RunAddress> begin_of(const Frame& physical) const;
+    bool called_from_top(const Frame& physical) const;
 
     Target& target_;
     ThreadId thread_;

@@ -153,13 +153,5 @@ TEST(Help, KnowsEveryCommandItLists) {
     for (const Json& page : pages) EXPECT_FALSE(page["text"].get<std::string>().empty());
 }
 
-TEST(Unwritten, CommandsAreRefusedAndNotHalfDone) {
-    for (const char* command : {"registers", "disassembly", "memory 0", "words"}) {
-        Ran ran = debug(kLocks, {command});
-        EXPECT_EQ(ran.status, 1) << command;
-        EXPECT_TRUE(ran.says("cannot do that")) << command;
-    }
-}
-
 }  // namespace
 }  // namespace lantern::testing

@@ -20,7 +20,7 @@ struct Dumped {
 // "  401136:\t55                   \tpush   rbp"
 std::map<std::uint64_t, Dumped> dumped(const std::string& file) {
     std::map<std::uint64_t, Dumped> all;
-    static const std::regex row(R"(^\s*([0-9a-f]+):\t((?:[0-9a-f]{2} )+)\s*(?:\t(\S+)\s*([0-9a-f]*))?)");
+    static const std::regex row(R"(^\s*([0-9a-f]+):\t((?:[0-9a-f]{2} )+) *(?:\t(\S+)\s*([0-9a-f]*))?)");
     std::uint64_t last = 0;
     for (const std::string& line : testing::lines_of(testing::run({"objdump", "-d", "-M", "intel", file}).output)) {
         std::smatch match;

@@ -32,6 +32,7 @@ TEST_P(EveryInstruction, HasTheCallerThatCalledIt) {
     LiveProcess& process = at.session.process();
     ThreadId thread = at.session.thread();
     std::vector<Call> calls;
+    RunAddress end_of_main = *at.session.stack().frame(0)->call_frame_address;
     unsigned compared = 0, through_linkage = 0, in_handlers = 0;
     constexpr unsigned kMostSteps = 12'000;
     for (unsigned step = 0; step < kMostSteps && process.is_alive(); ++step) {
@@ -42,6 +43,7 @@ TEST_P(EveryInstruction, HasTheCallerThatCalledIt) {
         if (event.is_end()) break;
         if (event.kind == TargetEvent::Kind::signal) process.deliver(thread, event.signal);
         RunAddress now = process.registers(thread).program_counter(), top = process.registers(thread).stack_pointer();
+        if (top >= end_of_main) break;
         if (instruction->kind == Instruction::Kind::call && top == sp - 8) calls.push_back({instruction->next(), sp});
         while (!calls.empty() && top >= calls.back().stack_pointer) calls.pop_back();
         if (calls.empty()) continue;
@@ -61,7 +63,8 @@ TEST_P(EveryInstruction, HasTheCallerThatCalledIt) {
         if (const Section* section = module ? module->symbols().elf().section_at(module->to_file(now)) : nullptr) through_linkage += section->name.starts_with(".plt");
     }
     EXPECT_GT(compared, mode == "signal" ? 50u : 40u);
-    if (mode == "odd") EXPECT_GT(through_linkage, 0u) << "printf is reached through its stub";
+    bool calls_through_linkage = mode == "odd" && program.find("O0") != std::string::npos;
+    EXPECT_TRUE(!calls_through_linkage || through_linkage > 0) << "printf is reached through its stub";
 }
 
 INSTANTIATE_TEST_SUITE_P(Fixtures, EveryInstruction,
@@ -90,7 +93,8 @@ TEST(OddStacks, ACallOfNothingShowsWhoCalled) {
         auto names = names_of(at.session);
         ASSERT_GE(names.size(), 3u) << program;
         EXPECT_EQ(names[1], "call_nothing");
-        EXPECT_EQ(names[2], "main");
+        bool has_left_by_a_jump = std::string(program).ends_with("O2");
+        EXPECT_EQ(names[2], has_left_by_a_jump ? "__libc_start_call_main" : "main");
         EXPECT_EQ(at.session.stack().frame(1)->origin, FrameOrigin::return_address);
     }
 }
