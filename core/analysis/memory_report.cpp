@@ -258,6 +258,7 @@ std::vector<RunRange> ranges_named(Session& session, const std::string& name) {
         if (fits && row.permissions[0] == 'r') ranges.push_back({RunAddress(row.begin), RunAddress(row.end)});
     }
     if (!ranges.empty()) return ranges;
+    if (name == "heap") throw RequestError("the process has no heap yet", "regions lists what there is; memory that a library maps by itself is anonymous");
     auto near = nearest_names(name, words);
     throw RequestError(fmt::format("there is no region {}", quote(name)), near.empty() ? "heap, stack, all, the name of a module, or ADDRESS count N; regions lists them" : fmt::format("did you mean {}?", join_with(near, "or")));
 }
