@@ -17,7 +17,7 @@
 namespace lantern::cli {
 namespace {
 
-constexpr double kWordHeight = 26, kFrameWidth = 600, kGap = 40, kTop = 92, kBottom = 74, kSide = 30, kOffsets = 66, kBox = 250;
+constexpr double kWordHeight = 26, kFrameWidth = 600, kGap = 40, kTop = 92, kBottom = 74, kSide = 30, kOffsets = 66, kBox = 200;
 constexpr std::size_t kMostFrames = 4, kMostRows = 64;
 
 struct Colour {
@@ -139,7 +139,8 @@ class Picture {
         text(left + kOffsets + 8, y + 17, fitted(escape_for_display(name), kBox - 16, 12), 12, word.name.empty() ? kFaint : kInk);
         std::string content = word.warning.empty() ? word.content : word.warning;
         std::string value = word.kind == WordKind::unreadable || row.count > 1 ? "" : fmt::format("{:#x}", word.value);
-        std::string right = content.empty() || content == value ? value : value + "  " + content;
+        bool says_it_all = word.warning.empty() && (word.kind == WordKind::variable || word.kind == WordKind::argument || content.starts_with(value));
+        std::string right = content.empty() ? value : says_it_all ? content : value + "  " + content;
         text(left + kOffsets + kBox + 8, y + 17, fitted(escape_for_display(right), kFrameWidth - kOffsets - kBox - 10, 11), 11, word.warning.empty() ? kFaint : Colour{0.72, 0.15, 0.10});
     }
 

@@ -48,12 +48,25 @@ std::vector<std::string> margins_of(const DisassemblyReport& report) {
     return margins;
 }
 
-std::string block_heading(const DisassemblyRow& row, const Style& style) {
-    std::string what = row.line ? fmt::format("{:>5}  {}", row.line, escape_for_display(row.source)) : "       no line";
+// What passes by between a row and the one before it.
+std::vector<std::string> passing_before(const DisassemblyReport& report) {
+    unsigned lanes = 0;
+    for (const JumpArrow& arrow : report.arrows) lanes = std::max(lanes, arrow.lane + 1);
+    std::vector<std::vector<std::string>> cells(report.rows.size(), std::vector<std::string>(lanes ? 2 * lanes + 1 : 0, " "));
+    for (const JumpArrow& arrow : report.arrows)
+        for (std::size_t row = std::min(arrow.from, arrow.to) + 1; row <= std::max(arrow.from, arrow.to); ++row) cells[row][2 * (lanes - 1 - arrow.lane)] = "│";
+    std::vector<std::string> passing;
+    for (const auto& row : cells) passing.push_back(fmt::format("{}", fmt::join(row, "")));
+    return passing;
+}
+
+// Stands where the addresses stand; the jumps that pass by go on beside it.
+std::string block_heading(const DisassemblyRow& row, const std::string& passing, const Style& style) {
+    std::string what = "      " + passing + style.faint(row.line ? fmt::format("  {:>4}  {}", row.line, escape_for_display(row.source)) : "        no line");
     std::string notes;
     if (row.inlined_depth) notes += fmt::format("  inlined: {}{}", escape_for_display(row.function), row.inlined_depth > 1 ? fmt::format(", depth {}", row.inlined_depth) : "");
     if (row.blocks > 1) notes += fmt::format("  block {} of {}", row.block, row.blocks);
-    return style.faint(what) + style.mark(notes) + "\n";
+    return what + style.mark(notes) + "\n";
 }
 
 }  // namespace
@@ -76,9 +89,13 @@ std::string registers_text(const RegistersReport& report, const Style& style) {
         std::string note = escape_for_display(row.text.empty() ? row.points_at : row.text);
         if (!row.bytes.empty() && row.text == "zero") value = "0";
         std::size_t width = row.bytes.empty() ? 20 : 0;
-        line += padded(value, width) + (note.empty() || row.text == "zero" ? "" : "  " + style.faint(note));
+        std::string shown = padded(value, width);
+        bool is_flags = row.group == RegisterGroup::flags;
+        if (!row.before.empty() && row.bytes.empty()) shown = style.changed(padded(fmt::format("{} → {}", row.before, is_flags ? note : value), width));
+        if (is_flags && !row.before.empty()) note.clear();
+        line += shown + (note.empty() || row.text == "zero" ? "" : "  " + style.faint(note));
+        if (!row.before.empty() && !row.bytes.empty()) out += "  " + padded(row.name, names) + "  " + style.changed(row.before + " →") + "\n";
         out += line + "\n";
-        if (!row.before.empty()) out += "  " + padded("", names) + "  " + style.changed(fmt::format("was {} at the last stop", row.before)) + "\n";
     }
     return out;
 }
@@ -86,13 +103,13 @@ std::string registers_text(const RegistersReport& report, const Style& style) {
 std::string disassembly_text(const DisassemblyReport& report, const Style& style) {
     std::string out = heading_line("disassembly of " + (report.function.empty() ? "memory" : escape_for_display(report.function)), short_file(report.module), style);
     if (report.before) out += style.faint(fmt::format("  … {} before", counted(report.before, "instruction"))) + "\n";
-    std::vector<std::string> margins = margins_of(report);
+    std::vector<std::string> margins = margins_of(report), passing = passing_before(report);
     for (std::size_t i = 0; i < report.rows.size(); ++i) {
         const DisassemblyRow& row = report.rows[i];
-        if (!row.part.empty()) out += style.mark(fmt::format("  ── {} ──", row.part)) + "\n";
-        if (row.starts_block && (row.line || i > 0)) out += block_heading(row, style);
+        if (!row.part.empty()) out += "      " + passing[i] + style.mark(fmt::format("  ── {} ──", row.part)) + "\n";
+        if (row.starts_block && (row.line || i > 0)) out += block_heading(row, passing[i], style);
         std::string mark = row.breakpoints.empty() ? "" : fmt::format("▪{}", row.breakpoints.front());
-        std::string line = fmt::format("{} {} {}  {:#x}  ", padded(mark, 3), row.is_next ? "◆" : " ", margins[i], row.address);
+        std::string line = fmt::format("{} {} {}  {:#x}    ", padded(mark, 3), row.is_next ? "◆" : " ", margins[i], row.address);
         if (report.shows_bytes) line += padded(bytes_text(row.bytes), 30) + "  ";
         line += escape_for_display(row.text);
         std::string note = row.refers_to.empty() ? "" : "   " + escape_for_display(row.refers_to);

@@ -93,7 +93,9 @@ std::string words_text(const WordsReport& report, const Style& style) {
             name = padded(cut(escape_for_display(name), 34), names);
             bool is_named = word.kind != WordKind::nameless && word.kind != WordKind::leftover && word.kind != WordKind::unreadable;
             std::string value = word.kind == WordKind::unreadable ? "cannot be read    " : fmt::format("{:#018x}", word.value);
-            out += fmt::format(" {}{:#x}  {:>6}  {}  {}  {}\n", word.address == frame.stack_pointer ? "◆" : " ", word.address, from_end_text(word.from_end), value, is_named ? name : style.faint(name), style.faint(escape_for_display(word.content)));
+            std::string left = fmt::format("{:#x}  {:>6}  {}  ", word.address, from_end_text(word.from_end), value);
+            std::size_t room = std::max<std::size_t>(style.width, 100) - std::min<std::size_t>(display_width(left) + names + 4, 80);
+            out += fmt::format(" {}{}{}  {}\n", word.address == frame.stack_pointer ? "◆" : " ", left, is_named ? name : style.faint(name), style.faint(cut(escape_for_display(word.content), room)));
             if (!word.warning.empty()) out += "           " + style.warning("damaged") + "  " + escape_for_display(word.warning) + "\n";
         }
         for (const std::string& check : frame.checks) out += style.faint(" checked   " + escape_for_display(check)) + "\n";

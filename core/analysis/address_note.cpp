@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "core/session/linkage.h"
 #include "core/support/text.h"
 
 namespace lantern {
@@ -12,13 +13,14 @@ constexpr std::size_t kShortestText = 4, kLongestText = 32;
 constexpr std::uint64_t kLowestAddress = 4096;  // nothing is mapped below
 
 bool is_printable(unsigned char c) {
-    return c >= ' ' && c < 127;
+    return (c >= ' ' && c < 127) || c == '\n' || c == '\t';
 }
 
 }  // namespace
 
 std::string symbol_note(Target& target, RunAddress address) {
     const Module* module = target.module_at(address);
+    if (std::string stub = name_behind_linkage_table(target, address); !stub.empty()) return stub + " (linkage stub)";
     auto nearest = module ? module->symbols().nearest_name(module->to_file(address)) : std::nullopt;
     if (!nearest) return {};
     return nearest->offset ? fmt::format("{}+{:#x}", nearest->name, nearest->offset) : nearest->name;

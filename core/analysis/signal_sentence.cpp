@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "core/machine/instruction.h"
+#include "core/support/text.h"
 
 namespace lantern {
 namespace {
@@ -26,6 +27,18 @@ bool is_readable(Session& session, RunAddress address) {
     return session.target().read_available(address, std::span(&probe, 1)) == 1;
 }
 
+// The processor refuses to go where no address can be, and stands at the return still.
+std::string bad_return(Session& session, const Stop& stop) {
+    std::uint64_t word = 0;
+    RunAddress top = session.target().registers(stop.thread).stack_pointer();
+    if (session.target().read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word || is_readable(session, RunAddress(word))) return {};
+    std::string text;
+    for (unsigned i = 0; i < sizeof word; ++i)
+        if (auto c = static_cast<char>(word >> (8 * i) & 0xff); c >= ' ' && c < 127) text += c;
+    std::string holds = text.size() == sizeof word ? fmt::format("the text {}", quote(text)) : fmt::format("{:#x}", word);
+    return fmt::format("it could not return: its return address has been overwritten with {}", holds);
+}
+
 std::string memory_fault(Session& session, const Stop& stop) {
     RunAddress pc = session.target().registers(stop.thread).program_counter();
     RunAddress at = stop.fault_address;
@@ -34,6 +47,8 @@ std::string memory_fault(Session& session, const Stop& stop) {
         return fmt::format("it went on at address {:#x}, where there is no code", pc.value);
     }
     auto instruction = instruction_at(session, pc);
+    if (instruction && instruction->kind == Instruction::Kind::returns)
+        if (std::string sentence = bad_return(session, stop); !sentence.empty()) return sentence;
     std::string verb = !instruction ? "touched" : writes_memory(*instruction) ? "wrote to" : "read";
     // Outside of the 47 bits a program may use, the processor does not even report the address.
     if (at.value == 0 && instruction && !instruction->memory.empty()) {

@@ -180,6 +180,7 @@ class FrameWords {
             word->kind = WordKind::saved_register;
             word->name = fmt::format("{} of {}", register_name(number), caller_ ? frame_function_name(*caller_) : "the caller");
             word->content = pointed_at(word->value);
+            if (word->content.empty()) word->content = text_of_word(word->value);
             if (number == kFramePointerNumber) check_frame_pointer(*word);
         }
     }
@@ -373,7 +374,7 @@ WordsReport report_words(Session& session, unsigned callers, bool red_zone) {
         report.frames.push_back(FrameWords(session, *physical, std::move(inner), caller, red_zone).make(report.damage, report.is_cut));
         ++level;
     }
-    if (!stack.why_it_ended().empty()) report.damage.push_back(stack.why_it_ended());
+    if (!stack.why_it_ended().empty() && report.damage.empty()) report.damage.push_back(stack.why_it_ended());
     return report;
 }
 

@@ -34,18 +34,20 @@ std::optional<RunAddress> slot_of(Target& target, RunAddress entry) {
 // The name that the loader will look up for a slot (gABI, "Relocation").
 std::string symbol_of_slot(const Module& module, RunAddress slot) {
     const ElfFile& elf = module.symbols().elf();
-    ByteSpan relocations = elf.bytes(".rela.plt"), symbols = elf.bytes(".dynsym"), names = elf.bytes(".dynstr");
-    for (std::size_t at = 0; at + sizeof(Elf64_Rela) <= relocations.size(); at += sizeof(Elf64_Rela)) {
-        Elf64_Rela relocation;
-        std::memcpy(&relocation, relocations.data() + at, sizeof relocation);
-        if (relocation.r_offset != module.to_file(slot).value) continue;
-        std::size_t index = ELF64_R_SYM(relocation.r_info) * sizeof(Elf64_Sym);
-        if (index + sizeof(Elf64_Sym) > symbols.size()) return {};
-        Elf64_Sym symbol;
-        std::memcpy(&symbol, symbols.data() + index, sizeof symbol);
-        if (symbol.st_name >= names.size()) return {};
-        const char* text = reinterpret_cast<const char*>(names.data()) + symbol.st_name;
-        return std::string(text, strnlen(text, names.size() - symbol.st_name));
+    ByteSpan symbols = elf.bytes(".dynsym"), names = elf.bytes(".dynstr");
+    for (ByteSpan relocations : {elf.bytes(".rela.plt"), elf.bytes(".rela.dyn")}) {
+        for (std::size_t at = 0; at + sizeof(Elf64_Rela) <= relocations.size(); at += sizeof(Elf64_Rela)) {
+            Elf64_Rela relocation;
+            std::memcpy(&relocation, relocations.data() + at, sizeof relocation);
+            if (relocation.r_offset != module.to_file(slot).value) continue;
+            std::size_t index = ELF64_R_SYM(relocation.r_info) * sizeof(Elf64_Sym);
+            if (index + sizeof(Elf64_Sym) > symbols.size()) return {};
+            Elf64_Sym symbol;
+            std::memcpy(&symbol, symbols.data() + index, sizeof symbol);
+            if (symbol.st_name >= names.size()) return {};
+            const char* text = reinterpret_cast<const char*>(names.data()) + symbol.st_name;
+            return std::string(text, strnlen(text, names.size() - symbol.st_name));
+        }
     }
     return {};
 }
@@ -59,6 +61,13 @@ std::optional<RunAddress> definition_of(Target& target, const std::string& name)
 }
 
 }  // namespace
+
+std::string name_behind_linkage_table(Target& target, RunAddress at) {
+    const Module* module = target.module_at(at);
+    if (!module || !is_linkage_table(*module, at)) return {};
+    auto slot = slot_of(target, at);
+    return slot ? symbol_of_slot(*module, *slot) : "";
+}
 
 RunAddress behind_linkage_table(Target& target, RunAddress at) {
     for (int hops = 0; hops < 3; ++hops) {

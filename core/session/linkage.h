@@ -1,6 +1,8 @@
 // Where calls through a procedure linkage table really go (System V ABI x86-64 §5.2).
 #pragma once
 
+#include <string>
+
 #include "core/target/target.h"
 
 namespace lantern {
@@ -8,5 +10,8 @@ namespace lantern {
 // The code that a linkage table entry leads to; the address itself if it is none. An entry that is not bound yet is followed by
 // the name it will be bound to.
 RunAddress behind_linkage_table(Target& target, RunAddress at);
+
+// Whom a linkage table entry is for, by the name the loader looks up; empty where no entry stands there.
+std::string name_behind_linkage_table(Target& target, RunAddress at);
 
 }  // namespace lantern
