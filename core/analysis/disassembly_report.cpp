@@ -29,8 +29,8 @@ struct Part {
 std::vector<Part> parts_of(const Module& module, const Function& function) {
     std::vector<Part> parts;
     for (const FileRange& range : function.ranges) {
-        auto nearest = module.symbols().nearest_name(range.low);
-        bool is_cold = nearest && nearest->name.find(".cold") != std::string::npos;
+        const ElfSymbol* symbol = module.symbols().symbol_table().covering(range.low);
+        bool is_cold = symbol && symbol->name.find(".cold") != std::string::npos;
         parts.push_back({{module.to_run(range.low), module.to_run(range.high)}, parts.empty() ? "" : is_cold ? "cold part" : "detached part"});
     }
     std::sort(parts.begin(), parts.end(), [](const Part& a, const Part& b) { return a.range.low < b.range.low; });
@@ -138,7 +138,7 @@ class Reporter {
             row.bytes.assign(rest.begin(), rest.begin() + line.length);
             row.text = line.text;
             row.is_next = address == next_;
-            if (std::exchange(is_first, false) && (!part.name.empty() || !report_.rows.empty())) row.part = part.name.empty() ? "detached part" : part.name;
+            if (std::exchange(is_first, false) && (!part.name.empty() || !report_.rows.empty())) row.part = part.name.empty() ? "main part" : part.name;
             if (module) describe(row, *module, address);
             describe_references(row, rest, address);
             report_.rows.push_back(std::move(row));

@@ -102,7 +102,8 @@ std::vector<OperandFact> operands_of(ByteSpan bytes, RunAddress address, Syntax 
     std::vector<OperandFact> facts;
     Decoded whole;
     if (!decode(bytes, whole)) return facts;
-    const auto& [decoded, operands] = whole;
+    const ZydisDecodedInstruction& decoded = whole.instruction;
+    const ZydisDecodedOperand* operands = whole.operands;
     ZydisFormatter formatter;
     set_up(formatter, syntax);
     for (unsigned i = 0; i < decoded.operand_count_visible; ++i) {

@@ -116,7 +116,10 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
 
 bool Unwinder::is_code(RunAddress address) const {
     const Module* module = target_.module_at(address);
-    if (!module) return false;
+    if (!module) {  // made while the program runs: code without a file
+        const MemoryRegion* region = target_.region_at(address);
+        return region && region->permissions.size() > 2 && region->permissions[2] == 'x';
+    }
     for (const Segment& segment : module->symbols().elf().segments())
         if (segment.executable && segment.range.contains(module->to_file(address))) return true;
     return false;
@@ -225,7 +228,7 @@ void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) 
 }
 
 std::optional<Unwinder::Caller> Unwinder::caller_of(Frame& physical) {
-    if (!physical.module) return by_return_address(physical);
+    if (!physical.module) return is_code(physical.lookup_address) ? by_frame_pointer(physical) : by_return_address(physical);
     try {
         Code& code = code_at(physical.lookup_address);
         read_rules(code, physical.lookup_address);

@@ -81,5 +81,36 @@ TEST(Demo, DrawsTheDay) {
     EXPECT_NE(folder.read("upper-pound.svg").find("gates_open"), std::string::npos);
 }
 
+Ran play_on(const std::string& program, const std::string& script, const std::filesystem::path& folder) {
+    std::string demo(DEMO_PROGRAM);
+    return run({LANTERN_PROGRAM, "debug", demo.substr(0, demo.rfind('/') + 1) + program, "--stdout", "/dev/null", "--script", std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"}, "", folder);
+}
+
+TEST(Demo, FindsTheTelegramThatRanOverItsFrame) {
+    TemporaryFolder folder;
+    Ran ran = play_on("sluicewire", "overrun", folder.path());
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("it could not return: its return address has been overwritten with the text \"RISINGFA\""));
+    EXPECT_TRUE(ran.says("leads nowhere: the stack is damaged"));
+    EXPECT_TRUE(ran.says("word[0 to 7]         \"OPENTHEU\"") || ran.says("\"OPENTHEU\""));
+    EXPECT_TRUE(ran.says("the return address follows a call of opening_of: agrees")) << "before it happens";
+    EXPECT_TRUE(folder.read("frame.svg").starts_with("<?xml"));
+    EXPECT_EQ(folder.read("frame.png").substr(1, 3), "PNG");
+    // And what was saved is looked into afterwards.
+    Ran after = run({LANTERN_PROGRAM, "postmortem", "sluicewire.core", "--script", SOURCE_FOLDER "/demo/overrun-core.lantern"}, "", folder.path());
+    EXPECT_EQ(after.status, 0) << after.output;
+    EXPECT_TRUE(after.says("opening_of"));
+    EXPECT_TRUE(after.says("RISINGFA"));
+}
+
+TEST(Demo, ShowsWhatBecameOfEachLine) {
+    TemporaryFolder folder;
+    Ran ran = play_on("sluicewire-fast", "jumps-about", folder.path());
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("inlined: nearest_opening"));
+    EXPECT_TRUE(ran.says("block 2 of")) << "a line in several stretches";
+    EXPECT_TRUE(ran.says("instructions of each line"));
+}
+
 }  // namespace
 }  // namespace lantern::testing

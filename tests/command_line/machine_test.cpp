@@ -6,6 +6,7 @@
 #include <regex>
 
 #include "tests/testing/command.h"
+#include "tests/testing/terminal.h"
 
 namespace lantern::testing {
 namespace {
@@ -79,6 +80,58 @@ TEST(Disassembly, OfAFileThatIsNotRun) {
     std::size_t ours = count(all.output, std::regex("^ +[0-9a-f]+  [a-z(]")), theirs = count(run({"objdump", "-d", "--no-show-raw-insn", kMachine}).output, std::regex("^ +[0-9a-f]+:\t"));
     EXPECT_EQ(ours, theirs);
     EXPECT_TRUE(run({LANTERN_PROGRAM, "disassembly", kMachine, "nobody"}).says("no function nobody"));
+}
+
+TEST(Disassembly, InTheSyntaxTheUserSets) {
+    TemporaryFolder folder;
+    std::filesystem::create_directories(folder.path() / "elm-lantern");
+    folder.write("elm-lantern/config.toml", "syntax = \"att\"\n");
+    std::string settings = "XDG_CONFIG_HOME=" + folder.path().string();
+    Ran att = run({"env", settings, LANTERN_PROGRAM, "disassembly", kMachine, "deep"}), whole = run({"env", settings, LANTERN_PROGRAM, "disassembly", kMachine});
+    EXPECT_TRUE(std::regex_search(att.output, std::regex("mov(q)? %r[a-z]+, "))) << att.output;
+    EXPECT_TRUE(whole.says("%rsp"));
+    folder.write("elm-lantern/config.toml", "syntax = \"mine\"\n");
+    EXPECT_TRUE(run({"env", settings, LANTERN_PROGRAM, "disassembly", kMachine, "deep"}).says("is \"intel\" or \"att\""));
+}
+
+TEST(Disassembly, ShowsTheColdPartAndWhatIsInlined) {
+    Ran cold = debug(fixture("machine-gcc-O2"), {"disassembly with_cold_part"});
+    EXPECT_TRUE(cold.says("── cold part ──")) << cold.output;
+    EXPECT_TRUE(cold.says("call flood"));
+    Ran inlined = debug(fixture("locks-gcc-O2-dwarf5-pie"), {"disassembly main by source", "disassembly main counts"});
+    EXPECT_EQ(inlined.status, 0);
+    EXPECT_TRUE(inlined.says("inlined: ")) << inlined.output;
+}
+
+TEST(Disassembly, TellsWhetherAJumpWillBeTaken) {
+    // Steps by instruction until a conditional jump, and holds what was said against where the next step goes.
+    std::vector<std::string> commands{"reach deep"};
+    for (int i = 0; i < 30; ++i) commands.push_back("into insn");
+    Ran ran = machine("deep 3", commands);
+    static const std::regex next("◆.*?0x([0-9a-f]+) +(j[a-z]+) (\\S+)");
+    std::vector<std::string> lines = lines_of(ran.output);
+    unsigned checked = 0;
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+        bool will = lines[i].starts_with(" jump      it will jump"), will_not = lines[i].starts_with(" jump      it will not jump");
+        if (!will && !will_not) continue;
+        std::smatch here;
+        std::string before, behind;
+        for (std::size_t j = i; j-- > 0 && before.empty();)
+            if (std::regex_search(lines[j], here, next)) {
+                before = here[1];
+                // The row below it is where it goes on without a jump.
+                std::smatch row;
+                for (std::size_t k = j + 1; k < i && behind.empty(); ++k)
+                    if (std::regex_search(lines[k], row, std::regex("  0x([0-9a-f]+) "))) behind = row[1];
+            }
+        std::string after;
+        for (std::size_t j = i + 1; j < lines.size() && after.empty(); ++j)
+            if (std::regex_search(lines[j], here, std::regex("^ *\\S* ◆.*0x([0-9a-f]+)  "))) after = here[1];
+        if (before.empty() || behind.empty() || after.empty()) continue;
+        EXPECT_EQ(after == behind, will_not) << before << " → " << after;
+        ++checked;
+    }
+    EXPECT_GT(checked, 0u) << ran.output.substr(0, 2000);
 }
 
 TEST(Memory, FormsTypesGapsAndRepeats) {
@@ -159,6 +212,42 @@ TEST(Stacks, OfTwoHundredThousandFramesAreFolded) {
     EXPECT_TRUE(deep.says("left = 149999")) << "deep(0) is frame 1";
     Ran cycle = debug(kMachine, {"pause at innermost", "launch cycle 300", "stack all"}, {"--stdout", "/dev/null"});
     EXPECT_TRUE(cycle.says("the same 3 calls 300 times")) << cycle.output;
+}
+
+TEST(Postmortem, OfManyThreadsKeepsEachOfThem) {
+    TemporaryFolder folder;
+    std::string core = (folder.path() / "threads.core").string();
+    Ran saved = debug(fixture("control-gcc-O0"), {"pause at pass when barge == 2", "launch count 4 10", "threads", "save core as " + core}, {"--stdout", "/dev/null"});
+    ASSERT_EQ(saved.status, 0) << saved.output;
+    Ran ran = run({LANTERN_PROGRAM, "postmortem", core, "--do", "threads", "--do", "stack", "--do", "value barge", "--do", "thread 1", "--do", "stack", "--format", "json"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("\"kept\"")) << "nothing ended it";
+    EXPECT_TRUE(ran.says("\"keeper\""));
+    EXPECT_TRUE(ran.says("\"count\"") || ran.says("pthread_join"));
+    // As many threads as were listed while it lived.
+    auto count = [](const std::string& text, const std::string& what) {
+        std::size_t found = 0;
+        for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1)) ++found;
+        return found;
+    };
+    EXPECT_EQ(count(ran.output.substr(0, ran.output.find("\"kind\":\"stack\"")), "\"number\":"), count(run({"readelf", "-n", core}).output, "NT_PRSTATUS"));
+}
+
+TEST(Postmortem, WorksAtAPromptAndInScripts) {
+    TemporaryFolder folder;
+    std::string core = (folder.path() / "a.core").string();
+    ASSERT_EQ(debug(kMachine, {"reach main", "save core as " + core}, {"--stdout", "/dev/null"}).status, 0);
+    Terminal terminal({LANTERN_PROGRAM, "postmortem", core});
+    ASSERT_TRUE(terminal.shows("as the process was when the core was written"));
+    terminal.type("stack\r");
+    ASSERT_TRUE(terminal.shows("__libc_start"));
+    terminal.type("over\r");
+    ASSERT_TRUE(terminal.shows("nothing in it can run or be changed"));
+    terminal.type("quit\r");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+    Ran refused = debug(kMachine, {"save core as " + core});
+    EXPECT_TRUE(refused.says("the program is not running")) << refused.output;
+    EXPECT_TRUE(debug(kMachine, {"reach main", "save core as /nowhere/a.core"}, {"--stdout", "/dev/null"}).says("cannot be written"));
 }
 
 TEST(Postmortem, LooksAtACoreWeSaved) {

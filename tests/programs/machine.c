@@ -1,6 +1,7 @@
 /* What lies below the source: registers with known contents, tail calls, recursion in circles, a call of nothing, a stack that is
    run over, a signal in the middle, frames that only their call-frame information can tell. */
 #include <signal.h>
+#include <sys/mman.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -71,6 +72,26 @@ NOINLINE static void run_over(void) {
     sink = word[3];
 }
 
+/* Code that is made while the program runs: push rbp; mov rbp, rsp; call rsi; pop rbp; ret */
+NOINLINE static long call_made_code(long x) {
+    static const unsigned char code[] = {0x55, 0x48, 0x89, 0xe5, 0xff, 0xd6, 0x5d, 0xc3};
+    void *made = mmap(0, 4096, PROT_READ | PROT_WRITE | PROT_EXEC, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+    memcpy(made, code, sizeof code);
+    long got = ((long (*)(long, long (*)(long)))made)(x, innermost);
+    sink = got;
+    return got + 1;
+}
+
+__attribute__((cold)) NOINLINE static void flood(long x) { printf("flood %ld\n", x); }
+NOINLINE static long with_cold_part(long x) {
+    if (__builtin_expect(x > 1000, 0)) {
+        flood(x);
+        flood(x + 1);
+        return -x;
+    }
+    return innermost(x) + 1;
+}
+
 static void handler(int signal) { innermost(signal); }
 
 int main(int argc, char **argv) {
@@ -82,6 +103,8 @@ int main(int argc, char **argv) {
     if (!strcmp(what, "deep")) printf("%ld\n", deep(count));
     if (!strcmp(what, "null")) return call_nothing(0);
     if (!strcmp(what, "smash")) run_over();
+    if (!strcmp(what, "made")) printf("%ld\n", call_made_code(count));
+    if (!strcmp(what, "cold")) printf("%ld\n", with_cold_part(count));
     if (!strcmp(what, "odd")) printf("%ld\n", odd_pushes(2) + odd_moved_frame(3) + odd_realigned(4));
     if (!strcmp(what, "signal")) {
         signal(SIGUSR1, handler);

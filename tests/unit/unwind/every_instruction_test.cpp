@@ -135,6 +135,20 @@ TEST(OddStacks, ASmashedStackEndsWithItsReasonAndCandidates) {
     EXPECT_TRUE(leads_to_library);
 }
 
+TEST(OddStacks, CodeMadeWhileTheProgramRunsIsWalkedThrough) {
+    for (const char* program : {"machine-gcc-O0", "machine-gcc-O0-pointer"}) {
+        testing::Driven at(program);
+        at.session.set_arguments({"made"});
+        at.session.reach(at.session.place("innermost"));
+        Unwinder& stack = at.session.stack();
+        ASSERT_TRUE(stack.frame(3)) << stack.why_it_ended();
+        EXPECT_EQ(stack.frame(1)->module, nullptr) << "nobody's code";
+        EXPECT_EQ(frame_function_name(*stack.frame(2)), "call_made_code");
+        EXPECT_NE(stack.frame(2)->origin, FrameOrigin::call_frame_information);
+        EXPECT_EQ(frame_function_name(*stack.frame(3)), "main");
+    }
+}
+
 TEST(OddStacks, CodeWithoutAnyInformationIsLookedThrough) {
     // A copy without call-frame information of its own: its frames are found otherwise, and say so.
     testing::TemporaryFolder folder;
