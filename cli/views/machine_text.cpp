@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "cli/views/text.h"
 #include "core/support/text.h"
@@ -78,10 +79,11 @@ std::string registers_text(const RegistersReport& report, const Style& style) {
     std::string out = heading_line(title, report.changed ? fmt::format("{} changed", report.changed) : "", style);
     std::size_t names = 3;
     for (const RegisterRow& row : report.rows) names = std::max(names, row.name.size());
+    std::map<std::string, std::vector<std::string>> unknown;  // names, by the reason
     for (const RegisterRow& row : report.rows) {
         std::string line = "  " + padded(row.name, names) + "  ";
         if (!row.unknown.empty()) {
-            out += line + style.faint("not known: " + row.unknown) + "\n";
+            unknown[row.unknown].push_back(row.name);
             continue;
         }
         std::string value = row.number ? fmt::format("{:#x}", *row.number) : number_text(row.bytes);
@@ -97,6 +99,7 @@ std::string registers_text(const RegistersReport& report, const Style& style) {
         if (!row.before.empty() && !row.bytes.empty()) out += "  " + padded(row.name, names) + "  " + style.changed(row.before + " →") + "\n";
         out += line + "\n";
     }
+    for (const auto& [why, rows] : unknown) out += style.faint(fmt::format("  not known here: {}: {}", join_with(rows, "and"), why)) + "\n";
     return out;
 }
 

@@ -76,7 +76,7 @@ class Collector {
         row.name = register_name(number);
         row.group = group;
         row.number = frame_.registers.get(number);
-        if (!row.number) row.unknown = number == kFlagsRegister ? "a call does not keep it" : "the functions called since did not keep it";
+        if (!row.number) row.unknown = number == kFlagsRegister ? "a call does not keep them" : "the functions called since did not keep them";
         else if (number == kFlagsRegister) row.text = flags_text(*row.number);
         else row.points_at = pointed_at(*row.number);
         auto old = before_ ? before_->registers.get(number) : std::nullopt;

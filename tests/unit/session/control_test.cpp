@@ -595,7 +595,7 @@ TEST(Meanwhile, AStepOfManyLegsGoesOnAndEndsWhereItShould) {
         return at.session.over_line();
     });
     EXPECT_FALSE(stop);
-    at.session.add_breakpoint(at.session.place("pass"), "turn == 50");
+    at.session.add_breakpoint(at.session.place("pass"), "turn > 50");
     Stop met = at.session.wait();
     EXPECT_EQ(met.reason, StopReason::breakpoint);
     at.session.switch_breakpoint(1, false);
