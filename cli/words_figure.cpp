@@ -32,6 +32,7 @@ constexpr Look kLooks[] = {
     {WordKind::return_address, {0.93, 0.80, 0.66}, "return address"}, {WordKind::saved_register, {0.80, 0.85, 0.93}, "saved register"},
     {WordKind::variable, {0.80, 0.91, 0.80}, "variable"},             {WordKind::argument, {0.88, 0.94, 0.76}, "parameter"},
     {WordKind::canary, {0.97, 0.91, 0.62}, "canary"},                 {WordKind::leftover, {0.90, 0.90, 0.90}, "left over"},
+    {WordKind::spill, {0.86, 0.92, 0.92}, "kept without a name"},
     {WordKind::nameless, {0.97, 0.97, 0.97}, "nobody's"},             {WordKind::red_zone, {0.95, 0.87, 0.91}, "below the stack pointer"},
     {WordKind::unreadable, {0.75, 0.75, 0.75}, "cannot be read"},
 };

@@ -13,6 +13,21 @@
 namespace lantern::cli {
 namespace {
 
+// "EXPR to EXPR"
+RunRange range_of(Session& session, std::string_view text) {
+    constexpr std::string_view kTo = " to ";
+    std::size_t at = text.find(kTo);
+    if (at == std::string_view::npos) throw RequestError("where it ends is missing", "disassembly from EXPR to EXPR");
+    auto address = [&](std::string_view expression) {
+        Value value = evaluate(trimmed(expression), session.context());
+        bool is_function = plain(*value.type).kind == TypeKind::function && value.address;
+        return is_function ? *value.address : RunAddress(ValueReader(session.target()).integer(value));
+    };
+    RunRange range{address(text.substr(0, at)), address(text.substr(at + kTo.size()))};
+    if (!(range.low < range.high)) throw RequestError("it ends before it begins", "the lower address comes first");
+    return range;
+}
+
 // Takes the words from the end, as long as they are ones that say how.
 DisassemblyQuery read_disassembly(Shell& shell, std::string_view text) {
     DisassemblyQuery query;
@@ -38,7 +53,8 @@ DisassemblyQuery read_disassembly(Shell& shell, std::string_view text) {
         else if (take("counts")) query.counts = true;
         else again = false;
     }
-    if (!text.empty()) query.place = shell.session().place(text);
+    if (text.starts_with("from ")) query.range = range_of(shell.session(), text.substr(5));
+    else if (!text.empty()) query.place = shell.session().place(text);
     return query;
 }
 

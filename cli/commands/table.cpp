@@ -103,7 +103,7 @@ constexpr Command kCommands[] = {
      "general, flags, segments, vectors, floating, masks, debug or all. In an outer frame those are known that the functions called since kept.\n"
      "change %rax = 1 writes one, change %xmm0.f32[2] = 1.5 a lane of a vector (f64, f32, i64 … i8, u64 … u8).",
      run_registers, Completes::nothing},
-    {"disassembly", "disassembly [PLACE] [all] [by source] [bytes] [counts] [count N]", "the machine code, with the lines it comes from", kMachine,
+    {"disassembly", "disassembly [PLACE | from EXPR to EXPR] [all] [by source] [bytes] [counts] [count N]", "the machine code, with the lines it comes from", kMachine,
      "Around the instruction that runs next, with what its operands hold now and whether it will jump; of PLACE, a whole function or a line's\n"
      "code. all shows the whole function, its detached parts too; by source gathers each line's stretches in the order of lines; bytes adds the\n"
      "bytes; counts tells how many instructions each line became. The setting syntax is \"intel\" or \"att\".",
@@ -135,7 +135,7 @@ constexpr Command kCommands[] = {
     {"change", "change PLACE-IN-MEMORY = EXPR", "give a variable, element or register another value", kValues,
      "The new value is converted as in C. Text goes into a character array with its terminator.", run_change, Completes::expression},
     {"keep", "keep NAME = EXPR", "keep a value under a name, for @NAME", kValues, "", run_keep, Completes::expression},
-    {"pin", "pin EXPR | pin VIEW", "show a value or a view at every stop", kValues, "VIEW is locals, stack or breakpoints. pin alone lists what is pinned.", run_pin, Completes::expression},
+    {"pin", "pin EXPR | pin VIEW", "show a value or a view at every stop", kValues, "VIEW is locals, stack, breakpoints, registers, disassembly, words or threads. pin alone lists what is pinned.", run_pin, Completes::expression},
     {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
     {"save", "save VIEW as FILE", "write a view to a file (.txt or .json)", kRest,
      "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending picks the form; notes can also\n"

@@ -72,6 +72,13 @@ class Reporter {
     // ---- what to show
 
     void choose() {
+        if (query_.range) {
+            parts_.push_back({*query_.range, ""});
+            const Module* module = target_.module_at(query_.range->low);
+            if (module) report_.module = module->path();
+            report_.function = symbol_note(target_, query_.range->low);
+            return;
+        }
         if (!query_.place) {
             if (!next_.value) return choose_function("main");
             return choose_around(next_);
@@ -247,7 +254,7 @@ class Reporter {
     void cut() {
         auto& rows = report_.rows;
         std::size_t begin = 0, end = rows.size();
-        auto at = anchor_ ? std::find_if(rows.begin(), rows.end(), [&](const DisassemblyRow& row) { return row.address == anchor_->value; }) : rows.end();
+        auto at = anchor_ ? std::find_if(rows.begin(), rows.end(), [&](const DisassemblyRow& row) { return row.address <= anchor_->value && anchor_->value < row.address + row.bytes.size(); }) : rows.end();
         if (at != rows.end() && !query_.whole && !query_.by_source && !query_.counts) {
             auto index = static_cast<std::size_t>(at - rows.begin());
             begin = query_.place ? index : index - std::min(index, query_.rows_before);

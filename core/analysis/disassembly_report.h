@@ -61,6 +61,7 @@ struct DisassemblyReport {
 
 struct DisassemblyQuery {
     std::optional<Place> place;    // nothing: around the selected frame's program counter
+    std::optional<RunRange> range; // instead of a place
     std::optional<std::size_t> count;
     bool whole = false, by_source = false, bytes = false, counts = false;
     std::size_t rows_before = 8, rows_after = 16;  // around the program counter

@@ -157,7 +157,9 @@ WatchReport report_watch(Session& session, const WatchChange& change) {
 }  // namespace
 
 bool is_view_word(std::string_view word) {
-    return word == "locals" || word == "stack" || word == "breakpoints";
+    for (std::string_view view : {"locals", "stack", "breakpoints", "registers", "disassembly", "words", "threads"})
+        if (view == word) return true;
+    return false;
 }
 
 StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracker) {

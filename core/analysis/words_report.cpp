@@ -20,6 +20,7 @@ namespace {
 constexpr std::uint64_t kWord = 8;
 constexpr std::size_t kMostWords = 4096;       // of one frame
 constexpr std::uint64_t kCanaryAt = 0x28;      // from the thread's base (psABI's TLS header of glibc)
+constexpr std::uint64_t kMostCode = 64 << 10;
 constexpr std::size_t kPrologue = 64;          // instructions looked at for the store of the canary
 
 std::string text_of_word(std::uint64_t word) {
@@ -96,6 +97,7 @@ class FrameWords {
         name_saved_registers();
         name_variables();
         name_canary(damage);
+        name_spills();
         describe_rest();
         return std::move(made_);
     }
@@ -317,6 +319,38 @@ class FrameWords {
             }
     }
 
+    // Words without a name that the function's code stores to, where the base of the operand is what it is now: the rules for the
+    // call frame address are the same at both instructions.
+    void name_spills() {
+        auto now = row();
+        if (!now || !frame_.function || now->row.cfa_is_expression || made_.words.empty()) return;
+        for (const FileRange& range : frame_.function->ranges) {
+            std::vector<std::byte> code(std::min<std::uint64_t>(range.size(), kMostCode));
+            RunAddress begin = frame_.module->to_run(range.low);
+            code.resize(target_.read_available(begin, code));
+            for (std::size_t at = 0; at < code.size();) {
+                auto instruction = decode_instruction(ByteSpan(code).subspan(at, std::min<std::size_t>(kLongestInstruction, code.size() - at)), begin + at);
+                if (!instruction) break;
+                for (const MemoryOperand& operand : instruction->memory) name_spill(operand, range.low + at, now->row);
+                at += instruction->length;
+            }
+        }
+    }
+
+    void name_spill(const MemoryOperand& operand, FileAddress at, const dwarf::FrameRow& now) {
+        bool is_plain = operand.writes && !operand.index && operand.base && (*operand.base == kStackPointerNumber || *operand.base == kFramePointerNumber);
+        auto base = is_plain ? frame_.registers.get(*operand.base) : std::nullopt;
+        if (!base) return;
+        StackWord* word = word_at(RunAddress((*base + static_cast<std::uint64_t>(operand.displacement)) & ~(kWord - 1)));
+        if (!word || word->kind != WordKind::nameless) return;
+        auto description = frame_.module->symbols().frame_description(at);
+        auto then = description ? frame_row_at(*description, at) : std::nullopt;
+        bool same = then && !then->cfa_is_expression && then->cfa_register == now.cfa_register && then->cfa_offset == now.cfa_offset;
+        if (!same) return;
+        word->kind = WordKind::spill;
+        word->name = fmt::format("kept at {}+{:#x}", made_.function, at - frame_.function->low());
+    }
+
     std::string pointed_at(std::uint64_t value) {
         std::string note = address_note(session_, RunAddress(value)), text = text_at_address(session_, RunAddress(value));
         return text.empty() ? note : note.empty() ? text : note + ": " + text;
@@ -324,7 +358,7 @@ class FrameWords {
 
     void describe_rest() {
         for (StackWord& word : made_.words) {
-            if (word.kind != WordKind::nameless && word.kind != WordKind::red_zone) continue;
+            if (word.kind != WordKind::nameless && word.kind != WordKind::red_zone && word.kind != WordKind::spill) continue;
             std::string note = pointed_at(word.value);
             bool is_address = !note.empty() && word.kind == WordKind::nameless;
             if (is_address) word.kind = WordKind::leftover;
@@ -346,7 +380,7 @@ class FrameWords {
 }  // namespace
 
 std::string_view word_of(WordKind kind) {
-    static constexpr std::string_view kWords[] = {"return address", "saved register", "variable", "canary", "parameter", "red zone", "leftover", "nameless", "unreadable"};
+    static constexpr std::string_view kWords[] = {"return address", "saved register", "variable", "canary", "parameter", "red zone", "leftover", "spill", "nameless", "unreadable"};
     return kWords[static_cast<std::size_t>(kind)];
 }
 

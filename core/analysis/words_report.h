@@ -13,7 +13,8 @@ namespace lantern {
 enum class WordKind {
     return_address, saved_register, variable, canary, argument, red_zone,
     leftover,   // looks like an address of code or of the stack, and belongs to nothing that is known
-    nameless,   // inside of the frame, and nobody says what for: a spill, alignment, unused
+    spill,      // the function's own code keeps something there that has no name
+    nameless,   // inside of the frame, and nothing in the function's code writes it: alignment, unused
     unreadable,
 };
 std::string_view word_of(WordKind kind);
