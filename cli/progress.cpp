@@ -28,23 +28,43 @@ bool interrupted() {
 
 }  // namespace
 
-std::function<void(const std::string&, double)> names_progress() {
-    using Clock = std::chrono::steady_clock;
-    return [started = Clock::time_point(), last = Clock::time_point(), file_before = std::string()](const std::string& file, double done) mutable {
+namespace {
+
+// Tells how far one piece of work has come; another piece, or a long silence, begins a new one.
+class Teller {
+  public:
+    void tell(const std::string& what, const std::string& advice, double done) {
         auto now = Clock::now();
-        if (file != file_before || now - last > std::chrono::seconds(2)) started = now;
-        file_before = file;
-        last = now;
+        if (what != before_ || now - last_ > std::chrono::seconds(2)) started_ = now;
+        before_ = what;
+        last_ = now;
         if (interrupted()) {
             clear_progress();
-            throw RequestError("the reading of names was broken off", "the next question that needs them begins anew");
+            throw RequestError(what + " was broken off", advice);
         }
-        if (!isatty(2) || now - started < std::chrono::milliseconds(300)) return;
-        std::fputs(fmt::format("\rreading the names of {} … {:.0f} %  ", std::filesystem::path(file).filename().string(), 100 * done).c_str(), stderr);
+        if (!isatty(2) || now - started_ < std::chrono::milliseconds(300)) return;
+        std::fputs(fmt::format("\r{} … {:.0f} %  ", what, 100 * done).c_str(), stderr);
         std::fflush(stderr);
         line_is_shown = true;
         if (done >= 1) clear_progress();
+    }
+
+  private:
+    using Clock = std::chrono::steady_clock;
+    Clock::time_point started_, last_;
+    std::string before_;
+};
+
+}  // namespace
+
+std::function<void(const std::string&, double)> names_progress() {
+    return [teller = Teller()](const std::string& file, double done) mutable {
+        teller.tell(fmt::format("reading the names of {}", std::filesystem::path(file).filename().string()), "the next question that needs them begins anew", done);
     };
+}
+
+std::function<void(double)> work_progress(std::string what) {
+    return [teller = Teller(), what = std::move(what)](double done) mutable { teller.tell(what, "the same command begins anew", done); };
 }
 
 void clear_progress() {

@@ -31,7 +31,10 @@ void Shell::show_stop(const Stop& stop) {
         around.rows_before = 3;
         around.rows_after = 5;
         around.syntax = syntax;
-        show(report_disassembly(session_, around));
+        try {
+            show(report_disassembly(session_, around));
+        } catch (const Error&) {  // the stop has said that there is no code
+        }
     }
     if (!session_.has_threads()) return;
     for (const Pin& pin : session_.pins()) {

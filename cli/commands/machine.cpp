@@ -58,11 +58,6 @@ DisassemblyQuery read_disassembly(Shell& shell, std::string_view text) {
     return query;
 }
 
-// Shown on a terminal only, and Ctrl-C ends the work.
-std::function<void(double)> progress_of(const std::string& what) {
-    return [report = names_progress(), what](double done) { report(what, done); };
-}
-
 }  // namespace
 
 void run_registers(Shell& shell, std::string_view arguments) {
@@ -118,7 +113,7 @@ void save_core(Shell& shell, const std::string& path) {
         wish.is_fault = stop.is_fault;
         wish.fault_address = stop.fault_address;
     }
-    wish.progress = progress_of(path);
+    wish.progress = work_progress("saving the core");
     LiveProcess& process = session.process();
     if (session.is_moving()) throw RequestError("the program runs", "pause stops it");
     WrittenCore written = write_core(process, wish, path);

@@ -216,7 +216,7 @@ void run_find_memory(Shell& shell, std::string_view what, std::string_view argum
         Value value = evaluate(text, session.context());
         query.bytes = ValueReader(session.target()).content(value);
     }
-    query.progress = [report = names_progress()](double part) { report("memory", part); };
+    query.progress = work_progress("searching memory");
     MemoryFindReport report = report_memory_find(session, query);
     clear_progress();
     shell.show(report);

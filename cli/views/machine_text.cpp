@@ -6,15 +6,10 @@
 
 #include "cli/views/text.h"
 #include "core/support/text.h"
+#include "core/values/scalar_text.h"
 
 namespace lantern::cli {
 namespace {
-
-std::string bytes_text(const std::vector<std::byte>& bytes) {
-    std::string text;
-    for (std::byte each : bytes) text += fmt::format("{}{:02x}", text.empty() ? "" : " ", static_cast<unsigned>(each));
-    return text;
-}
 
 // The highest byte first, as a number is written; long rows of zeros at the front are left out.
 std::string number_text(const std::vector<std::byte>& bytes) {
@@ -113,7 +108,7 @@ std::string disassembly_text(const DisassemblyReport& report, const Style& style
         if (row.starts_block && (row.line || i > 0)) out += block_heading(row, passing[i], style);
         std::string mark = row.breakpoints.empty() ? "" : fmt::format("▪{}", row.breakpoints.front());
         std::string line = fmt::format("{} {} {}  {:#x}    ", padded(mark, 3), row.is_next ? "◆" : " ", margins[i], row.address);
-        if (report.shows_bytes) line += padded(bytes_text(row.bytes), 30) + "  ";
+        if (report.shows_bytes) line += padded(hex_bytes(row.bytes), 30) + "  ";
         line += escape_for_display(row.text);
         std::string note = row.refers_to.empty() ? "" : "   " + escape_for_display(row.refers_to);
         out += (row.is_next ? style.next_line(line) : line) + style.faint(note) + "\n";

@@ -5,21 +5,10 @@
 
 #include "cli/views/text.h"
 #include "core/support/text.h"
+#include "core/values/scalar_text.h"
 
 namespace lantern::cli {
 namespace {
-
-std::string hex_of(const std::vector<std::byte>& bytes) {
-    std::string text;
-    for (std::byte each : bytes) text += fmt::format("{}{:02x}", text.empty() ? "" : " ", static_cast<unsigned>(each));
-    return text;
-}
-
-std::string printable(const std::vector<std::byte>& bytes) {
-    std::string text;
-    for (std::byte each : bytes) text += each >= std::byte{' '} && each < std::byte{127} ? static_cast<char>(each) : '.';
-    return text;
-}
 
 std::string from_end_text(std::int64_t offset) {
     return offset < 0 ? fmt::format("-{:#04x}", -offset) : fmt::format("+{:#04x}", offset);
@@ -50,7 +39,7 @@ std::string memory_text(const MemoryReport& report, const Style& style) {
 std::string memory_find_text(const MemoryFindReport& report, const Style& style) {
     std::string out = heading_line(fmt::format("{} in {}", escape_for_display(report.what), escape_for_display(report.within)), fmt::format("{} in {} KB", counted(report.total, "find"), with_thousands(report.searched / 1024)), style);
     for (const FoundMemory& found : report.found)
-        out += fmt::format("  {:#x}  {}  {}\n", found.address, printable(found.around), style.faint(escape_for_display(found.note)));
+        out += fmt::format("  {:#x}  {}  {}\n", found.address, found.text, style.faint(escape_for_display(found.note)));
     if (report.total > report.found.size()) out += style.faint(fmt::format("  … {} more; limit N shows them", with_thousands(report.total - report.found.size()))) + "\n";
     if (!report.total) out += "  it is not there\n";
     if (report.unreadable) out += style.faint(fmt::format("  {} KB could not be read", with_thousands(report.unreadable / 1024))) + "\n";
@@ -62,7 +51,7 @@ std::string memory_compare_text(const MemoryCompareReport& report, const Style& 
     for (const MemoryChange& change : report.changes) {
         const char* more = change.size > change.before.size() ? " …" : "";
         out += fmt::format("  {:#x}  {:<9} {}\n", change.address, counted(change.size, "byte"), style.faint(escape_for_display(change.note)));
-        out += fmt::format("      {}{}\n    → {}\n", hex_of(change.before), more, style.changed(hex_of(change.after) + more));
+        out += fmt::format("      {}{}\n    → {}\n", hex_bytes(change.before), more, style.changed(hex_bytes(change.after) + more));
     }
     if (report.unreadable) out += style.faint(fmt::format("  {} can be read no more", counted(report.unreadable, "byte"))) + "\n";
     return out;

@@ -40,6 +40,16 @@ std::string address_note(Session& session, RunAddress address) {
     return session.surroundings().describe(address);
 }
 
+std::string text_of_word(std::uint64_t word) {
+    std::string text;
+    for (unsigned i = 0; i < sizeof word; ++i) {
+        auto c = static_cast<unsigned char>(word >> (8 * i) & 0xff);
+        if (!is_printable(c)) break;
+        text += static_cast<char>(c);
+    }
+    return text.size() >= kShortestText ? quote(text) : "";
+}
+
 std::string text_at_address(Session& session, RunAddress address) {
     if (address.value < kLowestAddress) return {};
     char bytes[kLongestText + 1];

@@ -11,6 +11,8 @@ namespace lantern {
 std::string address_note(Session& session, RunAddress address);
 // The beginning of a text that lies there, in quotes; empty if there is none of at least four characters.
 std::string text_at_address(Session& session, RunAddress address);
+// The text that the bytes of a word are, in quotes; empty where fewer than four of them are one.
+std::string text_of_word(std::uint64_t word);
 // "fill_chamber" or "fill_chamber+4": a symbol of a module; empty if none owns the address.
 std::string symbol_note(Target& target, RunAddress address);
 

@@ -325,6 +325,7 @@ MemoryFindReport report_memory_find(Session& session, const MemoryFindQuery& que
                 found.note = address_note(session, RunAddress(found.address));
                 ByteSpan around = ByteSpan(chunk).subspan(offset, std::min<std::size_t>(kAround, got - offset));
                 found.around.assign(around.begin(), around.end());
+                found.text = printable(around);
                 report.found.push_back(std::move(found));
             });
             std::uint64_t step = got < wanted ? got + kPage - (range.low + at + got).value % kPage : std::min<std::uint64_t>(kChunk, range.size() - at);

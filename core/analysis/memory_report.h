@@ -54,6 +54,7 @@ struct FoundMemory {
     std::uint64_t address = 0;
     std::string note;                    // whose memory it is
     std::vector<std::byte> around;       // from the find on
+    std::string text;                    // what of it can be printed, points for the rest
 };
 struct MemoryFindReport {
     std::string what, within;

@@ -4,8 +4,8 @@
 #include <signal.h>
 #include <string.h>
 
+#include "core/analysis/address_note.h"
 #include "core/machine/instruction.h"
-#include "core/support/text.h"
 
 namespace lantern {
 namespace {
@@ -32,11 +32,8 @@ std::string bad_return(Session& session, const Stop& stop) {
     std::uint64_t word = 0;
     RunAddress top = session.target().registers(stop.thread).stack_pointer();
     if (session.target().read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word || is_readable(session, RunAddress(word))) return {};
-    std::string text;
-    for (unsigned i = 0; i < sizeof word; ++i)
-        if (auto c = static_cast<char>(word >> (8 * i) & 0xff); c >= ' ' && c < 127) text += c;
-    std::string holds = text.size() == sizeof word ? fmt::format("the text {}", quote(text)) : fmt::format("{:#x}", word);
-    return fmt::format("it could not return: its return address has been overwritten with {}", holds);
+    std::string text = text_of_word(word);
+    return fmt::format("it could not return: its return address has been overwritten with {}", text.empty() ? fmt::format("{:#x}", word) : "the text " + text);
 }
 
 std::string memory_fault(Session& session, const Stop& stop) {

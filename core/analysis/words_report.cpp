@@ -23,16 +23,6 @@ constexpr std::uint64_t kCanaryAt = 0x28;      // from the thread's base (psABI'
 constexpr std::uint64_t kMostCode = 64 << 10;
 constexpr std::size_t kPrologue = 64;          // instructions looked at for the store of the canary
 
-std::string text_of_word(std::uint64_t word) {
-    std::string text;
-    for (unsigned i = 0; i < kWord; ++i) {
-        auto c = static_cast<char>(word >> (8 * i) & 0xff);
-        if (c < ' ' || c >= 127) break;
-        text += c;
-    }
-    return text.size() >= 4 ? quote(text) : "";
-}
-
 // Where the function's own code stores the canary: the register is loaded from the thread's block and written to the frame.
 std::optional<RunAddress> canary_slot(Target& target, const Frame& frame, RunAddress end) {
     if (!frame.module || !frame.function) return std::nullopt;

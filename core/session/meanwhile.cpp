@@ -40,7 +40,7 @@ void Meanwhile::run() {
     try {
         stop_ = movement_();
     } catch (const Abandoned&) {
-    } catch (const Error&) {
+    } catch (...) {  // nothing may leave this stack but by way of the other one
         error_ = std::current_exception();
     }
     has_ended_ = true;

@@ -150,7 +150,7 @@ TEST(MemoryText, FindsAndChanges) {
     finds.total = 3;
     finds.searched = 8192;
     finds.unreadable = 4096;
-    finds.found = {{0x5000, "heap", bytes_of({'W', 'r', 'e', 'n', 0})}};
+    finds.found = {{0x5000, "heap", bytes_of({'W', 'r', 'e', 'n', 0}), "Wren."}};
     std::string text = memory_find_text(finds, kPlain);
     EXPECT_TRUE(says(text, "3 finds in 8 KB") && says(text, "0x5000  Wren.") && says(text, "… 2 more") && says(text, "4 KB could not be read")) << text;
     finds.total = 0;
