@@ -57,8 +57,9 @@ std::vector<std::string> passing_before(const DisassemblyReport& report) {
 }
 
 // Stands where the addresses stand; the jumps that pass by go on beside it.
-std::string block_heading(const DisassemblyRow& row, const std::string& passing, const Style& style) {
-    std::string what = "      " + passing + style.faint(row.line ? fmt::format("  {:>4}  {}", row.line, escape_for_display(row.source)) : "        no line");
+std::string block_heading(const DisassemblyRow& row, const std::string& own_file, const std::string& passing, const Style& style) {
+    std::string number = own_file.empty() || row.file == own_file ? fmt::format("{:>4}", row.line) : place_text(row.file, row.line);
+    std::string what = "      " + passing + style.faint(row.line ? fmt::format("  {}  {}", number, escape_for_display(row.source)) : "        no line");
     std::string notes;
     if (row.inlined_depth) notes += fmt::format("  inlined: {}{}", escape_for_display(row.function), row.inlined_depth > 1 ? fmt::format(", depth {}", row.inlined_depth) : "");
     if (row.blocks > 1) notes += fmt::format("  block {} of {}", row.block, row.blocks);
@@ -105,7 +106,7 @@ std::string disassembly_text(const DisassemblyReport& report, const Style& style
     for (std::size_t i = 0; i < report.rows.size(); ++i) {
         const DisassemblyRow& row = report.rows[i];
         if (!row.part.empty()) out += "      " + passing[i] + style.mark(fmt::format("  ── {} ──", row.part)) + "\n";
-        if (row.starts_block && (row.line || i > 0)) out += block_heading(row, passing[i], style);
+        if (row.starts_block && (row.line || i > 0)) out += block_heading(row, report.file, passing[i], style);
         std::string mark = row.breakpoints.empty() ? "" : fmt::format("▪{}", row.breakpoints.front());
         std::string line = fmt::format("{} {} {}  {:#x}    ", padded(mark, 3), row.is_next ? "◆" : " ", margins[i], row.address);
         if (report.shows_bytes) line += padded(hex_bytes(row.bytes), 30) + "  ";

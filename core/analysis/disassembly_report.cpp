@@ -103,6 +103,7 @@ class Reporter {
 
     void take(const Module& module, const Function& function) {
         report_.function = function.name;
+        report_.file = function.declared_in;
         report_.module = module.path();
         parts_ = parts_of(module, function);
     }
@@ -235,7 +236,10 @@ class Reporter {
             if (continues) blocks.back().end = i + 1;
             else blocks.push_back({row.file, row.line, i, i + 1}), ++counts[{row.file, row.line}];
         }
-        std::stable_sort(blocks.begin(), blocks.end(), [](const Block& a, const Block& b) { return std::tie(a.file, a.line) < std::tie(b.file, b.line); });
+        std::stable_sort(blocks.begin(), blocks.end(), [this](const Block& a, const Block& b) {
+            bool a_is_foreign = a.file != report_.file, b_is_foreign = b.file != report_.file;
+            return std::tie(a_is_foreign, a.file, a.line) < std::tie(b_is_foreign, b.file, b.line);
+        });
         std::vector<DisassemblyRow> ordered;
         std::map<std::pair<std::string, std::uint32_t>, unsigned> seen;
         for (const Block& block : blocks) {

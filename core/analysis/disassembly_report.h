@@ -50,6 +50,7 @@ struct LineCount {
 
 struct DisassemblyReport {
     std::string function, module;
+    std::string file;                    // that most of it comes from
     std::vector<DisassemblyRow> rows;
     std::vector<JumpArrow> arrows;       // those with both ends among the rows
     std::vector<OperandNow> operands;    // of the instruction at the program counter, when it is among the rows

@@ -21,7 +21,7 @@ std::optional<unsigned> frame_holding(Unwinder& stack, RunAddress address) {
 }  // namespace
 
 std::string SessionSurroundings::describe(RunAddress address) const {
-    if (!session_.is_running()) return {};
+    if (!session_.has_threads() || session_.is_moving()) return {};
     const auto& regions = session_.target().regions();
     auto after = std::upper_bound(regions.begin(), regions.end(), address, [](RunAddress a, const MemoryRegion& r) { return a < r.begin; });
     if (after == regions.begin()) return {};

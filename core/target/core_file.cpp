@@ -20,6 +20,7 @@ namespace {
 
 constexpr std::uint64_t kPage = 4096;
 constexpr std::size_t kMostHeaders = 64;
+constexpr std::uint64_t kLowestMapped = 0x7000'0000'0000;  // where mmap(2) places what nobody asked a place for
 
 [[noreturn]] void cannot_change() {
     throw RequestError("a core file tells what was; nothing in it can be changed", "debug the program to change something");
@@ -213,10 +214,19 @@ void CoreFile::list_regions() {
             region.offset = mapping->offset + (segment.range.low - mapping->range.low);
         } else if (auto vdso = image_.auxiliary.find(AT_SYSINFO_EHDR); vdso != image_.auxiliary.end() && segment.range.contains(RunAddress(vdso->second))) {
             region.name = "[vdso]";
-        } else if (segment.range.contains(image_.threads.front().registers.stack_pointer()) && segment.range.high.value > 0x7000'0000'0000) {
+        } else if (segment.range.contains(image_.threads.front().registers.stack_pointer()) && segment.range.high.value > kLowestMapped) {
             region.name = "[stack]";
         }
         regions_.push_back(std::move(region));
+    }
+    // The kernel puts the heap behind the program's own segments, and everything else far above; the core gives it no name.
+    const auto& segments = modules_.front().symbols().elf().segments();
+    if (segments.empty()) return;
+    RunAddress end = modules_.front().to_run(segments.back().range.high);
+    for (MemoryRegion& region : regions_) {
+        if (region.begin < end || !region.name.empty() || region.permissions[1] != 'w') continue;
+        if (region.begin.value < kLowestMapped) region.name = "[heap]";
+        break;
     }
 }
 
