@@ -118,9 +118,9 @@ std::string disassembly_text(const DisassemblyReport& report, const Style& style
     for (std::size_t i = 0; i < report.operands.size(); ++i) {
         const OperandNow& operand = report.operands[i];
         std::string line = padded(i == 0 ? " operands" : "", 11) + padded(operand.text, 24);
-        if (operand.address) line += fmt::format("  at {:#x}", *operand.address);
-        if (!operand.note.empty()) line += " (" + escape_for_display(operand.note) + ")";
-        if (!operand.value.empty()) line += (operand.address ? "  holds " : "  is ") + escape_for_display(operand.value);
+        std::string note = operand.note.empty() ? "" : " (" + escape_for_display(operand.note) + ")", value = escape_for_display(operand.value);
+        if (operand.address) line += fmt::format("  at {:#x}{}{}", *operand.address, note, value.empty() ? "" : "  holds " + value);
+        else if (!value.empty()) line += "  is " + value + note;
         out += line + "\n";
     }
     if (!report.jump.empty()) out += " jump      " + report.jump + "\n";

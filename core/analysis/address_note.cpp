@@ -1,6 +1,7 @@
 #include "core/analysis/address_note.h"
 
 #include <algorithm>
+#include <cstring>
 #include <filesystem>
 
 #include "core/session/linkage.h"
@@ -56,6 +57,10 @@ std::string text_at_address(Session& session, RunAddress address) {
     std::size_t got = session.target().read_available(address, std::as_writable_bytes(std::span(bytes)));
     std::size_t length = 0;
     while (length < got && is_printable(static_cast<unsigned char>(bytes[length]))) ++length;
+    // Six bytes and two zeros are as likely an address as a text.
+    std::uint64_t word = 0;
+    if (length < sizeof word && got >= sizeof word) std::memcpy(&word, bytes, sizeof word);
+    if (word && session.target().region_at(RunAddress(word))) return {};
     bool ends = length < got ? bytes[length] == '\0' : got == sizeof bytes;
     if (length < kShortestText || !ends) return {};
     bool is_cut = length == sizeof bytes;
