@@ -254,6 +254,7 @@ void write_value(Target& target, ThreadId thread, const Value& place, ByteSpan b
         std::vector<std::byte> whole;
         if (auto wide = extended_bytes(target, thread, where.number)) whole = *wide;
         else if (ByteSpan now = target.vector_registers(thread).bytes(where.number); !now.empty()) whole.assign(now.begin(), now.begin() + 10);
+        if (whole.empty()) throw RequestError(fmt::format("{} cannot be written", name), "the general registers, the flags, vectors, masks and the x87 stack can be");
         if (where.offset + bytes.size() > whole.size()) throw RequestError(fmt::format("the value does not fit {}", name));
         std::copy(bytes.begin(), bytes.end(), whole.begin() + static_cast<std::ptrdiff_t>(where.offset));
         target.set_vector_register(thread, where.number, whole);

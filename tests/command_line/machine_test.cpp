@@ -45,6 +45,11 @@ TEST(Registers, AreTheSameAsTheProgramsOwn) {
     EXPECT_TRUE(ran.says("3.14159265358979"));
     EXPECT_TRUE(ran.says("0x1234"));
     EXPECT_TRUE(ran.says("f64 1.5 8.5"));
+    Ran refused = machine("vectors", {"-change %cs = 3", "-change %xmm0.f16[0] = 1", "-value %xmm40", "registers segments debug"});
+    EXPECT_TRUE(refused.says("cs cannot be written"));
+    EXPECT_TRUE(refused.says("a vector register has no lanes f16"));
+    EXPECT_TRUE(refused.says("the processor has no register xmm40"));
+    EXPECT_TRUE(refused.says("dr7"));
 }
 
 TEST(Disassembly, ShowsLinesTargetsOperandsAndNeverOurByte) {
