@@ -72,7 +72,7 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread) {
     EvaluationContext context;
     if (!breakpoint.condition.empty() || breakpoint.is_note()) {
         stack.emplace(process_, thread);
-        context = EvaluationContext{&process_, thread, stack->frame(0), &session_.results_, nullptr, {}};
+        context = EvaluationContext{&process_, thread, &stack->innermost(), &session_.results_, nullptr, {}};
         if (breakpoint.compiled_for != context.frame->function) {
             breakpoint.compiled.reset();
             breakpoint.compiled_notes.clear();

@@ -28,7 +28,7 @@ Movement::~Movement() = default;
 
 RunAddress Movement::frame_identity(ThreadId thread) {
     Unwinder walk(process_, thread);
-    if (auto address = walk.frame(0)->call_frame_address) return *address;
+    if (auto address = walk.innermost().call_frame_address) return *address;
     return process_.registers(thread).stack_pointer();
 }
 

@@ -25,6 +25,21 @@ Unwinder::Unwinder(Target& target, ThreadId thread) : target_(target), thread_(t
     add_physical(target_.registers(thread_), FrameOrigin::innermost, false);
 }
 
+const Frame& Unwinder::innermost() {
+    if (resolved_ > 0) return frames_.front();
+    const Frame& physical = frames_.back();
+    try {
+        Code& code = code_at(physical.lookup_address);
+        read_rules(code, physical.lookup_address);
+        auto address = code.row ? frame_address_of(physical, code) : std::nullopt;
+        if (!address) return *frame(0);
+        for (Frame& each : frames_) each.call_frame_address = address;  // inlined calls share it
+    } catch (const FormatError&) {
+        return *frame(0);
+    }
+    return frames_.front();
+}
+
 const Frame* Unwinder::frame(unsigned level) {
     // A frame's own address becomes known with its caller, so the walk is always one step ahead.
     while (!ended_ && resolved_ <= level) add_next();
@@ -240,21 +255,28 @@ std::optional<Unwinder::Caller> Unwinder::caller_of(Frame& physical) {
     }
 }
 
+std::optional<RunAddress> Unwinder::frame_address_of(const Frame& physical, const Code& code) {
+    const dwarf::FrameRow& row = *code.row;
+    if (row.cfa_is_expression) {
+        FrameContext context(target_, physical);
+        auto address = dwarf::evaluate_number(row.cfa_expression, nullptr, context);
+        return address ? std::optional(RunAddress(*address)) : std::nullopt;
+    }
+    auto base = physical.registers.get(row.cfa_register);
+    return base ? std::optional(RunAddress(*base + static_cast<std::uint64_t>(row.cfa_offset))) : std::nullopt;
+}
+
 std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const Code& code) {
     using Kind = dwarf::RegisterRule::Kind;
     const dwarf::FrameRow* row = &*code.row;
     FrameContext context(target_, physical);
-    std::optional<std::uint64_t> cfa;
-    if (row->cfa_is_expression) {
-        cfa = dwarf::evaluate_number(row->cfa_expression, nullptr, context);
-    } else if (auto base = physical.registers.get(row->cfa_register)) {
-        cfa = *base + static_cast<std::uint64_t>(row->cfa_offset);
-    }
-    if (!cfa) {
+    auto address = frame_address_of(physical, code);
+    if (!address) {
         why_ended_ = fmt::format("the rules for frame {} need a register that is not known", physical.level);
         return std::nullopt;
     }
-    physical.call_frame_address = RunAddress(*cfa);
+    physical.call_frame_address = address;
+    std::optional<std::uint64_t> cfa = address->value;
     physical.is_signal_frame = code.is_signal_frame;
 
     Caller caller{physical.registers, FrameOrigin::call_frame_information};

@@ -18,6 +18,8 @@ class Unwinder {
     Unwinder(const Unwinder&) = delete;
     Unwinder& operator=(const Unwinder&) = delete;
 
+    // The innermost frame with its own call frame address; nothing is read of its caller. For what is asked at every hit.
+    const Frame& innermost();
     // Null when the stack has fewer frames. Its call frame address is known if it can be. Frames stay where they are until this object goes.
     const Frame* frame(unsigned level);
     // The frame that holds the call of the function this frame belongs to; inlined calls, and functions that left by a tail call,
@@ -63,6 +65,7 @@ class Unwinder {
     void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site);
     void add_next();
     void add_tail_calls(const Frame& physical, RunAddress return_address);
+    std::optional<RunAddress> frame_address_of(const Frame& physical, const Code& code);
     std::optional<Caller> caller_of(Frame& physical);
     std::optional<Caller> by_rules(Frame& physical, const Code& code);
     std::optional<Caller> by_frame_pointer(const Frame& physical);

@@ -255,6 +255,32 @@ TEST(Postmortem, WorksAtAPromptAndInScripts) {
     EXPECT_TRUE(debug(kMachine, {"reach main", "save core as /nowhere/a.core"}, {"--stdout", "/dev/null"}).says("cannot be written"));
 }
 
+TEST(Postmortem, FindsAProgramThatHasMovedAndRefusesAnotherBuild) {
+    namespace fs = std::filesystem;
+    TemporaryFolder folder;
+    fs::create_directories(folder.path() / "then");
+    fs::create_directories(folder.path() / "now");
+    fs::path then = folder.path() / "then/machine", now = folder.path() / "now/machine";
+    fs::copy_file(kMachine, then);
+    std::string core = (folder.path() / "a.core").string();
+    ASSERT_EQ(debug(then.string(), {"pause at innermost", "launch deep 3", "save core as " + core}, {"--stdout", "/dev/null"}).status, 0);
+    fs::rename(then, now);
+    Ran lost = run({LANTERN_PROGRAM, "postmortem", core});
+    EXPECT_EQ(lost.status, 3);
+    EXPECT_TRUE(lost.says("is not here")) << lost.output;
+    Ran found = run({LANTERN_PROGRAM, "postmortem", core, "--symbols", now.parent_path().string(), "--do", "stack"});
+    EXPECT_EQ(found.status, 0) << found.output;
+    EXPECT_TRUE(found.says("the same call") || found.says("deep "));
+    Ran named = run({LANTERN_PROGRAM, "postmortem", core, now.string(), "--do", "value x"});
+    EXPECT_EQ(named.status, 0) << named.output;
+    fs::copy_file(fixture("machine-gcc-O2"), then);
+    Ran other = run({LANTERN_PROGRAM, "postmortem", core});
+    EXPECT_EQ(other.status, 3);
+    EXPECT_TRUE(other.says("is another build than the one that left the core")) << other.output;
+    Ran forced = run({LANTERN_PROGRAM, "postmortem", core, then.string(), "--do", "-stack"});
+    EXPECT_TRUE(forced.says("is NOT the program that left this core")) << forced.output;
+}
+
 TEST(Postmortem, LooksAtACoreWeSaved) {
     TemporaryFolder folder;
     std::string core = (folder.path() / "day.core").string();
