@@ -57,8 +57,8 @@ CoreFile::CoreFile(const std::string& path, const std::string& program, std::vec
     tell_findings();
 }
 
-CoreFile::~CoreFile() {
-    if (file_.data()) munmap(const_cast<std::byte*>(file_.data()), file_.size());
+CoreFile::MappedFile::~MappedFile() {
+    if (bytes.data()) munmap(const_cast<std::byte*>(bytes.data()), bytes.size());
 }
 
 void CoreFile::map_file() {
@@ -72,7 +72,7 @@ void CoreFile::map_file() {
     void* memory = S_ISREG(facts.st_mode) && facts.st_size > 0 ? mmap(nullptr, static_cast<std::size_t>(facts.st_size), PROT_READ, MAP_PRIVATE, file, 0) : MAP_FAILED;
     close(file);
     if (memory == MAP_FAILED) throw FileError(fmt::format("{} is no core file", path_), "elm-lantern postmortem CORE [PROGRAM]");
-    file_ = ByteSpan(static_cast<const std::byte*>(memory), static_cast<std::size_t>(facts.st_size));
+    file_ = mapped_.bytes = ByteSpan(static_cast<const std::byte*>(memory), static_cast<std::size_t>(facts.st_size));
 }
 
 // ---- modules -------------------------------------------------------------------------------------------------------

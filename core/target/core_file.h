@@ -18,7 +18,6 @@ class CoreFile final : public Target {
     // `program`: empty to take the one the core names. `folders`: where files may lie that are not where they were. Throws
     // FileError: no core file, or its program is not to be found.
     CoreFile(const std::string& path, const std::string& program, std::vector<std::filesystem::path> folders, OpenSymbols open_symbols);
-    ~CoreFile() override;
     CoreFile(const CoreFile&) = delete;
     CoreFile& operator=(const CoreFile&) = delete;
 
@@ -50,6 +49,14 @@ class CoreFile final : public Target {
         bool is_proven = false;  // its build id is the one in the core
     };
 
+    struct MappedFile {
+        ByteSpan bytes;
+        MappedFile() = default;
+        ~MappedFile();
+        MappedFile(const MappedFile&) = delete;
+        MappedFile& operator=(const MappedFile&) = delete;
+    };
+
     void map_file();
     void find_program(const std::string& wanted);
     void find_libraries();
@@ -64,7 +71,8 @@ class CoreFile final : public Target {
     std::string path_;
     std::vector<std::filesystem::path> folders_;
     OpenSymbols open_symbols_;
-    ByteSpan file_;
+    MappedFile mapped_;
+    ByteSpan file_;  // all of it
     CoreImage image_;
     std::list<Module> modules_;
     std::map<std::string, std::shared_ptr<const ModuleSymbols>> proven_;  // by the path the core names
