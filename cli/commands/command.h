@@ -45,6 +45,9 @@ struct Formed {
     std::uint64_t from = 0;
 };
 Formed split_form(std::string_view text, Language language = Language::c);
+// A number or a pointer is the address; anything else that lies in memory, a function too, stands for where it lies. Throws
+// RequestError, and what evaluating throws.
+RunAddress address_meant(Session& session, std::string_view text);
 
 void run_launch(Shell&, std::string_view);
 void run_restart(Shell&, std::string_view);

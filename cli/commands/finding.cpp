@@ -44,12 +44,7 @@ void run_find(Shell& shell, std::string_view arguments) {
     Session& session = shell.session();
     if (what == "bytes" || what == "text" || what == "value") return run_find_memory(shell, what, rest);
     if (what == "code") return shell.show(report_code(session, session.place(rest)));
-    if (what == "address") {
-        Value value = evaluate(std::string(trimmed(rest)), session.context());
-        // A function stands for its own address, as it does in C.
-        bool is_function = plain(*value.type).kind == TypeKind::function && value.address;
-        return shell.show(report_address(session, is_function ? *value.address : RunAddress(ValueReader(session.target()).integer(value))));
-    }
+    if (what == "address") return shell.show(report_address(session, address_meant(session, rest)));
     shell.show(report_found(session, query_of(what, rest)));
 }
 

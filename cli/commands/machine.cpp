@@ -18,12 +18,7 @@ RunRange range_of(Session& session, std::string_view text) {
     constexpr std::string_view kTo = " to ";
     std::size_t at = text.find(kTo);
     if (at == std::string_view::npos) throw RequestError("where it ends is missing", "disassembly from EXPR to EXPR");
-    auto address = [&](std::string_view expression) {
-        Value value = evaluate(trimmed(expression), session.context());
-        bool is_function = plain(*value.type).kind == TypeKind::function && value.address;
-        return is_function ? *value.address : RunAddress(ValueReader(session.target()).integer(value));
-    };
-    RunRange range{address(text.substr(0, at)), address(text.substr(at + kTo.size()))};
+    RunRange range{address_meant(session, text.substr(0, at)), address_meant(session, text.substr(at + kTo.size()))};
     if (!(range.low < range.high)) throw RequestError("it ends before it begins", "the lower address comes first");
     return range;
 }

@@ -15,6 +15,18 @@
 #include "core/values/scalar_text.h"
 
 namespace lantern::cli {
+RunAddress address_meant(Session& session, std::string_view text) {
+    if (trimmed(text).empty()) throw RequestError("an address is missing", "memory &level count 4 as hex, for example");
+    Value value = evaluate(trimmed(text), session.context());
+    const Type& type = plain(*value.type);
+    bool is_number = type.kind == TypeKind::integer || type.kind == TypeKind::pointer || type.kind == TypeKind::enumeration || type.kind == TypeKind::character;
+    if (!is_number) {
+        if (value.address) return *value.address;
+        throw RequestError(fmt::format("{} is no address and has none", std::string(trimmed(text))), "a number, a pointer, or something that lies in memory");
+    }
+    return RunAddress(ValueReader(session.target()).integer(value));
+}
+
 namespace {
 
 constexpr std::uint64_t kMostAtOnce = std::uint64_t{1} << 32;
@@ -27,19 +39,6 @@ std::optional<std::string_view> take_behind(std::string_view& text, std::string_
     std::string_view rest = trimmed(text.substr(at + spaced.size()));
     text = trimmed(text.substr(0, at));
     return rest;
-}
-
-// A number or a pointer is the address; anything that lies in memory stands for where it lies.
-RunAddress address_of(Session& session, std::string_view text) {
-    if (trimmed(text).empty()) throw RequestError("an address is missing", "memory &level count 4 as hex, for example");
-    Value value = evaluate(trimmed(text), session.context());
-    const Type& type = plain(*value.type);
-    bool is_number = type.kind == TypeKind::integer || type.kind == TypeKind::pointer || type.kind == TypeKind::enumeration || type.kind == TypeKind::character;
-    if (!is_number) {
-        if (value.address) return *value.address;
-        throw RequestError(fmt::format("{} is no address and has none", std::string(trimmed(text))), "a number, a pointer, or something that lies in memory");
-    }
-    return RunAddress(ValueReader(session.target()).integer(value));
 }
 
 std::uint64_t count_of(std::string_view text) {
@@ -56,7 +55,7 @@ struct Stretch {
 Stretch stretch_of(Session& session, std::string_view text) {
     auto count = take_behind(text, "count");
     if (!count) throw RequestError("how many bytes is missing", "ADDRESS count N");
-    return {address_of(session, text), count_of(*count)};
+    return {address_meant(session, text), count_of(*count)};
 }
 
 std::vector<std::byte> bytes_of(Session& session, const Stretch& stretch) {
@@ -107,7 +106,7 @@ void copy(Shell& shell, std::string_view text) {
     if (!to) throw RequestError("where to copy it is missing", "memory copy ADDRESS count N to ADDRESS");
     Session& session = shell.session();
     Stretch stretch = stretch_of(session, text);
-    RunAddress goal = address_of(session, *to);
+    RunAddress goal = address_meant(session, *to);
     session.write_memory(goal, bytes_of(session, stretch));
     done(shell, fmt::format("{} copied from {:#x} to {:#x}", counted(stretch.count, "byte"), stretch.address.value, goal.value));
 }
@@ -130,7 +129,7 @@ void load_bytes(Shell& shell, std::string_view text) {
     std::ifstream file(words[0], std::ios::binary);
     if (!file) throw FileError(fmt::format("{} cannot be read", words[0]), "check the path");
     std::string content{std::istreambuf_iterator<char>(file), {}};
-    RunAddress goal = address_of(shell.session(), *to);
+    RunAddress goal = address_meant(shell.session(), *to);
     shell.session().write_memory(goal, std::as_bytes(std::span(content)));
     done(shell, fmt::format("{} of {} loaded to {:#x}", counted(content.size(), "byte"), words[0], goal.value));
 }
@@ -190,7 +189,7 @@ void run_memory(Shell& shell, std::string_view arguments) {
         else query.type = &type_called(session, std::string(*as));
     }
     if (auto count = take_behind(text, "count")) query.count = count_of(*count);
-    query.address = address_of(session, text);
+    query.address = address_meant(session, text);
     shell.show(report_memory(session, query));
 }
 
