@@ -358,6 +358,7 @@ std::optional<Unwinder::Caller> Unwinder::by_return_address(const Frame& physica
 namespace {
 
 constexpr std::size_t kWordsScanned = 1024;
+constexpr std::size_t kWordsForBetter = 64;  // looked at behind the first that would do
 
 }  // namespace
 
@@ -368,7 +369,7 @@ std::optional<Unwinder::Caller> Unwinder::by_scan(const Frame& physical) {
     words.resize(target_.read_available(top, std::as_writable_bytes(std::span(words))) / sizeof words[0]);
     std::optional<RunAddress> begin = begin_of(physical);
     std::optional<std::size_t> found;
-    for (std::size_t i = 0; i < words.size(); ++i) {
+    for (std::size_t i = 0; i < words.size() && (!found || i <= *found + kWordsForBetter); ++i) {
         RunAddress word(words[i]);
         auto call = is_code(word) ? call_before(target_, word) : std::nullopt;
         if (!call) continue;
