@@ -19,9 +19,9 @@ constexpr const char* kUsage =
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "\n"
     "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
-    "else from the terminal. Type help there. attach does the same on a process that runs,\n"
-    "postmortem on what a core file kept of one that died. disassembly shows a program's code without running it. survey tells what a program offers a debugger; --out keeps the report\n"
-    "as text, JSON and a page; of two programs it shows what differs.\n";
+    "else from the terminal. Type help there. attach does the same on a process that runs, postmortem on what a core file\n"
+    "kept of one that died. disassembly shows a program's code without running it. survey tells what a program offers a\n"
+    "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what differs.\n";
 
 cxxopts::Options description() {
     cxxopts::Options options("elm-lantern", "A debugger for compiled programs");

@@ -90,7 +90,7 @@ constexpr Command kCommands[] = {
     {"globals", "globals [PATTERN] [in NAME] [of TYPE] [limit N]", "global variables, the program's own first", kLooking,
      "PATTERN is a part of the name, a pattern with * and ?, or a /regular expression/. NAME is a source file or a loaded\n"
      "library; TYPE a part of the type's name.", run_globals, Completes::expression},
-    {"find", "find WHAT …", "functions, globals, types, files, code, address: look for them", kLooking,
+    {"find", "find WHAT …", "look for functions, globals, types, files, code, an address; for bytes, a text, a value", kLooking,
      "find functions|globals|types|files [PATTERN] [in NAME] [limit N]: PATTERN is a part of the name, a pattern with * and ?,\n"
      "or a regular expression between slashes. NAME is a source file or a loaded library.\n"
      "find bytes HEX, find text \"TEXT\", find value EXPR, each with in REGION: heap, stack, all, the name of a module, or ADDRESS count N.\n"
@@ -137,7 +137,7 @@ constexpr Command kCommands[] = {
     {"keep", "keep NAME = EXPR", "keep a value under a name, for @NAME", kValues, "", run_keep, Completes::expression},
     {"pin", "pin EXPR | pin VIEW", "show a value or a view at every stop", kValues, "VIEW is locals, stack, breakpoints, registers, disassembly, words or threads. pin alone lists what is pinned.", run_pin, Completes::expression},
     {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
-    {"save", "save VIEW as FILE", "write a view to a file (.txt or .json)", kRest,
+    {"save", "save VIEW as FILE", "write a view to a file", kRest,
      "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending picks the form; notes can also\n"
      "end in .csv, words in .svg or .png. save core as FILE writes the whole stopped process down. The file is written whole or\n"
      "not at all.",
