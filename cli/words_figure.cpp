@@ -62,6 +62,19 @@ std::vector<Row> rows_of(const StackFrameWords& frame) {
     return rows;
 }
 
+// To scale, but for runs so long that they would fill the page: those say so.
+constexpr std::size_t kMostAlike = 6;
+double height_of(const Row& row) {
+    return kWordHeight * static_cast<double>(std::min(row.count, kMostAlike));
+}
+
+double height_of(const StackFrameWords& frame) {
+    double height = 0;
+    auto rows = rows_of(frame);
+    for (std::size_t i = 0; i < std::min(rows.size(), kMostRows); ++i) height += height_of(rows[i]);
+    return height;
+}
+
 class Picture {
   public:
     Picture(const WordsReport& report, cairo_t* pen) : report_(report), pen_(pen) {}
@@ -114,9 +127,9 @@ class Picture {
         for (std::size_t i = 0; i < shown; ++i) {
             draw_row(rows[i], left, y);
             if (rows[i].word->address == frame.stack_pointer || (rows[i].count > 1 && rows[i].word->address - 8 * (rows[i].count - 1) == frame.stack_pointer)) {
-                text(left + kOffsets + kBox + 8, y + kWordHeight + 12, "▲ stack pointer", 11, kInk, true);
+                text(left + kOffsets + kBox + 8, y + height_of(rows[i]) + 12, "▲ stack pointer", 11, kInk, true);
             }
-            y += kWordHeight;
+            y += height_of(rows[i]);
         }
         colour(kInk);
         cairo_set_line_width(pen_, 1.6);
@@ -128,7 +141,7 @@ class Picture {
     void draw_row(const Row& row, double left, double y) {
         const StackWord& word = *row.word;
         colour(fill_of(word));
-        cairo_rectangle(pen_, left + kOffsets, y, kBox, kWordHeight);
+        cairo_rectangle(pen_, left + kOffsets, y, kBox, height_of(row));
         cairo_fill_preserve(pen_);
         colour(kFaint);
         cairo_set_line_width(pen_, 0.6);
@@ -136,7 +149,7 @@ class Picture {
         std::string offset = word.from_end < 0 ? fmt::format("-{:#x}", -word.from_end) : fmt::format("+{:#x}", word.from_end);
         text(left + kOffsets - 8 - width_of(offset, 11), y + 17, offset, 11, kFaint);
         std::string name = word.name.empty() ? std::string(word_of(word.kind)) : word.name;
-        if (row.count > 1) name = fmt::format("{} words alike, {:#x}", row.count, word.value);
+        if (row.count > 1) name = fmt::format("{} words of {:#x}{}", row.count, word.value, row.count > kMostAlike ? ", drawn as 6" : "");
         text(left + kOffsets + 8, y + 17, fitted(escape_for_display(name), kBox - 16, 12), 12, word.name.empty() ? kFaint : kInk);
         std::string content = word.warning.empty() ? word.content : word.warning;
         std::string value = word.kind == WordKind::unreadable || row.count > 1 ? "" : fmt::format("{:#x}", word.value);
@@ -178,10 +191,11 @@ cairo_status_t append(void* closure, const unsigned char* bytes, unsigned size) 
 void draw_words(const WordsReport& report, const std::filesystem::path& file) {
     bool is_svg = file.extension() == ".svg";
     if (!is_svg && file.extension() != ".png") throw RequestError(fmt::format("{} has no ending that picks a form", file.string()), "end it in .svg or .png");
-    std::size_t frames = std::min(report.frames.size(), kMostFrames), rows = 4;
-    for (std::size_t i = 0; i < frames; ++i) rows = std::max(rows, std::min(rows_of(report.frames[i]).size(), kMostRows));
+    std::size_t frames = std::min(report.frames.size(), kMostFrames);
+    double tallest = 4 * kWordHeight;
+    for (std::size_t i = 0; i < frames; ++i) tallest = std::max(tallest, height_of(report.frames[i]));
     double width = 2 * kSide + static_cast<double>(frames) * kFrameWidth + static_cast<double>(frames - 1) * kGap;
-    double height = kTop + static_cast<double>(rows) * kWordHeight + kBottom + (frames == 1 ? 20 : 0);
+    double height = kTop + tallest + kBottom + (frames == 1 ? 20 : 0);
     std::string content;
     cairo_surface_t* surface = is_svg ? cairo_svg_surface_create_for_stream(append, &content, width, height)
                                       : cairo_image_surface_create(CAIRO_FORMAT_RGB24, static_cast<int>(width), static_cast<int>(height));

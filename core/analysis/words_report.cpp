@@ -62,7 +62,9 @@ class FrameWords {
         end_ = frame.call_frame_address.value_or(begin_ + 16 * kWord);
         made_.stack_pointer = begin_.value;
         made_.end = end_.value;
-        if (red_zone && frame.level == 0) begin_ = begin_ - kRedZone;
+        if (frame.level > 0) return;
+        RunAddress lowest = begin_ - kRedZone;
+        begin_ = red_zone ? lowest : lowest_variable(lowest);
     }
 
     StackFrameWords make(std::vector<std::string>& damage, bool& is_cut) {
@@ -97,6 +99,17 @@ class FrameWords {
         if (address < begin_ || !(address < end_)) return nullptr;
         std::size_t index = (address - begin_) / kWord;
         return index < made_.words.size() && made_.words[index].kind != WordKind::unreadable ? &made_.words[index] : nullptr;
+    }
+
+    // A function that calls none may keep its variables below the stack pointer (psABI §3.2.2).
+    RunAddress lowest_variable(RunAddress lowest) {
+        RunAddress found = begin_;
+        for (const Frame* frame : inner_)
+            for (const VisibleVariable& visible : visible_variables(*frame)) {
+                Value value = value_of_variable(target_, session_.thread(), *frame, *visible.variable);
+                if (value.address && lowest <= *value.address && *value.address < found) found = RunAddress(value.address->value & ~(kWord - 1));
+            }
+        return found;
     }
 
     // ---- the return address, and whether it can be one

@@ -70,6 +70,17 @@ TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
     EXPECT_NE(damaged.damage[0].find("\"WRENSGEN\""), std::string::npos) << damaged.damage[0];
 }
 
+TEST(Words, OfALeafBeginBelowItsStackPointer) {
+    At at("machine-gcc-O0-pointer", {"deep", "2"}, "innermost");
+    at.session.over_line();
+    WordsReport report = report_words(at.session, 0, false);
+    const StackWord* x = word_named(report, "x");
+    ASSERT_TRUE(x) << "innermost calls nobody and keeps x below";
+    EXPECT_LT(x->address, report.frames[0].stack_pointer);
+    EXPECT_EQ(x->address, ValueReader(at.session.target()).integer(evaluate("&x", at.session.context())));
+    EXPECT_EQ(x->content, at.value("x"));
+}
+
 TEST(Words, TheCanaryIsFoundByTheCodeThatStoresIt) {
     testing::TemporaryFolder folder;
     folder.write("guard.c", "volatile int seen;\n__attribute__((noinline)) int fill(int n) {\n    volatile char word[24];\n    for (int i = 0; i < 24; ++i) word[i] = (char)n;\n    seen = word[3];\n    return seen;\n}\nint main(void) { return fill(65) == 65 ? 0 : 1; }\n");
