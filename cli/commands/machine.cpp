@@ -76,15 +76,14 @@ void run_regions(Shell& shell, std::string_view arguments) {
 namespace {
 
 WordsReport words_wanted(Shell& shell, std::string_view arguments) {
-    unsigned callers = 0;
-    bool red_zone = false;
+    WordsQuery query;
     for (std::string_view rest = arguments; !trimmed(rest).empty();) {
         std::string_view word = take_word(rest);
-        if (auto number = whole_number(word)) callers = static_cast<unsigned>(std::min<std::uint64_t>(*number, 1000));
-        else if (word == "below") red_zone = true;
+        if (auto number = whole_number(word)) query.callers = static_cast<unsigned>(std::min<std::uint64_t>(*number, 1000));
+        else if (word == "below") query.from_below = true;
         else throw RequestError(fmt::format("words understands a number of callers and the word below, not {}", quote(word)), "words 1 shows the caller's frame too");
     }
-    return report_words(shell.session(), callers, red_zone);
+    return report_words(shell.session(), query);
 }
 
 }  // namespace

@@ -15,6 +15,7 @@
 #include "core/values/scalar_text.h"
 
 namespace lantern::cli {
+
 RunAddress address_meant(Session& session, std::string_view text) {
     if (trimmed(text).empty()) throw RequestError("an address is missing", "memory &level count 4 as hex, for example");
     Value value = evaluate(trimmed(text), session.context());

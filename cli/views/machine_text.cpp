@@ -20,10 +20,15 @@ std::string number_text(const std::vector<std::byte>& bytes) {
     return text;
 }
 
-// The margin of each row: jumps as lines that leave at one row and arrive at another.
-std::vector<std::string> margins_of(const DisassemblyReport& report) {
+unsigned lanes_of(const DisassemblyReport& report) {
     unsigned lanes = 0;
     for (const JumpArrow& arrow : report.arrows) lanes = std::max(lanes, arrow.lane + 1);
+    return lanes;
+}
+
+// The margin of each row: jumps as lines that leave at one row and arrive at another.
+std::vector<std::string> margins_of(const DisassemblyReport& report) {
+    unsigned lanes = lanes_of(report);
     if (!lanes) return std::vector<std::string>(report.rows.size());
     std::size_t width = 2 * lanes + 1;
     std::vector<std::vector<std::string>> cells(report.rows.size(), std::vector<std::string>(width, " "));
@@ -46,8 +51,7 @@ std::vector<std::string> margins_of(const DisassemblyReport& report) {
 
 // What passes by between a row and the one before it.
 std::vector<std::string> passing_before(const DisassemblyReport& report) {
-    unsigned lanes = 0;
-    for (const JumpArrow& arrow : report.arrows) lanes = std::max(lanes, arrow.lane + 1);
+    unsigned lanes = lanes_of(report);
     std::vector<std::vector<std::string>> cells(report.rows.size(), std::vector<std::string>(lanes ? 2 * lanes + 1 : 0, " "));
     for (const JumpArrow& arrow : report.arrows)
         for (std::size_t row = std::min(arrow.from, arrow.to) + 1; row <= std::max(arrow.from, arrow.to); ++row) cells[row][2 * (lanes - 1 - arrow.lane)] = "│";

@@ -50,7 +50,6 @@ class Reporter {
     Reporter(Session& session, const DisassemblyQuery& query)
         : session_(session), target_(session.target()), query_(query), disassembler_(query.syntax, [this](RunAddress address) { return symbol_note(target_, address); }) {
         report_.shows_bytes = query.bytes;
-        report_.in_source_order = query.by_source;
         if (session.has_threads() && !session.is_moving())
             if (const Frame* frame = session.selected_frame()) next_ = frame->program_counter;
     }

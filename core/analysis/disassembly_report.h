@@ -56,7 +56,7 @@ struct DisassemblyReport {
     std::vector<OperandNow> operands;    // of the instruction at the program counter, when it is among the rows
     std::string jump;                    // "it will jump: ZF is set"
     std::vector<LineCount> counts;       // when asked for
-    bool shows_bytes = false, in_source_order = false;
+    bool shows_bytes = false;
     std::size_t before = 0, after = 0;   // instructions of the function that are not shown
 };
 

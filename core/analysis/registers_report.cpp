@@ -140,6 +140,8 @@ class Collector {
             std::string text = state->stack_in_use[i] ? fmt::format("{:.18g}", extended_number(state->stack[i])) : "empty";
             add_bytes(fmt::format("st{}", i), RegisterGroup::floating, state->stack[i], text, old ? ByteSpan(old->stack[i]) : ByteSpan());
         }
+        add_number("x87 instruction", RegisterGroup::floating, state->last_instruction, fmt::format("the last one that could fail, opcode {:#x}", state->last_opcode));
+        add_number("x87 operand", RegisterGroup::floating, state->last_operand);
         add_number("x87 control", RegisterGroup::floating, state->control);
         add_number("x87 status", RegisterGroup::floating, state->status, fmt::format("top {}", state->status >> 11 & 7));
     }

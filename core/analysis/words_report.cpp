@@ -54,7 +54,7 @@ std::optional<RunAddress> canary_slot(Target& target, const Frame& frame, RunAdd
 class FrameWords {
   public:
     // `frame` is the physical one; `inner` all frames that share its part of the stack, inlined ones included.
-    FrameWords(Session& session, const Frame& frame, std::vector<const Frame*> inner, const Frame* caller, bool red_zone)
+    FrameWords(Session& session, const Frame& frame, std::vector<const Frame*> inner, const Frame* caller, const WordsQuery& query)
         : session_(session), target_(session.target()), frame_(frame), inner_(std::move(inner)), caller_(caller) {
         made_.level = frame.level;
         made_.function = frame_function_name(frame);
@@ -64,7 +64,7 @@ class FrameWords {
         made_.end = end_.value;
         if (frame.level > 0) return;
         RunAddress lowest = begin_ - kRedZone;
-        begin_ = red_zone ? lowest : lowest_variable(lowest);
+        begin_ = query.from_below ? lowest : lowest_variable(lowest);
     }
 
     StackFrameWords make(std::vector<std::string>& damage, bool& is_cut) {
@@ -80,7 +80,6 @@ class FrameWords {
             word.address = (begin_ + i * kWord).value;
             word.from_end = static_cast<std::int64_t>(word.address - end_.value);
             word.value = words_[i];
-            word.level = frame_.level;
             if (i >= readable_) word.kind = WordKind::unreadable;
             else if (word.address < made_.stack_pointer) word.kind = WordKind::red_zone;
             made_.words.push_back(std::move(word));
@@ -387,7 +386,7 @@ std::string_view word_of(WordKind kind) {
     return kWords[static_cast<std::size_t>(kind)];
 }
 
-WordsReport report_words(Session& session, unsigned callers, bool red_zone) {
+WordsReport report_words(Session& session, const WordsQuery& query) {
     Unwinder& stack = session.stack();
     const Frame* frame = session.selected_frame();
     if (!frame) throw RequestError("no frame is selected");
@@ -396,7 +395,7 @@ WordsReport report_words(Session& session, unsigned callers, bool red_zone) {
     // Inlined calls lie in the frame of the function that holds them: from its innermost part on.
     unsigned level = frame->level;
     while (level > 0 && stack.frame(level)->origin == FrameOrigin::inlined) --level;
-    for (unsigned count = 0; count <= callers; ++count) {
+    for (unsigned count = 0; count <= query.callers; ++count) {
         std::vector<const Frame*> inner;
         const Frame* physical = stack.frame(level);
         if (!physical) break;
@@ -408,7 +407,7 @@ WordsReport report_words(Session& session, unsigned callers, bool red_zone) {
             ++level;
         }
         const Frame* caller = stack.frame(level + 1);
-        report.frames.push_back(FrameWords(session, *physical, std::move(inner), caller, red_zone).make(report.damage, report.is_cut));
+        report.frames.push_back(FrameWords(session, *physical, std::move(inner), caller, query).make(report.damage, report.is_cut));
         ++level;
     }
     if (!stack.why_it_ended().empty() && report.damage.empty()) report.damage.push_back(stack.why_it_ended());

@@ -23,7 +23,6 @@ struct StackWord {
     std::uint64_t address = 0;
     std::int64_t from_end = 0;      // from the end of its frame: the call frame address (DWARF 5 §6.4)
     std::uint64_t value = 0;
-    unsigned level = 0;             // whose frame
     WordKind kind = WordKind::nameless;
     std::string name;               // "level, toll", "rbp of main", "into main, lockflow.c:120"
     std::string content;            // what the value says: a number, a text, what it points at
@@ -45,7 +44,11 @@ struct WordsReport {
     bool is_cut = false;                  // a frame was too large to be shown whole
 };
 
-// The selected frame and `callers` more. Throws RequestError where there is no frame.
-WordsReport report_words(Session& session, unsigned callers, bool red_zone);
+struct WordsQuery {
+    unsigned callers = 0;   // frames beyond the selected one
+    bool from_below = false;  // the innermost frame from what may be in use under its stack pointer on
+};
+// Throws RequestError where there is no frame.
+WordsReport report_words(Session& session, const WordsQuery& query);
 
 }  // namespace lantern

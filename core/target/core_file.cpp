@@ -178,9 +178,9 @@ void CoreFile::find_libraries() {
     for (const CoreMapping& mapping : image_.mappings) {
         if (mapping.offset != 0 || !seen.insert(mapping.path).second) continue;
         if (modules_.front().holds(mapping.range.low)) continue;
-        bool is_elf = image_.segment_at(mapping.range.low) && !build_id_in_core(mapping.path).empty();
         Found found = find_file(mapping.path);
         if (!found.symbols) {
+            bool is_elf = !build_id_in_core(mapping.path).empty();
             if (is_elf && (unproven_.empty() || unproven_.back() != without_mark(mapping.path))) lost_.push_back(without_mark(mapping.path));
             continue;
         }

@@ -46,7 +46,7 @@ const StackWord* word_named(const WordsReport& report, const std::string& name) 
 
 TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
     At at("machine-gcc-O0-pointer", {"deep", "2"}, "innermost");
-    WordsReport report = report_words(at.session, 1, false);
+    WordsReport report = report_words(at.session, {.callers = 1});
     ASSERT_EQ(report.frames.size(), 2u);
     at.session.select_frame(1);
     Value left = evaluate("&left", at.session.context());
@@ -65,7 +65,7 @@ TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
     std::uint64_t text = 0x4e4547534e455257;
     at.session.write_memory(RunAddress(back.address), std::as_bytes(std::span(&text, 1)));
     at.session.select_frame(0);
-    WordsReport damaged = report_words(at.session, 0, false);
+    WordsReport damaged = report_words(at.session, {});
     ASSERT_FALSE(damaged.damage.empty());
     EXPECT_NE(damaged.damage[0].find("\"WRENSGEN\""), std::string::npos) << damaged.damage[0];
 }
@@ -73,7 +73,7 @@ TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
 TEST(Words, OfALeafBeginBelowItsStackPointer) {
     At at("machine-gcc-O0-pointer", {"deep", "2"}, "innermost");
     at.session.over_line();
-    WordsReport report = report_words(at.session, 0, false);
+    WordsReport report = report_words(at.session, {});
     const StackWord* x = word_named(report, "x");
     ASSERT_TRUE(x) << "innermost calls nobody and keeps x below";
     EXPECT_LT(x->address, report.frames[0].stack_pointer);
@@ -90,7 +90,7 @@ TEST(Words, TheCanaryIsFoundByTheCodeThatStoresIt) {
     options.input_file = options.output_file = "/dev/null";
     Session session(options, {});
     session.reach(session.place("guard.c:5"));
-    WordsReport report = report_words(session, 0, false);
+    WordsReport report = report_words(session, {});
     const StackWord* canary = word_named(report, "canary");
     ASSERT_TRUE(canary);
     EXPECT_EQ(canary->content, "intact");
@@ -98,7 +98,7 @@ TEST(Words, TheCanaryIsFoundByTheCodeThatStoresIt) {
     EXPECT_EQ(canary->value, session.target().read<std::uint64_t>(kept));
     std::uint64_t wrong = 0x4141414141414141;
     session.write_memory(RunAddress(canary->address), std::as_bytes(std::span(&wrong, 1)));
-    report = report_words(session, 0, false);
+    report = report_words(session, {});
     canary = word_named(report, "canary");
     ASSERT_TRUE(canary);
     EXPECT_FALSE(canary->warning.empty());

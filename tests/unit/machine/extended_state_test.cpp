@@ -50,7 +50,7 @@ TEST(ExtendedState, HoldsWhatTheProgramLoaded) {
     }
     at.session.into_instruction();
     EXPECT_EQ(at.value("%xmm6.f32[3]"), "0.25") << "the processor has it";
-    EXPECT_NE(at.value("%xmm5.f16"), "") << "is refused";
+    EXPECT_NE(at.value("%xmm5.f16").find("has no lanes f16"), std::string::npos);
 }
 
 TEST(ExtendedState, OfTooFewBytesIsNone) {
