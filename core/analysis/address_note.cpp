@@ -34,8 +34,11 @@ std::string address_note(Session& session, RunAddress address) {
         std::string name = symbol_note(target, address);
         std::string file = std::filesystem::path(module->path()).filename().string();
         if (name.empty()) return "in " + file;
-        if (auto line = module->symbols().line_at(module->to_file(address)))
-            return fmt::format("{}, {}:{}", name, std::filesystem::path(line->file).filename().string(), line->line);
+        // The line of the function that is named, not of what is inlined into it.
+        FileAddress at = module->to_file(address);
+        const Function* function = module->symbols().function_at(at);
+        CodePosition own = function ? module->symbols().positions_of(*function).within(at, nullptr) : CodePosition{};
+        if (own.line && own.file) return fmt::format("{}, {}:{}", name, std::filesystem::path(*own.file).filename().string(), own.line);
         return module == &target.modules().front() ? name : fmt::format("{} in {}", name, file);
     }
     return session.surroundings().describe(address);

@@ -16,7 +16,7 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
         if (location.range && frame.module) {
             place.low = frame.module->to_run(location.range->low);
             place.high = frame.module->to_run(location.range->high);
-            if (auto lines = frame.module->symbols().lines_of(std::span(&*location.range, 1))) {
+            if (auto lines = lines_of(frame, std::span(&*location.range, 1))) {
                 place.first_line = lines->first;
                 place.last_line = lines->last;
             }
@@ -33,7 +33,7 @@ std::string scope_text(const Frame& frame, const Scope& scope) {
     std::string function = frame_function_name(frame);
     bool whole = frame.function && scope.ranges == frame.function->ranges;
     if (whole || scope.ranges.empty() || !frame.module) return "all of " + function;
-    auto lines = frame.module->symbols().lines_of(scope.ranges);
+    auto lines = lines_of(frame, scope.ranges);
     return lines ? fmt::format("a block of {}, lines {} to {}", function, lines->first, lines->last) : "a block of " + function;
 }
 

@@ -219,8 +219,7 @@ CodeReport report_code(Session& session, const Place& place) {
         if (site.module) {
             one.module = site.module->path();
             modules.insert(site.module);
-            auto frames = frames_at(site.module->symbols(), site.module->to_file(site.address));
-            if (site.code.is_inlined_copy && !frames.empty()) one.inlined_into = frames.back().function;
+            one.inlined_into = site.code.inlined_into;
         }
         report.sites.push_back(std::move(one));
     }

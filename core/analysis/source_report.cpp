@@ -30,15 +30,17 @@ LineState line_state(Session& session, const Frame& frame) {
     const Stop& stop = session.last_stop();
     bool failed = stop.reason == StopReason::signal && stop.is_fault;
     if (failed) return LineState::fails;
-    // The line has begun when a call in it has just come back, or when instructions of it lie right before this one.
-    bool came_back = stop.reason == StopReason::returned || stop.left_function;
+    // A statement that begins here is next. In the middle of a row, or of a line that has code right before, it has begun; a call
+    // in it may just have come back.
     FileAddress at = frame.module->to_file(frame.program_counter);
-    bool begun = came_back || (frame.line->range.size() != 0 && at != frame.line->range.low);
-    if (!begun && frame.function && any_contains(frame.function->ranges, at - 1)) {
-        auto before = frame.module->symbols().line_at(at - 1);
-        begun = before && before->line == frame.line->line && before->file == frame.line->file;
-    }
-    return begun ? LineState::begun : LineState::next;
+    const CodePosition* position = frame.position ? &*frame.position : nullptr;
+    if (!position || position->address != at) return LineState::begun;
+    bool came_back = stop.reason == StopReason::returned || stop.left_function;
+    if (!position->is_statement && came_back) return LineState::begun;
+    if (!frame.function || !any_contains(frame.function->ranges, at - 1)) return LineState::next;
+    auto before = frame.module->symbols().positions_of(*frame.function).in_force(at - 1);
+    bool goes_on = before && before->inlined == position->inlined && before->file && position->is_on(*before->file, before->line);
+    return goes_on && position->order == 0 ? LineState::begun : LineState::next;
 }
 
 SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last) {

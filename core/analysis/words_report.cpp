@@ -305,7 +305,7 @@ class FrameWords {
                 word->kind = WordKind::canary;
                 word->name = "canary";
                 bool intact = word->value == canary;
-                bool not_yet = frame_.module && frame_.level == 0 && frame_.function && frame_.file_address() < after_prologue(frame_.module->symbols(), *frame_.function);
+                bool not_yet = frame_.module && frame_.level == 0 && frame_.function && frame_.file_address() < body_start(frame_.module->symbols(), *frame_.function).address;
                 word->content = intact ? "intact" : not_yet ? "not written yet" : text_of_word(word->value);
                 if (!intact && !not_yet) {
                     word->warning = "it has been overwritten: something ran over the end of a variable";

@@ -36,7 +36,7 @@ enum At : std::uint16_t {
     DW_AT_data_bit_offset = 0x6b, DW_AT_linkage_name = 0x6e, DW_AT_str_offsets_base = 0x72, DW_AT_addr_base = 0x73,
     DW_AT_rnglists_base = 0x74, DW_AT_dwo_name = 0x76, DW_AT_noreturn = 0x87, DW_AT_alignment = 0x88,
     DW_AT_loclists_base = 0x8c, DW_AT_MIPS_linkage_name = 0x2007, DW_AT_GNU_vector = 0x2107,
-    DW_AT_GNU_dwo_name = 0x2130, DW_AT_GNU_dwo_id = 0x2131, DW_AT_GNU_ranges_base = 0x2132, DW_AT_GNU_addr_base = 0x2133,
+    DW_AT_GNU_dwo_name = 0x2130, DW_AT_GNU_entry_view = 0x2138, DW_AT_GNU_dwo_id = 0x2131, DW_AT_GNU_ranges_base = 0x2132, DW_AT_GNU_addr_base = 0x2133,
     DW_AT_import = 0x18, DW_AT_discr = 0x15, DW_AT_discr_value = 0x16, DW_AT_virtuality = 0x4c,
     DW_AT_containing_type = 0x1d, DW_AT_calling_convention = 0x36, DW_AT_defaulted = 0x8b, DW_AT_call_return_pc = 0x7d, DW_AT_call_value = 0x7e, DW_AT_call_origin = 0x7f,
     DW_AT_call_target = 0x83, DW_AT_call_pc = 0x81, DW_AT_GNU_tail_call = 0x2115, DW_AT_call_tail_call = 0x82, DW_AT_GNU_call_site_value = 0x2111, DW_AT_GNU_call_site_target = 0x2113,

@@ -62,7 +62,7 @@ const Variable* out_of_scope(const Scope& scope, const std::string& name, const 
 }
 
 [[noreturn]] void not_in_scope(const Node& node, const Frame& frame, const Variable& variable, const Scope& scope) {
-    auto lines = frame.module->symbols().lines_of(scope.ranges);
+    auto lines = lines_of(frame, scope.ranges);
     std::string where = lines ? fmt::format(" and in scope from line {} to {}", lines->first, lines->last) : "";
     throw ExpressionError(fmt::format("{} is out of scope here: it is declared at line {}{}", node.text, variable.declared_line, where), node.column, "stop there to see it");
 }

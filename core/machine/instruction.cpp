@@ -39,6 +39,7 @@ std::optional<Instruction> decode_instruction(ByteSpan bytes, RunAddress address
     result.address = address;
     result.length = decoded.length;
     result.kind = kind_of(decoded);
+    result.is_filler = decoded.mnemonic == ZYDIS_MNEMONIC_NOP || decoded.mnemonic == ZYDIS_MNEMONIC_INT3;
     for (unsigned i = 0; i < decoded.operand_count_visible; ++i) {
         const ZydisDecodedOperand& operand = operands[i];
         if (operand.type == ZYDIS_OPERAND_TYPE_IMMEDIATE && operand.imm.is_relative) {

@@ -28,6 +28,7 @@ struct Instruction {
     RunAddress address;
     unsigned length = 1;
     Kind kind = Kind::ordinary;
+    bool is_filler = false;  // does nothing: compilers align code with it
     std::optional<RunAddress> target;  // of a direct call or jump
     std::vector<MemoryOperand> memory;  // explicit operands only: pushes and calls are not listed
 

@@ -80,7 +80,7 @@ struct Breakpoint {
     // The condition and the noted expressions, as they were read for the function they were last met in.
     std::shared_ptr<const Expression> compiled;
     std::vector<std::shared_ptr<const Expression>> compiled_notes;
-    const Function* compiled_for = nullptr;
+    std::pair<const Function*, const InlinedCall*> compiled_for{};
     std::string problem;       // why the condition could not be computed at the last hit
     std::uint64_t met = 0;     // the condition held, in that thread
     std::uint64_t hits = 0;    // stopped, or noted

@@ -66,17 +66,18 @@ void Movement::take_note(Breakpoint& breakpoint, EvaluationContext& context) {
     session_.notes_.add(std::move(row));
 }
 
-bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread) {
+bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {
     if (breakpoint.thread && process_.thread_number(thread) != breakpoint.thread) return false;
     std::optional<Unwinder> stack;
     EvaluationContext context;
     if (!breakpoint.condition.empty() || breakpoint.is_note()) {
-        stack.emplace(process_, thread);
+        stack.emplace(process_, thread, position);
         context = EvaluationContext{&process_, thread, &stack->innermost(), &session_.results_, nullptr, {}};
-        if (breakpoint.compiled_for != context.frame->function) {
+        auto place = std::pair(context.frame->function, context.frame->inlined);
+        if (breakpoint.compiled_for != place) {
             breakpoint.compiled.reset();
             breakpoint.compiled_notes.clear();
-            breakpoint.compiled_for = context.frame->function;
+            breakpoint.compiled_for = place;
         }
         if (!condition_holds(breakpoint, context)) {
             ++breakpoint.passes;
@@ -108,17 +109,23 @@ bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
     return object.type == breakpoint.subject || object.type.ends_with("::" + breakpoint.subject);
 }
 
-// The numbers of the breakpoints that a thread has arrived at and that want it to stop.
-std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop) {
+// The numbers of the breakpoints that a thread has arrived at and that want it to stop: those at the first position of the address,
+// behind the one and up to the other, where one does. Later ones are met when it goes on from there.
+std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behind, int up_to) {
     std::vector<unsigned> numbers;
     auto found = session_.at_address_.find(process_.registers(thread).program_counter());
     if (found == session_.at_address_.end()) return numbers;
-    std::vector<Breakpoint*> here = found->second;  // one that switches itself off leaves the list
-    for (Breakpoint* breakpoint : here) {
-        if (!event_fits(*breakpoint, thread)) continue;
-        if (!wants_to_stop(*breakpoint, thread)) continue;
-        numbers.push_back(breakpoint->number);
-        if (breakpoint->cause != Cause::place) stop.cause = breakpoint->cause;
+    std::vector<Session::SiteHere> here = found->second;  // one that switches itself off leaves the list
+    int stopped_at = up_to;
+    for (const Session::SiteHere& each : here) {
+        if (each.order <= behind || each.order > stopped_at) continue;
+        const CodePosition* position = each.position ? &*each.position : nullptr;
+        if (!event_fits(*each.breakpoint, thread)) continue;
+        if (!wants_to_stop(*each.breakpoint, thread, position)) continue;
+        numbers.push_back(each.breakpoint->number);
+        stopped_at = each.order;
+        if (position) stop.position = *position;
+        if (each.breakpoint->cause != Cause::place) stop.cause = each.breakpoint->cause;
     }
     return numbers;
 }

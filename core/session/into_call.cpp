@@ -13,10 +13,12 @@ constexpr int kLongestThunk = 6;           // instructions
 
 }  // namespace
 
+bool LineStep::is_wanted(std::string_view name) const {
+    return name == wish_.into || name.ends_with("::" + wish_.into) || name.starts_with(wish_.into + "<");
+}
+
 bool LineStep::is_wanted(const Function& function) const {
-    if (wish_.into.empty()) return true;
-    std::string_view name = function.name;
-    return name == wish_.into || name.ends_with("::" + wish_.into) || name.starts_with(wish_.into + "<") || function.linkage_name == wish_.into;
+    return wish_.into.empty() || is_wanted(function.name) || function.linkage_name == wish_.into;
 }
 
 // Runs on until the function that was entered has come back. Nothing when it has; else why it did not.
@@ -65,14 +67,21 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
     bool anyway = wish_.anyway && module && (wish_.into.empty() || (function && is_wanted(*function)));
     bool enters = function && is_wanted(*function) && is_steppable(*module, module->to_file(callee));
     if (enters || anyway) {
-        RunAddress body = function ? module->to_run(after_prologue(module->symbols(), *function)) : callee;
+        Movement::Positions positions;
+        RunAddress body = callee;
+        if (function) {
+            CodePosition start = body_start(module->symbols(), *function);
+            body = module->to_run(start.address);
+            if (start.line) positions.emplace(body, start);
+        }
         if (here() == body) {
             Stop stop;
             stop.reason = StopReason::stepped;
             stop.thread = thread_;
+            if (!positions.empty()) stop.position = positions.begin()->second;
             return stop;
         }
-        return movement_.run({body}, [this](ThreadId thread) { return thread == thread_; });
+        return movement_.run({body}, [this](ThreadId thread) { return thread == thread_; }, &positions);
     }
     bool passes_through = function && is_steppable(*module) && here() == callee && depth < kDeepestSearch && searches_ < kMostSearchStops;
     if (passes_through) return through_library(*module, *function, depth);
@@ -84,20 +93,25 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
 std::optional<Stop> LineStep::through_library(const Module& module, const Function& function, int depth) {
     RunAddress top = process_.registers(thread_).stack_pointer(), identity = top + 8;
     RunAddress back(process_.read<std::uint64_t>(top));
-    LinePlan whole = plan_ranges(process_, module, function.ranges);
-    if (!whole.is_complete) return run_back(back, identity);
-    std::set<RunAddress> stops = whole.calls;
-    stops.insert(whole.exits.begin(), whole.exits.end());
+    const FlowGraph& whole = session_.flow_of(module, function);
+    if (!whole.is_complete()) return run_back(back, identity);
+    std::set<RunAddress> calls, exits;
+    for (const FlowGraph::Node& node : whole.nodes()) {
+        if (node.kind == Instruction::Kind::call) calls.insert(module.to_run(node.address));
+        if (node.leaves()) exits.insert(module.to_run(*node.target));
+    }
+    std::set<RunAddress> stops = calls;
+    stops.insert(exits.begin(), exits.end());
     stops.insert(back);
     for (const LandingHook& hook : hooks_) stops.insert(hook.address);
     for (;;) {
         if (++searches_ > kMostSearchStops) return run_back(back, identity);
-        if (!whole.calls.count(here())) {
+        if (!calls.count(here())) {
             bool landed = false;
             Stop stop = movement_.run(stops, [&](ThreadId thread) {
                 if (thread != thread_) return false;
                 RunAddress at = process_.registers(thread).program_counter();
-                if (!whole.calls.count(at) && !whole.exits.count(at) && at != back) return landed = is_landing(at, thread);
+                if (!calls.count(at) && !exits.count(at) && at != back) return landed = is_landing(at, thread);
                 return movement_.frame_identity(thread) >= identity;
             });
             if (stop.reason != StopReason::stepped) return stop;
@@ -108,7 +122,7 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
             }
         }
         if (here() == back) return std::nullopt;
-        bool at_call = whole.calls.count(here()) != 0;
+        bool at_call = calls.count(here()) != 0;
         if (at_call) {
             Stop stop = movement_.step_instruction();
             if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return stop;

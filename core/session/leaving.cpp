@@ -32,6 +32,7 @@ std::string Session::divert(const Place& place) {
     last_stop_.reason = StopReason::diverted;
     last_stop_.thread = thread_;
     ++movements_;
+    if (chosen->code.position) stand_at(*chosen->code.position);
     if (to == from) return {};
     return fmt::format("this is in another function, {}: it will use {}'s stack frame as if it were its own, and return to {}'s caller", chosen->code.function.empty() ? place.text : chosen->code.function,
                        from ? from->name : "the old one", from ? from->name : "that");

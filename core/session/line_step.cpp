@@ -19,6 +19,12 @@ constexpr unsigned kMostRecordings = 64;  // a loop on one line calls without en
 
 }  // namespace
 
+std::optional<CodePosition> first_position(const Frame& frame) {
+    if (!frame.function) return std::nullopt;
+    auto here = frame.module->symbols().positions_of(*frame.function).at(frame.module->to_file(frame.program_counter));
+    return here.empty() || !here.front().line ? std::nullopt : std::optional(here.front());
+}
+
 LineStep::LineStep(Session& session, Movement& movement, const StepWish& wish)
     : session_(session), movement_(movement), process_(session.process()), thread_(session.thread()), wish_(wish) {}
 
@@ -27,21 +33,20 @@ RunAddress LineStep::here() {
 }
 
 bool LineStep::start() {
-    Unwinder walk(process_, thread_);
+    Unwinder walk(process_, thread_, movement_.standing());
     const Frame* frame = walk.frame(0);
     if (!frame->function || !frame->line) return false;
     module_ = frame->module;
     function_ = frame->function;
-    line_ = *frame->line;
-    inlined_depth_ = chains_at(module_->symbols().body_of(*function_), module_->to_file(here())).size();
-    const Frame* caller = walk.frame(static_cast<unsigned>(inlined_depth_));
+    from_ = *frame->position;
+    const Frame* caller = walk.caller_of_function(*frame);
     if (caller) return_address_ = caller->program_counter;
-    identity_ = walk.frame(static_cast<unsigned>(inlined_depth_ - 1))->call_frame_address.value_or(
-        process_.registers(thread_).stack_pointer());
+    identity_ = frame->call_frame_address.value_or(process_.registers(thread_).stack_pointer());
     stack_pointer_ = process_.registers(thread_).stack_pointer();
     movement_.set_home(identity_);
     hooks_ = session_.landing_hooks();
-    plan(ranges_of_line(module_->symbols(), *function_, line_));
+    flow_ = &session_.flow_of(*module_, *function_);
+    positions_ = &module_->symbols().positions_of(*function_);
     return true;
 }
 
@@ -52,11 +57,74 @@ bool LineStep::is_steppable(const Module& module) const {
 bool LineStep::is_steppable(const Module& module, FileAddress at) const {
     if (!is_steppable(module)) return false;
     auto line = module.symbols().line_at(at);
-    return line && (!session_.is_library_source(line->file) || session_.is_library_source(line_.file));
+    return line && (!session_.is_library_source(line->file) || (from_.file && session_.is_library_source(*from_.file)));
 }
 
-void LineStep::plan(std::vector<FileRange> ranges) {
-    plan_ = plan_ranges(process_, *module_, std::move(ranges));
+// Whether the step goes into the inlined call that a position lies in.
+bool LineStep::is_entered(const CodePosition& position) const {
+    if (is_within(from_.inlined, position.inlined)) return true;  // the same call, or further out
+    if (!enters_) return false;
+    if (wish_.into.empty()) return wish_.anyway || !session_.is_library_source(*position.file) || (from_.file && session_.is_library_source(*from_.file));
+    for (const Scope* call = position.inlined; call && !is_within(from_.inlined, call); call = call->around)
+        if (is_wanted(call->inlined->name)) return true;
+    return false;
+}
+
+// Whether the step ends where it comes to the position.
+bool LineStep::counts(const CodePosition& position) const {
+    if (leaving_) return !is_within(position.inlined, leaving_);
+    if (!position.is_statement || position.line == 0 || !is_entered(position)) return false;
+    if (loop_) return !loop_->contains(position.address);
+    return !(position.inlined == from_.inlined && from_.file && position.is_on(*from_.file, from_.line));
+}
+
+// The first position of the address, behind the given one, that the step ends at.
+std::optional<CodePosition> LineStep::arrival_at(FileAddress at, int behind) const {
+    auto here = positions_->at(at);
+    for (const CodePosition& position : here) {
+        if (position.order <= behind || !counts(position)) continue;
+        // Out of one inlined call and into the next: before that one is where the caller stands.
+        bool is_beside = leaving_ && !is_within(leaving_, position.inlined);
+        return is_beside ? positions_->within(at, leaving_->around) : position;
+    }
+    // The inlined call's code may end in the middle of a row.
+    bool has_left = leaving_ && here.empty() && !leaving_->ranges.empty() && !any_contains(leaving_->ranges, at);
+    if (has_left) return positions_->within(at, leaving_->around);
+    return std::nullopt;
+}
+
+// Fills in what can be come to from here.
+void LineStep::look_ahead() {
+    ways_ = Ways();
+    std::uint32_t start = flow_->at(module_->to_file(here()));
+    ways_.are_known = flow_->is_complete() && start != FlowGraph::kNone;
+    if (!ways_.are_known) return;
+    std::vector<bool> seen(flow_->nodes().size());
+    std::vector<std::uint32_t> waiting;
+    const auto& all = positions_->all();
+    auto expand = [&](std::uint32_t index) {
+        const FlowGraph::Node& node = flow_->nodes()[index];
+        RunAddress at = module_->to_run(node.address);
+        if (node.is_jump() && node.is_computed) ways_.computed_jumps.insert(at);
+        if (node.kind == Instruction::Kind::call || node.leaves()) {
+            ways_.calls.insert(at);
+            auto after = std::upper_bound(all.begin(), all.end(), node.address, [](FileAddress a, const CodePosition& p) { return a < p.address; });
+            bool is_own = after != all.begin() && std::prev(after)->inlined == from_.inlined;
+            if (is_own && node.kind == Instruction::Kind::call) ways_.own_calls.insert(at);
+        }
+        for (std::uint32_t next : {node.branch, node.next})
+            if (next != FlowGraph::kNone) waiting.push_back(next);
+    };
+    expand(start);  // what begins at it has been passed, until a loop comes back
+    while (!waiting.empty()) {
+        std::uint32_t index = waiting.back();
+        waiting.pop_back();
+        if (seen[index]) continue;
+        seen[index] = true;
+        FileAddress at = flow_->nodes()[index].address;
+        if (auto arrival = arrival_at(at)) ways_.arrivals.emplace(module_->to_run(at), *arrival);
+        else expand(index);
+    }
 }
 
 bool LineStep::is_in_frame_or_outside(ThreadId thread) {
@@ -69,7 +137,7 @@ void LineStep::expect_returns() {
     returns_.clear();
     computed_calls_.clear();
     if (recordings_ >= kMostRecordings) return;
-    for (RunAddress call : plan_.calls) {
+    for (RunAddress call : ways_.own_calls) {
         std::byte bytes[kLongestInstruction];
         auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(call, bytes)), call);
         if (!instruction) continue;
@@ -147,11 +215,11 @@ std::optional<Stop> LineStep::follow_computed_call() {
     return std::nullopt;
 }
 
-Stop LineStep::run_plan(const std::set<RunAddress>& also) {
-    // Bytes that cannot be decoded have no known way out: go through them one instruction at a time.
-    if (!plan_.is_complete) return movement_.step_instruction();
-    std::set<RunAddress> ends = plan_.exits;
-    ends.insert(plan_.computed_jumps.begin(), plan_.computed_jumps.end());
+Stop LineStep::run_ways(const std::set<RunAddress>& also) {
+    // Code that cannot be read has no known way out: go through it one instruction at a time.
+    if (!ways_.are_known) return movement_.step_instruction();
+    std::set<RunAddress> ends = ways_.computed_jumps;
+    for (const auto& [at, position] : ways_.arrivals) ends.insert(at);
     ends.insert(also.begin(), also.end());
     if (return_address_) ends.insert(*return_address_);
     for (;;) {
@@ -169,7 +237,7 @@ Stop LineStep::run_plan(const std::set<RunAddress>& also) {
             bool is_end = ends.count(at) || returns_.count(at) || computed_calls_.count(at);
             if (!is_end) return landed = is_landing(at, thread);
             return is_in_frame_or_outside(thread);
-        });
+        }, &ways_.arrivals);
         if (stop.reason != StopReason::stepped) return stop;
         if (landed) {
             stop = land();
@@ -188,42 +256,24 @@ Stop LineStep::with_calls(Stop stop) {
 
 // Standing on a jump through a table or a register: one instruction tells where it leads.
 std::optional<Stop> LineStep::pass_computed_jump() {
-    if (!plan_.computed_jumps.count(here())) return std::nullopt;
+    if (!ways_.computed_jumps.count(here())) return std::nullopt;
     return movement_.step_instruction();
 }
 
-// Decides whether the step has arrived. If not, plans how to go on from here.
+// Decides whether the step has arrived. If not, looks how to go on from here.
 LineStep::Progress LineStep::look_around(Stop& stop) {
-    const ModuleSymbols& symbols = module_->symbols();
     FileAddress at = module_->to_file(here());
     if (movement_.frame_identity(thread_) != identity_ || !any_contains(function_->ranges, at)) {
         stop.left_function = true;
         return Progress::arrived;
     }
-    if (any_contains(plan_.ranges, at)) return Progress::keep_going;
-    auto chains = chains_at(symbols.body_of(*function_), at);
-    if (!enters_inlined_calls_ && chains.size() > inlined_depth_) {
-        // An inlined call counts as a call: go on until its body is left.
-        plan(chains[chains.size() - inlined_depth_ - 1].scopes.back()->ranges);
-        return Progress::keep_going;
+    auto arrival = arrival_at(at);
+    if (arrival) {
+        stop.position = *arrival;
+        return Progress::arrived;
     }
-    auto line = symbols.line_at(at);
-    bool same_line = line && line->line == line_.line && line->file == line_.file && chains.size() == inlined_depth_;
-    if (line && line->is_statement && line->range.low == at && !same_line) return Progress::arrived;
-    // In the middle of a statement, or in code that belongs to no line: on to where the next one starts.
-    if (same_line) plan(ranges_of_line(symbols, *function_, line_));
-    else plan({line ? line->range : stretch_without_line(at)});
+    look_ahead();
     return Progress::keep_going;
-}
-
-// Code that the compiler made for no line: as far as the line table says so, else the one instruction.
-FileRange LineStep::stretch_without_line(FileAddress at) {
-    const LineEntry* entry = module_->symbols().lines_of(*function_->unit).at(at);
-    if (entry) return entry->range;
-    std::byte bytes[kLongestInstruction];
-    RunAddress address = module_->to_run(at);
-    auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(address, bytes)), address);
-    return {at, at + (instruction ? instruction->length : 1)};
 }
 
 Stop LineStep::to_lines_further_out() {
@@ -234,6 +284,7 @@ Stop LineStep::to_lines_further_out() {
         stop.reason = StopReason::stepped;
         stop.thread = thread_;
         stop.left_function = true;
+        stop.position = first_position(*walk.frame(0));
         return stop;
     }
     const Frame* caller = walk.frame(1);
@@ -244,20 +295,36 @@ Stop LineStep::to_lines_further_out() {
         return thread == thread_ && movement_.frame_identity(thread) > identity;
     });
     stop.left_function = stop.reason == StopReason::stepped;
+    if (stop.left_function && !stop.position) stop.position = first_position(*Unwinder(process_, thread_).frame(0));
     return stop;
+}
+
+// Behind the position where the step began there may be another at the same address, where it ends.
+std::optional<Stop> LineStep::arrive_without_running() {
+    if (from_.address != module_->to_file(here()) || !movement_.standing()) return std::nullopt;
+    auto arrival = arrival_at(from_.address, from_.order);
+    return arrival ? std::optional(movement_.advance_to(*arrival)) : std::nullopt;
+}
+
+// Where a run of the step has ended for good: at one of its arrivals, or at a breakpoint on the way.
+bool LineStep::is_at_goal(const Stop& stop) {
+    if (return_address_ && here() == *return_address_ && movement_.frame_identity(thread_) != identity_) return false;
+    return !stop.breakpoints.empty() || (stop.position && ways_.arrivals.count(here()));
 }
 
 Stop LineStep::over() {
     if (!start()) return to_lines_further_out();
-    return run_until_out();
+    return go_on();
 }
 
-Stop LineStep::run_until_out() {
+Stop LineStep::go_on() {
+    if (auto stop = arrive_without_running()) return *stop;
+    look_ahead();
     for (;;) {
         auto jumped = pass_computed_jump();
         if (!jumped) expect_returns();
-        Stop stop = jumped ? *jumped : run_plan({});
-        if (stop.reason != StopReason::stepped || left_by_landing_) return with_calls(std::move(stop));
+        Stop stop = jumped ? *jumped : run_ways({});
+        if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop)) return with_calls(std::move(stop));
         if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return with_calls(std::move(stop));
         return with_calls(leave(std::move(stop)));
@@ -267,21 +334,12 @@ Stop LineStep::run_until_out() {
 namespace {
 
 // The code that the nearest backward jump around an address closes: from where it leads to its end.
-std::optional<FileRange> innermost_loop(Target& target, const Module& module, const Function& function, FileAddress at) {
+std::optional<FileRange> innermost_loop(const FlowGraph& flow, FileAddress at) {
     std::optional<FileRange> innermost;
-    for (const FileRange& range : function.ranges) {
-        for (FileAddress here = range.low; here < range.high;) {
-            std::byte bytes[kLongestInstruction];
-            auto instruction = decode_instruction(ByteSpan(bytes, target.read_available(module.to_run(here), bytes)), module.to_run(here));
-            if (!instruction) break;
-            FileAddress next = here + instruction->length;
-            bool jumps = instruction->kind == Instruction::Kind::jump || instruction->kind == Instruction::Kind::conditional_jump;
-            if (jumps && instruction->target) {
-                FileRange loop{module.to_file(*instruction->target), next};
-                if (loop.low < loop.high && loop.low <= at && at < loop.high && (!innermost || loop.size() < innermost->size())) innermost = loop;
-            }
-            here = next;
-        }
+    for (const FlowGraph::Node& node : flow.nodes()) {
+        if (node.branch == FlowGraph::kNone) continue;
+        FileRange loop{*node.target, node.behind()};
+        if (loop.low < loop.high && loop.contains(at) && (!innermost || loop.size() < innermost->size())) innermost = loop;
     }
     return innermost;
 }
@@ -290,23 +348,21 @@ std::optional<FileRange> innermost_loop(Target& target, const Module& module, co
 
 Stop LineStep::out_of_loop() {
     if (!start()) throw RequestError("there are no lines here", "out runs to the caller");
-    auto loop = innermost_loop(process_, *module_, *function_, module_->to_file(here()));
-    if (!loop) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, line_.line), "over runs this line; out runs to the caller");
+    loop_ = innermost_loop(*flow_, module_->to_file(here()));
+    if (!loop_) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, from_.line), "over runs this line; out runs to the caller");
     recordings_ = kMostRecordings;
-    line_.line = 0;  // any line counts as another one
-    plan({*loop});
-    return run_until_out();
+    return go_on();
 }
 
-Stop LineStep::out_of_inlined(std::size_t depth) {
-    start();
-    auto chains = chains_at(module_->symbols().body_of(*function_), module_->to_file(here()));
-    if (depth == 0 || chains.size() <= depth) throw RequestError("no inlined call is selected");
-    inlined_depth_ = depth;
+Stop LineStep::out_of_inlined(const Scope& call) {
+    if (!start()) throw RequestError("no inlined call is selected");
     recordings_ = kMostRecordings;
-    line_.line = 0;
-    plan(chains[chains.size() - depth - 1].scopes.back()->ranges);
-    return run_until_out();
+    leaving_ = &call;
+    Stop stop = go_on();
+    if (stop.reason != StopReason::stepped || stop.left_function) return stop;
+    stop.reason = StopReason::returned;
+    stop.returned = ReturnedValue{call.inlined->name, unavailable_value(void_type(), "not known: it was inlined, so nothing carries it back")};
+    return stop;
 }
 
 // The function has come back to its caller: keeps what it returned, and goes on to code that has lines.
@@ -320,21 +376,25 @@ Stop LineStep::leave(Stop stop) {
 }
 
 Stop LineStep::into() {
-    enters_inlined_calls_ = wish_.into.empty();
+    enters_ = true;
     if (!start()) return to_lines_further_out();
+    if (auto stop = arrive_without_running()) return *stop;
+    look_ahead();
     for (;;) {
-        if (plan_.calls.count(here())) {
+        if (ways_.calls.count(here())) {
             if (auto stop = enter_call()) return *stop;
             // Back behind the call: still on the line, unless the call was its last instruction.
             Stop stop;
             stop.reason = StopReason::stepped;
             stop.thread = thread_;
-            if (look_around(stop) == Progress::arrived) return stop;
-            continue;
+            if (look_around(stop) == Progress::keep_going) continue;
+            if (!stop.left_function) return stop;
+            return leave(std::move(stop));
         }
         auto jumped = pass_computed_jump();
-        Stop stop = jumped ? *jumped : run_plan(plan_.calls);
-        if (stop.reason != StopReason::stepped || left_by_landing_) return stop;
+        Stop stop = jumped ? *jumped : run_ways(ways_.calls);
+        if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop)) return stop;
+        if (ways_.calls.count(here()) && movement_.frame_identity(thread_) == identity_) continue;
         if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return stop;
         return leave(std::move(stop));

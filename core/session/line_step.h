@@ -1,7 +1,6 @@
-// The two ways to go one source line further: over the functions it calls, or into the first one.
+// The two ways to go one statement further: over the functions it calls, inlined or not, or into the first one.
 #pragma once
 
-#include "core/session/line_plan.h"
 #include "core/session/movement.h"
 
 #include <map>
@@ -16,17 +15,31 @@ class LineStep {
     Stop into();
     // To the first line behind the innermost loop around the current instruction. Throws RequestError where there is none.
     Stop out_of_loop();
-    // To the first line behind the inlined call `depth` levels in; 1 is the outermost.
-    Stop out_of_inlined(std::size_t depth);
+    // To the first position outside of the inlined call.
+    Stop out_of_inlined(const Scope& call);
 
   private:
     enum class Progress { arrived, keep_going };
 
+    // What can be come to from where the thread stands, before the step has arrived on any way.
+    struct Ways {
+        Movement::Positions arrivals;
+        std::set<RunAddress> computed_jumps;  // where control goes from these is known only when it gets there
+        std::set<RunAddress> calls;           // jumps that leave the function included
+        std::set<RunAddress> own_calls;       // those that the statement itself makes, not what is inlined into it
+        bool are_known = true;                // false: there is code that cannot be read
+    };
+
     bool start();                       // false: there is no line here to step by
-    void plan(std::vector<FileRange> ranges);
-    Stop run_plan(const std::set<RunAddress>& also);
-    Stop run_until_out();
-    // Calls in the plan whose values are to be kept, by where they return to.
+    Stop go_on();
+    void look_ahead();
+    std::optional<CodePosition> arrival_at(FileAddress at, int behind = -1) const;
+    bool counts(const CodePosition& position) const;
+    bool is_entered(const CodePosition& position) const;
+    Stop run_ways(const std::set<RunAddress>& also);
+    bool is_at_goal(const Stop& stop);
+    std::optional<Stop> arrive_without_running();
+    // Calls whose values are to be kept, by where they return to.
     struct ExpectedReturn {
         const Module* module = nullptr;
         const Function* function = nullptr;
@@ -38,7 +51,6 @@ class LineStep {
     std::optional<Stop> follow_computed_call();
     Stop with_calls(Stop stop);
     std::optional<Stop> pass_computed_jump();
-    FileRange stretch_without_line(FileAddress at);
     Progress look_around(Stop& stop);
     Stop leave(Stop stop);
     Stop to_lines_further_out();
@@ -47,6 +59,7 @@ class LineStep {
     std::optional<Stop> run_back(RunAddress back, RunAddress identity);
     std::optional<Stop> through_library(const Module& module, const Function& function, int depth);
     bool is_wanted(const Function& function) const;
+    bool is_wanted(std::string_view name) const;
     RunAddress here();
     bool is_in_frame_or_outside(ThreadId thread);
     // The user's own code, or code of the same kind as where the step began.
@@ -59,12 +72,15 @@ class LineStep {
     ThreadId thread_;
     const Module* module_ = nullptr;
     const Function* function_ = nullptr;
-    SourceLine line_;
-    std::size_t inlined_depth_ = 0;
-    bool enters_inlined_calls_ = false;
+    const FlowGraph* flow_ = nullptr;
+    const FunctionPositions* positions_ = nullptr;  // of the function
+    CodePosition from_;                     // where the step began
+    bool enters_ = false;                   // calls are entered, inlined ones too
+    std::optional<FileRange> loop_;         // to be left
+    const Scope* leaving_ = nullptr;        // the inlined call to be left
     RunAddress identity_;
     std::optional<RunAddress> return_address_;
-    LinePlan plan_;
+    Ways ways_;
     StepWish wish_;
     RunAddress stack_pointer_;      // when the step began
     std::map<RunAddress, ExpectedReturn> returns_;
@@ -75,6 +91,9 @@ class LineStep {
     unsigned recordings_ = 0;       // stops made for the sake of returned values
     unsigned searches_ = 0;         // stops made on the way through library code
 };
+
+// Where a frame stands when its callee has just come back: before whatever begins at the address; nothing in the middle of a row.
+std::optional<CodePosition> first_position(const Frame& frame);
 
 // What a function that has just returned gave back: its value in the registers the convention says.
 ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module, const Function& function);

@@ -22,6 +22,8 @@ Movement::Movement(Session& session, ThreadId only) : session_(session), process
     process_.trace_system_calls(wanted);
     // The user has seen where the current thread stands: it passes what lies under it.
     process_.met(session.thread_);
+    if (const CodePosition* position = session.standing()) standing_ = *position;
+    session.standing_.reset();
 }
 
 Movement::~Movement() = default;
@@ -157,8 +159,11 @@ std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
     bool counts = is_temporary && (*arrived_)(event.thread);
     if (session_.loader_hook_ == at)
         if (auto found = judge_libraries(stop)) return found;
-    stop.breakpoints = count_hits(event.thread, stop);
+    const CodePosition* goal = counts && positions_ && positions_->count(at) ? &positions_->at(at) : nullptr;
+    stop.breakpoints = count_hits(event.thread, stop, -1, goal ? goal->order : kAll);
     auto ended = judge_left_frames(event, stop);
+    if (goal && stop.position && stop.position->order < goal->order) counts = false;  // one that stands before it comes first
+    if (counts && goal) stop.position = *goal;
     if (counts) stop.reason = StopReason::stepped;
     else if (!stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
     else if (ended) return ended;
@@ -228,7 +233,32 @@ std::optional<Stop> Movement::judged(const TargetEvent& event) {
     return event.is_end() || event.kind == TargetEvent::Kind::interrupted ? judge(event) : found_;
 }
 
-Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived) {
+// The breakpoints at the address the thread stands at, behind its position there.
+std::optional<Stop> Movement::hits_behind_standing(int up_to) {
+    if (!standing_) return std::nullopt;
+    Stop stop;
+    stop.thread = session_.thread_;
+    stop.breakpoints = count_hits(stop.thread, stop, standing_->order, up_to);
+    if (stop.breakpoints.empty()) return std::nullopt;
+    stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
+    return stop;
+}
+
+Stop Movement::advance_to(const CodePosition& position) {
+    auto met = hits_behind_standing(position.order);
+    if (met && met->position && met->position->order < position.order) return *met;
+    Stop stop;
+    if (met) stop = *met;
+    stop.reason = StopReason::stepped;
+    stop.thread = session_.thread_;
+    stop.position = position;
+    return stop;
+}
+
+Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived, const Positions* positions) {
+    if (auto met = hits_behind_standing(kAll)) return *met;
+    standing_.reset();
+    positions_ = positions;
     // Taken out again however the run ends.
     struct Insertion {
         LiveProcess& process;
@@ -268,7 +298,9 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
         // Where it came back to may be one of the places itself.
         RunAddress at = process_.registers(session_.thread_).program_counter();
         if (stopped && temporary.count(at) && arrived(session_.thread_)) {
-            stopped->breakpoints = count_hits(session_.thread_, *stopped);
+            bool has_goal = positions && positions->count(at);
+            stopped->breakpoints = count_hits(session_.thread_, *stopped, -1, has_goal ? positions->at(at).order : kAll);
+            if (has_goal && !stopped->position) stopped->position = positions->at(at);
             process_.met(session_.thread_);
             return *stopped;
         }
@@ -329,6 +361,8 @@ Stop Movement::run_by_steps() {
 }
 
 Stop Movement::step_instruction() {
+    if (auto met = hits_behind_standing(kAll)) return *met;
+    standing_.reset();
     temporary_ = nullptr;
     TargetEvent event = process_.step(session_.thread_);
     if (auto stop = judge(event)) return *stop;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <set>
 #include <vector>
 
@@ -24,7 +25,13 @@ class Movement {
 
     // Runs on until a temporary stop counts, or something else happens that the user must see. The reason of the
     // result is `stepped` when a temporary stop counted.
-    Stop run(const std::set<RunAddress>& temporary, const Arrived& arrived);
+    // `positions`: at which position of a temporary stop's address it counts; what stands at later ones is not met yet.
+    using Positions = std::map<RunAddress, CodePosition>;
+    Stop run(const std::set<RunAddress>& temporary, const Arrived& arrived, const Positions* positions = nullptr);
+    // Where the current thread stood when the movement began; null once it has run, or where only the address is known.
+    const CodePosition* standing() const { return standing_ ? &*standing_ : nullptr; }
+    // Goes on to a later position of the same address, which runs nothing: what stands on the way there, or at it, is met.
+    Stop advance_to(const CodePosition& position);
     // The frame, by its identity, that the next run wants to come back into: many deeper frames of a recursion pass the same
     // addresses, and are let go by watching its own callee's return address instead. Nothing: there is no such frame.
     void set_home(std::optional<RunAddress> identity) { home_ = identity; }
@@ -47,9 +54,11 @@ class Movement {
     bool passes_silently(const TargetEvent& event);
     LiveProcess::Passes passes();
     std::optional<Stop> judged(const TargetEvent& event);
-    std::vector<unsigned> count_hits(ThreadId thread, Stop& stop);
+    static constexpr int kAll = 1 << 20;
+    std::vector<unsigned> count_hits(ThreadId thread, Stop& stop, int behind = -1, int up_to = kAll);
+    std::optional<Stop> hits_behind_standing(int up_to);
     bool event_fits(const Breakpoint& breakpoint, ThreadId thread);
-    bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread);
+    bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position = nullptr);
     bool condition_holds(Breakpoint& breakpoint, EvaluationContext& context);
     void take_note(Breakpoint& breakpoint, EvaluationContext& context);
     Stop run_by_steps();
@@ -66,6 +75,8 @@ class Movement {
     RunAddress home_return_;
     const std::set<RunAddress>* temporary_ = nullptr;
     const Arrived* arrived_ = nullptr;
+    const Positions* positions_ = nullptr;
+    std::optional<CodePosition> standing_;
     std::optional<Stop> found_;
 };
 

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "core/expressions/evaluator.h"
-#include "core/symbols/places.h"
+#include "core/code/sites.h"
 
 namespace lantern {
 

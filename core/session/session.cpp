@@ -262,8 +262,24 @@ std::string Session::current_file() {
 Unwinder& Session::stack() {
     if (!core_) process();
     refuse_while_moving();
-    if (!stack_) stack_ = std::make_unique<Unwinder>(target(), thread_);
+    if (!stack_) stack_ = std::make_unique<Unwinder>(target(), thread_, standing());
     return *stack_;
+}
+
+const CodePosition* Session::standing() const {
+    bool holds = standing_ && process_ && standing_->thread == thread_ && process_->registers(thread_).program_counter() == standing_->at;
+    return holds ? &standing_->position : nullptr;
+}
+
+void Session::stand_at(const CodePosition& position) {
+    standing_ = Standing{thread_, process_->registers(thread_).program_counter(), position};
+    stack_.reset();
+}
+
+const FlowGraph& Session::flow_of(const Module& module, const Function& function) {
+    auto& slot = flows_[&function];
+    if (!slot) slot = std::make_unique<FlowGraph>(module.symbols(), function);
+    return *slot;
 }
 
 const Frame* Session::selected_frame() {

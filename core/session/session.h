@@ -12,6 +12,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "core/code/flow_graph.h"
 #include "core/expressions/declared_view.h"
 #include "core/expressions/evaluator.h"
 #include "core/session/breakpoint.h"
@@ -155,7 +156,12 @@ class Session {
     bool is_library(const Module& module) const;
     bool is_library_source(const std::string& file) const;
 
+    // The ways through a function of a module. Kept.
+    const FlowGraph& flow_of(const Module& module, const Function& function);
+
     // ---- looking
+    // The position at which the current thread stands, where one is known besides the address.
+    const CodePosition* standing() const;
     Unwinder& stack();                 // of the current thread; throws RequestError when the program is not running
     // Of the current thread at the stop before this one; null where it did not stop then.
     const RegisterSnapshot* registers_before() const;
@@ -217,6 +223,7 @@ class Session {
     const std::vector<LandingHook>& landing_hooks();
     unsigned level_of_users_code();
     Stop out_of_inlined(const Frame& frame);
+    void stand_at(const CodePosition& position);
     void keep_registers();
     Stop finished(Stop stop, std::uint64_t stops_before);
     template <class Move>
@@ -239,7 +246,21 @@ class Session {
     std::unique_ptr<CoreFile> core_;
     SourceFiles sources_;
     std::list<Breakpoint> breakpoints_;
-    std::unordered_map<RunAddress, std::vector<Breakpoint*>> at_address_;  // those that are on, by the addresses of their sites
+    // A breakpoint that is on, at the address of one of its sites.
+    struct SiteHere {
+        Breakpoint* breakpoint = nullptr;
+        std::optional<CodePosition> position;
+        int order = 0;                            // of the position; what stands at the bare address comes last
+    };
+    std::unordered_map<RunAddress, std::vector<SiteHere>> at_address_;  // in order
+    // Where a thread stands, as long as it has not moved.
+    struct Standing {
+        ThreadId thread = 0;
+        RunAddress at;
+        CodePosition position;
+    };
+    std::optional<Standing> standing_;
+    std::map<const Function*, std::unique_ptr<FlowGraph>> flows_;
     NoteTable notes_;
     SignalRules signals_;
     Follow follow_ = Follow::parent;

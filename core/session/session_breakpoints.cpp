@@ -9,7 +9,6 @@
 #include "core/session/runtime_symbol.h"
 #include "core/session/session.h"
 #include "core/session/watching.h"
-#include "core/session/ways_to_line.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/live_process.h"
@@ -18,11 +17,13 @@
 namespace lantern {
 namespace {
 
+constexpr int kLastOrder = 1 << 16;
 constexpr std::string_view kLoaderSymbol = "_dl_debug_state";  // glibc calls it when libraries come and go
 
 bool same_sites(const Breakpoint& a, const Breakpoint& b) {
-    return a.sites.size() == b.sites.size() &&
-           std::equal(a.sites.begin(), a.sites.end(), b.sites.begin(), [](const auto& x, const auto& y) { return x.address == y.address; });
+    return std::equal(a.sites.begin(), a.sites.end(), b.sites.begin(), b.sites.end(), [](const Breakpoint::Site& x, const Breakpoint::Site& y) {
+        return x.address == y.address && x.code.line == y.code.line && x.code.function == y.code.function;
+    });
 }
 
 // The beginning of a function that only the linker's symbols know, in each module that has it.
@@ -39,33 +40,6 @@ std::vector<Breakpoint::Site> sites_of_symbol(Target& target, std::string_view n
         sites.push_back(std::move(site));
     }
     return sites;
-}
-
-// Sites for the ways to the line that the first one of each function does not stand on.
-void add_further_ways(Target& target, Breakpoint& breakpoint) {
-    for (const Module& module : target.modules()) {
-        std::map<const Function*, std::vector<FileAddress>> chosen;
-        const Breakpoint::Site* first = nullptr;
-        for (const Breakpoint::Site& site : breakpoint.sites) {
-            const Function* function = site.module == module.path() ? module.symbols().function_at(site.code.address) : nullptr;
-            if (!function) continue;
-            first = &site;
-            chosen[function].push_back(site.code.address);
-        }
-        if (!first) continue;
-        CodeSite code = first->code;
-        auto blocks = blocks_of_line(module.symbols(), code.file, code.line);
-        for (const auto& [function, addresses] : chosen)
-            for (FileAddress address : further_ways(target, module, *function, blocks, addresses)) {
-                Breakpoint::Site made;
-                made.code = code;
-                made.code.address = address;
-                made.code.function = function->name;
-                made.address = module.to_run(address);
-                made.module = module.path();
-                breakpoint.sites.push_back(std::move(made));
-            }
-    }
 }
 
 // Which of the stretches of code that the compiler made of the line each site stands in.
@@ -189,7 +163,6 @@ void Session::resolve_place_sites(Breakpoint& breakpoint) {
         breakpoint.sites.push_back(std::move(made));
     }
     if (breakpoint.place.kind == Place::Kind::line) {
-        add_further_ways(target(), breakpoint);
         number_blocks(target(), breakpoint);
     }
     // From now on the very file that was meant, not any other that ends the same.
@@ -203,7 +176,9 @@ void Session::insert_sites(Breakpoint& breakpoint) {
         if (site.inserted) continue;
         process_->insert_trap(site.address);
         site.inserted = true;
-        at_address_[site.address].push_back(&breakpoint);
+        SiteHere here{&breakpoint, site.code.position, site.code.position ? site.code.position->order : kLastOrder};
+        auto& all = at_address_[site.address];
+        all.insert(std::upper_bound(all.begin(), all.end(), here, [](const SiteHere& a, const SiteHere& b) { return a.order < b.order; }), here);
     }
 }
 
@@ -215,7 +190,7 @@ void Session::remove_sites(Breakpoint& breakpoint) {
             } catch (const MemoryError&) {  // unloaded: the memory is gone, and the byte with it
             }
         }
-        if (site.inserted) std::erase(at_address_[site.address], &breakpoint);
+        if (site.inserted) std::erase_if(at_address_[site.address], [&](const SiteHere& here) { return here.breakpoint == &breakpoint; });
         site.inserted = false;
     }
 }
@@ -244,7 +219,7 @@ void Session::resolve_all_for_start() {
     for (Breakpoint& breakpoint : breakpoints_) {
         breakpoint.compiled.reset();
         breakpoint.compiled_notes.clear();
-        breakpoint.compiled_for = nullptr;
+        breakpoint.compiled_for = {};
         if (!breakpoint.has_sites()) continue;
         try {
             resolve_breakpoint(breakpoint);

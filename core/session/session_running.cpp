@@ -46,6 +46,7 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
         forget_sites();
     } else if (stop.thread) {
         thread_ = stop.thread;
+        if (stop.position) stand_at(*stop.position);
         // An event in a library's code is looked at from the user's own.
         if (stop.reason == StopReason::event || stop.reason == StopReason::paused || !stop.facts.empty()) selected_level_ = level_of_users_code();
     }
@@ -191,8 +192,12 @@ Stop Session::reach(const Place& place) {
     if (!is_running()) start_process();
     Stop stop = moved([&](Movement& movement) {
         std::set<RunAddress> sites;
-        for (const PlaceSite& site : resolve_place(place, context())) sites.insert(site.address);
-        return movement.run(sites, [](ThreadId) { return true; });
+        Movement::Positions positions;
+        for (const PlaceSite& site : resolve_place(place, context())) {
+            sites.insert(site.address);
+            if (site.code.position) positions.emplace(site.address, *site.code.position);
+        }
+        return movement.run(sites, [](ThreadId) { return true; }, &positions);
     });
     if (stop.reason == StopReason::stepped) stop.reason = StopReason::reached;
     else stop.unreached = place.text;
@@ -202,13 +207,12 @@ Stop Session::reach(const Place& place) {
 
 // An inlined call has no address to return to: it is left where its code ends.
 Stop Session::out_of_inlined(const Frame& frame) {
-    const Frame* physical = &frame;
-    std::size_t depth = 0;  // how many calls are inlined around it, itself included
-    for (; physical && physical->inlined; physical = stack().frame(physical->level + 1)) ++depth;
-    bool innermost = stack().frame(0)->function == frame.function && physical && physical->level < depth + frame.level + 1;
-    if (!innermost || (frame.level && !stack().frame(frame.level - 1)->inlined))
-        throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), "out in the frame further in comes back to it first");
-    return moved([this, depth](Movement& movement) { return LineStep(*this, movement, {}).out_of_inlined(depth); });
+    // Only what runs now can be left so: nothing but inlined calls lies further in.
+    for (unsigned level = 0; level < frame.level; ++level)
+        if (!stack().frame(level)->inlined || stack().frame(level + 1)->origin != FrameOrigin::inlined)
+            throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), "out in the frame further in comes back to it first");
+    const Scope* call = frame.scopes.back();
+    return moved([this, call](Movement& movement) { return LineStep(*this, movement, {}).out_of_inlined(*call); });
 }
 
 // ---- going on meanwhile ----------------------------------------------------------------------------------------------

@@ -72,6 +72,7 @@ struct Stop {
     bool by_instruction = false;       // a step of one machine instruction
     bool left_function = false;        // a step ran off the end of its function
     std::string unreached;             // the place that `reach` did not get to
+    std::optional<CodePosition> position;  // which of the rows of its address it is for; nothing: the last
     std::uint64_t target_stops = 0;    // how often the target stopped during this movement
 
     bool is_end() const { return reason == StopReason::exited || reason == StopReason::killed; }

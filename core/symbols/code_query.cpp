@@ -10,12 +10,13 @@ std::vector<CodeFrame> frames_at(const ModuleSymbols& symbols, FileAddress addre
     std::vector<CodeFrame> frames;
     const Function* function = symbols.function_at(address);
     if (!function) return frames;
-    auto line = symbols.line_at(address);
+    CodePosition position = symbols.positions_of(*function).in_force(address).value_or(CodePosition{});
     // Each frame's line is where the next inner one was called from; the innermost has the line table's.
-    std::string file = line ? line->file : "";
-    std::uint32_t number = line ? line->line : 0;
-    std::uint16_t column = line ? line->column : 0;
-    for (const InlinedCall& call : symbols.inlined_calls_at(*function, address)) {
+    std::string file = position.file ? *position.file : "";
+    std::uint32_t number = position.line;
+    std::uint16_t column = position.column;
+    for (const Scope* scope = position.inlined; scope; scope = scope->around) {
+        const InlinedCall& call = *scope->inlined;
         frames.push_back({call.name, file, number, column, true});
         file = call.call_file;
         number = call.call_line;

@@ -46,6 +46,7 @@ struct InlinedCall {
     std::string call_file;
     std::uint32_t call_line = 0, call_column = 0;
     std::optional<FileAddress> entry;  // where control comes into this copy, as far as it is said
+    std::optional<std::uint32_t> entry_view;  // and before which row of the line table there, where the compiler numbers them (gcc)
 };
 
 // What a caller's debug information says of one call: where the parameters' values can still be found while the callee
@@ -72,6 +73,7 @@ struct Scope {
     std::vector<Variable> variables;
     std::vector<std::unique_ptr<Scope>> inner;
     std::optional<InlinedCall> inlined;  // set where the scope is the body of an inlined call
+    const Scope* around = nullptr;       // the innermost inlined call it lies in; null: the function itself
 };
 
 struct FunctionBody {
@@ -88,5 +90,7 @@ struct ScopeChain {
 
 // The chains that hold `pc`, the innermost inlined call first, the function itself last.
 std::vector<ScopeChain> chains_at(const FunctionBody& body, FileAddress pc);
+// The same down to the inlined call `innermost` (null: the function itself) and no deeper, whether or not its code holds `pc`.
+std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc, const Scope* innermost);
 
 }  // namespace lantern

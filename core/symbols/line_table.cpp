@@ -24,25 +24,24 @@ LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files
     for (const Sequence& sequence : sequences) {
         // Code the linker threw away stays behind at addresses that are no code.
         if (!areas.holds(sequence.low)) continue;
-        for (std::size_t i = sequence.first; i + 1 < sequence.end; ++i) add(rows[i], rows[i + 1].address);
+        std::uint16_t view = 0;
+        for (std::size_t i = sequence.first; i + 1 < sequence.end; ++i) {
+            view = i > sequence.first && rows[i].address == rows[i - 1].address ? static_cast<std::uint16_t>(view + 1) : std::uint16_t{0};
+            add(rows[i], rows[i + 1].address, view);
+        }
     }
     auto before = [](const LineEntry& a, const LineEntry& b) { return a.range.low < b.range.low; };
     if (!std::is_sorted(entries_.begin(), entries_.end(), before)) std::stable_sort(entries_.begin(), entries_.end(), before);
-    // Of several rows at one address the last has the code. Where an earlier one begins a statement of the same line, it does too.
-    for (std::size_t i = 1; i < entries_.size(); ++i) {
-        const LineEntry& empty = entries_[i - 1];
-        bool same_line = empty.range.size() == 0 && empty.range.low == entries_[i].range.low && empty.line == entries_[i].line && empty.file == entries_[i].file;
-        if (same_line && empty.is_statement) entries_[i].is_statement = true;
-    }
 }
 
-void LineTable::add(const dwarf::LineRow& row, FileAddress next) {
+void LineTable::add(const dwarf::LineRow& row, FileAddress next, std::uint16_t view) {
     if (next < row.address) return;
     LineEntry entry;
     entry.range = {row.address, next};
     entry.file = row.file < files_.size() ? row.file : 0;
     entry.line = row.line;
     entry.column = row.column;
+    entry.view = view;
     entry.is_statement = row.is_statement;
     entry.prologue_end = row.prologue_end;
     entry.epilogue_begin = row.epilogue_begin;

@@ -287,6 +287,12 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
     return *slot;
 }
 
+const FunctionPositions& ModuleSymbols::positions_of(const Function& function) const {
+    auto& slot = positions_[function.entry_offset];
+    if (!slot) slot = std::make_unique<FunctionPositions>(*this, function);
+    return *slot;
+}
+
 std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& function, FileAddress address) const {
     try {
         return dwarf().scopes->inlined_at(function, address);
@@ -371,21 +377,6 @@ std::string ModuleSymbols::file_name(const Unit& unit, std::uint64_t index) cons
     return index < files.size() ? files[index].path : std::string();
 }
 
-std::optional<LineSpan> ModuleSymbols::lines_of(std::span<const FileRange> ranges) const {
-    std::optional<LineSpan> span;
-    for (const FileRange& range : ranges) {
-        if (range.size() == 0) continue;
-        for (FileAddress end : {range.low, range.high - 1}) {
-            auto line = line_at(end);
-            if (!line || !line->line) continue;
-            if (!span) span = LineSpan{line->line, line->line};
-            span->first = std::min(span->first, line->line);
-            span->last = std::max(span->last, line->line);
-        }
-    }
-    return span;
-}
-
 const Unit* ModuleSymbols::unit_at(FileAddress address) const {
     return dwarf().unit_map->find(address);
 }
@@ -408,8 +399,27 @@ std::optional<FrameDescription> ModuleSymbols::frame_description(FileAddress pc)
     return std::nullopt;
 }
 
+namespace {
+
+// What is said of the parts that the compiler has put elsewhere: " (cold part)".
+std::string part_name(const ModuleSymbols& symbols, const Function& function, std::size_t part) {
+    if (part == 0) return {};
+    const ElfSymbol* symbol = symbols.symbol_table().covering(function.ranges[part].low);
+    bool is_cold = symbol && symbol->name.find(".cold") != std::string::npos;
+    if (is_cold) return " (cold part)";
+    return function.ranges.size() == 2 ? " (split part)" : fmt::format(" (split part {})", part);
+}
+
+}  // namespace
+
 std::optional<ModuleSymbols::Nearest> ModuleSymbols::nearest_name(FileAddress address) const {
-    if (const Function* function = function_at(address)) return Nearest{function->name, address - function->low()};
+    if (const Function* function = function_at(address)) {
+        for (std::size_t i = 0; i < function->ranges.size(); ++i) {
+            const FileRange& range = function->ranges[i];
+            if (!range.contains(address)) continue;
+            return Nearest{function->name + part_name(*this, *function, i), address - range.low};
+        }
+    }
     if (const ElfSymbol* symbol = symbol_table().covering(address)) return Nearest{demangled(symbol->name), address - symbol->address};
     return std::nullopt;
 }

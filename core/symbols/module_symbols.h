@@ -12,6 +12,7 @@
 #include "core/dwarf/name_table.h"
 #include "core/object/symbol_table.h"
 #include "core/symbols/line_table.h"
+#include "core/symbols/position.h"
 #include "core/symbols/scope_reader.h"
 #include "core/symbols/symbol_files.h"
 #include "core/symbols/symbol_index.h"
@@ -25,10 +26,6 @@ struct SourceLine {
     std::uint16_t column = 0;
     FileRange range;  // of the row that owns the address
     bool is_statement = false;
-};
-
-struct LineSpan {
-    std::uint32_t first = 0, last = 0;
 };
 
 class ModuleSymbols {
@@ -66,6 +63,7 @@ class ModuleSymbols {
     std::vector<const Function*> functions_of(const dwarf::Unit& unit) const;  // those with code, by address
     // Null when the function's entry is damaged. Owned here.
     const FunctionBody& body_of(const Function& function) const;
+    const FunctionPositions& positions_of(const Function& function) const;  // kept
     // The calls inlined around an address of the function, innermost first; does not read the whole body.
     std::vector<InlinedCall> inlined_calls_at(const Function& function, FileAddress address) const;
     std::optional<Variable> global(const NameEntry& entry) const;
@@ -91,8 +89,6 @@ class ModuleSymbols {
     const LineTable& lines_of(const dwarf::Unit& unit) const;
     const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
     std::optional<SourceLine> line_at(FileAddress address) const;
-    // The first and last line that stretches of code come from, by their ends; nothing without line information.
-    std::optional<LineSpan> lines_of(std::span<const FileRange> ranges) const;
     const dwarf::Unit* unit_at(FileAddress address) const;
     std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const;
 
@@ -157,6 +153,7 @@ class ModuleSymbols {
     mutable std::vector<std::unique_ptr<std::vector<dwarf::LineFile>>> files_;   // by unit
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
+    mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
     mutable std::unordered_map<dwarf::Position, std::vector<TailCall>> tail_calls_;
     mutable std::map<const Function*, Type> function_types_;
     mutable std::optional<std::map<FileAddress, const Type*>> trait_tables_;

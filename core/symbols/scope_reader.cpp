@@ -39,6 +39,7 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
                 auto inner = std::make_unique<Scope>();
                 inner->ranges = ranges_of(child);
                 if (child.tag() == DW_TAG_inlined_subroutine) inner->inlined = read_inlined_call(child);
+                inner->around = scope.inlined ? &scope : scope.around;
                 read_scope(*inner, child, depth + 1);
                 // A block may claim nothing itself and leave the claims to the blocks in it.
                 if (inner->ranges.empty())
@@ -100,6 +101,7 @@ InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
     else if (at && low) call.entry = FileAddress(low->number + at->number);  // an offset from the low pc (DWARF 5 §2.18)
     else if (low) call.entry = FileAddress(low->number);
     if (call.entry && call.entry->value == 0) call.entry.reset();
+    if (auto view = entry.number(DW_AT_GNU_entry_view)) call.entry_view = static_cast<std::uint32_t>(*view);
     call.call_line = static_cast<std::uint32_t>(entry.number(DW_AT_call_line).value_or(0));
     call.call_column = static_cast<std::uint32_t>(entry.number(DW_AT_call_column).value_or(0));
     if (auto file = entry.number(DW_AT_call_file)) call.call_file = file_name_(entry.unit(), *file);

@@ -13,4 +13,9 @@ std::string frame_function_name(const Frame& frame) {
     return fmt::format("{:#x}", frame.program_counter.value);
 }
 
+std::optional<LineSpan> lines_of(const Frame& frame, std::span<const FileRange> ranges) {
+    if (!frame.function || !frame.module) return std::nullopt;
+    return frame.module->symbols().positions_of(*frame.function).lines_of(ranges, frame.inlined && !frame.scopes.empty() ? frame.scopes.back() : nullptr);
+}
+
 }  // namespace lantern

@@ -39,11 +39,15 @@ struct Frame {
     const InlinedCall* inlined = nullptr;  // set when the frame is an inlined call inside `function`
     std::vector<const Scope*> scopes;      // of this frame, innermost first
     std::optional<SourceLine> line;
+    std::optional<CodePosition> position;  // of the innermost of the frames that share the address
     class Unwinder* walk = nullptr;  // leads on to the caller; null for a frame that is in no stack
 
     FileAddress file_address() const { return module ? module->to_file(lookup_address) : FileAddress(); }
     bool is_inlined() const { return inlined != nullptr; }
 };
+
+// The lines of the frame's own function, in its own source, that stretches of code come from; nothing where none are known.
+std::optional<LineSpan> lines_of(const Frame& frame, std::span<const FileRange> ranges);
 
 // "fill_chamber", else the linker's name with an offset, else the address.
 std::string frame_function_name(const Frame& frame);

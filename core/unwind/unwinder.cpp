@@ -11,6 +11,11 @@
 namespace lantern {
 namespace {
 
+std::optional<SourceLine> source_line(const CodePosition& position) {
+    if (position.line == 0 || !position.file) return std::nullopt;
+    return SourceLine{*position.file, position.line, position.column, {position.address, position.end}, position.is_statement};
+}
+
 constexpr unsigned kMostFrames = 1'000'000;  // a stack that long is broken or endless; the walk says so
 
 }  // namespace
@@ -21,8 +26,8 @@ std::optional<dwarf::FrameRow> frame_row_at(const dwarf::FrameDescription& descr
     return std::nullopt;
 }
 
-Unwinder::Unwinder(Target& target, ThreadId thread) : target_(target), thread_(thread) {
-    add_physical(target_.registers(thread_), FrameOrigin::innermost, false);
+Unwinder::Unwinder(Target& target, ThreadId thread, const CodePosition* standing) : target_(target), thread_(thread) {
+    add_physical(target_.registers(thread_), FrameOrigin::innermost, false, standing);
 }
 
 const Frame& Unwinder::innermost() {
@@ -59,7 +64,7 @@ std::vector<const Frame*> Unwinder::frames(unsigned limit) {
     return all;
 }
 
-Unwinder::Code& Unwinder::code_at(RunAddress lookup) {
+Unwinder::Code& Unwinder::code_at(RunAddress lookup, const CodePosition* standing) {
     auto [found, is_new] = code_.try_emplace(lookup);
     Code& code = found->second;
     if (!is_new) return code;
@@ -68,10 +73,10 @@ Unwinder::Code& Unwinder::code_at(RunAddress lookup) {
     const ModuleSymbols& symbols = code.module->symbols();
     FileAddress address = code.module->to_file(lookup);
     code.function = symbols.function_at(address);
-    code.line = symbols.line_at(address);
     if (!code.function) return code;
     code.body = &symbols.body_of(*code.function);
-    code.chains = chains_at(*code.body, address);
+    code.position = standing ? *standing : symbols.positions_of(*code.function).in_force(address);
+    code.chains = code.position ? chains_down_to(*code.body, address, code.position->inlined) : chains_at(*code.body, address);
     return code;
 }
 
@@ -96,24 +101,25 @@ void Unwinder::read_call(Code& code, RunAddress return_address) {
 }
 
 // Adds the frame with these registers, preceded by a frame for each inlined call that holds its address.
-void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site) {
+void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site, const CodePosition* standing) {
     Frame base;
     base.walk = this;
     base.registers = registers;
     base.origin = origin;
     base.program_counter = registers.program_counter();
     base.lookup_address = is_call_site ? base.program_counter - 1 : base.program_counter;
-    const Code& code = code_at(base.lookup_address);
+    const Code& code = code_at(base.lookup_address, standing);
     base.module = code.module;
     base.function = code.function;
     base.body = code.body;
-    base.line = code.line;
+    base.position = code.position;
     if (!base.function) {
+        if (code.module) base.line = code.module->symbols().line_at(code.module->to_file(base.lookup_address));
         base.level = static_cast<unsigned>(frames_.size());
         frames_.push_back(std::move(base));
         return;
     }
-    std::optional<SourceLine> line = code.line;
+    std::optional<SourceLine> line = code.position ? source_line(*code.position) : std::nullopt;
     for (std::size_t i = 0; i < code.chains.size(); ++i) {
         const ScopeChain& chain = code.chains[i];
         Frame& frame = frames_.emplace_back(base);
@@ -235,9 +241,9 @@ void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) 
         frame.module = module;
         frame.function = step->function;
         frame.body = &module->symbols().body_of(*step->function);
-        frame.line = module->symbols().line_at(step->at);
-        auto chains = chains_at(*frame.body, step->at);
-        if (!chains.empty()) frame.scopes = chains.back().scopes;
+        frame.position = module->symbols().positions_of(*step->function).within(step->at, nullptr);
+        frame.line = source_line(*frame.position);
+        frame.scopes = chains_down_to(*frame.body, step->at, nullptr).back().scopes;
     }
     resolved_ = frames_.size();
 }
@@ -332,6 +338,7 @@ std::optional<Unwinder::Caller> Unwinder::by_frame_pointer(const Frame& physical
 // Where the function of a frame begins, by debug information or the linker's symbols.
 std::optional<RunAddress> Unwinder::begin_of(const Frame& physical) const {
     if (!physical.module) return std::nullopt;
+    if (physical.function) return physical.module->to_run(physical.function->low());
     auto nearest = physical.module->symbols().nearest_name(physical.file_address());
     return nearest ? std::optional(physical.lookup_address - nearest->offset) : std::nullopt;
 }

@@ -13,8 +13,9 @@ namespace lantern {
 
 class Unwinder {
   public:
-    // `target` is borrowed; the result holds until the target moves.
-    Unwinder(Target& target, ThreadId thread);
+    // `target` is borrowed; the result holds until the target moves. `standing`: at which position of its address the thread
+    // stands, where that is known; else everything at the address has begun.
+    Unwinder(Target& target, ThreadId thread, const CodePosition* standing = nullptr);
     Unwinder(const Unwinder&) = delete;
     Unwinder& operator=(const Unwinder&) = delete;
 
@@ -48,7 +49,7 @@ class Unwinder {
         const Module* module = nullptr;
         const Function* function = nullptr;
         const FunctionBody* body = nullptr;
-        std::optional<SourceLine> line;
+        std::optional<CodePosition> position;
         std::vector<ScopeChain> chains;
         bool has_rules = false;  // looked for; `row` is empty where there are none
         std::optional<dwarf::FrameRow> row;
@@ -59,10 +60,10 @@ class Unwinder {
         const Function* called = nullptr;  // whose first instruction the call leads to
     };
 
-    Code& code_at(RunAddress lookup);
+    Code& code_at(RunAddress lookup, const CodePosition* standing = nullptr);
     void read_rules(Code& code, RunAddress lookup);
     void read_call(Code& code, RunAddress return_address);
-    void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site);
+    void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site, const CodePosition* standing = nullptr);
     void add_next();
     void add_tail_calls(const Frame& physical, RunAddress return_address);
     std::optional<RunAddress> frame_address_of(const Frame& physical, const Code& code);

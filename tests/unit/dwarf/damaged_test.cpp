@@ -6,7 +6,7 @@
 
 #include "core/support/error.h"
 #include "core/symbols/module_symbols.h"
-#include "core/symbols/places.h"
+#include "core/code/sites.h"
 #include "tests/testing/command.h"
 #include "tests/testing/names.h"
 
@@ -22,7 +22,7 @@ void read_everything(const ModuleSymbols& symbols) {
         symbols.body_of(function);
         if (function.has_code()) {
             symbols.line_at(function.low());
-            after_prologue(symbols, function);
+            body_start(symbols, function);
             try {
                 symbols.frame_description(function.low());
             } catch (const Error&) {

@@ -1,7 +1,7 @@
 #include <gtest/gtest.h>
 
 #include "core/symbols/module_symbols.h"
-#include "core/symbols/places.h"
+#include "core/code/sites.h"
 #include "core/symbols/source_files.h"
 #include "tests/testing/command.h"
 #include "tests/testing/witness.h"
@@ -102,7 +102,7 @@ TEST(Places, MatchPathsByWholeComponents) {
 
 TEST(Places, AFunctionIsStoppedAtAfterItsPrologue) {
     const Function* function = locks().functions_named("factorial").front();
-    FileAddress body = after_prologue(locks(), *function);
+    FileAddress body = body_start(locks(), *function).address;
     EXPECT_GT(body, function->low());
     EXPECT_EQ(locks().line_at(body)->line, locks().line_at(function->low())->line + 1) << "the first line of the body";
 }

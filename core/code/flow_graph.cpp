@@ -1,0 +1,136 @@
+#include "core/code/flow_graph.h"
+
+#include <elf.h>
+
+#include <algorithm>
+#include <cstring>
+
+#include "core/machine/registers.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::uint64_t kMostTableEntries = 4096;
+
+template <class T>
+std::optional<T> read(ByteSpan bytes, std::uint64_t offset) {
+    if (offset + sizeof(T) > bytes.size()) return std::nullopt;
+    T value;
+    std::memcpy(&value, bytes.data() + offset, sizeof value);
+    return value;
+}
+
+}  // namespace
+
+FlowGraph::FlowGraph(const ModuleSymbols& symbols, const Function& function) : function_(&function) {
+    for (const FileRange& range : function.ranges) decode(symbols, range);
+    std::sort(nodes_.begin(), nodes_.end(), [](const Node& a, const Node& b) { return a.address < b.address; });
+    connect();
+    find_tables(symbols);
+    find_landings();
+}
+
+std::uint32_t FlowGraph::at(FileAddress address) const {
+    auto found = std::lower_bound(nodes_.begin(), nodes_.end(), address, [](const Node& node, FileAddress a) { return node.address < a; });
+    return found != nodes_.end() && found->address == address ? static_cast<std::uint32_t>(found - nodes_.begin()) : kNone;
+}
+
+void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
+    ByteSpan bytes = symbols.elf().loaded_bytes(range.low, range.size());
+    is_complete_ &= bytes.size() == range.size();
+    for (std::uint64_t offset = 0; offset < bytes.size();) {
+        FileAddress address = range.low + offset;
+        auto instruction = decode_instruction(bytes.subspan(offset), RunAddress(address.value));
+        if (!instruction) {
+            is_complete_ = false;
+            return;
+        }
+        Node node;
+        node.address = address;
+        node.length = static_cast<std::uint8_t>(instruction->length);
+        node.kind = instruction->kind;
+        node.is_filler = instruction->is_filler;
+        if (instruction->target) node.target = FileAddress(instruction->target->value);
+        bool goes_elsewhere = node.is_jump() || node.kind == Instruction::Kind::call;
+        node.is_computed = goes_elsewhere && !node.target;
+        // The address of a table: named by itself, or in the jump that reads it.
+        for (const MemoryOperand& memory : instruction->memory) {
+            bool is_relative = memory.base == kProgramCounterNumber && !memory.index;
+            bool is_absolute = !memory.base && memory.displacement > 0;
+            if (is_relative) tables_.push_back(node.behind() + static_cast<std::uint64_t>(memory.displacement));
+            else if (is_absolute) tables_.push_back(FileAddress(static_cast<std::uint64_t>(memory.displacement)));
+        }
+        nodes_.push_back(node);
+        offset += instruction->length;
+    }
+}
+
+void FlowGraph::connect() {
+    for (std::size_t i = 0; i < nodes_.size(); ++i) {
+        Node& node = nodes_[i];
+        bool goes_on = node.kind != Instruction::Kind::jump && node.kind != Instruction::Kind::returns && node.kind != Instruction::Kind::stops;
+        if (goes_on) node.next = at(node.behind());
+        if (node.is_jump() && node.target) node.branch = at(*node.target);
+    }
+}
+
+void FlowGraph::add_target(FileAddress address) {
+    std::uint32_t node = at(address);
+    if (node != kNone) computed_targets_.push_back(node);
+}
+
+// Offsets of four bytes from the table's own begin, or addresses of eight bytes, for as long as they lead into the function.
+void FlowGraph::read_table(const ModuleSymbols& symbols, FileAddress table) {
+    ByteSpan bytes = symbols.elf().loaded_bytes(table, 8 * kMostTableEntries);
+    for (std::uint64_t offset = 0; auto entry = read<std::int32_t>(bytes, offset); offset += 4) {
+        FileAddress target = table + static_cast<std::uint64_t>(static_cast<std::int64_t>(*entry));
+        if (at(target) == kNone) break;
+        add_target(target);
+    }
+    for (std::uint64_t offset = 0; auto entry = read<std::uint64_t>(bytes, offset); offset += 8) {
+        if (at(FileAddress(*entry)) == kNone) break;
+        add_target(FileAddress(*entry));
+    }
+}
+
+void FlowGraph::find_tables(const ModuleSymbols& symbols) {
+    bool has_computed = std::any_of(nodes_.begin(), nodes_.end(), [](const Node& node) { return node.is_jump() && node.is_computed; });
+    if (!has_computed) return;
+    std::sort(tables_.begin(), tables_.end());
+    tables_.erase(std::unique(tables_.begin(), tables_.end()), tables_.end());
+    for (FileAddress table : tables_) {
+        const Section* section = symbols.elf().section_at(table);
+        if (section && !section->is_code()) read_table(symbols, table);
+    }
+    // Tables of addresses in a program that can lie anywhere are filled in by the loader.
+    ByteSpan relocations = symbols.elf().bytes(".rela.dyn");
+    for (std::uint64_t offset = 0; auto relocation = read<Elf64_Rela>(relocations, offset); offset += sizeof(Elf64_Rela))
+        if (ELF64_R_TYPE(relocation->r_info) == R_X86_64_RELATIVE) add_target(FileAddress(static_cast<std::uint64_t>(relocation->r_addend)));
+    std::sort(computed_targets_.begin(), computed_targets_.end());
+    computed_targets_.erase(std::unique(computed_targets_.begin(), computed_targets_.end()), computed_targets_.end());
+}
+
+void FlowGraph::mark_reached(std::uint32_t from, std::vector<bool>& reached) const {
+    std::vector<std::uint32_t> waiting{from};
+    while (!waiting.empty()) {
+        std::uint32_t i = waiting.back();
+        waiting.pop_back();
+        for (; i != kNone && !reached[i]; i = nodes_[i].next) {
+            reached[i] = true;
+            if (nodes_[i].branch != kNone) waiting.push_back(nodes_[i].branch);
+        }
+    }
+}
+
+void FlowGraph::find_landings() {
+    std::vector<bool> reached(nodes_.size());
+    if (std::uint32_t first = entry(); first != kNone) mark_reached(first, reached);
+    for (std::uint32_t target : computed_targets_) mark_reached(target, reached);
+    for (std::uint32_t i = 0; i < nodes_.size(); ++i) {
+        if (reached[i] || nodes_[i].is_filler) continue;
+        landings_.push_back(i);
+        mark_reached(i, reached);
+    }
+}
+
+}  // namespace lantern

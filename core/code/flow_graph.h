@@ -1,0 +1,64 @@
+// Where control can go from each instruction of a function, as its file says it: jumps, tables of jumps, and what only an
+// exception leads to.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "core/machine/instruction.h"
+#include "core/symbols/module_symbols.h"
+
+namespace lantern {
+
+class FlowGraph {
+  public:
+    static constexpr std::uint32_t kNone = ~std::uint32_t{0};
+
+    struct Node {
+        FileAddress address;
+        std::uint8_t length = 1;
+        Instruction::Kind kind = Instruction::Kind::ordinary;
+        bool is_computed = false;         // a jump or call whose target is in a register or in memory
+        bool is_filler = false;
+        std::uint32_t next = kNone;       // by falling through; behind a call: where it returns to
+        std::uint32_t branch = kNone;     // a jump inside of the function
+        std::optional<FileAddress> target;  // of a direct jump or call, wherever it leads
+
+        bool is_jump() const { return kind == Instruction::Kind::jump || kind == Instruction::Kind::conditional_jump; }
+        bool leaves() const { return is_jump() && target && branch == kNone; }  // a call that is a jump
+        FileAddress behind() const { return address + length; }
+    };
+
+    // From the bytes of the file; nothing of a process is read.
+    FlowGraph(const ModuleSymbols& symbols, const Function& function);
+
+    const std::vector<Node>& nodes() const { return nodes_; }   // by address
+    std::uint32_t at(FileAddress address) const;                // kNone where no instruction begins
+    std::uint32_t entry() const { return at(function_->low()); }
+    const Function& function() const { return *function_; }
+    // False: some bytes are no instruction, so there may be ways that are not known.
+    bool is_complete() const { return is_complete_; }
+    // Where jumps through tables and registers can lead, as far as tables are found; code that nothing known leads to is taken
+    // for such where there are jumps like that.
+    const std::vector<std::uint32_t>& computed_targets() const { return computed_targets_; }
+    // Code that nothing known leads to: handlers of exceptions, and what cleans up behind one.
+    const std::vector<std::uint32_t>& landings() const { return landings_; }
+
+  private:
+    void decode(const ModuleSymbols& symbols, const FileRange& range);
+    void connect();
+    void find_tables(const ModuleSymbols& symbols);
+    void read_table(const ModuleSymbols& symbols, FileAddress table);
+    void add_target(FileAddress address);
+    void find_landings();
+    void mark_reached(std::uint32_t from, std::vector<bool>& reached) const;
+
+    const Function* function_;
+    std::vector<Node> nodes_;
+    std::vector<FileAddress> tables_;  // addresses of data that the code names
+    std::vector<std::uint32_t> computed_targets_, landings_;
+    bool is_complete_ = true;
+};
+
+}  // namespace lantern

@@ -1,0 +1,192 @@
+#include "core/code/sites.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+#include <utility>
+
+#include "core/code/statement_begins.h"
+#include "core/support/error.h"
+
+namespace lantern {
+
+using namespace dwarf;
+
+namespace {
+
+CodeSite site_of(const Function* function, const CodePosition& position) {
+    CodeSite site;
+    site.address = position.address;
+    site.is_inlined_copy = position.inlined != nullptr;
+    site.is_statement = position.is_statement;
+    if (position.inlined && function) site.inlined_into = function->name;
+    site.function = position.inlined ? position.inlined->inlined->name : function ? function->name : "";
+    if (position.file) site.file = *position.file;
+    site.line = position.line;
+    site.position = position;
+    return site;
+}
+
+// Compilers that do not number their rows give the statement around an inlined call none.
+bool gives_calls_no_rows(const Unit& unit) {
+    return unit.root().producer.substr(0, 4) != "GNU ";
+}
+
+// The functions of a unit that may have code of the line, and the lines of the file that have some.
+struct Candidates {
+    std::set<const Function*> functions;
+    std::set<std::uint32_t> lines;
+    std::optional<CodeSite> outside;  // the first row of the line that is in no function
+};
+void collect_candidates(const ModuleSymbols& symbols, const Unit& unit, std::string_view file, std::uint32_t line, Candidates& candidates) {
+    const LineTable& lines = symbols.lines_of(unit);
+    std::vector<bool> matches = matching_files(lines, file);
+    bool any_row = gives_calls_no_rows(unit);
+    const Function* last = nullptr;
+    for (const LineEntry& entry : lines.entries()) {
+        if (entry.line == 0 || entry.file >= matches.size() || !matches[entry.file]) continue;
+        if (entry.is_statement) candidates.lines.insert(entry.line);
+        if (entry.line != line && !any_row) continue;
+        if (!last || !any_contains(last->ranges, entry.range.low)) last = symbols.function_at(entry.range.low);
+        if (last) candidates.functions.insert(last);
+        else if (entry.line == line && entry.is_statement && (!candidates.outside || entry.range.low < candidates.outside->address))
+            candidates.outside = CodeSite{entry.range.low, "", lines.files()[entry.file].path, line, false, true, {}};
+    }
+}
+
+using Copy = const Scope*;
+
+void add_sites_of_line(const ModuleSymbols& symbols, const Function& function, std::string_view file, std::uint32_t line, LineSites& result) {
+    const auto& positions = symbols.positions_of(function);
+    std::map<std::pair<Copy, std::string>, std::vector<const CodePosition*>> by_copy;
+    for (const CodePosition& position : positions.all())
+        if (position.line == line && position.file && path_matches(*position.file, file)) by_copy[{position.inlined, *position.file}].push_back(&position);
+    if (by_copy.empty()) return;
+    std::optional<FlowGraph> flow;
+    for (auto& [copy, all] : by_copy) {
+        std::vector<const CodePosition*> chosen = all;
+        if (all.size() > 1) {
+            if (!flow) flow.emplace(symbols, function);
+            chosen = statement_begins(*flow, positions, copy.first, copy.second, line);
+        }
+        // Where no known way leads to the line, it stands wherever the line has code.
+        if (chosen.empty()) chosen = all;
+        for (const CodePosition* position : chosen) {
+            bool opens = !position->inlined && position->address == function.low();
+            CodeSite site = site_of(&function, *position);
+            if (CodePosition body = opens ? body_start(symbols, function) : *position; body.address != position->address) {
+                site = site_of(&function, body);
+                site.line = line;
+            }
+            result.sites.push_back(std::move(site));
+        }
+    }
+}
+
+// Only link-time optimisation inlines a function of one unit into another.
+bool refers_to_other_units(const Unit& unit) {
+    bool refers = false;
+    const AbbreviationTable& table = unit.abbreviations();
+    table.for_each([&](std::uint64_t, const Abbreviation& abbreviation) {
+        for (const AttributeSpec& spec : table.specs(abbreviation))
+            refers |= spec.name == DW_AT_abstract_origin && (spec.form == DW_FORM_ref_addr || spec.form == DW_FORM_GNU_ref_alt);
+    });
+    return refers;
+}
+
+// Where control comes into an inlined copy: its entry, and where its first statement begins again in a loop that was unrolled.
+void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy, std::vector<CodeSite>& sites) {
+    std::optional<FileAddress> entry = copy.inlined->entry;
+    for (const FileRange& range : copy.ranges)
+        if (!copy.inlined->entry && (!entry || range.low < *entry)) entry = range.low;
+    if (!entry) return;
+    CodePosition first = symbols.positions_of(holder).within(*entry, &copy);
+    sites.push_back(site_of(&holder, first));
+    if (first.is_call || !first.line || copy.ranges.size() < 2) return;
+    FlowGraph flow(symbols, holder);
+    for (const CodePosition* begin : statement_begins(flow, symbols.positions_of(holder), &copy, *first.file, first.line))
+        if (begin->address != first.address && begin->column == first.column) sites.push_back(site_of(&holder, *begin));
+}
+
+void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted, const Function& holder, std::vector<CodeSite>& sites) {
+    for (const auto& inner : scope.inner) {
+        if (inner->inlined && inner->inlined->origin == wanted.entry_offset) add_sites_of_copy(symbols, holder, *inner, sites);
+        collect_copies(symbols, *inner, wanted, holder, sites);
+    }
+}
+
+// True if the parameters lie in the frame, each at one place for the whole function: they are there once the prologue has run.
+bool parameters_wait_for_prologue(const FunctionBody& body) {
+    for (const Variable& variable : body.outermost.variables)
+        if (variable.is_parameter && !variable.locations.empty()) return !variable.locations.front().range;
+    return false;
+}
+
+// Nothing between the function's entry and the address goes anywhere else.
+bool is_straight(const FlowGraph& flow, FileAddress until) {
+    for (std::uint32_t node = flow.entry(); node != FlowGraph::kNone; node = flow.nodes()[node].next) {
+        const FlowGraph::Node& facts = flow.nodes()[node];
+        if (facts.address == until) return true;
+        if (facts.is_jump() || facts.kind == Instruction::Kind::call) return false;
+    }
+    return false;
+}
+
+}  // namespace
+
+LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::uint32_t line) {
+    LineSites result;
+    result.files = find_files(symbols, file);
+    Candidates candidates;
+    for (const Unit* unit : units_mentioning(symbols, file)) collect_candidates(symbols, *unit, file, line, candidates);
+    for (const Function* function : candidates.functions) add_sites_of_line(symbols, *function, file, line, result);
+    if (candidates.outside) result.sites.push_back(*candidates.outside);
+    // A part of a statement counts only where no statement of the line begins anywhere.
+    bool has_statement = std::any_of(result.sites.begin(), result.sites.end(), [](const CodeSite& site) { return site.is_statement; });
+    if (has_statement) std::erase_if(result.sites, [](const CodeSite& site) { return !site.is_statement; });
+    std::sort(result.sites.begin(), result.sites.end(), [](const CodeSite& a, const CodeSite& b) {
+        auto order = [](const CodeSite& site) { return site.position ? site.position->order : 0; };
+        return a.address != b.address ? a.address < b.address : order(a) < order(b);
+    });
+    if (result.sites.empty()) {
+        auto after = candidates.lines.upper_bound(line);
+        if (after != candidates.lines.begin()) result.lines_with_code.push_back(*std::prev(after));
+        if (after != candidates.lines.end()) result.lines_with_code.push_back(*after);
+    }
+    return result;
+}
+
+CodePosition body_start(const ModuleSymbols& symbols, const Function& function) {
+    FileAddress low = function.low();
+    const auto& positions = symbols.positions_of(function);
+    if (positions.at(low).empty()) return positions.within(low, nullptr);
+    const FileRange& range = function.ranges.front();
+    // The compiler may say where the prologue ends.
+    for (const CodePosition& position : positions.all())
+        if (position.ends_prologue && range.contains(position.address)) return positions.within(position.address, nullptr);
+    // Else the second statement is where the body starts, if every way leads to it.
+    bool is_first = true;
+    for (const CodePosition& position : positions.all()) {
+        if (position.address < low || !range.contains(position.address) || !position.is_statement) continue;
+        if (std::exchange(is_first, false)) continue;
+        bool is_sure = position.address == low || parameters_wait_for_prologue(symbols.body_of(function)) || is_straight(FlowGraph(symbols, function), position.address);
+        if (is_sure && (position.address != low || !position.inlined)) return position.inlined ? positions.within(position.address, nullptr) : position;
+        break;
+    }
+    return positions.within(low, nullptr);
+}
+
+std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& function) {
+    std::vector<CodeSite> sites;
+    if (function.has_code()) sites.push_back(site_of(&function, body_start(symbols, function)));
+    // A function that was also inlined has its abstract entry listed on its own.
+    if (!function.has_code()) {
+        for (const auto& unit : symbols.debug_info().units()) {
+            if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
+            for (const Function* holder : symbols.functions_of(*unit)) collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder, sites);
+        }
+    }
+    return sites;
+}
+
+}  // namespace lantern
