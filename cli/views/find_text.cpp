@@ -68,6 +68,7 @@ std::string code_text(const CodeReport& report, const Style& style) {
         if (!site.inlined_into.empty()) out += fmt::format("  inlined into {}", escape_for_display(site.inlined_into));
         out += "\n";
     }
+    if (report.blocks.empty() && report.is_line) out += "no instruction is the line's own: what it says was merged into what stands around it\n";
     if (report.blocks.empty()) return out;
     std::uint64_t bytes = 0;
     for (const auto& block : report.blocks) bytes += block.high - block.low;

@@ -223,7 +223,8 @@ CodeReport report_code(Session& session, const Place& place) {
         }
         report.sites.push_back(std::move(one));
     }
-    if (place.kind != Place::Kind::line) return report;
+    report.is_line = place.kind == Place::Kind::line;
+    if (!report.is_line) return report;
     for (const Module* module : modules)
         for (const LineBlock& block : blocks_of_line(module->symbols(), place.file, place.line))
             report.blocks.push_back({module->to_run(block.range.low).value, module->to_run(block.range.high).value, block.function, block.inlined_into});

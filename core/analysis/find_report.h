@@ -39,6 +39,7 @@ FindReport report_found(Session& session, const FindQuery& query);
 // `find code PLACE`
 struct CodeReport {
     std::string place;
+    bool is_line = false;      // it is about a line of source
     struct Site {
         std::uint64_t address = 0;  // run address
         std::string function, inlined_into, file, module;

@@ -50,7 +50,7 @@ void collect_candidates(const ModuleSymbols& symbols, const Unit& unit, std::str
         if (!last || !any_contains(last->ranges, entry.range.low)) last = symbols.function_at(entry.range.low);
         if (last) candidates.functions.insert(last);
         else if (entry.line == line && entry.is_statement && (!candidates.outside || entry.range.low < candidates.outside->address))
-            candidates.outside = CodeSite{entry.range.low, "", lines.files()[entry.file].path, line, false, true, {}};
+            candidates.outside = CodeSite{.address = entry.range.low, .function = {}, .file = lines.files()[entry.file].path, .line = line, .inlined_into = {}, .position = {}};
     }
 }
 

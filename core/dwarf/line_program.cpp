@@ -193,9 +193,11 @@ class Machine {
     }
     void emit() {
         program_.rows.push_back(row_);
+        ++row_.view;
         row_.prologue_end = row_.epilogue_begin = false;
     }
     void advance(std::uint64_t operations) {
+        if (operations) row_.view = 0;
         row_.address = row_.address + operations * header_.minimum_instruction_length;
     }
     void special(std::uint8_t opcode) {
@@ -217,6 +219,7 @@ class Machine {
                 break;
             case DW_LNE_set_address:
                 row_.address = FileAddress(reader_.unsigned_of_size(static_cast<unsigned>(length - 1)));
+                row_.view = 0;
                 break;
             case DW_LNE_define_file: add_file_4(reader_, reader_.c_string(), header_, program_); break;
             default: break;

@@ -22,6 +22,7 @@ struct LineRow {
     std::uint32_t file = 0;  // index into LineProgram::files
     std::uint32_t line = 0;  // 0: no source line
     std::uint16_t column = 0;
+    std::uint16_t view = 0;  // which of the rows of its address it is, as compilers number them; 0 again where a function begins
     bool is_statement : 1 = false;
     bool end_sequence : 1 = false;
     bool prologue_end : 1 = false;

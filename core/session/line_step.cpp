@@ -56,15 +56,23 @@ bool LineStep::is_steppable(const Module& module) const {
 
 bool LineStep::is_steppable(const Module& module, FileAddress at) const {
     if (!is_steppable(module)) return false;
-    auto line = module.symbols().line_at(at);
-    return line && (!session_.is_library_source(line->file) || (from_.file && session_.is_library_source(*from_.file)));
+    // What counts is the function's own source, not that of what is inlined at its very begin.
+    const Function* function = module.symbols().function_at(at);
+    CodePosition own = function ? module.symbols().positions_of(*function).within(at, nullptr) : CodePosition{};
+    return own.file && own.line && !is_foreign(*own.file);
 }
 
-// Whether the step goes into the inlined call that a position lies in.
+// A library's source, where the step began in the user's own.
+bool LineStep::is_foreign(const std::string& file) const {
+    return session_.is_library_source(file) && !(from_.file && session_.is_library_source(*from_.file));
+}
+
+// Whether a step may end in the inlined call that a position lies in: in its own and further out, and where it enters calls in any;
+// not in the library's code between the user's own, unless it began there.
 bool LineStep::is_entered(const CodePosition& position) const {
-    if (is_within(from_.inlined, position.inlined)) return true;  // the same call, or further out
+    if (is_within(from_.inlined, position.inlined)) return position.inlined == from_.inlined || !is_foreign(*position.file);
     if (!enters_) return false;
-    if (wish_.into.empty()) return wish_.anyway || !session_.is_library_source(*position.file) || (from_.file && session_.is_library_source(*from_.file));
+    if (wish_.into.empty()) return wish_.anyway || !is_foreign(*position.file);
     for (const Scope* call = position.inlined; call && !is_within(from_.inlined, call); call = call->around)
         if (is_wanted(call->inlined->name)) return true;
     return false;
@@ -276,26 +284,44 @@ LineStep::Progress LineStep::look_around(Stop& stop) {
     return Progress::keep_going;
 }
 
+// Where a frame that something has come back to stands in the user's own code: before what begins at the address, or in the innermost
+// of the calls inlined there that is the user's. Nothing where none is. `frame` is the innermost of those that share the address.
+std::optional<CodePosition> LineStep::users_position(const Frame& frame) const {
+    if (!frame.function || !frame.module || !is_steppable(*frame.module)) return std::nullopt;
+    auto first = first_position(frame);
+    if (first && !is_foreign(*first->file)) return first;
+    const FunctionPositions& positions = frame.module->symbols().positions_of(*frame.function);
+    FileAddress at = frame.module->to_file(frame.program_counter);
+    auto running = positions.in_force(frame.file_address());
+    for (const Scope* call = running ? running->inlined : nullptr;; call = call->around) {
+        CodePosition position = positions.within(at, call);
+        if (position.file && position.line && !is_foreign(*position.file)) return position;
+        if (!call) return std::nullopt;
+    }
+}
+
 Stop LineStep::to_lines_further_out() {
     Unwinder walk(process_, thread_);
-    auto has_lines = [&](const Frame& frame) { return frame.line && frame.module && is_steppable(*frame.module, frame.file_address()); };
-    if (has_lines(*walk.frame(0))) {
-        Stop stop;
-        stop.reason = StopReason::stepped;
-        stop.thread = thread_;
-        stop.left_function = true;
-        stop.position = first_position(*walk.frame(0));
-        return stop;
+    const Frame* frame = walk.frame(0);
+    Stop stop;
+    stop.reason = StopReason::stepped;
+    stop.thread = thread_;
+    stop.left_function = true;
+    stop.position = users_position(*frame);
+    if (stop.position) return stop;
+    std::optional<CodePosition> goal;
+    for (frame = walk.caller_of_function(*frame); frame; frame = walk.caller_of_function(*frame)) {
+        // The first of the frames that share the address.
+        const Frame* innermost = frame;
+        while (innermost->level > 0 && walk.frame(innermost->level - 1)->program_counter == frame->program_counter) innermost = walk.frame(innermost->level - 1);
+        goal = users_position(*innermost);
+        if (goal) break;
     }
-    const Frame* caller = walk.frame(1);
-    while (caller && !has_lines(*caller)) caller = walk.frame(caller->level + 1);
-    if (!caller) return movement_.run({}, [](ThreadId) { return false; });
-    RunAddress identity = walk.frame(caller->level - 1)->call_frame_address.value_or(RunAddress());
-    Stop stop = movement_.run({caller->program_counter}, [&](ThreadId thread) {
-        return thread == thread_ && movement_.frame_identity(thread) > identity;
-    });
+    if (!frame) return movement_.run({}, [](ThreadId) { return false; });
+    RunAddress back = frame->program_counter, outside = frame->call_frame_address.value_or(RunAddress());
+    stop = movement_.run({back}, [&](ThreadId thread) { return thread == thread_ && movement_.frame_identity(thread) >= outside; });
     stop.left_function = stop.reason == StopReason::stepped;
-    if (stop.left_function && !stop.position) stop.position = first_position(*Unwinder(process_, thread_).frame(0));
+    if (stop.left_function && !stop.position) stop.position = goal;
     return stop;
 }
 

@@ -65,6 +65,8 @@ class LineStep {
     // The user's own code, or code of the same kind as where the step began.
     bool is_steppable(const Module& module) const;
     bool is_steppable(const Module& module, FileAddress at) const;
+    bool is_foreign(const std::string& file) const;
+    std::optional<CodePosition> users_position(const Frame& frame) const;
 
     Session& session_;
     Movement& movement_;

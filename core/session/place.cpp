@@ -110,7 +110,9 @@ std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationConte
 }
 
 std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationContext& context) {
-    if (place.name.find_first_of("*?") != std::string::npos && place.name.find("operator") == std::string::npos) return resolve_pattern(place, context);
+    // A star between brackets may be a pointer's: a name comes before a pattern.
+    bool may_be_pattern = place.name.find_first_of("*?") != std::string::npos && place.name.find("operator") == std::string::npos;
+    if (may_be_pattern && place.name.find_first_of("<(") == std::string::npos) return resolve_pattern(place, context);
     std::vector<PlaceSite> sites;
     std::vector<std::string> names;
     bool known = false;
@@ -126,6 +128,7 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
         if (!described) add_symbol_sites(place, module, sites);
     }
     if (!sites.empty()) return sites;
+    if (may_be_pattern) return resolve_pattern(place, context);
     if (known)
         throw RequestError(fmt::format("no code of {} is left: the compiler has computed it away", place.name),
                            "stop at a line that calls it, or compile with -O0");
@@ -165,6 +168,22 @@ std::vector<PlaceSite> resolve_address(const Place& place, const EvaluationConte
 
 }  // namespace
 
+namespace {
+
+// "canal::Queue<int, 4>::first" and "operator bool" are names; "fill for" is none.
+bool has_space_outside_of_brackets(std::string_view text) {
+    int depth = 0;
+    std::size_t word = text.find("operator");
+    for (std::size_t i = 0; i < std::min(word, text.size()); ++i) {
+        if (text[i] == '<' || text[i] == '(' || text[i] == '{' || text[i] == '[') ++depth;
+        if (text[i] == '>' || text[i] == ')' || text[i] == '}' || text[i] == ']') --depth;
+        if (text[i] == ' ' && depth <= 0) return true;
+    }
+    return false;
+}
+
+}  // namespace
+
 Place parse_place(std::string_view given, const std::string& current_file) {
     std::string_view text = trimmed(given);
     Place place;
@@ -186,13 +205,18 @@ Place parse_place(std::string_view given, const std::string& current_file) {
     std::size_t colon = text.rfind(':');
     if (colon != std::string_view::npos && colon > 0 && text[colon - 1] != ':') {
         std::string_view digits = text.substr(colon + 1);
+        bool is_name = text.find_first_of("<({") != std::string_view::npos && !all_digits(digits);
+        if (is_name) {
+            place.name = text;
+            return place;
+        }
         if (!all_digits(digits)) throw RequestError(fmt::format("after FILE: comes a line number, not {}", quote(digits)));
         place.kind = Place::Kind::line;
         place.file = text.substr(0, colon);
         place.line = line_number(digits);
         return place;
     }
-    if (text.find(' ') != std::string_view::npos)
+    if (has_space_outside_of_brackets(text))
         throw RequestError(fmt::format("{} is no place", quote(text)), "FILE:LINE, LINE, a function's name, or address EXPR");
     place.name = text;
     return place;

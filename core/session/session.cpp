@@ -138,6 +138,7 @@ bool Session::is_library(const Module& module) const {
 bool Session::is_library_source(const std::string& file) const {
     for (const char* folder : {"/usr/include/", "/usr/lib/", "/rustc/", "/lib/"})
         if (file.starts_with(folder)) return true;
+    if (file.find("/lib/rustlib/src/rust/") != std::string::npos) return true;  // the same, where the toolchain has its sources
     return std::any_of(library_folders_.begin(), library_folders_.end(), [&](const std::string& folder) { return file.starts_with(folder); });
 }
 

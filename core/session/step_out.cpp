@@ -16,6 +16,7 @@ Stop Session::out() {
     if (!caller || !frame->call_frame_address)
         throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)), "continue runs on to the end");
     RunAddress identity = *frame->call_frame_address, back = caller->program_counter;
+    std::optional<RunAddress> home = caller->call_frame_address;
     const Module* module = frame->module;
     const Function* function = frame->function;
     std::string name = frame_function_name(*frame);
@@ -24,7 +25,7 @@ Stop Session::out() {
     stack_.reset();
     selected_level_ = 0;
     Movement movement(*this);
-    movement.set_home(caller->call_frame_address);
+    movement.set_home(home);
     Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == thread_ && movement.frame_identity(thread) > identity; });
     if (stop.reason == StopReason::stepped) {
         stop.reason = StopReason::returned;

@@ -24,24 +24,23 @@ LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files
     for (const Sequence& sequence : sequences) {
         // Code the linker threw away stays behind at addresses that are no code.
         if (!areas.holds(sequence.low)) continue;
-        std::uint16_t view = 0;
-        for (std::size_t i = sequence.first; i + 1 < sequence.end; ++i) {
-            view = i > sequence.first && rows[i].address == rows[i - 1].address ? static_cast<std::uint16_t>(view + 1) : std::uint16_t{0};
-            add(rows[i], rows[i + 1].address, view);
-        }
+        // What a compiler left at the very end has no code, and what begins there is another's.
+        FileAddress end = rows[sequence.end - 1].address;
+        for (std::size_t i = sequence.first; i + 1 < sequence.end; ++i)
+            if (rows[i].address != end) add(rows[i], rows[i + 1].address);
     }
     auto before = [](const LineEntry& a, const LineEntry& b) { return a.range.low < b.range.low; };
     if (!std::is_sorted(entries_.begin(), entries_.end(), before)) std::stable_sort(entries_.begin(), entries_.end(), before);
 }
 
-void LineTable::add(const dwarf::LineRow& row, FileAddress next, std::uint16_t view) {
+void LineTable::add(const dwarf::LineRow& row, FileAddress next) {
     if (next < row.address) return;
     LineEntry entry;
     entry.range = {row.address, next};
     entry.file = row.file < files_.size() ? row.file : 0;
     entry.line = row.line;
     entry.column = row.column;
-    entry.view = view;
+    entry.view = row.view;
     entry.is_statement = row.is_statement;
     entry.prologue_end = row.prologue_end;
     entry.epilogue_begin = row.epilogue_begin;

@@ -13,7 +13,7 @@ struct LineEntry {
     std::uint32_t file = 0;  // index into LineTable::files
     std::uint32_t line = 0;
     std::uint16_t column = 0;
-    std::uint16_t view = 0;  // which of the rows of its address it is
+    std::uint16_t view = 0;  // see LineRow
     bool is_statement = false;
     bool prologue_end = false;
     bool epilogue_begin = false;
@@ -28,7 +28,7 @@ class LineTable {
     const LineEntry* at(FileAddress address) const;                     // null if no line owns it
 
   private:
-    void add(const dwarf::LineRow& row, FileAddress next, std::uint16_t view);
+    void add(const dwarf::LineRow& row, FileAddress next);
 
     std::vector<dwarf::LineFile> files_;
     std::vector<LineEntry> entries_;

@@ -252,15 +252,54 @@ bool impl_matches(const std::string& function, std::string_view wanted) {
 
 }  // namespace
 
-std::vector<const Function*> ModuleSymbols::functions_named(std::string_view name) const {
+namespace {
+
+std::string without_spaces(std::string_view text) {
+    std::string out;
+    std::copy_if(text.begin(), text.end(), std::back_inserter(out), [](char c) { return c != ' '; });
+    return out;
+}
+
+// "over(double)" → the name and "(double)"; the brackets of "operator()" and of "(anonymous)" belong to the name.
+std::pair<std::string_view, std::string_view> split_parameters(std::string_view name) {
+    if (!name.ends_with(')')) return {name, {}};
+    int depth = 0;
+    std::size_t open = name.size();
+    while (open-- > 0) {
+        depth += name[open] == ')' ? 1 : name[open] == '(' ? -1 : 0;
+        if (depth == 0) break;
+    }
+    std::string_view before = name.substr(0, std::min(open, name.size()));
+    bool is_parameters = !before.empty() && !before.ends_with("::") && !before.ends_with("operator");
+    return is_parameters ? std::pair(before, name.substr(open)) : std::pair(name, std::string_view());
+}
+
+}  // namespace
+
+std::vector<const Function*> ModuleSymbols::functions_named(std::string_view whole) const {
+    auto [name, parameters] = split_parameters(whole);
+    std::vector<const Function*> found = functions_called(name);
+    if (parameters.empty()) return found;
+    // One of several of a name, by what it takes.
+    std::string wanted = without_spaces(parameters);
+    std::erase_if(found, [&](const Function* function) {
+        std::string taken = "(";
+        for (const Type* parameter : type_of(*function).parameters) taken += (taken.size() > 1 ? "," : "") + without_spaces(type_text(*parameter));
+        return taken + ")" != wanted;
+    });
+    return found;
+}
+
+std::vector<const Function*> ModuleSymbols::functions_called(std::string_view name) const {
     std::vector<const Function*> found;
+    std::string exact = without_spaces(name);
     index().for_each_named(last_component(name), [&](const NameEntry& entry) {
         if (!is_function(entry.kind)) return;
         std::string qualified = index().qualified_name(entry);
         bool fits = name_matches(qualified, name);
-        if (!fits && qualified.find("{impl#") == std::string::npos) return;
         const Function* one = function(entry.position);
-        if (one && (fits || impl_matches(one->name, name))) found.push_back(one);
+        // What the functions around it add to its name, and what a demangler makes of it, only the function itself knows.
+        if (one && (fits || impl_matches(one->name, name) || without_spaces(one->name) == exact)) found.push_back(one);
     });
     std::sort(found.begin(), found.end(), [](const Function* a, const Function* b) { return a->entry_offset < b->entry_offset; });
     return found;

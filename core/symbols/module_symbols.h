@@ -57,8 +57,8 @@ class ModuleSymbols {
     const Function* function_at(FileAddress address) const;
     // The function whose entry stands there; null if none does or it is damaged.
     const Function* function(dwarf::Position entry) const;
-    // Every function called so: the whole name or its last components, template arguments left out or not. With code
-    // and inlined-only ones.
+    // Every function called so: the whole name or its last components, template arguments left out or not, with its parameters'
+    // types behind it or not: "over(double)". With code and inlined-only ones.
     std::vector<const Function*> functions_named(std::string_view name) const;
     std::vector<const Function*> functions_of(const dwarf::Unit& unit) const;  // those with code, by address
     // Null when the function's entry is damaged. Owned here.
@@ -126,6 +126,7 @@ class ModuleSymbols {
     Function read_function(const dwarf::Entry& entry) const;
     std::optional<dwarf::Position> find_complete(const dwarf::Entry& declaration) const;
     // The file's own name index, while it is sound and ours is not there yet; else null.
+    std::vector<const Function*> functions_called(std::string_view name) const;
     const dwarf::NameTable* name_table() const;
     std::optional<dwarf::Position> type_in_table(const dwarf::NameTable& table, std::string_view name, std::optional<NameKind> kind) const;
     void distrust_name_table(const std::string& why) const;

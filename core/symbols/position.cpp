@@ -43,6 +43,7 @@ bool is_within(const Scope* inner, const Scope* outer) {
 }
 
 FunctionPositions::FunctionPositions(const ModuleSymbols& symbols, const Function& function) : symbols_(symbols), lines_(table_of(symbols, function)) {
+    if (function.has_code()) low_ = function.low();
     for (std::uint32_t i = 0; i < lines_.files().size(); ++i) numbers_.try_emplace(lines_.files()[i].path, i);
     own_ = declared(function);
     collect(symbols.body_of(function).outermost);
@@ -113,6 +114,10 @@ void FunctionPositions::read_range(const FileRange& range) {
 
 void FunctionPositions::read_address(std::span<const LineEntry> rows, const Scopes& running, const Scopes& ended) {
     FileAddress address = rows.front().range.low;
+    // Before a function's own first row may stand what was left of the one before it.
+    if (address == low_)
+        for (std::size_t i = rows.size(); i-- > 1;)
+            if (rows[i].view == 0) rows = rows.subspan(i);
     std::size_t first = all_.size();
     for (const LineEntry& row : rows) all_.push_back(position_of(row, reading(row, address, running, ended, rows.size() > 1)));
     if (!has_views_) add_calls(address, running, first);

@@ -76,6 +76,7 @@ class FunctionPositions {
 
     const ModuleSymbols& symbols_;
     const LineTable& lines_;
+    FileAddress low_;  // of the function
     std::vector<CodePosition> all_;
     std::map<std::string_view, std::uint32_t> numbers_;  // of files by path
     std::map<const Scope*, Declared> declared_;

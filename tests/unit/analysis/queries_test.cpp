@@ -168,8 +168,11 @@ TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
     CodeReport code = report_code(*session, session->place("deepest"));
     ASSERT_GE(code.sites.size(), 1u);
     EXPECT_EQ(code.sites[0].inlined_into, "main");
+    // The function's own first line has been merged into what stands around it; the next one that has code of its own.
     std::uint32_t number = code.sites[0].line;
-    CodeReport line = report_code(*session, session->place(fmt::format("barges.cpp:{}", number)));
+    CodeReport line;
+    for (; line.blocks.empty() && number < code.sites[0].line + 5; ++number) line = report_code(*session, session->place(fmt::format("barges.cpp:{}", number)));
+    --number;
     ASSERT_FALSE(line.blocks.empty());
     const ModuleSymbols& symbols = session->symbols();
     for (const CodeReport::Block& block : line.blocks) {
