@@ -161,16 +161,18 @@ CodePosition body_start(const ModuleSymbols& symbols, const Function& function) 
     const auto& positions = symbols.positions_of(function);
     if (positions.at(low).empty()) return positions.within(low, nullptr);
     const FileRange& range = function.ranges.front();
-    // The compiler may say where the prologue ends.
+    bool waits = parameters_wait_for_prologue(symbols.body_of(function));
+    auto is_sure = [&](FileAddress at) { return waits || at == low || is_straight(FlowGraph(symbols, function), at); };
+    // The compiler may say where the prologue ends; where some ways do not lead there, the parameters are in place from the start.
     for (const CodePosition& position : positions.all())
-        if (position.ends_prologue && range.contains(position.address)) return positions.within(position.address, nullptr);
-    // Else the second statement is where the body starts, if every way leads to it.
+        if (position.ends_prologue && range.contains(position.address)) return positions.within(is_sure(position.address) ? position.address : low, nullptr);
+    // Else the second statement is where the body starts.
     bool is_first = true;
     for (const CodePosition& position : positions.all()) {
         if (position.address < low || !range.contains(position.address) || !position.is_statement) continue;
         if (std::exchange(is_first, false)) continue;
-        bool is_sure = position.address == low || parameters_wait_for_prologue(symbols.body_of(function)) || is_straight(FlowGraph(symbols, function), position.address);
-        if (is_sure && (position.address != low || !position.inlined)) return position.inlined ? positions.within(position.address, nullptr) : position;
+        if (position.address == low && position.inlined) break;
+        if (is_sure(position.address)) return position.inlined ? positions.within(position.address, nullptr) : position;
         break;
     }
     return positions.within(low, nullptr);

@@ -269,7 +269,8 @@ std::pair<std::string_view, std::string_view> split_parameters(std::string_view 
         depth += name[open] == ')' ? 1 : name[open] == '(' ? -1 : 0;
         if (depth == 0) break;
     }
-    std::string_view before = name.substr(0, std::min(open, name.size()));
+    if (open >= name.size()) return {name, {}};
+    std::string_view before = name.substr(0, open);
     bool is_parameters = !before.empty() && !before.ends_with("::") && !before.ends_with("operator");
     return is_parameters ? std::pair(before, name.substr(open)) : std::pair(name, std::string_view());
 }

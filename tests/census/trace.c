@@ -97,14 +97,23 @@ static void cover(pid_t child, uint64_t base) {
     for (size_t i = 0; i < count; ++i)
         if (pread(memory, &bytes[i], 1, (off_t)(addresses[i] + base)) == 1) pwrite(memory, &trap, 1, (off_t)(addresses[i] + base));
     int status, signal = 0;
+    ptrace(PTRACE_SETOPTIONS, child, 0, PTRACE_O_TRACECLONE);
+    pid_t thread = child;
     for (;;) {
-        ptrace(PTRACE_CONT, child, 0, signal);
-        if (waitpid(child, &status, 0) < 0 || WIFEXITED(status) || WIFSIGNALED(status)) return;
-        signal = WSTOPSIG(status);
-        if (signal != SIGTRAP) continue;
+        if (thread) ptrace(PTRACE_CONT, thread, 0, signal);
+        thread = waitpid(-1, &status, __WALL);
+        if (thread < 0 || (thread == child && (WIFEXITED(status) || WIFSIGNALED(status)))) return;
         signal = 0;
+        if (!WIFSTOPPED(status)) {
+            thread = 0;
+            continue;
+        }
+        if (WSTOPSIG(status) != SIGTRAP || status >> 16) {
+            if (WSTOPSIG(status) != SIGSTOP && !(status >> 16)) signal = WSTOPSIG(status);
+            continue;
+        }
         struct user_regs_struct registers;
-        ptrace(PTRACE_GETREGS, child, 0, &registers);
+        ptrace(PTRACE_GETREGS, thread, 0, &registers);
         uint64_t at = registers.rip - 1 - base;
         size_t low = 0, high = count;
         while (low < high) {
@@ -115,7 +124,7 @@ static void cover(pid_t child, uint64_t base) {
         if (low == count || addresses[low] != at) continue;
         pwrite(memory, &bytes[low], 1, (off_t)(at + base));
         registers.rip -= 1;
-        ptrace(PTRACE_SETREGS, child, 0, &registers);
+        ptrace(PTRACE_SETREGS, thread, 0, &registers);
         printf("%" PRIx64 "\n", at);
     }
 }
