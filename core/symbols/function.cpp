@@ -39,7 +39,13 @@ bool add_way_to(const Scope& scope, const Scope* wanted, std::vector<const Scope
 
 std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc, const Scope* innermost) {
     std::vector<const Scope*> way;
-    if (!innermost || !add_way_to(body.outermost, innermost, way)) way = {&body.outermost};
+    const Scope* recorded = innermost && !innermost->inlined->is_recorded ? innermost->around : innermost;
+    if (!recorded || !add_way_to(body.outermost, recorded, way)) way = {&body.outermost};
+    if (recorded != innermost) {
+        auto chains = chains_down_to(body, pc, recorded);
+        chains.insert(chains.begin(), ScopeChain{&*innermost->inlined, {innermost}});
+        return chains;
+    }
     // Below it, the blocks that hold the address.
     for (const Scope* scope = way.back(); scope;) {
         const Scope* next = nullptr;

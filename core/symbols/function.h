@@ -46,6 +46,7 @@ struct InlinedCall {
     std::string call_file;
     std::uint32_t call_line = 0, call_column = 0;
     std::optional<FileAddress> entry;  // where control comes into this copy, as far as it is said
+    bool is_recorded = true;           // false: only the lines of its source tell that it runs; where it was called is not known
     std::optional<std::uint32_t> entry_view;  // and before which row of the line table there, where the compiler numbers them (gcc)
 };
 

@@ -333,6 +333,18 @@ const FunctionPositions& ModuleSymbols::positions_of(const Function& function) c
     return *slot;
 }
 
+const Function* ModuleSymbols::inlined_function_around(const Unit& unit, const std::string& file, std::uint32_t line) const {
+    auto [slot, is_new] = inlined_functions_.try_emplace(&unit);
+    if (is_new)
+        for (const NameEntry& entry : names_of(unit).names)
+            if (entry.kind == NameKind::inlined_function)
+                if (const Function* one = function(entry.position); one && one->declared_line) slot->second[one->declared_in][one->declared_line] = one;
+    auto of_file = slot->second.find(file);
+    if (of_file == slot->second.end()) return nullptr;
+    auto after = of_file->second.upper_bound(line);
+    return after == of_file->second.begin() ? nullptr : std::prev(after)->second;
+}
+
 std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& function, FileAddress address) const {
     try {
         return dwarf().scopes->inlined_at(function, address);

@@ -64,6 +64,8 @@ class ModuleSymbols {
     // Null when the function's entry is damaged. Owned here.
     const FunctionBody& body_of(const Function& function) const;
     const FunctionPositions& positions_of(const Function& function) const;  // kept
+    // Of the unit's functions that were inlined, the one whose source begins nearest above a line of that very file; null if none does.
+    const Function* inlined_function_around(const dwarf::Unit& unit, const std::string& file, std::uint32_t line) const;
     // The calls inlined around an address of the function, innermost first; does not read the whole body.
     std::vector<InlinedCall> inlined_calls_at(const Function& function, FileAddress address) const;
     std::optional<Variable> global(const NameEntry& entry) const;
@@ -155,6 +157,7 @@ class ModuleSymbols {
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
+    mutable std::map<const dwarf::Unit*, std::map<std::string, std::map<std::uint32_t, const Function*>>> inlined_functions_;  // by file and line
     mutable std::unordered_map<dwarf::Position, std::vector<TailCall>> tail_calls_;
     mutable std::map<const Function*, Type> function_types_;
     mutable std::optional<std::map<FileAddress, const Type*>> trait_tables_;

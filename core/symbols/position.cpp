@@ -42,7 +42,7 @@ bool is_within(const Scope* inner, const Scope* outer) {
     return false;
 }
 
-FunctionPositions::FunctionPositions(const ModuleSymbols& symbols, const Function& function) : symbols_(symbols), lines_(table_of(symbols, function)) {
+FunctionPositions::FunctionPositions(const ModuleSymbols& symbols, const Function& function) : symbols_(symbols), function_(function), lines_(table_of(symbols, function)) {
     if (function.has_code()) low_ = function.low();
     for (std::uint32_t i = 0; i < lines_.files().size(); ++i) numbers_.try_emplace(lines_.files()[i].path, i);
     own_ = declared(function);
@@ -124,8 +124,8 @@ void FunctionPositions::read_address(std::span<const LineEntry> rows, const Scop
     for (std::size_t i = first; i < all_.size(); ++i) all_[i].order = static_cast<std::uint16_t>(i - first);
 }
 
-const Scope* FunctionPositions::reading(const LineEntry& row, FileAddress address, const Scopes& running, const Scopes& ended, bool has_others) const {
-    if (claims_.empty() && points_.empty()) return nullptr;
+const Scope* FunctionPositions::reading(const LineEntry& row, FileAddress address, const Scopes& running, const Scopes& ended, bool has_others) {
+    if (claims_.empty() && points_.empty() && !has_views_) return nullptr;
     // What begins only behind this row does not hold it, nor does what lies in that.
     auto begins_later = [&](const Scope* scope) {
         for (; scope; scope = scope->around) {
@@ -152,7 +152,35 @@ const Scope* FunctionPositions::reading(const LineEntry& row, FileAddress addres
     bool is_plain = begins_at_row || row.line == 0 || row.file >= lines_.files().size() || (!has_views_ && !has_others);
     if (is_plain) return usual;
     candidates.insert(candidates.end(), ended.begin(), ended.end());
-    return owner(row, candidates, usual);
+    const Scope* found = owner(row, candidates, usual);
+    auto known = declared_.find(found);
+    const Declared& whose = found ? (known == declared_.end() ? own_ : known->second) : own_;
+    bool has_file = whose.line && whose.file != ~0u;
+    return has_file && !fits(whose, row) ? unrecorded(row, found) : found;
+}
+
+// The row's line is not in the source of any function that is said to run there. gcc loses the record of an inlined call where it
+// copies or threads its code: the function whose source it is runs there all the same.
+const Scope* FunctionPositions::unrecorded(const LineEntry& row, const Scope* around) {
+    const std::string& file = lines_.files()[row.file].path;
+    const dwarf::Unit* unit = symbols_.unit_at(low_);
+    const Function* whose = unit ? symbols_.inlined_function_around(*unit, file, row.line) : nullptr;
+    if (!whose || whose->entry_offset == function_.entry_offset) return around;
+    // A constructor sets members where the class declares them.
+    std::string_view outer = around ? std::string_view(around->inlined->name) : std::string_view(function_.name);
+    std::string_view last = last_component(outer), scope = outer.substr(0, outer.size() - last.size());
+    bool is_constructor = scope.size() > 2 && without_template_arguments(last_component(scope.substr(0, scope.size() - 2))) == last;
+    if (is_constructor) return around;
+    auto& slot = unrecorded_[{around, whose}];
+    if (!slot) {
+        slot = std::make_unique<Scope>();
+        slot->around = around;
+        slot->inlined.emplace();
+        slot->inlined->name = whose->name;
+        slot->inlined->origin = whose->entry_offset;
+        slot->inlined->is_recorded = false;
+    }
+    return slot.get();
 }
 
 CodePosition FunctionPositions::position_of(const LineEntry& row, const Scope* inlined) const {
@@ -208,6 +236,7 @@ std::optional<CodePosition> FunctionPositions::in_force(FileAddress address) con
     if (position.address == address) return position;
     if (position.end <= address) return std::nullopt;
     // In the middle of a row other inlined calls may be running than at its begin.
+    if (position.inlined && !position.inlined->inlined->is_recorded) return position;
     Scopes running;
     for (const Claim& claim : claims_)
         if (claim.range.contains(address)) running.push_back(claim.scope);
@@ -228,8 +257,9 @@ CodePosition FunctionPositions::within(FileAddress address, const Scope* inlined
     position.address = position.end = address;
     position.order = 0;
     position.inlined = inlined;
+    position.is_statement = false;
     if (!call) return position;
-    position.file = &call->inlined->call_file;
+    position.file = call->inlined->call_line ? &call->inlined->call_file : nullptr;
     position.line = call->inlined->call_line;
     position.column = static_cast<std::uint16_t>(call->inlined->call_column);
     position.is_call = true;

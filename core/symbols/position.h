@@ -4,6 +4,7 @@
 #pragma once
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <span>
 #include <string_view>
@@ -70,11 +71,13 @@ class FunctionPositions {
     const Scope* owner(const LineEntry& row, const Scopes& candidates, const Scope* usual) const;
     void read_range(const FileRange& range);
     void read_address(std::span<const LineEntry> rows, const Scopes& running, const Scopes& ended);
-    const Scope* reading(const LineEntry& row, FileAddress address, const Scopes& running, const Scopes& ended, bool has_others) const;
+    const Scope* reading(const LineEntry& row, FileAddress address, const Scopes& running, const Scopes& ended, bool has_others);
     CodePosition position_of(const LineEntry& row, const Scope* inlined) const;
+    const Scope* unrecorded(const LineEntry& row, const Scope* around);
     void add_calls(FileAddress address, Scopes running, std::size_t first);
 
     const ModuleSymbols& symbols_;
+    const Function& function_;
     const LineTable& lines_;
     FileAddress low_;  // of the function
     std::vector<CodePosition> all_;
@@ -84,6 +87,7 @@ class FunctionPositions {
     std::vector<Claim> claims_;                          // of the inlined calls, by address
     std::multimap<FileAddress, const Scope*> points_;    // those without code of their own, by where they begin
     bool has_views_ = false;
+    std::map<std::pair<const Scope*, const Function*>, std::unique_ptr<Scope>> unrecorded_;  // see InlinedCall::is_recorded
 };
 
 // True if `inner` is `outer` or lies in it; null stands for the function itself.

@@ -130,7 +130,8 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
         if (i > 0) frame.origin = code.chains[i - 1].inlined ? FrameOrigin::inlined : origin;
         if (chain.inlined) {
             // The frame outside of it stands at the call that was inlined.
-            line = SourceLine{chain.inlined->call_file, chain.inlined->call_line, static_cast<std::uint16_t>(chain.inlined->call_column), {}, true};
+            line.reset();
+            if (chain.inlined->call_line) line = SourceLine{chain.inlined->call_file, chain.inlined->call_line, static_cast<std::uint16_t>(chain.inlined->call_column), {}, true};
         }
     }
 }

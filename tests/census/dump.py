@@ -277,6 +277,7 @@ class Program:
             if offset is not None:
                 folders[offset] = (self.text(root, 'DW_AT_comp_dir'), self.text(root, 'DW_AT_name'))
         self.units = read_lines(program, folders)
+        self.inlined, self.unclaimed = {}, {}
         self.functions = [f for f in (self.function(e) for e in self.entries.values() if e.tag == 'DW_TAG_subprogram') if f]
 
     def text(self, entry, name):
@@ -330,6 +331,30 @@ class Program:
         call.entry = ranges[0][0]
         self.declare(call, entry)
         return call
+
+    def unrecorded(self, function, around, file, line):
+        """A call that no entry tells of: the inlined function of the unit whose source begins nearest above the line."""
+        unit = function.entry_of.unit
+        if unit not in self.inlined:
+            self.inlined[unit] = []
+            for entry in self.entries.values():
+                if entry.unit is unit and entry.tag == 'DW_TAG_subprogram' and 'DW_AT_inline' in entry.attributes:
+                    call = Call(entry, None, 0)
+                    self.declare(call, entry)
+                    self.inlined[unit].append(call)
+        above = [c for c in self.inlined[unit] if c.line and c.file == file and c.line <= line]
+        if not above:
+            return around
+        whose = max(above, key=lambda c: c.line)
+        names = [self.text(e.parent, 'DW_AT_name') for e in self.behind(around.entry_of) if e.parent is not None]
+        if around.name and around.name in [n.split('<')[0] for n in names]:
+            return around  # a constructor
+        key = (id(function), id(around), whose.entry_of.offset)
+        if key not in self.unclaimed:
+            call = Call(whose.entry_of, around, around.depth + 1)
+            call.name, call.file, call.line = whose.name, whose.file, whose.line
+            self.unclaimed[key] = call
+        return self.unclaimed[key]
 
     def expand(self, function):
         """Adds the inlined calls of a function; all of them, outermost first."""
@@ -412,6 +437,8 @@ def positions_of(program, function):
                 best = max([function] + candidates, key=fit)
                 if fit(best) > fit(usual):
                     usual = best
+                if not fit(usual) and usual.line and usual.file:
+                    usual = program.unrecorded(function, usual, file, row.line)
             found.append(Position(address, file, row.line, row.statement and row.line > 0, usual))
         if not numbered:
             for call in sorted((c for c in calls if c.holds(address) and c.entry == address and c.call_line), key=lambda c: c.depth):
