@@ -24,17 +24,18 @@ constexpr Command kCommands[] = {
      run_continue, Completes::nothing, true},
     {"wait", "wait [SECONDS]", "wait until the program that runs meanwhile stops", kRunning, "No longer than SECONDS, where they are given; it runs on then. Ctrl-C pauses it.", run_wait},
     {"over", "over [N] [insn] [alone] [pace SECONDS] [meanwhile]", "one line, calls in it included", kRunning,
-     "Runs the line that is next, with everything it calls, and stops before the following one; shows what its calls returned.\n"
+     "Runs the statement that is next, with everything it calls, inlined or not, and stops before the following one; shows what its\n"
+     "calls returned. In optimised code several statements may stand at one address: then nothing runs.\n"
      "With N, that often; pace tells each of them, so many seconds apart. insn steps by machine instruction. alone holds the\n"
      "other threads. An exception, a panic or longjmp that leaves the function ends the step where it lands.",
      run_over, Completes::nothing, true},
     {"into", "into [N] [FUNCTION] [insn] [alone] [anyway] [meanwhile]", "one line, or into the function it calls", kRunning,
-     "Stops in the first function of the line that has source, after its parameters are in place; like over when the line calls\n"
-     "none. FUNCTION picks one of several. Library code is passed through to the user's own that it calls; anyway stops in\n"
+     "Stops in the first function of the line that has source, after its parameters are in place, also in one that was inlined;\n"
+     "like over when the line calls none. FUNCTION picks one of several. Library code is passed through to the user's own that it calls; anyway stops in\n"
      "any function. insn runs one machine instruction.",
      run_into, Completes::nothing, true},
     {"out", "out [loop] [meanwhile]", "run until this function returns, and show what it returned", kRunning,
-     "Runs until the selected frame's function has returned to its caller. out loop runs to the first line behind the\n"
+     "Runs until the selected frame's function has returned to its caller; an inlined one, until its code is left. out loop runs to the first line behind the\n"
      "innermost loop around this one.",
      run_out, Completes::nothing, true},
     {"reach", "reach PLACE [meanwhile]", "run to a place", kRunning,
@@ -53,7 +54,9 @@ constexpr Command kCommands[] = {
     {"process", "process N", "look at another of them", kRunning, "The one that was looked at waits where it stands. Breakpoints go along; watchpoints end.", run_process, Completes::number},
     {"pause", "pause at PLACE … | pause on EVENT … | pause", "set a breakpoint or a watchpoint; stop a running program", kStopping,
      "pause at PLACE [when EXPR] [after N] [every N] [once] [thread N] [later]: PLACE is FILE:LINE, LINE in the current file, a\n"
-     "function's name, a pattern of names with * and ?, or address EXPR. A function stops after its parameters are in place. when:\n"
+     "function's name as it is printed or its last part, with its parameters' types behind it to pick one of several: over(double), a\n"
+     "pattern of names with * and ?, or address EXPR. A line is met wherever the compiler has put it, inlined copies included, once for\n"
+     "each pass. A function stops after its parameters are in place, in its own code or in each place it was inlined into. when:\n"
      "only where EXPR is not zero. after N passes N hits, every N stops at each Nth, once stops once. later: a library will bring it.\n"
      "pause on write EXPR, pause on access EXPR: when its value changes, or is read or written too; with following the expression is\n"
      "looked up anew at each stop, with by steps the program is single-stepped where nothing else can watch.\n"

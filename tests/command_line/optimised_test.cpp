@@ -1,0 +1,115 @@
+// Optimised code at the built program's prompt: stops, steps and frames at one address, several breakpoints there, and what is printed.
+#include <gtest/gtest.h>
+
+#include <regex>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+std::string demo(const std::string& program) {
+    std::string lockflow(DEMO_PROGRAM);
+    return lockflow.substr(0, lockflow.rfind('/') + 1) + program;
+}
+
+Ran on_daybook(const std::vector<std::string>& commands) {
+    return debug(demo("daybook"), commands, {"--stdout", "/dev/null"});
+}
+
+// The program counters that `registers rip` printed, in order.
+std::vector<std::string> counters(const std::string& output) {
+    std::vector<std::string> found;
+    static const std::regex counter(R"(  rip  (?:0x[0-9a-f]+ → )?(0x[0-9a-f]+))");
+    for (std::sregex_iterator at(output.begin(), output.end(), counter), end; at != end; ++at) found.push_back((*at)[1]);
+    return found;
+}
+
+TEST(Optimised, BeforeAnInlinedCallAndInsideOfItAtOneAddress) {
+    Ran ran = on_daybook({"pause at daybook.cpp:32", "launch", "registers rip", "stack", "value pence", "into", "registers rip", "stack", "value passage.draught_cm"});
+    EXPECT_EQ(ran.status, 0) << ran.errors;
+    auto at = counters(ran.output);
+    ASSERT_EQ(at.size(), 2u) << ran.output;
+    EXPECT_EQ(at[0], at[1]) << "nothing has run";
+    EXPECT_TRUE(ran.says("breakpoint 1 ─ (anonymous)::takings"));
+    EXPECT_TRUE(ran.says("step done ─ (anonymous)::toll"));
+    EXPECT_TRUE(ran.says("passage.draught_cm = 95"));
+    // One frame more, and the caller's line is the one it stood at.
+    std::size_t first = ran.output.find("◆ 0  (anonymous)::takings"), second = ran.output.find("◆ 0  (anonymous)::toll");
+    ASSERT_NE(first, std::string::npos) << ran.output;
+    ASSERT_NE(second, std::string::npos) << ran.output;
+    EXPECT_LT(first, second);
+    EXPECT_NE(ran.output.find("1  (anonymous)::takings", second), std::string::npos);
+}
+
+TEST(Optimised, OverPassesAnInlinedCallAndOutLeavesIt) {
+    Ran ran = on_daybook({"pause at daybook.cpp:32", "launch", "over", "value pence", "continue", "into", "out", "value sum"});
+    EXPECT_EQ(ran.status, 0) << ran.errors;
+    EXPECT_TRUE(ran.says("daybook.cpp:33")) << ran.output;
+    EXPECT_TRUE(ran.says("pence = 0  int")) << "half of one passage";
+    EXPECT_TRUE(ran.says("(anonymous)::toll has returned ─ (anonymous)::takings")) << ran.output;
+}
+
+// Two breakpoints at one address, each with a condition of its own scope, are met one after the other with nothing run between.
+TEST(Optimised, BreakpointsAtOneAddressAreMetInOrder) {
+    Ran ran = on_daybook({"pause at daybook.cpp:32 when sum == 1", "pause at toll when passage.draught_cm == 95", "launch", "registers rip", "continue", "breakpoints", "drop 1", "continue", "registers rip"});
+    EXPECT_EQ(ran.status, 0) << ran.errors << ran.output;
+    EXPECT_TRUE(ran.says("breakpoint 2 ─ (anonymous)::toll")) << ran.output;
+    EXPECT_FALSE(ran.says("cannot be computed")) << ran.output;
+    auto counts = [&](const std::string& commands) { return ran.output.find(commands) != std::string::npos; };
+    EXPECT_TRUE(counts("when sum == 1")) << ran.output;
+    Ran both = on_daybook({"pause at daybook.cpp:32", "pause at toll", "launch", "registers rip", "continue", "registers rip", "continue", "registers rip"});
+    auto at = counters(both.output);
+    ASSERT_EQ(at.size(), 3u) << both.output;
+    EXPECT_EQ(at[0], at[1]);
+    EXPECT_TRUE(both.says("breakpoint 1 ─ (anonymous)::takings"));
+    EXPECT_TRUE(both.says("breakpoint 2 ─ (anonymous)::toll"));
+}
+
+TEST(Optimised, ABreakpointIsTheSameBeforeAndAfterLaunch) {
+    Ran before = debug(fixture("day-cpp-gcc-O2"), {"pause at day.cpp:76", "pause at larger", "pause at toll_of", "launch", "breakpoints"}, {"--stdout", "/dev/null"});
+    EXPECT_FALSE(before.says("waits")) << before.output;
+    EXPECT_TRUE(before.says("day.cpp:76  in canal::longest_name")) << before.output;
+    EXPECT_TRUE(before.says("in canal::larger")) << before.output;
+    EXPECT_FALSE(before.says("stl_vector.h:76"));
+}
+
+// The heading's file has the heading's line, and the function is one of that file: the library's lines are never told with the user's names.
+TEST(Optimised, AHeadingNamesTheFunctionOfItsLine) {
+    Ran ran = debug(fixture("day-cpp-gcc-O2"), {"pause at main", "launch", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway"},
+                    {"--stdout", "/dev/null", "--format", "json"});
+    static const std::regex stop(R"re("kind":"stop".*?"function":"([^"]*)".*?"file":"([^"]*)","line":(\d+))re");
+    unsigned stops = 0;
+    for (const std::string& line : lines_of(ran.output)) {
+        std::smatch parts;
+        if (!std::regex_search(line, parts, stop)) continue;
+        ++stops;
+        std::string function = parts[1], file = parts[2];
+        bool is_users = function == "main" || function.starts_with("canal::");
+        EXPECT_EQ(file.ends_with("/day.cpp"), is_users) << line;
+    }
+    EXPECT_GE(stops, 8u) << ran.output;
+}
+
+TEST(Optimised, NamesThatArePrintedCanBeTyped) {
+    Ran ran = debug(fixture("names-gcc"), {"pause at over(double)", "pause at canal::over(const char*, int)", "pause at canal::Queue<int, 4>::first", "pause at main::(lambda)::operator()",
+                                           "pause at (anonymous)::Lock::operator bool", "pause at operator+", "pause at larger<double>", "breakpoints", "launch"}, {"--stdout", "/dev/null"});
+    EXPECT_EQ(ran.status, 0) << ran.errors;
+    EXPECT_TRUE(ran.says("▪7 breakpoint 7"));
+    Ran refused = debug(fixture("names-gcc"), {"-pause at over(float)", "-pause at fill for"});
+    EXPECT_TRUE(refused.says("no function over(float)") || refused.errors.find("no function over(float)") != std::string::npos) << refused.output << refused.errors;
+}
+
+TEST(Demo, FindsTheArgumentsTheWrongWayRound) {
+    Ran ran = run({LANTERN_PROGRAM, "debug", demo("daybook"), "--stdout", "/dev/null", "--script", SOURCE_FOLDER "/demo/low-takings.lantern"});
+    EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
+    EXPECT_TRUE(ran.says("in (anonymous)::takings, inlined into main"));
+    EXPECT_TRUE(ran.says("step done ─ (anonymous)::rebate"));
+    EXPECT_TRUE(ran.says("int due = rebate(pence, passage.passages);"));
+    auto at = counters(ran.output);
+    ASSERT_EQ(at.size(), 2u);
+    EXPECT_EQ(at[0], at[1]);
+}
+
+}  // namespace
+}  // namespace lantern::testing
