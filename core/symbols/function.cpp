@@ -23,29 +23,16 @@ std::vector<ScopeChain> chains_at(const FunctionBody& body, FileAddress pc) {
     return chains;
 }
 
-namespace {
-
-// Adds the scopes from `scope` to `wanted`, both included. False where `wanted` is not inside.
-bool add_way_to(const Scope& scope, const Scope* wanted, std::vector<const Scope*>& way) {
-    way.push_back(&scope);
-    if (&scope == wanted) return true;
-    for (const auto& inner : scope.inner)
-        if (add_way_to(*inner, wanted, way)) return true;
-    way.pop_back();
-    return false;
-}
-
-}  // namespace
-
 std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc, const Scope* innermost) {
-    std::vector<const Scope*> way;
-    const Scope* recorded = innermost && !innermost->inlined->is_recorded ? innermost->around : innermost;
-    if (!recorded || !add_way_to(body.outermost, recorded, way)) way = {&body.outermost};
-    if (recorded != innermost) {
-        auto chains = chains_down_to(body, pc, recorded);
+    if (innermost && !innermost->inlined->is_recorded) {
+        auto chains = chains_down_to(body, pc, innermost->around);
         chains.insert(chains.begin(), ScopeChain{&*innermost->inlined, {innermost}});
         return chains;
     }
+    std::vector<const Scope*> way;
+    for (const Scope* scope = innermost; scope; scope = scope->parent) way.push_back(scope);
+    way.push_back(&body.outermost);
+    std::reverse(way.begin(), way.end());
     // Below it, the blocks that hold the address.
     for (const Scope* scope = way.back(); scope;) {
         const Scope* next = nullptr;

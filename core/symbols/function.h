@@ -74,6 +74,7 @@ struct Scope {
     std::vector<Variable> variables;
     std::vector<std::unique_ptr<Scope>> inner;
     std::optional<InlinedCall> inlined;  // set where the scope is the body of an inlined call
+    const Scope* parent = nullptr;       // the scope it lies in; null: the function's outermost
     const Scope* around = nullptr;       // the innermost inlined call it lies in; null: the function itself
 };
 

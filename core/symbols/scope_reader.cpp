@@ -39,6 +39,7 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
                 auto inner = std::make_unique<Scope>();
                 inner->ranges = ranges_of(child);
                 if (child.tag() == DW_TAG_inlined_subroutine) inner->inlined = read_inlined_call(child);
+                inner->parent = depth == 0 ? nullptr : &scope;
                 inner->around = scope.inlined ? &scope : scope.around;
                 read_scope(*inner, child, depth + 1);
                 // A block may claim nothing itself and leave the claims to the blocks in it.
