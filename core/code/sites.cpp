@@ -115,6 +115,18 @@ void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Func
     }
 }
 
+// Copies that no record tells of, only the lines of the function's source (see InlinedCall::is_recorded).
+void collect_unrecorded(const ModuleSymbols& symbols, const Function& wanted, const Function& holder, std::vector<CodeSite>& sites) {
+    std::set<const Scope*> seen;
+    const FunctionPositions& positions = symbols.positions_of(holder);
+    for (const CodePosition& position : positions.all()) {
+        const Scope* copy = position.inlined;
+        bool is_copy = copy && !copy->inlined->is_recorded && copy->inlined->origin == wanted.entry_offset && position.is_statement;
+        if (!is_copy || !seen.insert(copy).second) continue;
+        for (const CodePosition* begin : statement_begins(FlowGraph(symbols, holder), positions, copy, *position.file, position.line)) sites.push_back(site_of(&holder, *begin));
+    }
+}
+
 // True if the parameters lie in the frame, each at one place for the whole function: they are there once the prologue has run.
 bool parameters_wait_for_prologue(const FunctionBody& body) {
     for (const Variable& variable : body.outermost.variables)
@@ -187,6 +199,8 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
             if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
             for (const Function* holder : symbols.functions_of(*unit)) collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder, sites);
         }
+        if (sites.empty() && function.unit)
+            for (const Function* holder : symbols.functions_of(*function.unit)) collect_unrecorded(symbols, function, *holder, sites);
     }
     return sites;
 }
