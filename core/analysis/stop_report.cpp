@@ -182,6 +182,8 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
         if (stopped_here && !breakpoint.problem.empty())
             report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
     }
+    bool is_inferred = report.warning.empty() && frame->inlined && !frame->inlined->is_recorded;
+    if (is_inferred) report.warning = fmt::format("the compiler kept no record of this inlined call: that it is {} is told by the source line alone", escape_for_display(frame->inlined->name));
     if (session.target().threads().size() > 1) report.thread = session.thread_number();
     if (session.core()) report.suggestion = "stack shows how it came here, threads the others";
     else if (stop.reason == StopReason::signal)

@@ -95,6 +95,14 @@ TEST(Optimised, AHeadingNamesTheFunctionOfItsLine) {
     EXPECT_GE(stops, 8u) << ran.output;
 }
 
+// gcc loses the record of calls that it unrolls whole: whose line it is is inferred, and said to be.
+TEST(Optimised, ACallWithoutARecordSaysThatItIsInferred) {
+    Ran ran = debug(fixture("day-c-gcc-O3"), {"pause at day.c:69", "launch", "continue", "stack"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("─ sum_levels")) << ran.output;
+    EXPECT_TRUE(ran.says("no record of this inlined call: that it is sum_levels is told by the source line alone")) << ran.output;
+    EXPECT_FALSE(debug(fixture("day-c-gcc-O1"), {"pause at day.c:69", "launch", "stack"}, {"--stdout", "/dev/null"}).says("no record"));
+}
+
 TEST(Optimised, NamesThatArePrintedCanBeTyped) {
     Ran ran = debug(fixture("names-gcc"), {"pause at over(double)", "pause at canal::over(const char*, int)", "pause at canal::Queue<int, 4>::first", "pause at main::(lambda)::operator()",
                                            "pause at (anonymous)::Lock::operator bool", "pause at operator+", "pause at larger<double>", "breakpoints", "launch"}, {"--stdout", "/dev/null"});
