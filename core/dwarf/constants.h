@@ -80,6 +80,9 @@ enum BaseEncoding : std::uint8_t {
     DW_ATE_signed_char = 6, DW_ATE_unsigned = 7, DW_ATE_unsigned_char = 8, DW_ATE_UTF = 0x10,
 };
 
+// DW_AT_calling_convention (DWARF 5 §7.16).
+enum : std::uint64_t { DW_CC_nocall = 3, DW_CC_pass_by_reference = 4, DW_CC_pass_by_value = 5 };
+
 enum Language : std::uint16_t {
     DW_LANG_C89 = 1, DW_LANG_C = 2, DW_LANG_C_plus_plus = 4, DW_LANG_C99 = 0x0c, DW_LANG_C_plus_plus_03 = 0x19,
     DW_LANG_C_plus_plus_11 = 0x1a, DW_LANG_Rust = 0x1c, DW_LANG_Ada83 = 0x03,

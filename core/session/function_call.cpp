@@ -110,6 +110,18 @@ Value taken(const ValueReader& reader, const Type& type, RunAddress address) {
     return unavailable_value(type, "what it returned lived no longer than the call");
 }
 
+// rustc passes what C passes otherwise by a convention of its own.
+void refuse_other_convention(const FunctionCall& call, const Module& module, const Function& function) {
+    auto refuse = [&](const Type& type, const char* how) {
+        throw RequestError(fmt::format("{} {} a {} in a way that this debugger does not know how to call", call.name, how, type_text(type)));
+    };
+    for (const Value& argument : call.arguments) {
+        ReturnLocation location = location_of_returned(module, function, *argument.type);
+        bool is_like_c = location == location_of_returned(*argument.type) && location.kind == ReturnLocation::Kind::registers;
+        if (plain(*argument.type).size && !is_like_c) refuse(*argument.type, "takes");
+    }
+}
+
 }  // namespace
 
 Value Session::call_function(const FunctionCall& call) {
@@ -121,8 +133,11 @@ Value Session::call_function(const FunctionCall& call) {
             throw RequestError(fmt::format("{} takes a {} by value, which only the program's own code can copy", call.name, type_text(*argument.type)));
     if (may_call && !may_call(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
 
+    const Module* module = live.module_at(call.address);
+    const Function* function = module ? module->symbols().function_at(module->to_file(call.address)) : nullptr;
+    if (function && function->unit->is_rust()) refuse_other_convention(call, *module, *function);
     Kept kept(live, thread_);
-    ReturnLocation location = location_of_returned(returned);
+    ReturnLocation location = function ? location_of_returned(*module, *function, returned) : location_of_returned(returned);
     bool in_memory = location.kind == ReturnLocation::Kind::memory;
     std::uint64_t stack = kept.registers().stack_pointer().value - kRedZone;
     if (in_memory) stack -= plain(returned).size;

@@ -63,7 +63,7 @@ Stop Session::leave(std::string_view text) {
         const Type& type = *frame->body->returned;
         ValueReader reader(live);
         Value value = converted(reader, evaluate(text, context()), type, 0);
-        ReturnLocation location = location_of_returned(type);
+        ReturnLocation location = location_of_returned(*frame->module, *frame->function, type);
         if (location.kind != ReturnLocation::Kind::registers) throw RequestError("a value of this type is returned in memory", "change it there, and leave without a value");
         std::vector<std::byte> bytes = reader.content(value);
         for (const ReturnPiece& piece : location.pieces) {

@@ -82,6 +82,8 @@ struct FunctionBody {
     Scope outermost;
     std::vector<dwarf::LocationRange> frame_base;
     const Type* returned = nullptr;
+    bool is_external = false;         // called from other units too, so by the platform's convention
+    bool is_called_otherwise = false; // the compiler changed how it is called (DW_CC_nocall)
 };
 
 // One frame's worth of scopes at an address: the function itself or one inlined call in it.

@@ -16,10 +16,13 @@ FunctionBody ScopeReader::read(const Function& function) const {
     body.frame_base = locations_of(*entry, DW_AT_frame_base);
     // What it returns may stand at its abstract origin or at the declaration behind that.
     body.returned = &void_type();
+    bool has_type = false;
     for (const Entry& each : info_.with_origins(*entry)) {
-        if (!each.has(DW_AT_type)) continue;
+        body.is_external |= each.flag(DW_AT_external);
+        body.is_called_otherwise |= each.number(DW_AT_calling_convention).value_or(0) == DW_CC_nocall;
+        if (has_type || !each.has(DW_AT_type)) continue;
         body.returned = types_.type_of(each);
-        break;
+        has_type = true;
     }
     read_scope(body.outermost, *entry, 0);
     return body;

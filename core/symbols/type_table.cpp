@@ -381,9 +381,8 @@ bool TypeTable::read_passed_by_reference(const Type& type) const {
     if (type.kind != TypeKind::structure || type.is_rust) return false;
     auto entry = info_.entry_at(type.entry_offset);
     if (!entry) return false;
-    constexpr std::uint64_t kPassByReference = 4, kPassByValue = 5;
     auto said = entry->number(DW_AT_calling_convention).value_or(0);
-    if (said == kPassByReference || said == kPassByValue) return said == kPassByReference;
+    if (said == DW_CC_pass_by_reference || said == DW_CC_pass_by_value) return said == DW_CC_pass_by_reference;
     std::string name(without_template_arguments(type.name));
     bool found = false;
     for_each_child(*entry, [&](const Entry& child) {

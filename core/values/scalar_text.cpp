@@ -127,8 +127,10 @@ std::string float_text(ByteSpan bytes, const Type& type) {
 }
 
 std::string enumeration_text(const Type& type, std::int64_t number) {
+    // Some compilers write an enumerator's value without its sign.
+    std::uint64_t mask = type.size == 0 || type.size >= 8 ? ~std::uint64_t{0} : (std::uint64_t{1} << type.size * 8) - 1;
     for (const Enumerator& enumerator : type.enumerators)
-        if (enumerator.value == number) return fmt::format("{} ({})", enumerator.name, number);
+        if (((static_cast<std::uint64_t>(enumerator.value) ^ static_cast<std::uint64_t>(number)) & mask) == 0) return fmt::format("{} ({})", enumerator.name, number);
     // Flags: a sum of enumerators that are powers of two.
     std::string sum;
     std::uint64_t rest = static_cast<std::uint64_t>(number);
