@@ -18,14 +18,69 @@ bool same_class(const Type& a, const Type& b) {
     return &plain(a) == &plain(b) || (!plain(a).name.empty() && plain(a).full_name() == plain(b).full_name());
 }
 
-// The part of `object` that is a `wanted`: the object itself or one of its bases.
-std::optional<Value> base_of(const ValueReader& reader, const Value& object, const Type& wanted, int depth) {
-    if (same_class(*object.type, wanted)) return object;
-    if (depth > 20) return std::nullopt;
-    for (const Member& member : plain(*object.type).members()) {
-        if (!member.is_base_class) continue;
-        if (auto found = base_of(reader, reader.member(object, member), wanted, depth + 1)) return found;
+// The parts of `object` that are a `wanted`: the object itself, or bases of it. One that is shared (virtual) counts once.
+struct Parts {
+    std::vector<Value> found;
+    bool is_virtual = false;  // one of them is reached through a virtual base
+};
+
+void collect_parts(const ValueReader& reader, const Value& object, const Type& wanted, bool through_virtual, Parts& parts, int depth) {
+    if (same_class(*object.type, wanted)) {
+        parts.is_virtual |= through_virtual;
+        for (const Value& known : parts.found)
+            if (known.address && known.address == object.address && object.address) return;
+        parts.found.push_back(object);
+        return;
     }
+    if (depth > 20) return;
+    for (const Member& member : plain(*object.type).members())
+        if (member.is_base_class) collect_parts(reader, reader.member(object, member), wanted, through_virtual || member.is_virtual_base, parts, depth + 1);
+}
+
+// Of classes alone, with no object: is one a base of the other?
+bool is_base(const Type& base, const Type& derived, int depth = 0) {
+    if (same_class(base, derived)) return true;
+    if (depth > 20) return false;
+    for (const Member& member : plain(derived).members())
+        if (member.is_base_class && is_base(base, *member.type, depth + 1)) return true;
+    return false;
+}
+
+bool is_virtual_base(const Type& base, const Type& derived, int depth = 0) {
+    if (depth > 20) return false;
+    for (const Member& member : plain(derived).members())
+        if (member.is_base_class && is_base(base, *member.type) && (member.is_virtual_base || is_virtual_base(base, *member.type, depth + 1))) return true;
+    return false;
+}
+
+Value only_part(const ValueReader& reader, const Value& object, const Type& wanted, unsigned column) {
+    Parts parts;
+    collect_parts(reader, object, wanted, false, parts, 0);
+    if (parts.found.size() > 1)
+        throw ExpressionError(fmt::format("this is ambiguous: {} has {} parts of type {}", type_text(*object.type), parts.found.size(), type_text(wanted)), column,
+                              "cast to the base on the way to it first");
+    if (parts.found.empty() || (!parts.found[0].address && object.address))
+        throw ExpressionError(fmt::format("where {} lies in {} cannot be read", type_text(wanted), type_text(*object.type)), column);
+    return parts.found[0];
+}
+
+// From a base to the class derived from it: what lies where does not depend on the object, but for virtual bases.
+RunAddress derived_around(const ValueReader& reader, RunAddress base, const Type& base_type, const Type& derived, unsigned column) {
+    if (!is_virtual_base(base_type, derived)) {
+        Value part = only_part(reader, value_in_memory(derived, base), base_type, column);
+        return base - (*part.address - base);
+    }
+    auto whole = dynamic_type(reader, value_in_memory(base_type, base));
+    if (!whole || !whole->problem.empty() || !whole->object.address)
+        throw ExpressionError(fmt::format("{} is a virtual base of {}, and what the object really is cannot be told", type_text(base_type), type_text(derived)), column);
+    return *only_part(reader, whole->object, derived, column).address;
+}
+
+// An object of a class, at an address, seen as a base or a derived class; nothing if neither is.
+std::optional<RunAddress> related(const ValueReader& reader, RunAddress address, const Type& from, const Type& to, unsigned column) {
+    if (same_class(from, to)) return address;
+    if (is_base(to, from)) return *only_part(reader, value_in_memory(from, address), to, column).address;
+    if (is_base(from, to)) return derived_around(reader, address, from, to, column);
     return std::nullopt;
 }
 
@@ -56,15 +111,61 @@ Value converted(const ValueReader& reader, const Value& from, const Type& to, un
     throw ExpressionError(fmt::format("a value of type {} cannot become {}", type_text(*from.type), type_text(to)), column);
 }
 
-Value converted_along_classes(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
+namespace {
+
+// Casts to a reference are casts of the object: nothing for other casts.
+std::optional<Value> as_reference(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
+    if (plain(to).kind != TypeKind::reference) return std::nullopt;
+    if (!from.address) return converted(reader, from, target_of(plain(to)), column);
+    const Type &source = plain(*from.type), &goal = plain(target_of(plain(to)));
+    if (source.kind == TypeKind::structure && goal.kind == TypeKind::structure)
+        if (auto address = related(reader, *from.address, source, goal, column)) return value_in_memory(target_of(plain(to)), *address);
+    return value_in_memory(target_of(plain(to)), *from.address);
+}
+
+std::optional<Value> as_base_object(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
+    if (plain(*from.type).kind != TypeKind::structure || plain(to).kind != TypeKind::structure) return std::nullopt;
+    if (same_class(*from.type, to) || !is_base(to, *from.type)) return std::nullopt;
+    return only_part(reader, from, to, column);
+}
+
+std::optional<Value> as_related_pointer(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
     const Type *source = class_pointed_at(*from.type), *goal = class_pointed_at(to);
-    std::uint64_t address = source && goal ? reader.integer(from) : 0;
-    if (!address || same_class(*source, *goal)) return converted(reader, from, to, column);
-    if (auto up = base_of(reader, value_in_memory(*source, RunAddress(address)), *goal, 0); up && up->address) return value_of_integer(to, up->address->value);
-    // Down: the base's distance from the start of the derived class, which is the same in every object but for virtual bases.
-    if (auto base = base_of(reader, value_in_memory(*goal, RunAddress(address)), *source, 0); base && base->address)
-        return value_of_integer(to, address - (base->address->value - address));
+    if (!source || !goal) return std::nullopt;
+    std::uint64_t address = reader.integer(from);
+    if (!address) return value_of_integer(to, 0);
+    auto moved = related(reader, RunAddress(address), *source, *goal, column);
+    return moved ? std::optional(value_of_integer(to, moved->value)) : std::nullopt;
+}
+
+}  // namespace
+
+Value converted_along_classes(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
+    if (auto reference = as_reference(reader, from, to, column)) return *reference;
+    if (auto object = as_base_object(reader, from, to, column)) return *object;
+    if (auto pointer = as_related_pointer(reader, from, to, column)) return *pointer;
     return converted(reader, from, to, column);
+}
+
+Value statically_cast(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
+    const Type *source = class_pointed_at(*from.type), *goal = class_pointed_at(to);
+    if (plain(to).kind == TypeKind::reference && plain(*from.type).kind == TypeKind::structure) source = &plain(*from.type);
+    if (source && goal && !is_base(*source, *goal) && !is_base(*goal, *source))
+        throw ExpressionError(fmt::format("{} is neither a base of {} nor derived from it", type_text(*goal), type_text(*source)), column, "reinterpret_cast takes the address as it is");
+    return converted_along_classes(reader, from, to, column);
+}
+
+Value reinterpreted(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
+    if (plain(to).kind != TypeKind::reference) return converted(reader, from, to, column);
+    if (!from.address) return converted(reader, from, target_of(plain(to)), column);
+    return value_in_memory(target_of(plain(to)), *from.address);
+}
+
+void bring_to_common_class(const ValueReader& reader, Value& left, Value& right, unsigned column) {
+    const Type *a = class_pointed_at(*left.type), *b = class_pointed_at(*right.type);
+    if (!a || !b || same_class(*a, *b)) return;
+    if (is_base(*a, *b)) right = converted_along_classes(reader, right, *left.type, column);
+    else if (is_base(*b, *a)) left = converted_along_classes(reader, left, *right.type, column);
 }
 
 Value dynamically_cast(const ValueReader& reader, const Value& from, const Type& to, unsigned column) {
@@ -76,8 +177,10 @@ Value dynamically_cast(const ValueReader& reader, const Value& from, const Type&
     if (!whole) throw ExpressionError(fmt::format("{} has no virtual functions, so what it really is cannot be told", type_text(*source)), column, "use static_cast");
     if (!whole->problem.empty()) throw ExpressionError(whole->problem, column);
     if (!goal) return value_of_integer(to, whole->object.address->value);
-    auto part = base_of(reader, whole->object, *goal, 0);
-    return value_of_integer(to, part && part->address ? part->address->value : 0);
+    Parts parts;
+    collect_parts(reader, whole->object, *goal, false, parts, 0);
+    bool is_one = parts.found.size() == 1 && parts.found[0].address;
+    return value_of_integer(to, is_one ? parts.found[0].address->value : 0);
 }
 
 }  // namespace lantern

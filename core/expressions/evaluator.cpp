@@ -104,17 +104,19 @@ class Evaluator {
             case NodeKind::range: return range(node);
             case NodeKind::member_pointer: return through_member_pointer(node);
             case NodeKind::call: return call(node);
-            case NodeKind::cast: return cast(node, converted);
-            case NodeKind::static_cast_: return cast(node, converted_along_classes);
+            case NodeKind::cast: return cast(node, converted_along_classes);
+            case NodeKind::static_cast_: return cast(node, statically_cast);
+            case NodeKind::reinterpret_cast_: return cast(node, reinterpreted);
             case NodeKind::dynamic_cast_: return cast(node, dynamically_cast);
-            case NodeKind::size_of_value: return size_of(plain(*operand(*node.children[0]).type).size);
-            case NodeKind::size_of_type: return size_of(plain(*node.type).size);
-            case NodeKind::align_of_value: return size_of(alignment_of(*operand(*node.children[0]).type));
-            case NodeKind::align_of_type: return size_of(alignment_of(*node.type));
+            case NodeKind::size_of_value: return size_of(plain(*unevaluated(*node.children[0]).type).size);
+            case NodeKind::size_of_type: return size_of(plain(referred_type(*node.type)).size);
+            case NodeKind::align_of_value: return size_of(alignment_of(*unevaluated(*node.children[0]).type));
+            case NodeKind::align_of_type: return size_of(alignment_of(referred_type(*node.type)));
         }
         return {};
     }
 
+    static const Type& referred_type(const Type& type) { return plain(type).kind == TypeKind::reference ? target_of(plain(type)) : type; }
     Value size_of(std::uint64_t bytes) { return value_of_integer(language_ == Language::rust ? *rust_base_type("usize") : unsigned_long_type(), bytes); }
 
     // ---- operands
@@ -360,6 +362,7 @@ class Evaluator {
         if (plain(*function.type).kind == TypeKind::pointer && plain(target_of(plain(*function.type))).kind == TypeKind::function) function = reader_.dereference(function);
         const Type& type = plain(*function.type);
         if (type.kind != TypeKind::function || !function.address) fail(node, fmt::format("{} is no function", type_text(*function.type)));
+        if (unevaluated_) return value_of_bytes(type.target ? *type.target : long_type(), {});
         if (!context_.call)
             fail(node, "functions of the program are not called unless you allow it", "start with --allow-calls, or look at the values the function would use");
         std::string name = callee.text.empty() ? "the function" : callee.text;
@@ -371,7 +374,7 @@ class Evaluator {
 
     Value as_parameter(const Node& node, const Value& argument, const Type& parameter) {
         require_available(node, argument);
-        if (plain(parameter).kind == TypeKind::reference) return value_of_integer(parameter, reader_.integer(address_of(node, argument)));
+        if (plain(parameter).kind == TypeKind::reference) return value_of_integer(parameter, reader_.integer(address_of(node, converted_along_classes(reader_, argument, parameter, node.column))));
         return converted_along_classes(reader_, argument, parameter, node.column);
     }
 
@@ -396,18 +399,28 @@ class Evaluator {
         Value value = operand(*node.children[0]);
         if (plain(*node.type).kind == TypeKind::nothing) fail(node, "void has no value");
         require_available(node, value);
-        if (plain(*value.type).kind == TypeKind::structure && plain(*node.type).kind == TypeKind::structure) return converted(reader_, value, *node.type, node.column);
         return convert(reader_, value, *node.type, node.column);
+    }
+
+    // What only its type is asked of runs nothing: a call is a value of the type it returns (C17 §6.5.3.4).
+    Value unevaluated(Node& node) {
+        struct Depth {
+            explicit Depth(unsigned& depth) : depth_(depth) { ++depth_; }
+            ~Depth() { --depth_; }
+            unsigned& depth_;
+        } depth(unevaluated_);
+        return operand(node);
     }
 
     Value conditional(Node& node) {
         bool yes = reader_.truth(number_operand(*node.children[0]));
         Value chosen = operand(*node.children[yes ? 1 : 2]);
-        if (!chosen.is_available() || !is_arithmetic(chosen)) return chosen;
+        if (!chosen.is_available() || !(is_arithmetic(chosen) || plain(*chosen.type).kind == TypeKind::pointer)) return chosen;
         // Its type depends on both (C17 §6.5.15); the other side may have no value to ask for.
         try {
-            Value other = operand(*node.children[yes ? 2 : 1]);
-            if (is_arithmetic(other)) return converted(reader_, chosen, common(promoted(chosen, language_), promoted(other, language_)), node.column);
+            Value other = unevaluated(*node.children[yes ? 2 : 1]);
+            bring_to_common_class(reader_, chosen, other, node.column);
+            if (is_arithmetic(chosen) && is_arithmetic(other)) return converted(reader_, chosen, common(promoted(chosen, language_), promoted(other, language_)), node.column);
         } catch (const Error&) {
         }
         return chosen;
@@ -453,7 +466,10 @@ class Evaluator {
         open_wrappings(right);
         require_number(*node.children[0], left);
         require_number(*node.children[1], right);
-        if (is_pointer_like(left) || is_pointer_like(right)) return pointer_arithmetic(node.op, reader_, left, right, language_);
+        if (is_pointer_like(left) || is_pointer_like(right)) {
+            if (is_comparison(node.op)) bring_to_common_class(reader_, left, right, node.column);
+            return pointer_arithmetic(node.op, reader_, left, right, language_);
+        }
         take_type_of_other(*node.children[0], left, right);
         take_type_of_other(*node.children[1], right, left);
         const Type& own = promoted(left, language_);
@@ -509,6 +525,7 @@ class Evaluator {
     const EvaluationContext& context_;
     ValueReader reader_;
     Language language_;
+    unsigned unevaluated_ = 0;
 };
 
 }  // namespace

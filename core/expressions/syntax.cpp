@@ -286,8 +286,8 @@ class Parser : private TypeReader {
 
     NodePtr named() {
         const Token& token = now();
-        static const std::map<std::string_view, NodeKind> kCasts = {{"static_cast", NodeKind::static_cast_}, {"reinterpret_cast", NodeKind::cast},
-                                                                    {"const_cast", NodeKind::cast}, {"dynamic_cast", NodeKind::dynamic_cast_}};
+        static const std::map<std::string_view, NodeKind> kCasts = {{"static_cast", NodeKind::static_cast_}, {"reinterpret_cast", NodeKind::reinterpret_cast_},
+                                                                    {"const_cast", NodeKind::reinterpret_cast_}, {"dynamic_cast", NodeKind::dynamic_cast_}};
         if (auto cast = kCasts.find(token.text); cast != kCasts.end() && ahead(1).text == "<") return named_cast(cast->second);
         if (is_base_word(token.text) && ahead(1).text == "(") {  // int(x)
             if (const Type* type = base_type_from_words({token.text})) {

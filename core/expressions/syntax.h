@@ -17,7 +17,7 @@ enum class Language { c, cplusplus, rust };
 
 enum class NodeKind {
     literal, string, name, cpu_register, result, unary, binary, conditional, comma, member, arrow, index, range, member_pointer, call,
-    cast, static_cast_, dynamic_cast_, size_of_value, size_of_type, align_of_value, align_of_type,
+    cast, static_cast_, reinterpret_cast_, dynamic_cast_, size_of_value, size_of_type, align_of_value, align_of_type,
 };
 
 enum class Operator : std::uint8_t {

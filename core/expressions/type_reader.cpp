@@ -148,7 +148,7 @@ const Type& TypeReader::declarator(const Type& base) {
     const Type* type = &base;
     for (;;) {
         if (take("*")) type = &pointer_to(*type);
-        else if (take("&&") || (language_ != Language::rust && take("&"))) continue;  // a reference is what it refers to
+        else if (take("&&") || (language_ != Language::rust && take("&"))) type = &reference_to(*type);
         else if (is_qualifier()) ++at_;
         else break;
     }

@@ -131,15 +131,22 @@ const Type* rust_base_type(std::string_view word) {
     return nullptr;
 }
 
-const Type& pointer_to(const Type& target) {
-    static std::map<const Type*, std::unique_ptr<Type>> cache;
-    auto& slot = cache[&target];
+namespace {
+
+const Type& leading_to(const Type& target, TypeKind kind) {
+    static std::map<std::pair<const Type*, TypeKind>, std::unique_ptr<Type>> cache;
+    auto& slot = cache[{&target, kind}];
     if (!slot) {
-        slot = std::make_unique<Type>(made(TypeKind::pointer, "", 8, false));
+        slot = std::make_unique<Type>(made(kind, "", 8, false));
         slot->target = &target;
     }
     return *slot;
 }
+
+}  // namespace
+
+const Type& pointer_to(const Type& target) { return leading_to(target, TypeKind::pointer); }
+const Type& reference_to(const Type& target) { return leading_to(target, TypeKind::reference); }
 
 const Type& array_of(const Type& element, std::uint64_t count) {
     static std::map<std::tuple<const Type*, std::uint64_t, std::uint64_t>, std::unique_ptr<Type>> cache;

@@ -25,6 +25,7 @@ const Type* rust_base_type(std::string_view word);
 // Made once for each target and kept for the life of the program. They hold nothing of the target but where it is and its
 // size, so that one whose address is used again later is still right.
 const Type& pointer_to(const Type& target);
+const Type& reference_to(const Type& target);
 const Type& array_of(const Type& element, std::uint64_t count);
 const Type& function_of(const Type& returned, const std::vector<const Type*>& parameters);
 

@@ -51,8 +51,10 @@ TEST_P(AgainstCompiler, TypesAndValuesAreTheSame) {
             ADD_FAILURE() << text << ": " << error.what();
         }
     }
-    EXPECT_GT(compared, 450u);
+    bool is_of_classes = std::string(GetParam()).find("casts") != std::string::npos;
+    EXPECT_GT(compared, is_of_classes ? 100u : 450u);
 }
+INSTANTIATE_TEST_SUITE_P(Classes, AgainstCompiler, ::testing::ValuesIn(HAVE_CLANG ? std::vector<const char*>{"casts-gcc", "casts-clang"} : std::vector<const char*>{"casts-gcc"}));
 INSTANTIATE_TEST_SUITE_P(Languages, AgainstCompiler,
                          ::testing::ValuesIn(HAVE_CLANG ? std::vector<const char*>{"expressions-c", "expressions-cplusplus", "expressions-clang"}
                                                         : std::vector<const char*>{"expressions-c", "expressions-cplusplus"}));
