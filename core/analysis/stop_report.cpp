@@ -136,6 +136,7 @@ WatchReport report_watch(Session& session, const WatchChange& change) {
     WatchReport report;
     report.number = change.number;
     report.expression = change.expression;
+    report.is_first = change.is_first;
     report.is_write = change.is_write;
     report.before = one_line(make_view(reader, change.expression, change.before, session.form_of(change.expression), limits), 120);
     report.after = one_line(make_view(reader, change.expression, change.after, session.form_of(change.expression), limits), 120);
@@ -199,7 +200,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     // A watched variable that nothing had set before had no old value.
     for (WatchReport& watch : report.watched)
         for (const ValueChange& change : report.changes)
-            if (change.was_unset && change.name == watch.expression) watch.before = "(not set)";
+            if (watch.is_first && change.was_unset && change.name == watch.expression) watch.before = "(not set)";
     for (const Pin& pin : session.pins()) report.pins.push_back(report_pin(session, pin, tracker));
     return report;
 }

@@ -23,6 +23,7 @@ struct PinReport {
 struct WatchReport {
     unsigned number = 0;
     std::string expression, before, after;
+    bool is_first = false;                  // that is seen since it is watched
     bool is_write = true;
     std::string file, function, statement;  // of what did it
     std::uint32_t line = 0;

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "core/analysis/address_note.h"
+#include "core/analysis/canary.h"
 #include "core/expressions/scope_names.h"
 #include "core/machine/calling_convention.h"
 #include "core/machine/disassembler.h"
@@ -19,37 +20,7 @@ namespace {
 
 constexpr std::uint64_t kWord = 8;
 constexpr std::size_t kMostWords = 4096;       // of one frame
-constexpr std::uint64_t kCanaryAt = 0x28;      // from the thread's base (psABI's TLS header of glibc)
 constexpr std::uint64_t kMostCode = 64 << 10;
-constexpr std::size_t kPrologue = 64;          // instructions looked at for the store of the canary
-
-// Where the function's own code stores the canary: the register is loaded from the thread's block and written to the frame.
-std::optional<RunAddress> canary_slot(Target& target, const Frame& frame, RunAddress end) {
-    if (!frame.module || !frame.function) return std::nullopt;
-    RunAddress at = frame.module->to_run(frame.function->low());
-    std::vector<std::byte> code(kPrologue * 8);
-    code.resize(target.read_available(at, code));
-    std::optional<std::string> holder;
-    for (std::size_t offset = 0, count = 0; offset < code.size() && count < kPrologue; ++count) {
-        ByteSpan rest = ByteSpan(code).subspan(offset, std::min<std::size_t>(kLongestInstruction, code.size() - offset));
-        RunAddress address = at + offset;
-        // With every register unknown but the thread's base at zero, its canary has the one address that is known.
-        auto facts = operands_of(rest, address, Syntax::intel, [](std::string_view name) { return name == "fs_base" ? std::optional<std::uint64_t>(0) : std::nullopt; });
-        auto instruction = decode_instruction(rest, address);
-        if (!instruction) return std::nullopt;
-        if (facts.size() == 2 && facts[0].kind == OperandFact::Kind::in_register && facts[1].kind == OperandFact::Kind::memory && facts[1].address == RunAddress(kCanaryAt)) {
-            holder = facts[0].name;
-        } else if (holder && facts.size() == 2 && facts[0].kind == OperandFact::Kind::memory && facts[0].is_written && facts[1].name == *holder && !instruction->memory.empty()) {
-            const MemoryOperand& operand = instruction->memory[0];
-            auto base = operand.base ? frame.registers.get(*operand.base) : std::nullopt;
-            if (!base) return std::nullopt;
-            RunAddress slot(*base + static_cast<std::uint64_t>(operand.displacement));
-            return slot < end ? std::optional(slot) : std::nullopt;
-        }
-        offset += instruction->length;
-    }
-    return std::nullopt;
-}
 
 class FrameWords {
   public:
@@ -87,6 +58,7 @@ class FrameWords {
         name_return_address(damage);
         name_saved_registers();
         name_variables();
+        name_arguments_of_callee();
         name_canary(damage);
         name_spills();
         describe_rest();
@@ -224,6 +196,31 @@ class FrameWords {
             }
     }
 
+    // What this function handed over on the stack lies at its lowest end, and belongs to the one that it called.
+    void name_arguments_of_callee() {
+        const Frame* callee = callee_of_frame();
+        if (!callee || !callee->body) return;
+        for (const Variable& variable : callee->body->outermost.variables) {
+            if (!variable.is_parameter) continue;
+            Value value = value_of_variable(target_, session_.thread(), *callee, variable);
+            std::uint64_t size = value.type ? plain(*value.type).size : 0;
+            if (!value.address || *value.address < begin_ || size == 0) continue;
+            for (RunAddress at = *value.address; at < *value.address + size; at = at + kWord)
+                if (StackWord* word = word_at(at); word && word->kind != WordKind::variable)
+                    add_variable(*word, fmt::format("{}: {}", frame_function_name(*callee), variable.name), value, size, true);
+        }
+    }
+
+    // The function that this one has called, where its frame begins right below.
+    const Frame* callee_of_frame() {
+        Unwinder& stack = session_.stack();
+        for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
+            if (level >= frame_.level) return nullptr;
+            if (!frame->inlined && frame->call_frame_address == begin_) return frame;
+        }
+        return nullptr;
+    }
+
     void add_variable(StackWord& word, const std::string& name, const Value& value, std::uint64_t size, bool is_parameter) {
         std::uint64_t start = value.address->value;
         std::uint64_t low = std::max(start, word.address) - start, high = std::min(start + size, word.address + kWord) - start;
@@ -300,19 +297,17 @@ class FrameWords {
         std::uint64_t canary = 0;
         RunAddress kept(frame_.registers.thread_base + kCanaryAt);
         if (!frame_.registers.thread_base || target_.read_available(kept, std::as_writable_bytes(std::span(&canary, 1))) != sizeof canary || !canary) return;
-        if (auto slot = canary_slot(target_, frame_, end_))
-            if (StackWord* word = word_at(*slot)) {
-                word->kind = WordKind::canary;
-                word->name = "canary";
-                bool intact = word->value == canary;
-                bool not_yet = frame_.module && frame_.level == 0 && frame_.function && frame_.file_address() < body_start(frame_.module->symbols(), *frame_.function).address;
-                word->content = intact ? "intact" : not_yet ? "not written yet" : text_of_word(word->value);
-                if (!intact && !not_yet) {
-                    word->warning = "it has been overwritten: something ran over the end of a variable";
-                    damage.push_back(fmt::format("the canary of frame {}, {}, has been overwritten: something ran over the end of a variable", frame_.level, made_.function));
-                }
-                return;
-            }
+        auto found = frame_.function && frame_.module ? canary_of(session_.flow_of(*frame_.module, *frame_.function), frame_) : std::nullopt;
+        if (StackWord* word = found ? word_at(found->slot) : nullptr) {
+            word->kind = WordKind::canary;
+            word->name = "canary";
+            bool intact = word->value == canary;
+            word->content = intact ? "intact" : found->is_stored ? text_of_word(word->value) : "not stored yet";
+            if (intact || !found->is_stored) return;
+            word->warning = "it has been overwritten: something ran over the end of a variable";
+            damage.push_back(fmt::format("the canary of frame {}, {}, has been overwritten: something ran over the end of a variable", frame_.level, made_.function));
+            return;
+        }
         for (StackWord& word : made_.words)
             if (word.value == canary && word.kind == WordKind::nameless) {
                 word.kind = WordKind::canary;

@@ -72,6 +72,7 @@ std::optional<Effects> effects_of(ByteSpan bytes) {
     bool clears = instruction.mnemonic == ZYDIS_MNEMONIC_XOR || instruction.mnemonic == ZYDIS_MNEMONIC_SUB || instruction.mnemonic == ZYDIS_MNEMONIC_XORPS ||
                   instruction.mnemonic == ZYDIS_MNEMONIC_XORPD || instruction.mnemonic == ZYDIS_MNEMONIC_PXOR;
     effects.clears_its_register = both_registers && clears && operands[0].reg.value == operands[1].reg.value;
+    effects.aligns_stack = instruction.mnemonic == ZYDIS_MNEMONIC_AND && operands[0].type == ZYDIS_OPERAND_TYPE_REGISTER && operands[0].reg.value == ZYDIS_REGISTER_RSP;
     effects.divides = instruction.mnemonic == ZYDIS_MNEMONIC_DIV || instruction.mnemonic == ZYDIS_MNEMONIC_IDIV;
     for (unsigned i = 0; i < instruction.operand_count; ++i) {
         const ZydisDecodedOperand& operand = operands[i];

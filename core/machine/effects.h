@@ -38,6 +38,7 @@ struct Effects {
     std::optional<MemoryAccess> address; // of an instruction that computes an address and keeps it, and touches no memory
     bool is_copy = false;                // a plain move between registers
     bool clears_its_register = false;    // by combining it with itself: what it held does not matter
+    bool aligns_stack = false;           // the stack pointer's low bits are cleared
     bool is_privileged = false;          // only the kernel may run it
     bool divides = false;                // a whole number by another
 };

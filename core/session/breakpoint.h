@@ -40,6 +40,7 @@ struct WatchedValue {
     std::vector<std::byte> held;
     std::vector<std::byte> held_before; // the same before the events of `round`: threads that wrote at the same moment
     std::uint64_t round = 0;
+    std::uint64_t events = 0;          // since it is watched, those that it passed and those that wrote what was there too
     bool follows = false;              // resolved anew at each stop
     // The frame a local variable belongs to; when it is left, the watchpoint ends.
     struct Owner {

@@ -44,14 +44,6 @@ std::vector<std::vector<std::uint32_t>> ways_back(const FlowGraph& flow) {
     return before;
 }
 
-// A variable that lives in different places, or a call that was inlined: what only an optimiser leaves behind.
-bool is_optimised(const Scope& scope, int depth) {
-    if (scope.inlined) return true;
-    for (const Variable& variable : scope.variables)
-        if (variable.locations.size() != 1 || variable.locations[0].range) return true;
-    return depth < 30 && std::any_of(scope.inner.begin(), scope.inner.end(), [&](const auto& inner) { return is_optimised(*inner, depth + 1); });
-}
-
 }  // namespace
 
 bool may_return_otherwise(const ModuleSymbols& symbols, const Function& function) {
@@ -61,7 +53,7 @@ bool may_return_otherwise(const ModuleSymbols& symbols, const Function& function
     if (symbol && symbol->name.find(".isra.") != std::string_view::npos) return true;
     bool is_gcc = function.unit->root().producer.starts_with("GNU");
     bool is_local = symbol ? !symbol->is_global : !body.is_external;
-    return !is_gcc && is_local && is_optimised(body.outermost, 0);
+    return !is_gcc && is_local && looks_optimised(body);
 }
 
 bool leaves_value_in(const FlowGraph& flow, const ModuleSymbols& symbols, unsigned dwarf_register) {

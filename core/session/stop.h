@@ -42,6 +42,7 @@ struct WatchChange {
     unsigned number = 0;
     std::string expression;
     Value before, after;
+    bool is_first = false;         // nothing wrote it between the moment it began to be watched and this
     bool is_write = true;          // false: it was read, or written with what was there
     std::string file;              // of the statement that did it; empty: not known
     std::uint32_t line = 0;

@@ -104,6 +104,7 @@ void Watching::find(Breakpoint& breakpoint) {
     watched.value = value;
     watched.range = {*value.address, *value.address + size};
     watched.held = bytes_at(process_, watched.range);
+    watched.events = 0;
 }
 
 std::vector<unsigned> Watching::free_debug_registers() const {
@@ -184,6 +185,7 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     WatchChange change;
     change.number = breakpoint.number;
     change.expression = breakpoint.subject;
+    change.is_first = watched.events <= 1;
     change.is_write = now != watched.held_before;
     Piece part{breakpoint.subject, watched.value.type, 0, now.size()};
     if (change.is_write) part = part_that_differs(part, watched.held_before, now);
@@ -214,6 +216,7 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
                                                                 : std::any_of(watched.debug_registers.begin(), watched.debug_registers.end(),
                                                                               [&](unsigned number) { return event.watches >> number & 1; });
         if (!meant) continue;
+        ++watched.events;
         std::vector<std::byte> now(watched.range.size());
         if (process_.read_available(watched.range.low, now) != now.size()) continue;
         if (event.round != watched.round || event.round == 0) {

@@ -49,4 +49,18 @@ std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc,
     return chains;
 }
 
+namespace {
+
+bool is_optimised(const Scope& scope, int depth) {
+    constexpr int kDeepest = 30;
+    if (scope.inlined) return true;
+    for (const Variable& variable : scope.variables)
+        if (variable.locations.size() != 1 || variable.locations[0].range) return true;
+    return depth < kDeepest && std::any_of(scope.inner.begin(), scope.inner.end(), [&](const auto& inner) { return is_optimised(*inner, depth + 1); });
+}
+
+}  // namespace
+
+bool looks_optimised(const FunctionBody& body) { return is_optimised(body.outermost, 0); }
+
 }  // namespace lantern

@@ -86,6 +86,9 @@ struct FunctionBody {
     bool is_called_otherwise = false; // the compiler changed how it is called (DW_CC_nocall)
 };
 
+// A variable that lives in different places, or a call that was inlined: what only an optimiser leaves behind.
+bool looks_optimised(const FunctionBody& body);
+
 // One frame's worth of scopes at an address: the function itself or one inlined call in it.
 struct ScopeChain {
     const InlinedCall* inlined = nullptr;    // null for the function itself

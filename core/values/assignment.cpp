@@ -1,5 +1,7 @@
 #include "core/values/assignment.h"
 
+#include "core/machine/effects.h"
+#include "core/machine/registers.h"
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
 #include "core/unwind/unwinder.h"
@@ -15,8 +17,6 @@ enum : unsigned char { kUnassigned = 1, kAssigned = 2 };
 
 AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : frame_(frame) {
     if (!frame.function || !frame.module || !frame.call_frame_address || frame.inlined) return;
-    // Rust's variables come into scope with their value: what writes it lies before the scope.
-    if (frame.function->unit->is_rust()) return;
     try {
         auto base = FrameContext(target, frame).frame_base();
         if (!base) return;
@@ -53,6 +53,12 @@ void AssignmentAnalysis::decode(Target& target) {
             }
             while (row < rows.size() && !rows[row].range.contains(range.low + offset)) ++row;
             Step step;
+            if (auto effects = effects_of(ByteSpan(code).subspan(offset))) {
+                aligns_stack_ |= effects->aligns_stack;
+                step.copies_frame_register = effects->is_copy && std::any_of(effects->registers.begin(), effects->registers.end(), [](const RegisterUse& use) {
+                    return use.reads && use.dwarf_number == kStackPointerNumber;
+                });
+            }
             step.instruction = std::move(*instruction);
             step.row = row < rows.size() ? &rows[row] : nullptr;
             at_[start + offset] = steps_.size();
@@ -93,8 +99,12 @@ std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable
 // A write into the slot, or its address being taken: from then on anything may write it.
 bool AssignmentAnalysis::writes(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const {
     if (!step.row || step.row->cfa_is_expression) return false;
+    // The frame pointer is such a copy, and what it reaches is known.
+    bool is_prologue = step.next != kNone && steps_[step.next].row && steps_[step.next].row->cfa_register != kStackPointerNumber;
+    if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue) return true;
     for (const MemoryOperand& operand : step.instruction.memory) {
         if (!operand.writes && !operand.address_only) continue;
+        if (aligns_stack_ && operand.base == kStackPointerNumber && step.row->cfa_register != kStackPointerNumber) return true;  // how far it is from the frame is not known
         if (operand.base != step.row->cfa_register) continue;
         if (operand.index) {
             if (is_aggregate) return true;  // which element is only known at run time
@@ -107,11 +117,16 @@ bool AssignmentAnalysis::writes(const Step& step, std::int64_t slot, std::uint64
     return false;
 }
 
+bool AssignmentAnalysis::scopes_hold_stores() const {
+    return !frame_.function->unit->is_rust() && !looks_optimised(frame_.module->symbols().body_of(*frame_.function));
+}
+
 Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declared_in) const {
     if (!usable_) return Assignment::unknown;
     auto slot = slot_of(variable);
     auto here = at_.find(frame_.module->to_run(frame_.file_address()));
     if (!slot) return Assignment::unknown;
+    if (variable.is_parameter && *slot >= 0) return Assignment::assigned;  // above the return address: the caller put it there
     std::size_t goal = kNone;
     if (here != at_.end()) {
         goal = here->second;
@@ -122,13 +137,15 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         goal = std::prev(after)->second;
         if (steps_[goal].instruction.next() <= frame_.lookup_address) return Assignment::unknown;
     }
-    std::uint64_t size = std::max<std::uint64_t>(1, plain(*variable.type).size);
+    if (plain(*variable.type).size == 0) return Assignment::assigned;
+    std::uint64_t size = plain(*variable.type).size;
     bool is_aggregate_slot = is_aggregate(*variable.type);
+    bool by_scopes = scopes_hold_stores();
     auto in_scope = [&](std::size_t i) {
-        return any_contains(declared_in.ranges, frame_.module->to_file(steps_[i].instruction.address));
+        return !by_scopes || any_contains(declared_in.ranges, frame_.module->to_file(steps_[i].instruction.address));
     };
     RunAddress scope_start = frame_.module->to_run(declared_in.ranges.empty() ? frame_.function->low() : declared_in.ranges.front().low);
-    bool whole_function = declared_in.ranges == frame_.function->ranges;
+    bool whole_function = !by_scopes || declared_in.ranges == frame_.function->ranges;
 
     // Flow forward: each instruction collects in which states it can be reached.
     std::vector<unsigned char> states(steps_.size(), 0);
@@ -159,7 +176,7 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         case kUnassigned: return Assignment::not_yet;
         case kAssigned: return Assignment::assigned;
         // An array or structure is filled piece by piece, most often in a loop that the code alone cannot know to turn.
-        case kUnassigned | kAssigned: return is_aggregate_slot ? Assignment::unknown : Assignment::on_some_paths;
+        case kUnassigned | kAssigned: return is_aggregate_slot || !by_scopes ? Assignment::unknown : Assignment::on_some_paths;
         default: return Assignment::unknown;
     }
 }

@@ -24,6 +24,7 @@ class AssignmentAnalysis {
   private:
     struct Step {
         Instruction instruction;
+        bool copies_frame_register = false;  // into another register: writes through that are not followed
         std::size_t next = kNone, branch = kNone;
         const dwarf::FrameRow* row = nullptr;
     };
@@ -34,7 +35,11 @@ class AssignmentAnalysis {
     bool writes(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
 
+    // Stores are where the source has them: not so in optimised code, and in Rust, where they come before the scope.
+    bool scopes_hold_stores() const;
+
     const Frame& frame_;
+    bool aligns_stack_ = false;
     bool usable_ = false;
     std::optional<std::int64_t> frame_base_;  // from the call frame address
     std::vector<dwarf::FrameDescription> descriptions_;
