@@ -4,89 +4,65 @@
 #include <signal.h>
 #include <string.h>
 
-#include "core/analysis/address_note.h"
-#include "core/machine/instruction.h"
+#include "core/analysis/fault_cause.h"
+#include "core/session/system_calls.h"
+#include "core/support/text.h"
+#include "core/target/core_file.h"
+#include "core/target/live_process.h"
 
 namespace lantern {
 namespace {
 
-std::optional<Instruction> instruction_at(Session& session, RunAddress address) {
-    std::byte bytes[kLongestInstruction];
-    std::size_t got = session.target().read_available(address, bytes);
-    return decode_instruction(ByteSpan(bytes, got), address);
+// "process 4711 (sh)"; empty for what nobody sent.
+std::string sender_words(Session& session, const Stop& stop) {
+    const SignalOrigin& origin = stop.origin;
+    bool was_sent = origin.code == SI_USER || origin.code == SI_TKILL || origin.code == SI_QUEUE;
+    if (!was_sent || !origin.sender) return {};
+    pid_t own = session.core() ? session.core()->image().process : session.process().id();
+    if (origin.sender == own) return "the program itself sent it";
+    return fmt::format("process {}{} sent it", origin.sender, origin.sender_name.empty() ? "" : fmt::format(" ({})", escape_for_display(origin.sender_name)));
 }
 
-bool writes_memory(const Instruction& instruction) {
-    for (const MemoryOperand& operand : instruction.memory)
-        if (operand.writes) return true;
-    return instruction.kind == Instruction::Kind::call;
-}
-
-bool is_readable(Session& session, RunAddress address) {
-    std::byte probe;
-    return session.target().read_available(address, std::span(&probe, 1)) == 1;
-}
-
-// The processor refuses to go where no address can be, and stands at the return still.
-std::string bad_return(Session& session, const Stop& stop) {
-    std::uint64_t word = 0;
-    RunAddress top = session.target().registers(stop.thread).stack_pointer();
-    if (session.target().read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word || is_readable(session, RunAddress(word))) return {};
-    std::string text = text_of_word(word);
-    return fmt::format("it could not return: its return address has been overwritten with {}", text.empty() ? fmt::format("{:#x}", word) : "the text " + text);
-}
-
-std::string memory_fault(Session& session, const Stop& stop) {
-    RunAddress pc = session.target().registers(stop.thread).program_counter();
-    RunAddress at = stop.fault_address;
-    if (at == pc || !is_readable(session, pc)) {
-        if (pc.value == 0) return "it called a function through a null pointer";
-        return fmt::format("it went on at address {:#x}, where there is no code", pc.value);
-    }
-    auto instruction = instruction_at(session, pc);
-    if (instruction && instruction->kind == Instruction::Kind::returns)
-        if (std::string sentence = bad_return(session, stop); !sentence.empty()) return sentence;
-    std::string verb = !instruction ? "touched" : writes_memory(*instruction) ? "wrote to" : "read";
-    // Outside of the 47 bits a program may use, the processor does not even report the address.
-    if (at.value == 0 && instruction && !instruction->memory.empty()) {
-        for (const MemoryOperand& operand : instruction->memory) {
-            auto base = operand.base ? session.target().registers(stop.thread).get(*operand.base) : std::nullopt;
-            if (base && *base >> 47 != 0)
-                return fmt::format("it {} memory through a wild pointer: {:#x} can be no address", verb, *base);
+std::string plain_words(int signal) {
+    switch (signal) {
+        case SIGPIPE: return "it wrote to a pipe that nobody reads any more";
+        case SIGALRM: return "its timer ran out";
+        case SIGTERM: return "somebody asked it to end";
+        case SIGXCPU: return "it used more processor time than it may";
+        case SIGXFSZ: return "it wrote a file larger than it may";
+        default: {
+            const char* text = sigdescr_np(signal);
+            return text ? text : "a signal without a description";
         }
     }
-    RunAddress stack = session.target().registers(stop.thread).stack_pointer();
-    if (at < stack + 65536 && stack < at + 65536 && !is_readable(session, at))
-        return fmt::format("it {} address {:#x}, just past the end of its stack: the stack is full, perhaps by a recursion that does not end", verb, at.value);
-    if (at.value < 4096)
-        return fmt::format("it {} address {:#x}, where nothing is mapped: a null pointer was followed", verb, at.value);
-    if (!is_readable(session, at)) return fmt::format("it {} address {:#x}, where nothing is mapped", verb, at.value);
-    return fmt::format("it {} address {:#x}, where that is not allowed", verb, at.value);
+}
+
+std::string fault_words(Session& session, const Stop& stop) {
+    switch (stop.signal) {
+        case SIGSEGV: case SIGBUS: return memory_fault_cause(session, stop);
+        case SIGFPE: return arithmetic_fault_cause(session, stop);
+        case SIGILL: return instruction_fault_cause(session, stop);
+        default: return plain_words(stop.signal);
+    }
+}
+
+// A core without the kernel's own word on the signal tells no more than which it was.
+bool has_no_reason(Session& session) {
+    return session.core() && !session.core()->image().has_signal_information;
 }
 
 }  // namespace
 
 std::string signal_sentence(Session& session, const Stop& stop) {
-    std::string name = signal_name(stop.signal);
-    if (stop.is_fault) {
-        switch (stop.signal) {
-            case SIGSEGV: case SIGBUS: return fmt::format("{}: {}", name, memory_fault(session, stop));
-            case SIGFPE: return fmt::format("{}: it divided a whole number by zero, or the result did not fit", name);
-            case SIGILL: return fmt::format("{}: it came to bytes that are no instruction of this processor", name);
-            default: break;
-        }
-    }
-    switch (stop.signal) {
-        case SIGABRT: return fmt::format("{}: the program gave up by itself (abort, or a failed assertion)", name);
-        case SIGTRAP: return fmt::format("{}: it came to a breakpoint instruction of its own", name);
-        case SIGPIPE: return fmt::format("{}: it wrote to a pipe that nobody reads any more", name);
-        case SIGALRM: return fmt::format("{}: its timer ran out", name);
-        case SIGTERM: return fmt::format("{}: somebody asked it to end", name);
-        default: {
-            const char* text = sigdescr_np(stop.signal);
-            return fmt::format("{}: {}", name, text ? text : "a signal without a description");
-        }
-    }
+    std::string name = signal_name(stop.signal), sender = sender_words(session, stop);
+    if (stop.is_fault) return fmt::format("{}: {}", name, fault_words(session, stop));
+    bool is_own = sender.starts_with("the program");
+    if (stop.signal == SIGABRT && (is_own || sender.empty())) return fmt::format("{}: the program gave up by itself (abort, or a failed assertion)", name);
+    if (stop.signal == SIGTRAP && sender.empty()) return fmt::format("{}: it came to a breakpoint instruction of its own", name);
+    if (stop.signal == SIGSYS && stop.origin.system_call >= 0) return fmt::format("{}: it asked for the system call {}, which a filter of its own forbids", name, system_call_name(stop.origin.system_call));
+    if (has_no_reason(session)) return fmt::format("{}: {}; the core does not say where it came from", name, plain_words(stop.signal));
+    std::string words = plain_words(stop.signal);
+    return sender.empty() ? fmt::format("{}: {}", name, words) : fmt::format("{}: {}; {}", name, words, sender);
 }
 
 }  // namespace lantern

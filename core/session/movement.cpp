@@ -55,6 +55,7 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
     stop.signal = event.signal;
     stop.is_fault = event.is_fault;
     stop.fault_address = event.fault_address;
+    stop.origin = event.origin;
     stop.has_handler = process_.handles_signal(event.signal);
     if (event.signal != SIGTRAP) process_.deliver(event.thread, event.signal);
     if (event.signal == SIGABRT)

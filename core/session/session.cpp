@@ -77,6 +77,7 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
     last_stop_.signal = image.signal;
     last_stop_.is_fault = image.fault_address.has_value();
     last_stop_.fault_address = image.fault_address.value_or(RunAddress());
+    last_stop_.origin = image.origin;
     if (std::string text = abort_message(*core_); !text.empty()) last_stop_.facts.push_back({"it said", text});
     selected_level_ = level_of_users_code();
 }

@@ -1,6 +1,8 @@
 // Why and where the program stopped, as plain facts.
 #pragma once
 
+#include "core/target/signal_origin.h"
+
 #include <optional>
 #include <string>
 #include <vector>
@@ -64,6 +66,7 @@ struct Stop {
     int exit_code = 0;
     bool is_fault = false;
     RunAddress fault_address{};
+    SignalOrigin origin;       // of the signal
     bool has_handler = false;  // of the signal, in the program
     std::optional<ReturnedValue> returned;
     std::vector<ReturnedValue> calls;  // what the calls of the line that was stepped over returned, in order

@@ -158,7 +158,8 @@ class CoreReader {
         auto info = copy_of<siginfo_t>(content);
         if (!info || image_.signal) return;  // the first one is that of the thread that was met
         image_.signal = info->si_signo;
-        image_.signal_code = info->si_code;
+        image_.has_signal_information = true;
+        image_.origin = origin_of(*info);
         bool is_fault = info->si_signo == SIGSEGV || info->si_signo == SIGBUS || info->si_signo == SIGFPE || info->si_signo == SIGILL;
         if (is_fault && info->si_code > 0) image_.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info->si_addr));
     }

@@ -9,6 +9,7 @@
 
 #include "core/machine/registers.h"
 #include "core/support/byte_reader.h"
+#include "core/target/signal_origin.h"
 #include "core/target/target.h"
 
 namespace lantern {
@@ -43,7 +44,8 @@ struct CoreImage {
     pid_t process = 0;
     std::string name, command_line;     // cut by the kernel after 15 and 79 bytes
     int signal = 0;                     // 0: nobody says why the process ended
-    int signal_code = 0;                // sigaction(2): si_code
+    SignalOrigin origin;                // of the signal; the sender's name is not in a core
+    bool has_signal_information = false;
     std::optional<RunAddress> fault_address;
     std::uint64_t bytes_cut_off = 0;    // that the file should hold and does not
     std::vector<std::string> problems;  // what could not be read, a sentence each

@@ -212,6 +212,8 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
     event.signal = signal;
     event.is_fault = is_fault_signal(signal, info.si_code);
     if (event.is_fault) event.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info.si_addr));
+    event.origin = origin_of(info);
+    if (event.origin.sender) event.origin.sender_name = process_name(event.origin.sender);
     settle(id, &event);
     if (signal == SIGSEGV && info.si_code == SEGV_ACCERR && is_protected(event.fault_address)) return pass_protection(id, event.fault_address);
     thread.signal_information = info;

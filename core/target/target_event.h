@@ -3,6 +3,7 @@
 
 #include <cstdint>
 
+#include "core/target/signal_origin.h"
 #include "core/target/target.h"
 
 namespace lantern {
@@ -34,6 +35,7 @@ struct TargetEvent {
     int exit_code = 0;
     bool is_fault = false;       // the signal comes from the instruction at the program counter
     RunAddress fault_address{};  // what the faulting instruction touched
+    SignalOrigin origin{};       // of a signal
     std::uint64_t round = 0;     // events that came before the threads went on again share it
     unsigned watches = 0;        // one bit for each debug register
     pid_t other = 0;

@@ -1,0 +1,17 @@
+// Why the processor could not go on at an instruction: which operand it was, at what address, and what lies there.
+#pragma once
+
+#include <string>
+
+#include "core/session/session.h"
+
+namespace lantern {
+
+// Of a SIGSEGV or SIGBUS that the kernel raised for the instruction the thread stands at: "it read address 0x10, where nothing
+// is mapped: a null pointer was followed". What is not known is said to be so.
+std::string memory_fault_cause(Session& session, const Stop& stop);
+// Of a SIGFPE and of a SIGILL.
+std::string arithmetic_fault_cause(Session& session, const Stop& stop);
+std::string instruction_fault_cause(Session& session, const Stop& stop);
+
+}  // namespace lantern
