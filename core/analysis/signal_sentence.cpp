@@ -4,6 +4,8 @@
 #include <signal.h>
 #include <string.h>
 
+#include <algorithm>
+
 #include "core/analysis/fault_cause.h"
 #include "core/session/system_calls.h"
 #include "core/support/text.h"
@@ -57,6 +59,8 @@ std::string signal_sentence(Session& session, const Stop& stop) {
     std::string name = signal_name(stop.signal), sender = sender_words(session, stop);
     if (stop.is_fault) return fmt::format("{}: {}", name, fault_words(session, stop));
     bool is_own = sender.starts_with("the program");
+    bool threw = std::any_of(stop.facts.begin(), stop.facts.end(), [](const StopFact& fact) { return fact.label == "threw"; });
+    if (stop.signal == SIGABRT && threw) return fmt::format("{}: the program gave up, for nobody catches what was thrown", name);
     if (stop.signal == SIGABRT && (is_own || sender.empty())) return fmt::format("{}: the program gave up by itself (abort, or a failed assertion)", name);
     if (stop.signal == SIGTRAP && sender.empty()) return fmt::format("{}: it came to a breakpoint instruction of its own", name);
     if (stop.signal == SIGSYS && stop.origin.system_call >= 0) return fmt::format("{}: it asked for the system call {}, which a filter of its own forbids", name, system_call_name(stop.origin.system_call));

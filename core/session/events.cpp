@@ -71,7 +71,8 @@ bool is_plain_text(const std::string& text) {
 namespace {
 
 // What the thread's exceptions hang on: a thread-local block of the library, two words long, the first of which leads to the
-// one caught last. __cxa_get_globals begins by naming it: an index of the loader's, a library's number and an offset.
+// one caught last. __cxa_get_globals begins by naming it: an index of the loader's, a library's number and an offset. Nothing:
+// it does not, so it is not known; 0: no exception is caught.
 std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Module& library) {
     constexpr unsigned kInstructions = 6;
     const ElfSymbol* symbol = runtime_symbol(library.symbols(), "__cxa_get_globals");
@@ -87,8 +88,7 @@ std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Mod
         std::uint64_t number = target.read<std::uint64_t>(index), offset = target.read<std::uint64_t>(index + 8);
         std::uint64_t blocks = target.read<std::uint64_t>(RunAddress(target.registers(thread).thread_base + 8));
         std::uint64_t block = target.read<std::uint64_t>(RunAddress(blocks + 16 * number));
-        std::uint64_t caught = target.read<std::uint64_t>(RunAddress(block + offset));
-        return caught ? std::optional(RunAddress(caught)) : std::nullopt;
+        return RunAddress(target.read<std::uint64_t>(RunAddress(block + offset)));
     }
     return std::nullopt;
 }
@@ -96,8 +96,10 @@ std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Mod
 // `throw;` hands nothing over: it is the exception caught last that goes on.
 ThrownObject thrown_again(Target& target, ThreadId thread, const Module& library) {
     try {
-        if (auto exception = caught_last(target, thread, library))
-            return described(target, *exception + kTypeBeforeHeader + kUnwinderHeader, RunAddress(target.read<std::uint64_t>(*exception)));
+        auto exception = caught_last(target, thread, library);
+        if (!exception) return {};
+        if (exception->value == 0) return ThrownObject{"", RunAddress(), "", true};
+        return described(target, *exception + kTypeBeforeHeader + kUnwinderHeader, RunAddress(target.read<std::uint64_t>(*exception)));
     } catch (const MemoryError&) {
     }
     return {};
@@ -153,7 +155,7 @@ std::string panic_message(Target& target, ThreadId thread) {
 }
 
 // glibc keeps it for whoever looks afterwards: a size, then the text (assert.c, libc_fatal.c).
-std::string abort_message(Target& target) {
+static std::string abort_message(Target& target) {
     for (const Module& module : target.modules()) {
         const ElfSymbol* symbol = module.symbols().symbol_table().named("__abort_msg");
         if (!symbol) continue;
@@ -179,6 +181,22 @@ std::vector<std::string_view> symbols_of(Cause cause) {
     }
 }
 
+namespace {
+
+void add_object(Session& session, const ThrownObject& object, const std::string& label, std::vector<StopFact>& facts) {
+    if (object.type.empty()) return;
+    Target& target = session.target();
+    facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
+    const Type* type = nullptr;
+    for (const Module& module : target.modules())
+        if (!type && module.symbols().has_debug_information() && !session.is_library(module)) type = module.symbols().type_spelled(object.type);
+    if (!type || !object.object.value) return;
+    ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, session.view_limits());
+    facts.push_back({"object", one_line(view, 200)});
+}
+
+}  // namespace
+
 std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread) {
     Target& target = session.target();
     std::vector<StopFact> facts;
@@ -190,15 +208,59 @@ std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread) {
     if (cause != Cause::thrown && cause != Cause::caught) return facts;
     ThrownObject object = cause == Cause::thrown ? thrown_object(target, thread) : caught_object(target, thread);
     std::string label = cause != Cause::thrown ? "caught" : throws_again(target, thread) ? "threw again" : "threw";
-    if (object.type.empty()) return facts;
-    facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
-    const Type* type = nullptr;
-    for (const Module& module : target.modules())
-        if (!type && module.symbols().has_debug_information() && !session.is_library(module)) type = module.symbols().type_spelled(object.type);
-    if (type && object.object.value) {
-        ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, session.view_limits());
-        facts.push_back({"object", one_line(view, 200)});
+    add_object(session, object, label, facts);
+    return facts;
+}
+
+namespace {
+
+// What led to the abort, told by the frames between it and the user's own code.
+struct Ending {
+    bool terminates = false;       // the C++ library gave up
+    bool while_unwinding = false;  // on the way to a handler
+    std::string called;
+};
+
+Ending how_it_ended(Session& session, ThreadId thread) {
+    constexpr unsigned kFramesLookedAt = 16;
+    Ending ending;
+    Unwinder walk(session.target(), thread);
+    for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+        const Frame* frame = walk.frame(level);
+        if (!frame || !frame->module) break;
+        std::string name = frame_function_name(*frame);
+        if (name.find("assert") != std::string::npos) return {};
+        if (name.starts_with("__cxa_pure_virtual")) ending.called = "a virtual function that has no code (pure virtual)";
+        if (name.starts_with("__cxa_deleted_virtual")) ending.called = "a virtual function that is deleted";
+        bool is_runtime = session.is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
+        ending.terminates |= is_runtime || name.starts_with("std::terminate");
+        ending.while_unwinding |= name.starts_with("_Unwind_");
+        if (frame->line && !session.is_library(*frame->module) && !session.is_library_source(frame->line->file)) break;
     }
+    return ending;
+}
+
+}  // namespace
+
+// Of an exception that nobody caught the library keeps hold until the end, as of one that is caught.
+std::vector<StopFact> facts_of_giving_up(Session& session, ThreadId thread) {
+    Target& target = session.target();
+    std::vector<StopFact> facts;
+    if (std::string text = abort_message(target); !text.empty()) facts.push_back({"it said", text});
+    Ending ending = how_it_ended(session, thread);
+    if (!ending.called.empty()) facts.push_back({"it called", ending.called});
+    if (!ending.terminates || !ending.called.empty()) return facts;
+    bool is_none = false;
+    for (const Module& module : target.modules()) {
+        if (!runtime_symbol(module.symbols(), "__cxa_get_globals")) continue;
+        ThrownObject object = thrown_again(target, thread, module);
+        add_object(session, object, "threw", facts);
+        is_none |= object.is_none;
+        if (object.type.empty()) continue;
+        if (ending.while_unwinding) facts.push_back({"barred", "it would have left a function that is noexcept, or a destructor"});
+        return facts;
+    }
+    facts.push_back({"it called", is_none ? "std::terminate, with no exception on its way" : "std::terminate; what was thrown, if anything was, cannot be told with this C++ library"});
     return facts;
 }
 

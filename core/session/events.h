@@ -11,6 +11,7 @@ struct ThrownObject {
     std::string type;      // "TollError"; empty if it cannot be told
     RunAddress object;
     std::string text;      // what std::exception's own classes were given to say; else empty
+    bool is_none = false;  // there is no such object, and that is known
 };
 // At the beginning of __cxa_throw or __cxa_rethrow, and of __cxa_begin_catch (Itanium C++ ABI §2.2.1, §2.4.2, §2.5.3).
 ThrownObject thrown_object(Target& target, ThreadId thread);
@@ -21,8 +22,8 @@ ThrownObject caught_object(Target& target, ThreadId thread);
 
 // At the beginning of rust_panic: what the program said, as far as it can be found in what it was handed.
 std::string panic_message(Target& target, ThreadId thread);
-// What a failed assertion or the C library said before it gave up; empty if nothing.
-std::string abort_message(Target& target);
+// Why a program gave up by itself (SIGABRT): what a failed assertion or the C library said, the exception that nobody caught.
+std::vector<StopFact> facts_of_giving_up(Session& session, ThreadId thread);
 
 // The symbols whose beginnings stand for an event; none for events that need none.
 std::vector<std::string_view> symbols_of(Cause cause);

@@ -58,8 +58,7 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
     stop.origin = event.origin;
     stop.has_handler = process_.handles_signal(event.signal);
     if (event.signal != SIGTRAP) process_.deliver(event.thread, event.signal);
-    if (event.signal == SIGABRT)
-        if (std::string text = abort_message(process_); !text.empty()) stop.facts.push_back({"it said", text});
+    if (event.signal == SIGABRT) stop.facts = facts_of_giving_up(session_, event.thread);
     return stop;
 }
 

@@ -78,7 +78,7 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
     last_stop_.is_fault = image.fault_address.has_value();
     last_stop_.fault_address = image.fault_address.value_or(RunAddress());
     last_stop_.origin = image.origin;
-    if (std::string text = abort_message(*core_); !text.empty()) last_stop_.facts.push_back({"it said", text});
+    if (image.signal == SIGABRT) last_stop_.facts = facts_of_giving_up(*this, thread_);
     selected_level_ = level_of_users_code();
 }
 
@@ -230,7 +230,7 @@ void Session::select_thread(unsigned number) {
     if (!id) throw RequestError(fmt::format("there is no thread {}", number), "threads lists them");
     thread_ = *id;
     stack_.reset();
-    selected_level_ = 0;
+    selected_level_ = level_of_users_code();
 }
 
 bool Session::is_stale(const std::string& recorded) {

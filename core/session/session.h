@@ -34,6 +34,7 @@ namespace lantern {
 class CoreFile;
 class LiveProcess;
 class Meanwhile;
+class Movement;
 
 // A core file to look into; `program` is empty to take the one it names.
 struct CoreRequest {
@@ -222,6 +223,13 @@ class Session {
     void refuse_while_moving() const;  // throws RequestError
     const std::vector<LandingHook>& landing_hooks();
     unsigned level_of_users_code();
+    struct ShownFrame {
+        RunAddress back, identity;       // where its callee returns to; its call frame address
+        std::uint32_t line = 0;
+        const Scope* inlined = nullptr;  // the call that runs now, where it was inlined into the shown one
+    };
+    std::optional<ShownFrame> shown_further_out();
+    std::optional<Stop> come_back_to(const ShownFrame& shown, Movement& movement);
     Stop out_of_inlined(const Frame& frame);
     void stand_at(const CodePosition& position);
     void keep_registers();

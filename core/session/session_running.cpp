@@ -47,8 +47,9 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     } else if (stop.thread) {
         thread_ = stop.thread;
         if (stop.position) stand_at(*stop.position);
-        // An event in a library's code is looked at from the user's own.
-        if (stop.reason == StopReason::event || stop.reason == StopReason::paused || !stop.facts.empty()) selected_level_ = level_of_users_code();
+        // What happens in a library's code is looked at from the user's own.
+        bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
+        if (is_no_step) selected_level_ = level_of_users_code();
     }
     if (is_running() && std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
         Watching(*this).follow_all();
@@ -159,12 +160,60 @@ Stop Session::continue_running(const StepWish& wish) {
     return moved([](Movement& movement) { return movement.run({}, [](ThreadId) { return false; }); }, wish);
 }
 
+// The frame that is shown, where that is not the innermost: movements of its lines begin by coming back to it.
+std::optional<Session::ShownFrame> Session::shown_further_out() {
+    const Frame* frame = selected_frame();
+    if (!frame || frame->level == 0 || !frame->call_frame_address) return std::nullopt;
+    ShownFrame shown;
+    shown.identity = *frame->call_frame_address;
+    if (frame->line) shown.line = frame->line->line;
+    if (stack().frame(frame->level - 1)->origin == FrameOrigin::inlined || frame->origin == FrameOrigin::inlined) {
+        const Frame* inner = stack().frame(frame->level - 1);
+        bool is_innermost = true;
+        for (unsigned level = 0; level < frame->level; ++level) is_innermost &= stack().frame(level + 1)->origin == FrameOrigin::inlined;
+        if (is_innermost && inner->inlined && !inner->scopes.empty()) shown.inlined = inner->scopes.back();
+    }
+    shown.back = frame->program_counter;
+    return shown;
+}
+
+// Nothing: the shown frame runs now, in the middle of its line.
+std::optional<Stop> Session::come_back_to(const ShownFrame& shown, Movement& movement) {
+    Stop stop;
+    if (shown.inlined) {
+        stop = LineStep(*this, movement, {}).out_of_inlined(*shown.inlined);
+        if (stop.reason != StopReason::returned || !stop.breakpoints.empty()) return stop;
+        stop.reason = StopReason::stepped;
+        stop.returned.reset();
+    } else {
+        movement.set_home(shown.identity);
+        stop = movement.run({shown.back}, [&](ThreadId thread) { return thread == thread_ && movement.frame_identity(thread) >= shown.identity; });
+        if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return stop;
+    }
+    Unwinder walk(*process_, thread_);
+    auto position = stop.position ? stop.position : first_position(walk.innermost());
+    std::uint32_t line = position ? position->line : walk.innermost().line ? walk.innermost().line->line : 0;
+    if (line == shown.line) return std::nullopt;
+    stop.position = position;
+    return stop;
+}
+
 Stop Session::over_line(const StepWish& wish) {
-    return moved([&](Movement& movement) { return LineStep(*this, movement, wish).over(); }, wish);
+    auto shown = shown_further_out();
+    return moved([&](Movement& movement) {
+        if (shown)
+            if (auto stop = come_back_to(*shown, movement)) return *stop;
+        return LineStep(*this, movement, wish).over();
+    }, wish);
 }
 
 Stop Session::into_line(const StepWish& wish) {
-    return moved([&](Movement& movement) { return LineStep(*this, movement, wish).into(); }, wish);
+    auto shown = shown_further_out();
+    return moved([&](Movement& movement) {
+        if (shown)
+            if (auto stop = come_back_to(*shown, movement)) return *stop;
+        return LineStep(*this, movement, wish).into();
+    }, wish);
 }
 
 Stop Session::into_instruction() {
