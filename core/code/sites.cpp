@@ -130,7 +130,10 @@ void collect_unrecorded(const ModuleSymbols& symbols, const Function& wanted, co
 // True if the parameters lie in the frame, each at one place for the whole function: they are there once the prologue has run.
 bool parameters_wait_for_prologue(const FunctionBody& body) {
     for (const Variable& variable : body.outermost.variables)
-        if (variable.is_parameter && !variable.locations.empty()) return !variable.locations.front().range;
+        if (variable.is_parameter && !variable.locations.empty()) {
+            const auto& location = variable.locations.front();
+            return !location.range && !location.expression.empty() && static_cast<std::uint8_t>(location.expression[0]) == DW_OP_fbreg;
+        }
     return false;
 }
 

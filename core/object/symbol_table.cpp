@@ -46,7 +46,7 @@ void SymbolTable::read(const ElfFile& file, std::string_view table, std::string_
         if (name.empty()) continue;
         bool is_function = type == STT_FUNC || type == STT_GNU_IFUNC;
         symbols_.push_back({name, FileAddress(entry.st_value), entry.st_size, is_function,
-                            ELF64_ST_BIND(entry.st_info) != STB_LOCAL});
+                            ELF64_ST_BIND(entry.st_info) != STB_LOCAL, type == STT_GNU_IFUNC});
     }
 }
 

@@ -16,6 +16,7 @@ struct ElfSymbol {
     std::uint64_t size = 0;
     bool is_function = false;
     bool is_global = false;
+    bool is_indirect = false;  // its code gives the address of the function that is meant (STT_GNU_IFUNC)
 };
 
 class SymbolTable {

@@ -42,7 +42,7 @@ std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
 std::optional<Stop> LineStep::enter_call() {
     Stop stop = movement_.step_instruction();
     if (stop.reason != StopReason::stepped) return stop;
-    if (!stop.breakpoints.empty()) return stop;
+    if (!stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
     return enter_function(here(), 0);
 }
 
@@ -59,7 +59,7 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
         auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(callee, bytes)), callee);
         if (!instruction || (instruction->kind != Instruction::Kind::ordinary && instruction->kind != Instruction::Kind::jump)) break;
         Stop stop = movement_.step_instruction();
-        if (stop.reason != StopReason::stepped) return stop;
+        if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
         callee = behind_linkage_table(process_, here());
         module = process_.module_at(callee);
         function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
@@ -114,8 +114,7 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
                 if (!calls.count(at) && !exits.count(at) && at != back) return landed = is_landing(at, thread);
                 return movement_.frame_identity(thread) >= identity;
             });
-            if (stop.reason != StopReason::stepped) return stop;
-            if (!stop.breakpoints.empty()) return stop;
+            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
             if (landed) {
                 left_by_landing_ = true;
                 return land();
@@ -125,7 +124,7 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
         bool at_call = calls.count(here()) != 0;
         if (at_call) {
             Stop stop = movement_.step_instruction();
-            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return stop;
+            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
         }
         if (auto stop = enter_function(here(), depth + 1)) return stop;
         if (here() == back || !at_call) return std::nullopt;  // a jump at the end: whom it led to returned for us

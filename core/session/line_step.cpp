@@ -215,7 +215,7 @@ std::optional<Stop> LineStep::follow_computed_call() {
     auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(call, bytes)), call);
     ++recordings_;
     Stop stop = movement_.step_instruction();
-    if (stop.reason != StopReason::stepped || !stop.breakpoints.empty() || !instruction) return stop;
+    if (stop.reason != StopReason::stepped || !stop.breakpoints.empty() || !instruction) return met_on_the_way(std::move(stop));
     RunAddress callee = behind_linkage_table(process_, here());
     const Module* module = process_.module_at(callee);
     const Function* function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
@@ -255,6 +255,12 @@ Stop LineStep::run_ways(const std::set<RunAddress>& also) {
         note_return();
         if (ends.count(here()) || !stop.breakpoints.empty()) return stop;
     }
+}
+
+// A breakpoint that a step of one instruction came to, in what was called: the line is not done.
+Stop LineStep::met_on_the_way(Stop stop) {
+    if (stop.reason == StopReason::stepped && !stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
+    return stop;
 }
 
 Stop LineStep::with_calls(Stop stop) {
@@ -394,9 +400,13 @@ Stop LineStep::out_of_inlined(const Scope& call) {
 // The function has come back to its caller: keeps what it returned, and goes on to code that has lines.
 Stop LineStep::leave(Stop stop) {
     std::optional<ReturnedValue> value;
+    if (!stop.breakpoints.empty() && here() != return_address_) return met_on_the_way(std::move(stop));
     if (return_address_ && here() == *return_address_) value = returned_value(process_, thread_, *module_, *function_);
+    if (!stop.breakpoints.empty()) {
+        stop.returned = std::move(value);
+        return stop;
+    }
     Stop final = to_lines_further_out();
-    if (final.breakpoints.empty() && final.reason == StopReason::stepped) final.breakpoints = stop.breakpoints;
     final.returned = std::move(value);
     return final;
 }

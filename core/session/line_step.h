@@ -58,6 +58,7 @@ class LineStep {
     std::optional<Stop> enter_function(RunAddress callee, int depth);
     std::optional<Stop> run_back(RunAddress back, RunAddress identity);
     std::optional<Stop> through_library(const Module& module, const Function& function, int depth);
+    static Stop met_on_the_way(Stop stop);
     bool is_wanted(const Function& function) const;
     bool is_wanted(std::string_view name) const;
     RunAddress here();

@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <set>
 
+#include "core/session/library_function.h"
 #include "core/support/error.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
@@ -39,6 +40,7 @@ std::vector<const Module*> own_modules_first(Target& target) {
     std::vector<const Module*> modules;
     for (const Module& module : target.modules()) modules.push_back(&module);
     std::stable_partition(modules.begin(), modules.end(), [](const Module* module) { return !module->is_system_library(); });
+    std::stable_partition(modules.begin(), modules.end(), [](const Module* module) { return !is_loader(*module); });
     return modules;
 }
 
@@ -109,17 +111,25 @@ std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationConte
     return sites;
 }
 
+constexpr std::size_t kModulesBeforeLibraries = 3;  // the program, the loader, what the kernel maps
+
 std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationContext& context) {
     // A star between brackets may be a pointer's: a name comes before a pattern.
     bool may_be_pattern = place.name.find_first_of("*?") != std::string::npos && place.name.find("operator") == std::string::npos;
     if (may_be_pattern && place.name.find_first_of("<(") == std::string::npos) return resolve_pattern(place, context);
     std::vector<PlaceSite> sites;
     std::vector<std::string> names;
-    bool known = false;
+    bool known = false, looked_for_exported = false;
     for (const Module* each : own_modules_first(*context.target)) {
         const Module& module = *each;
         // A library's function of that name is meant only where the program has none.
         if (module.is_system_library() && !sites.empty()) break;
+        if (module.is_system_library() && !looked_for_exported) {
+            looked_for_exported = true;
+            sites = exported_function(*context.target, place.name);
+            if (!sites.empty()) break;
+        }
+        if (is_loader(module) && context.target->modules().size() <= kModulesBeforeLibraries) continue;  // the library that is meant is still to come
         bool described = false;
         for (const Function* function : module.symbols().functions_named(place.name)) {
             described = known = true;
