@@ -1,6 +1,7 @@
 // elm-lantern: reads the arguments, opens the session and hands it to scripts or the prompt.
 #include <fmt/format.h>
 #include <langinfo.h>
+#include <signal.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
@@ -12,6 +13,7 @@
 #include <set>
 
 #include "cli/disassemble_file.h"
+#include "cli/ending.h"
 #include "cli/log.h"
 #include "cli/options.h"
 #include "cli/progress.h"
@@ -25,6 +27,7 @@
 #include "cli/views/text.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/event_loop.h"
 
 namespace lantern::cli {
 namespace {
@@ -91,10 +94,21 @@ std::function<bool(const std::string&)> ask_before_calls() {
 }
 
 // Commands that come through a pipe: like a script, but each failure is only told.
+// A line of the input, however long it takes to come; a signal that asks us to end is heard meanwhile.
+bool next_line(std::string& line) {
+    pollfd watch[] = {{0, POLLIN, 0}};
+    while (std::cin.rdbuf()->in_avail() <= 0) {
+        int ready = wait_for_input(watch, nullptr, mask_for_waiting());
+        end_if_asked();
+        if (ready > 0) break;
+    }
+    return static_cast<bool>(std::getline(std::cin, line));
+}
+
 bool run_piped(Shell& shell) {
     bool good = true;
     unsigned number = 0;
-    for (std::string line; !shell.wants_to_quit() && std::getline(std::cin, line);) {
+    for (std::string line; !shell.wants_to_quit() && next_line(line);) {
         ++number;
         std::string text(trimmed(line));
         if (text.empty() || text.starts_with('#')) continue;
@@ -229,5 +243,16 @@ int main(int count, char** arguments) {
         std::fputs(answer->text.c_str(), answer->exit_status ? stderr : stdout);
         return answer->exit_status;
     }
-    return lantern::cli::run(options);
+    signal(SIGPIPE, SIG_IGN);  // a reader that goes away is found out when we write
+    try {
+        return lantern::cli::run(options);
+    } catch (const lantern::EndRequested& end) {
+        // As if the signal had ended us: but in order.
+        signal(end.signal, SIG_DFL);
+        sigset_t all;
+        sigfillset(&all);
+        sigprocmask(SIG_UNBLOCK, &all, nullptr);
+        raise(end.signal);
+        return 128 + end.signal;
+    }
 }

@@ -1,6 +1,7 @@
 #include "cli/output.h"
 
 #include <fmt/format.h>
+#include <signal.h>
 
 #include <cerrno>
 #include <cstring>
@@ -9,6 +10,7 @@
 #include "cli/views/text.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/event_loop.h"
 
 namespace lantern::cli {
 namespace {
@@ -49,7 +51,7 @@ void Output::show_terminal(std::string_view bytes) {
 void Output::write(const std::string& text) {
     std::string shown = ascii_ ? to_ascii(text) : text;
     std::fwrite(shown.data(), 1, shown.size(), stdout);
-    std::fflush(stdout);
+    if (std::fflush(stdout) != 0 && errno == EPIPE) throw EndRequested{SIGPIPE};
 }
 
 void Output::show(const View& view) {

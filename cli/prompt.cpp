@@ -1,3 +1,4 @@
+#include "cli/ending.h"
 #include "cli/prompt.h"
 
 #include <fmt/format.h>
@@ -37,14 +38,14 @@ void tell_what_happened(EditLine* editor);
 int descriptor_of_events(EditLine* editor);
 
 int wait_for_key(EditLine* editor, wchar_t* key) {
-    sigset_t waiting;
-    sigprocmask(SIG_SETMASK, nullptr, &waiting);
+    sigset_t waiting = mask_for_waiting();
     sigdelset(&waiting, SIGINT);
     std::mbstate_t state{};
     for (;;) {
         pollfd watch[] = {{0, POLLIN, 0}, {descriptor_of_events(editor), POLLIN, 0}};
         timespec moment{0, 100'000'000};  // what the program writes to a terminal of its own is shown that often
-        int ready = ppoll(watch, 2, watch[1].fd >= 0 ? &moment : nullptr, &waiting);
+        int ready = wait_for_input(watch, watch[1].fd >= 0 ? &moment : nullptr, waiting);
+        if (is_asked_to_end()) return -1;
         if (ready < 0 && errno == EINTR && !interrupted) continue;
         if (ready < 0) return -1;
         if (watch[1].fd >= 0) tell_what_happened(editor);
@@ -176,6 +177,7 @@ class Prompt {
             // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between would be lost.
             el_set(editor_, EL_PREP_TERM, 1);
             const char* line = el_gets(editor_, &length);
+            end_if_asked();
             if (line && length > 0 && !interrupted) return std::string(trimmed(std::string_view(line, static_cast<std::size_t>(length))));
             if (interrupted) {
                 std::fputs("\n", stdout);

@@ -54,6 +54,7 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
     if (is_running() && std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
         Watching(*this).follow_all();
     keep_registers();
+    if (process_) process_->rest();
     last_stop_ = stop;
     ++movements_;
     return stop;

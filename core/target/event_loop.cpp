@@ -6,6 +6,7 @@
 #include <sys/signalfd.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <vector>
@@ -20,6 +21,7 @@ sigset_t watched() {
     sigemptyset(&set);
     sigaddset(&set, SIGCHLD);
     sigaddset(&set, SIGINT);
+    for (int signal : kEndingSignals) sigaddset(&set, signal);
     return set;
 }
 
@@ -37,6 +39,11 @@ EventLoop::~EventLoop() {
     close(signals_);
 }
 
+bool EventLoop::is_interrupt(unsigned signal) {
+    if (std::find(std::begin(kEndingSignals), std::end(kEndingSignals), static_cast<int>(signal)) != std::end(kEndingSignals)) throw EndRequested{static_cast<int>(signal)};
+    return signal == SIGINT;
+}
+
 EventLoop::Event EventLoop::wait() {
     return wait_at_most(-1);
 }
@@ -46,7 +53,7 @@ EventLoop::Event EventLoop::wait_at_most(int milliseconds) {
     for (;;) {
         signalfd_siginfo info;
         ssize_t got = read(signals_, &info, sizeof info);
-        if (got == sizeof info) return info.ssi_signo == SIGINT ? Event::interrupt : Event::child_changed;
+        if (got == sizeof info) return is_interrupt(info.ssi_signo) ? Event::interrupt : Event::child_changed;
         std::vector<pollfd> watches{{signals_, POLLIN, 0}};
         for (const auto& [descriptor, ready] : watched_) watches.push_back({descriptor, POLLIN, 0});
         int ready_ones = poll(watches.data(), watches.size(), milliseconds);
@@ -72,7 +79,7 @@ void EventLoop::forget(int descriptor) {
 bool EventLoop::take_interrupt() {
     bool interrupted = false;
     signalfd_siginfo info;
-    while (read(signals_, &info, sizeof info) == sizeof info) interrupted |= info.ssi_signo == SIGINT;
+    while (read(signals_, &info, sizeof info) == sizeof info) interrupted |= is_interrupt(info.ssi_signo);
     return interrupted;
 }
 

@@ -7,9 +7,18 @@
 
 namespace lantern {
 
+// Somebody asked us to end (SIGTERM, SIGHUP, SIGQUIT), or nobody reads what we write any more (SIGPIPE): everything is given up in
+// order, so that a process we were attached to goes on clean. No Error: nothing is to be told, and nobody goes on after it.
+struct EndRequested {
+    int signal = 0;
+};
+// Those of the signals that come from outside.
+constexpr int kEndingSignals[] = {15, 1, 3};  // SIGTERM, SIGHUP, SIGQUIT
+
 class EventLoop {
   public:
-    // From here on SIGCHLD, SIGINT and SIGTTOU are blocked in this process and come through the loop.
+    // From here on SIGCHLD, SIGINT, SIGTTOU and those that ask us to end are blocked in this process and come through the loop;
+    // the latter are thrown as EndRequested by whatever looks next.
     EventLoop();
     ~EventLoop();
     EventLoop(const EventLoop&) = delete;
@@ -31,6 +40,8 @@ class EventLoop {
     void forget_interrupts();
 
   private:
+    static bool is_interrupt(unsigned signal);
+
     int signals_ = -1;
     std::map<int, std::function<void()>> watched_;
     std::function<Event()> instead_;

@@ -53,7 +53,7 @@ void redirect(const std::string& file, int descriptor, int flags, int pipe_end, 
     sigset_t none;
     sigemptyset(&none);
     sigprocmask(SIG_SETMASK, &none, nullptr);
-    for (int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD}) ::signal(signal, SIG_DFL);
+    for (int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD, SIGTERM, SIGHUP}) ::signal(signal, SIG_DFL);
     if (!options.terminal.empty()) {
         // The first terminal that the leader of a session opens becomes its controlling one.
         for (int descriptor : {0, 1, 2}) redirect(options.terminal, descriptor, O_RDWR, report, ChildFailure::input);

@@ -11,6 +11,7 @@
 
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
+#include "core/target/emergency.h"
 #include "core/target/live_process.h"
 
 namespace lantern {
@@ -126,6 +127,7 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
         clean_child(child);
         child_.reset(new LiveProcess({child}, child, program_, events_, open_symbols_));
         child_->attached_ = attached_;
+        if (attached_) join_emergency(*child_);
     } else {
         let_child_go(child, shares_memory);
         threads_[id].waits_for_child = shares_memory;

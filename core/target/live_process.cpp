@@ -5,11 +5,13 @@
 #include <signal.h>
 #include <sys/ptrace.h>
 #include <sys/uio.h>
+#include <sys/user.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
+#include <cstddef>
 #include <cstdio>
 #include <cstring>
 #include <filesystem>
@@ -19,6 +21,7 @@
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
 #include "core/target/attach.h"
+#include "core/target/emergency.h"
 
 namespace lantern {
 
@@ -53,11 +56,13 @@ LiveProcess::LiveProcess(const LaunchOptions& options, EventLoop& events, OpenSy
 
 LiveProcess::LiveProcess(pid_t process, EventLoop& events, OpenSymbols open_symbols)
     : LiveProcess(attach_traced(process), process, program_of(process), events, std::move(open_symbols)) {
-    attached_ = true;
+    attached_ = rests_ = true;
+    join_emergency(*this);
     events.forget_interrupts();
 }
 
 LiveProcess::~LiveProcess() {
+    if (attached_) leave_emergency(*this);
     if (attached_) release();
     kill();
     if (memory_ >= 0) close(memory_);
@@ -158,7 +163,7 @@ void LiveProcess::write_raw(RunAddress address, ByteSpan bytes) {
 void LiveProcess::write_memory(RunAddress address, ByteSpan bytes) {
     std::vector<std::byte> patched(bytes.begin(), bytes.end());
     for (auto trap = traps_.lower_bound(address); trap != traps_.end() && trap->first < address + bytes.size(); ++trap)
-        patched[trap->first - address] = kTrapByte;
+        if (!rests_) patched[trap->first - address] = kTrapByte;
     write_raw(address, patched);
     for (auto trap = traps_.lower_bound(address); trap != traps_.end() && trap->first < address + bytes.size(); ++trap)
         trap->second.original = bytes[trap->first - address];
@@ -173,7 +178,7 @@ void LiveProcess::insert_trap(RunAddress address) {
         throw MemoryError(fmt::format("no breakpoint can be set at {:#x}: there is no memory", address.value));
     }
     trap.original = original;
-    write_raw(address, ByteSpan(&kTrapByte, 1));
+    if (!rests_) write_raw(address, ByteSpan(&kTrapByte, 1));
 }
 
 void LiveProcess::remove_trap(RunAddress address) {
@@ -205,20 +210,66 @@ TargetEvent LiveProcess::lost() {
 void LiveProcess::kill() {
     if (!alive_) return;
     ::kill(process_, SIGKILL);
-    // A thread that stands at its own end does not hear of it.
-    for (auto& [id, thread] : threads_)
+    // Threads tell of their end before they are gone, and the first is the last to be told of. Only our own are waited for: others
+    // have their own end to hear of; and one that somebody else ended may have been heard of already.
+    auto is_over = [](pid_t id) {
+        int status = 0;
+        pid_t got = waitpid(id, &status, __WALL | WNOHANG);
+        if (got == id && WIFSTOPPED(status)) ptrace(PTRACE_CONT, id, nullptr, nullptr);
+        return (got == id && !WIFSTOPPED(status)) || (got < 0 && errno == ECHILD);
+    };
+    for (auto& [id, thread] : threads_)  // a thread that stands at its own end does not hear of it
         if (thread.is_ending && !thread.running) ptrace(PTRACE_CONT, id, nullptr, nullptr);
-    int status = 0;
-    for (;;) {
-        pid_t got = waitpid(-1, &status, __WALL);
-        if (got < 0 && errno == EINTR) continue;
-        if (got < 0 || (got == process_ && (WIFEXITED(status) || WIFSIGNALED(status)))) break;
-        // Threads tell of their end before they are gone.
-        if (WIFSTOPPED(status)) ptrace(PTRACE_CONT, got, nullptr, nullptr);
+    while (!is_over(process_)) {
+        std::error_code ignored;
+        for (const auto& entry : std::filesystem::directory_iterator(fmt::format("/proc/{}/task", process_), ignored)) {
+            ThreadId id = std::atoi(entry.path().filename().c_str());
+            if (id != process_) is_over(id);
+        }
+        usleep(100);
     }
     take_terminal_back();
     alive_ = moving_ = false;
     threads_.clear();
+}
+
+// While nothing moves a process that is not ours keeps none of our bytes: should we be killed, it goes on as if we had not been.
+void LiveProcess::rest() {
+    if (!attached_ || !alive_ || moving_ || rests_) return;
+    rests_ = true;
+    for (const auto& [address, trap] : traps_) (void)!pwrite(memory_, &trap.original, 1, static_cast<off_t>(address.value));
+    // A thread that stands where a trap was to be delivered would get it, were we gone: it is led on to a stop without a signal.
+    for (ThreadId id : threads()) {
+        siginfo_t info{};
+        auto found = threads_.find(id);
+        if (found == threads_.end() || found->second.running) continue;
+        flush_registers(id, found->second);
+        bool holds_trap = ptrace(PTRACE_GETSIGINFO, id, nullptr, &info) == 0 && info.si_signo == SIGTRAP && (info.si_code >> 8) == 0;
+        if (!holds_trap || found->second.pending || found->second.signal_to_deliver || found->second.is_ending) continue;
+        if (ptrace(PTRACE_INTERRUPT, id, nullptr, nullptr) != 0 || ptrace(PTRACE_CONT, id, nullptr, nullptr) != 0) continue;
+        found->second.running = true;
+        wait_for_stop(id);
+    }
+}
+
+void LiveProcess::wake() {
+    if (!std::exchange(rests_, false) || !alive_) return;
+    for (const auto& [address, trap] : traps_) (void)!pwrite(memory_, &kTrapByte, 1, static_cast<off_t>(address.value));
+}
+
+// From the handler of our own crash: system calls only, on what the tables hold.
+void LiveProcess::let_go_in_emergency() {
+    if (!alive_) return;
+    clean(memory_);
+    for (auto& [id, thread] : threads_) {
+        if (thread.running) continue;
+        if (thread.registers_changed && thread.registers) {
+            thread.registers->to_system(thread.system_registers);
+            ptrace(PTRACE_SETREGS, id, nullptr, &thread.system_registers);
+        }
+        ptrace(PTRACE_POKEUSER, id, offsetof(struct user, u_debugreg) + 7 * sizeof(long), 0);
+        ptrace(PTRACE_DETACH, id, nullptr, static_cast<long>(thread.signal_to_deliver));
+    }
 }
 
 namespace {

@@ -88,6 +88,10 @@ class LiveProcess final : public Target {
     void trace_system_calls(bool wanted) { traces_system_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
     // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
+    // Of a process that we are attached to: no byte of ours is in it between rest() and wake().
+    void rest();
+    void wake();
+    void let_go_in_emergency();  // async-signal-safe, as far as it goes
     std::unique_ptr<LiveProcess> take_child() { return std::move(child_); }
 
     // ---- watching by page protection: any size, slower where the program writes near it.
@@ -121,6 +125,8 @@ class LiveProcess final : public Target {
     const std::string& program() const { return program_; }
 
   private:
+    bool rests_ = false;  // our bytes are taken out until it moves again
+
     LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, OpenSymbols open_symbols);
     struct Thread {
         unsigned number = 0;            // from 1, in the order they were met
