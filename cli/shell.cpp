@@ -8,6 +8,7 @@
 #include "cli/commands/command.h"
 #include "cli/log.h"
 #include "core/expressions/syntax.h"
+#include "core/support/guarded_mapping.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/core_file.h"
@@ -84,6 +85,16 @@ Failure Shell::failure_of(const std::exception& error, std::string_view line) co
     return failure;
 }
 
+namespace {
+
+// What was just shown may have come from bytes that were no longer there.
+void refuse_cut_files() {
+    if (auto file = take_cut_file())
+        throw FileError(fmt::format("{} was cut while it was read: what has just been told may be wrong", *file), "restore it, and reload; or leave and begin again");
+}
+
+}  // namespace
+
 bool Shell::execute_from(std::string_view line, const std::string& script, unsigned number) {
     std::string_view text = trimmed(line);
     if (text.empty() || text.starts_with('#')) return true;
@@ -102,6 +113,7 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
         std::uint64_t movements = session_.movements();
         log_line(fmt::format("command: {}", text));
         command->run(*this, rest);
+        refuse_cut_files();
         if (session_.movements() != movements) log_line(fmt::format("stopped; the target stopped {} times on the way", session_.last_stop().target_stops));
         bool interrupted = session_.movements() != movements && session_.last_stop().reason == StopReason::paused && command->word != "pause";
         if (interrupted && (number || depth_)) {

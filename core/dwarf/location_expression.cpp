@@ -13,12 +13,19 @@ struct NotKnown {
 };
 
 constexpr unsigned kMostOperations = 100'000;  // an expression may branch backwards; this ends one that never stops
+constexpr unsigned kDeepestEvaluation = 64;    // a frame base may ask for a frame base
 constexpr std::size_t kDeepestStack = 1024;
 
 class Evaluator {
   public:
     Evaluator(ByteSpan expression, const Unit* unit, ExpressionContext& context)
-        : reader_(expression, "location expression"), unit_(unit), context_(context) {}
+        : reader_(expression, "location expression"), unit_(unit), context_(context) {
+        if (context_.depth >= kDeepestEvaluation) reader_.fail("the expression asks for itself");
+        if (context_.depth++ == 0) context_.operations_left = kMostOperations;
+    }
+    ~Evaluator() { --context_.depth; }
+    Evaluator(const Evaluator&) = delete;
+    Evaluator& operator=(const Evaluator&) = delete;
 
     void push(std::uint64_t value) {
         if (stack_.size() >= kDeepestStack) reader_.fail("the stack grows too deep");
@@ -136,7 +143,10 @@ class Evaluator {
     }
 
     void step() {
-        if (++operations_ > kMostOperations) reader_.fail("the expression does not end");
+        if (context_.operations_left-- == 0) {
+            context_.operations_left = 0;
+            reader_.fail("the expression does not end");
+        }
         std::uint8_t op = reader_.u8();
         if (op >= DW_OP_lit0 && op < DW_OP_lit0 + 32) return push(op - DW_OP_lit0);
         if (op >= DW_OP_reg0 && op < DW_OP_reg0 + 32) {
@@ -287,7 +297,6 @@ class Evaluator {
     std::optional<LocationPiece> pointer_;
     std::optional<PieceSize> piece_size_;
     bool is_value_ = false;
-    unsigned operations_ = 0;
 };
 
 }  // namespace

@@ -23,6 +23,10 @@ class ExpressionContext {
     virtual std::optional<std::uint64_t> thread_local_address(std::uint64_t offset) = 0;
     virtual std::optional<std::uint64_t> object_address() { return std::nullopt; }
     virtual std::optional<std::uint64_t> entry_value(ByteSpan) { return std::nullopt; }
+
+    // Of an evaluation with all that it evaluates in turn (a frame base, a value on entry): how many operations are left, and how
+    // deep it is. A context that answers for another one takes both over, and gives the first back.
+    unsigned operations_left = 0, depth = 0;
 };
 
 struct LocationPiece {

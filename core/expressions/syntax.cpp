@@ -14,6 +14,7 @@ namespace lantern {
 namespace {
 
 constexpr int kDeepest = 200;
+constexpr unsigned kMostNodes = 1000;  // a long chain is a deep tree
 
 struct Binary {
     Operator op;
@@ -64,6 +65,7 @@ class Parser : private TypeReader {
     using NodePtr = std::unique_ptr<Node>;
 
     NodePtr make(NodeKind kind, unsigned column, std::string text = {}) {
+        if (++nodes_ > kMostNodes) fail(fmt::format("the expression is too long: it has more than {} parts", kMostNodes));
         auto node = std::make_unique<Node>();
         node->kind = kind;
         node->column = column;
@@ -385,6 +387,7 @@ class Parser : private TypeReader {
     }
 
     int depth_ = 0;
+    unsigned nodes_ = 0;
 };
 
 }  // namespace

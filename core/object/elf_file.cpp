@@ -98,6 +98,8 @@ ElfFile::ElfFile(const std::filesystem::path& path, Purpose purpose) : path_(pat
         elf_version(EV_CURRENT);
         elf_ = elf_begin(fd_, ELF_C_READ_MMAP, nullptr);
         if (!elf_) throw FileError(fmt::format("{} cannot be read as ELF: {}", shown(path), elf_errmsg(-1)));
+        std::size_t size = 0;
+        if (const char* bytes = elf_rawfile(elf_, &size)) guard_ = GuardedMapping(bytes, size, path.string());
         read_headers();
     } catch (...) {
         if (elf_) elf_end(elf_);

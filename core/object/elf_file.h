@@ -12,6 +12,7 @@
 #include <string_view>
 #include <vector>
 
+#include "core/support/guarded_mapping.h"
 #include "core/support/address.h"
 #include "core/support/byte_reader.h"
 
@@ -106,6 +107,7 @@ class ElfFile {
     int fd_ = -1;
     Elf* elf_ = nullptr;
     ByteSpan file_;
+    GuardedMapping guard_;  // it may be cut while we read it
     FileStamp stamp_;
     std::string damage_;
     Purpose purpose_ = Purpose::program;

@@ -6,8 +6,35 @@
 
 #include "core/support/error.h"
 
+#if defined(__SANITIZE_ADDRESS__)
+#define LANTERN_TELLS_SANITIZER 1
+#elif defined(__has_feature)
+#if __has_feature(address_sanitizer)
+#define LANTERN_TELLS_SANITIZER 1
+#endif
+#endif
+#ifdef LANTERN_TELLS_SANITIZER
+#include <sanitizer/common_interface_defs.h>
+#endif
+
 namespace lantern {
 namespace {
+
+// The address sanitizer has to be told which stack is in use; elsewhere there is nobody to tell.
+void about_to_switch(void** own, const void* stack, std::size_t size) {
+#ifdef LANTERN_TELLS_SANITIZER
+    __sanitizer_start_switch_fiber(own, stack, size);
+#else
+    (void)own, (void)stack, (void)size;
+#endif
+}
+void has_switched(void* own, const void** from, std::size_t* size) {
+#ifdef LANTERN_TELLS_SANITIZER
+    __sanitizer_finish_switch_fiber(own, from, size);
+#else
+    (void)own, (void)from, (void)size;
+#endif
+}
 
 constexpr std::size_t kStackSize = 8 << 20;  // taken only where it is used
 constexpr std::size_t kGuard = 4096;
@@ -37,6 +64,7 @@ void Meanwhile::enter() {
 }
 
 void Meanwhile::run() {
+    has_switched(nullptr, &outside_stack_, &outside_size_);
     try {
         stop_ = movement_();
     } catch (const Abandoned&) {
@@ -44,10 +72,14 @@ void Meanwhile::run() {
         error_ = std::current_exception();
     }
     has_ended_ = true;
+    about_to_switch(nullptr, outside_stack_, outside_size_);  // for good
 }
 
 EventLoop::Event Meanwhile::give_way() {
+    void* own = nullptr;
+    about_to_switch(&own, outside_stack_, outside_size_);
     swapcontext(&movement_context_, &outside_);
+    has_switched(own, &outside_stack_, &outside_size_);
     if (order_ == Order::abandon) throw Abandoned{};
     return order_ == Order::interrupt ? EventLoop::Event::interrupt : EventLoop::Event::child_changed;
 }
@@ -57,7 +89,10 @@ std::optional<Stop> Meanwhile::resume(Order order) {
     events_.instead_of_waiting([this] { return give_way(); });
     inside_ = true;
     if (!std::exchange(has_begun_, true)) beginning = this;
+    void* own = nullptr;
+    about_to_switch(&own, stack_, kStackSize);
     swapcontext(&outside_, &movement_context_);
+    has_switched(own, nullptr, nullptr);
     inside_ = false;
     events_.instead_of_waiting({});
     if (error_) std::rethrow_exception(std::exchange(error_, nullptr));

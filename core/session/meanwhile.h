@@ -42,6 +42,8 @@ class Meanwhile {
     std::function<Stop()> movement_;
     void* stack_ = nullptr;
     ucontext_t outside_{}, movement_context_{};
+    const void* outside_stack_ = nullptr;  // as the address sanitizer wants to know it
+    std::size_t outside_size_ = 0;
     Order order_ = Order::look;
     bool inside_ = false, has_begun_ = false, has_ended_ = false;
     std::optional<Stop> stop_;

@@ -5,6 +5,7 @@
 #include <chrono>
 #include <exception>
 #include <functional>
+#include <system_error>
 #include <thread>
 #include <vector>
 
@@ -32,7 +33,10 @@ void each_in_parallel(std::size_t count, bool worth_threads, const std::function
     };
     std::vector<std::thread> helpers;
     if (worth_threads)
-        for (unsigned i = 1; i < std::min(8u, std::thread::hardware_concurrency()); ++i) helpers.emplace_back(work, false);
+        try {
+            for (unsigned i = 1; i < std::min(8u, std::thread::hardware_concurrency()); ++i) helpers.emplace_back(work, false);
+        } catch (const std::system_error&) {  // the system gives no more threads: those that there are do it
+        }
     std::exception_ptr trouble;
     try {
         work(true);

@@ -72,6 +72,7 @@ void CoreFile::map_file() {
     void* memory = S_ISREG(facts.st_mode) && facts.st_size > 0 ? mmap(nullptr, static_cast<std::size_t>(facts.st_size), PROT_READ, MAP_PRIVATE, file, 0) : MAP_FAILED;
     close(file);
     if (memory == MAP_FAILED) throw FileError(fmt::format("{} is no core file", path_), "elm-lantern postmortem CORE [PROGRAM]");
+    mapped_.guard = GuardedMapping(memory, static_cast<std::size_t>(facts.st_size), path_);
     file_ = mapped_.bytes = ByteSpan(static_cast<const std::byte*>(memory), static_cast<std::size_t>(facts.st_size));
 }
 

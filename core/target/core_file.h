@@ -6,6 +6,7 @@
 #include <functional>
 #include <memory>
 
+#include "core/support/guarded_mapping.h"
 #include "core/target/core_image.h"
 #include "core/target/target.h"
 
@@ -51,6 +52,7 @@ class CoreFile final : public Target {
 
     struct MappedFile {
         ByteSpan bytes;
+        GuardedMapping guard;
         MappedFile() = default;
         ~MappedFile();
         MappedFile(const MappedFile&) = delete;

@@ -81,17 +81,20 @@ bool FrameContext::calls_us(const CallSite& site, const Frame& caller, FrameCont
 
 std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     constexpr unsigned kMostCallers = 32;  // each may again ask for a value on entry
-    if (!frame_.walk || !frame_.function || depth_ >= kMostCallers) return std::nullopt;
+    if (!frame_.walk || !frame_.function || depth >= kMostCallers) return std::nullopt;
     const Frame* caller = frame_.walk->caller_of_function(frame_);
     if (!caller || !caller->function || !caller->module) return std::nullopt;
     auto site = caller->module->symbols().call_site_at(*caller->function, caller->module->to_file(caller->program_counter));
     if (!site) return std::nullopt;
     FrameContext in_caller(target_, *caller);
-    in_caller.depth_ = depth_ + 1;
-    if (!calls_us(*site, *caller, in_caller)) return std::nullopt;
-    for (const CallSite::Parameter& parameter : site->parameters)
-        if (std::ranges::equal(parameter.location, location)) return dwarf::evaluate_number(parameter.value, site->unit, in_caller);
-    return std::nullopt;
+    in_caller.depth = depth;
+    in_caller.operations_left = operations_left;
+    std::optional<std::uint64_t> value;
+    if (calls_us(*site, *caller, in_caller))
+        for (const CallSite::Parameter& parameter : site->parameters)
+            if (!value && std::ranges::equal(parameter.location, location)) value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
+    operations_left = in_caller.operations_left;
+    return value;
 }
 
 }  // namespace lantern

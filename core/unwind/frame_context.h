@@ -26,7 +26,6 @@ class FrameContext final : public dwarf::ExpressionContext {
   private:
     bool calls_us(const CallSite& site, const Frame& caller, FrameContext& in_caller) const;
 
-    unsigned depth_ = 0;  // how many callers were asked on the way here
     std::optional<std::uint64_t> object_;
     Target& target_;
     const Frame& frame_;
