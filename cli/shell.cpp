@@ -112,7 +112,12 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
         if (command->is_movement) last_movement_ = std::string(text);
         std::uint64_t movements = session_.movements();
         log_line(fmt::format("command: {}", text));
-        command->run(*this, rest);
+        try {
+            command->run(*this, rest);
+        } catch (const Error&) {
+            refuse_cut_files();
+            throw;
+        }
         refuse_cut_files();
         if (session_.movements() != movements) log_line(fmt::format("stopped; the target stopped {} times on the way", session_.last_stop().target_stops));
         bool interrupted = session_.movements() != movements && session_.last_stop().reason == StopReason::paused && command->word != "pause";

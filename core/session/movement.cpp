@@ -187,7 +187,10 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
             stop.reason = StopReason::killed;
             stop.signal = event.signal;
             return stop;
-        case TargetEvent::Kind::interrupted: stop.reason = StopReason::paused; return stop;
+        case TargetEvent::Kind::interrupted:
+            stop.reason = StopReason::paused;
+            if (unsigned number = session_.held_child_waited_for()) stop.facts.push_back({"waits", fmt::format("for its child, process {0}, which is held here: process {0} goes to it", number)});
+            return stop;
         case TargetEvent::Kind::replaced: {
             session_.program_was_replaced();
             if (auto found = judge_cause(Cause::exec, event, stop, {{"runs", session_.program()}})) return found;

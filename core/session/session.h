@@ -223,6 +223,8 @@ class Session {
     void refuse_while_moving() const;  // throws RequestError
     const std::vector<LandingHook>& landing_hooks();
     unsigned level_of_users_code();
+    // The number of a held process that every thread of the one that runs waits for; 0 if they do not.
+    unsigned held_child_waited_for() const;
     struct ShownFrame {
         RunAddress back, identity;       // where its callee returns to; its call frame address
         std::uint32_t line = 0;

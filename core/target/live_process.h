@@ -88,6 +88,8 @@ class LiveProcess final : public Target {
     void trace_system_calls(bool wanted) { traces_system_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
     // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
+    // Asked about twice a second while the program runs and nothing happens: true pauses it, for it waits for what will not come.
+    void set_stuck_check(std::function<bool()> is_stuck) { is_stuck_ = std::move(is_stuck); }
     // Of a process that we are attached to: no byte of ours is in it between rest() and wake().
     void rest();
     void wake();
@@ -125,6 +127,7 @@ class LiveProcess final : public Target {
     const std::string& program() const { return program_; }
 
   private:
+    std::function<bool()> is_stuck_;
     bool rests_ = false;  // our bytes are taken out until it moves again
 
     LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, OpenSymbols open_symbols);
