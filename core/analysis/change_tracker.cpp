@@ -23,8 +23,9 @@ std::vector<ValueChange> ChangeTracker::observe(const Frame& frame, const Locals
         // A variable that has still not been assigned may hold other garbage now; that is no change.
         if (now.assignment == Assignment::not_yet) continue;
         bool was_unset = before->assignment == Assignment::not_yet;
-        // Where only some of the ways here assign it, the same bytes most likely mean that this way did not.
-        if (was_unset && now.assignment == Assignment::on_some_paths && one_line(*before) == one_line(now)) continue;
+        // Where only some of the ways here assign it, or only others may have done so, the same bytes most likely mean that nobody did.
+        bool is_sure = now.assignment == Assignment::assigned;
+        if (was_unset && !is_sure && one_line(*before) == one_line(now)) continue;
         if (was_unset) {
             changes.push_back({now.name, "not set", one_line(now, 80), true});
             continue;

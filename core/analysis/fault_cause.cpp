@@ -269,7 +269,7 @@ class Fault {
         for (const MemoryRegion& region : target_.regions())
             if (region.end <= at_) before = &region;
         if (!before || at_ - before->end >= kNear) return {};
-        std::string what = before->name == "[heap]" ? "the heap" : before->name.empty() ? "memory without a name" : before->name.substr(before->name.rfind('/') + 1);
+        std::string what = before->name == "[heap]" ? "the heap" : before->name.empty() ? "anonymous memory" : before->name.substr(before->name.rfind('/') + 1);
         return fmt::format(", {} behind the end of {}", at_ == before->end ? std::string("right") : with_thousands(at_ - before->end) + " bytes", what);
     }
 

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <map>
+
 #include <algorithm>
 
 #include "core/support/error.h"
@@ -37,15 +39,33 @@ std::optional<Value> member_of_this(const std::string& name, const EvaluationCon
     return std::nullopt;
 }
 
-// A name that only the linker knows: its address is all there is.
-std::optional<Value> symbol_value(Target& target, const std::string& name) {
-    static const Type unknown_data = [] {
+const Type& unknown_code() {
+    static const Type type = [] {
         Type made;
         made.kind = TypeKind::function;
         return made;
     }();
+    return type;
+}
+
+// Bytes that nothing says more of.
+const Type& unknown_data(std::uint64_t size) {
+    constexpr std::uint64_t kMost = 64;
+    static std::map<std::uint64_t, Type> types;
+    auto [found, is_new] = types.try_emplace(std::clamp<std::uint64_t>(size, 1, kMost));
+    if (is_new) {
+        found->second.kind = TypeKind::unknown;
+        found->second.name = "data of an unknown type";
+        found->second.size = found->first;
+    }
+    return found->second;
+}
+
+// A name that only the linker knows: its address is all there is.
+std::optional<Value> symbol_value(Target& target, const std::string& name) {
     for (const Module& module : target.modules())
-        if (const ElfSymbol* symbol = module.symbols().symbol_table().named(name)) return value_in_memory(unknown_data, module.to_run(symbol->address));
+        if (const ElfSymbol* symbol = module.symbols().symbol_table().named(name))
+            return value_in_memory(symbol->is_function ? unknown_code() : unknown_data(symbol->size), module.to_run(symbol->address));
     return std::nullopt;
 }
 

@@ -190,7 +190,7 @@ bool is_surely_returned(Target& target, ThreadId thread, const Module& module, c
 
 ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module, const Function& function) {
     const FunctionBody& body = module.symbols().body_of(function);
-    ReturnedValue result{function.name, {}};
+    ReturnedValue result{module.is_system_library() ? name_as_called(module.symbols(), function) : function.name, {}};
     const Type& type = body.returned ? *body.returned : void_type();
     result.value.type = &type;
     if (plain(type).size == 0) {

@@ -238,12 +238,26 @@ bool Session::is_stale(const std::string& recorded) {
     return state == SourceState::newer || state == SourceState::different;
 }
 
+// What was built from a source is the module that is looked at, else the first that names the source: the program or a library.
 SourceState Session::source_state(const std::string& recorded) {
-    std::optional<std::array<std::uint8_t, 16>> md5;
-    for (const dwarf::Unit* unit : units_mentioning(*symbols_, recorded))
-        for (const dwarf::LineFile& file : symbols_->files_of(*unit))
-            if (file.path == recorded && file.md5) md5 = file.md5;
-    return sources_.state(recorded, md5, symbols_->elf().modified_at());
+    std::vector<const ModuleSymbols*> modules{symbols_.get()};
+    if (const Frame* frame = selected_frame(); frame && frame->module) modules.insert(modules.begin(), &frame->module->symbols());
+    if (has_threads() && !is_moving())
+        for (const Module& module : target().modules())
+            if (!module.is_system_library()) modules.push_back(&module.symbols());
+    for (const ModuleSymbols* symbols : modules) {
+        std::optional<std::array<std::uint8_t, 16>> md5;
+        bool is_named = false;
+        if (!symbols->has_debug_information()) continue;
+        for (const dwarf::Unit* unit : units_mentioning(*symbols, recorded))
+            for (const dwarf::LineFile& file : symbols->files_of(*unit)) {
+                if (file.path != recorded) continue;
+                is_named = true;
+                if (file.md5) md5 = file.md5;
+            }
+        if (is_named) return sources_.state(recorded, md5, symbols->elf().modified_at());
+    }
+    return sources_.state(recorded, std::nullopt, symbols_->elf().modified_at());
 }
 
 std::string Session::current_file() {

@@ -12,14 +12,19 @@ Stop Session::out() {
     const Frame* frame = stack().frame(level);
     if (!frame) throw RequestError("no frame is selected");
     if (frame->inlined) return out_of_inlined(*frame);
+    // A frame that a tail call took off the stack comes back when the one further in does.
+    const Function* returning = frame->function;
+    const Module* holder = frame->module;
+    std::string name = frame_function_name(*frame);
+    while (frame->origin == FrameOrigin::tail_call && level > 0) frame = stack().frame(--level);
     const Frame* caller = stack().caller_of_function(*frame);
+    while (caller && caller->origin == FrameOrigin::tail_call) caller = stack().caller_of_function(*caller);
     if (!caller || !frame->call_frame_address)
         throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)), "continue runs on to the end");
     RunAddress identity = *frame->call_frame_address, back = caller->program_counter;
     std::optional<RunAddress> home = caller->call_frame_address;
-    const Module* module = frame->module;
-    const Function* function = frame->function;
-    std::string name = frame_function_name(*frame);
+    const Module* module = holder;
+    const Function* function = returning;
 
     std::uint64_t before = process().stops();
     stack_.reset();

@@ -1,5 +1,7 @@
 #include "core/session/surroundings.h"
 
+#include <fmt/format.h>
+
 #include "core/machine/calling_convention.h"
 
 namespace lantern {
@@ -37,7 +39,13 @@ std::string SessionSurroundings::describe(RunAddress address) const {
     }
     if (region.name == "[heap]") return "heap";
     if (region.name == "[stack]") return "stack of another thread";
-    if (region.name.empty()) return region.permissions.starts_with("rw") ? "memory without a name" : "memory that only holds its place";
+    for (ThreadId id : session_.target().threads()) {
+        RunAddress pointer = session_.target().registers(id).stack_pointer();
+        if (region.contains(pointer)) return fmt::format("stack of thread {}", session_.target().thread_number(id));
+        if (region.permissions.starts_with("---") && after != regions.end() && after->begin == region.end && after->contains(pointer)) return fmt::format("guard of the stack of thread {}", session_.target().thread_number(id));
+    }
+    if (region.name.starts_with('[')) return region.name.substr(1, region.name.size() - 2);
+    if (region.name.empty()) return region.permissions.starts_with("rw") ? "anonymous memory" : "memory that is kept free";
     return "in " + region.name.substr(region.name.rfind('/') + 1);
 }
 

@@ -79,6 +79,7 @@ std::string declaration(const Type& type, std::string inner, int depth) {
     auto spaced = [&](const std::string& base) { return inner.empty() ? base : base + " " + inner; };
     switch (type.kind) {
         case TypeKind::qualified:
+            if (target_of(type).kind == TypeKind::qualified && target_of(type).qualifier == type.qualifier) return declaration(target_of(type), std::move(inner), depth + 1);
             if (target_of(type).kind == TypeKind::pointer)
                 return declaration(target_of(type), inner.empty() ? type.qualifier : type.qualifier + " " + inner, depth + 1);
             return type.qualifier + " " + declaration(target_of(type), std::move(inner), depth + 1);
@@ -136,6 +137,17 @@ bool is_scalar(const Type& type) {
 bool is_character(const Type& type) {
     const Type& base = plain(type);
     return base.kind == TypeKind::character && base.size == 1;
+}
+
+bool is_wide_letter(const Type& type) {
+    constexpr int kLongestChain = 12;
+    const Type* each = &type;
+    for (int hops = 0; hops < kLongestChain; ++hops) {
+        if (each->kind == TypeKind::alias && (each->name == "wchar_t" || each->name == "char16_t" || each->name == "char32_t")) return plain(*each).size > 1;
+        if (each->kind != TypeKind::alias && each->kind != TypeKind::qualified) break;
+        each = &target_of(*each);
+    }
+    return each->kind == TypeKind::character && each->is_text && each->size > 1;
 }
 
 bool is_character_array(const Type& type) {

@@ -125,6 +125,7 @@ std::string family_name(std::string_view full_name);
 bool is_scalar(const Type& type);     // numbers, booleans, characters, enumerations, pointers
 bool is_character(const Type& type);  // one byte of text
 bool is_character_array(const Type& type);
+bool is_wide_letter(const Type& type);  // of more bytes than one: char16_t, char32_t, wchar_t; in C by the names of its aliases
 bool is_aggregate(const Type& type);  // structure, union, array
 
 }  // namespace lantern

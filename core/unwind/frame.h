@@ -50,6 +50,8 @@ struct Frame {
 std::optional<LineSpan> lines_of(const Frame& frame, std::span<const FileRange> ranges);
 
 // "fill_chamber", else the linker's name with an offset, else the address.
+// A library's function by the name that programs call it by: "puts" of _IO_puts, "scanf" of __isoc99_scanf.
+std::string name_as_called(const ModuleSymbols& symbols, const Function& function);
 std::string frame_function_name(const Frame& frame);
 
 }  // namespace lantern

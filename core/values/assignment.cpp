@@ -11,7 +11,8 @@ namespace {
 
 constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it the answer is "unknown"
 
-enum : unsigned char { kUnassigned = 1, kAssigned = 2 };
+// Address known: not assigned, but somebody may do it. Perhaps: somebody may have done it.
+enum : unsigned char { kUnassigned = 1, kAssigned = 2, kAddressKnown = 4, kPerhaps = 8 };
 
 }  // namespace
 
@@ -96,25 +97,33 @@ std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable
     }
 }
 
-// A write into the slot, or its address being taken: from then on anything may write it.
-bool AssignmentAnalysis::writes(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const {
-    if (!step.row || step.row->cfa_is_expression) return false;
+AssignmentAnalysis::Touch AssignmentAnalysis::touch(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const {
+    if (!step.row || step.row->cfa_is_expression) return Touch::none;
     // The frame pointer is such a copy, and what it reaches is known.
     bool is_prologue = step.next != kNone && steps_[step.next].row && steps_[step.next].row->cfa_register != kStackPointerNumber;
-    if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue) return true;
+    if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue) return Touch::gives_address;
     for (const MemoryOperand& operand : step.instruction.memory) {
         if (!operand.writes && !operand.address_only) continue;
-        if (aligns_stack_ && operand.base == kStackPointerNumber && step.row->cfa_register != kStackPointerNumber) return true;  // how far it is from the frame is not known
+        if (aligns_stack_ && operand.base == kStackPointerNumber && step.row->cfa_register != kStackPointerNumber) return Touch::stores;  // how far it is from the frame is not known
         if (operand.base != step.row->cfa_register) continue;
         if (operand.index) {
-            if (is_aggregate) return true;  // which element is only known at run time
+            if (is_aggregate) return Touch::stores;  // which element is only known at run time
             continue;
         }
         std::int64_t low = operand.displacement - step.row->cfa_offset;
         std::int64_t high = low + (operand.address_only ? 1 : static_cast<std::int64_t>(operand.size));
-        if (low < slot + static_cast<std::int64_t>(size) && slot < high) return true;
+        if (low < slot + static_cast<std::int64_t>(size) && slot < high) return operand.address_only ? Touch::gives_address : Touch::stores;
     }
-    return false;
+    return Touch::none;
+}
+
+// Once somebody has its address, a call may write the slot, and so may a store through a pointer.
+bool AssignmentAnalysis::may_store_elsewhere(const Step& step) const {
+    if (step.instruction.kind == Instruction::Kind::call || step.instruction.kind == Instruction::Kind::system_call) return true;
+    return std::any_of(step.instruction.memory.begin(), step.instruction.memory.end(), [&](const MemoryOperand& operand) {
+        bool is_frame = operand.base == kStackPointerNumber || operand.base == kFramePointerNumber || operand.base == kProgramCounterNumber;
+        return operand.writes && !operand.address_only && (!is_frame || operand.index);
+    });
 }
 
 bool AssignmentAnalysis::scopes_hold_stores() const {
@@ -163,8 +172,11 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         work.pop_back();
         const Step& step = steps_[at];
         bool inside = in_scope(at);
-        bool written = inside && writes(step, *slot, size, is_aggregate_slot);
-        unsigned char after = written ? static_cast<unsigned char>(kAssigned) : states[at];
+        Touch touched = inside ? touch(step, *slot, size, is_aggregate_slot) : Touch::none;
+        unsigned char after = states[at];
+        if (after & kAddressKnown && may_store_elsewhere(step)) after = static_cast<unsigned char>((after & ~kAddressKnown) | kPerhaps);
+        if (touched == Touch::gives_address && after & kUnassigned) after = static_cast<unsigned char>((after & ~kUnassigned) | kAddressKnown);
+        if (touched == Touch::stores) after = kAssigned;
         for (std::size_t to : {step.next, step.branch}) {
             if (to == kNone) continue;
             // Outside of its scope, and each time the scope is entered anew, the variable has no value.
@@ -172,7 +184,10 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
             arrive(to, fresh ? static_cast<unsigned char>(kUnassigned) : after);
         }
     }
-    switch (states[goal]) {
+    unsigned char found = states[goal];
+    if (found & kAddressKnown) found = static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
+    if (found & kPerhaps) return Assignment::unknown;
+    switch (found) {
         case kUnassigned: return Assignment::not_yet;
         case kAssigned: return Assignment::assigned;
         // An array or structure is filled piece by piece, most often in a loop that the code alone cannot know to turn.

@@ -32,7 +32,10 @@ class AssignmentAnalysis {
 
     void decode(Target& target);
     void connect();
-    bool writes(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
+    // What an instruction does to a slot: nothing, stores into it, or gives its address away.
+    enum class Touch { none, stores, gives_address };
+    Touch touch(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
+    bool may_store_elsewhere(const Step& step) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
 
     // Stores are where the source has them: not so in optimised code, and in Rust, where they come before the scope.

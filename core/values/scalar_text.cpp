@@ -211,7 +211,7 @@ std::string pointer_text(const ValueReader& reader, std::uint64_t number, const 
     RunAddress address(number);
     if (is_character(pointee)) return text + " " + text_behind(reader, address, longest_text);
     const Type& behind = plain(pointee);
-    if (behind.kind == TypeKind::character && behind.is_text && behind.size > 1)
+    if (is_wide_letter(pointee))
         return text + " " + wide_text_behind(reader, address, behind.size, longest_text);
     std::vector<std::string> notes;
     if (const Module* module = reader.target().module_at(address)) {
@@ -221,7 +221,11 @@ std::string pointer_text(const ValueReader& reader, std::uint64_t number, const 
         std::byte probe;
         bool possible = number < (std::uint64_t{1} << 47);
         if (!possible) notes.push_back("no possible address");
-        else if (reader.target().read_available(address, std::span(&probe, 1)) == 0) notes.push_back("nothing is mapped there");
+        else if (reader.target().read_available(address, std::span(&probe, 1)) == 0) {
+            const MemoryRegion* region = reader.target().region_at(address);
+            bool is_barred = region && region->permissions.starts_with("---");
+            notes.push_back(!region ? "nothing is mapped there" : is_barred ? "nobody may read there" : "what is there was not kept");
+        }
         else if (std::string where = around ? around->describe(address) : ""; !where.empty()) notes.push_back(where);
         if (std::string fill = fill_pattern(number, 8); !fill.empty()) notes.push_back(fill);
     }
@@ -279,6 +283,17 @@ std::string character_array_text(ByteSpan bytes) {
     std::size_t last = all.find_last_not_of('\0');
     std::size_t shown = last == std::string_view::npos ? 1 : std::min(all.size(), last + 2);
     return quote(all.substr(0, shown));
+}
+
+bool is_byte(const Type& type) {
+    return plain(type).name == "unsigned char" || plain(type).name == "signed char" || plain(type).name == "uint8_t" || plain(type).name == "u8";
+}
+
+bool holds_text(ByteSpan bytes) {
+    auto end = std::find(bytes.begin(), bytes.end(), std::byte{0});
+    bool is_clean = std::all_of(end, bytes.end(), [](std::byte b) { return b == std::byte{0}; });
+    bool is_printed = std::all_of(bytes.begin(), end, [](std::byte b) { return (b >= std::byte{' '} && b < std::byte{0x7f}) || b == std::byte{'\n'} || b == std::byte{'\t'} || b == std::byte{'\r'}; });
+    return is_clean && is_printed && end != bytes.begin();
 }
 
 }  // namespace lantern

@@ -40,6 +40,9 @@ std::string member_pointer_text(const ValueReader& reader, const Value& value);
 
 // Every byte that matters: escapes, what lies behind the terminator up to the last byte that is not zero, and one
 // terminator; "(no terminator)" where there is none.
+// Bytes are numbers more often than letters: an array of unsigned char is a text only where it holds one, up to its end.
+bool is_byte(const Type& type);
+bool holds_text(ByteSpan bytes);
 std::string character_array_text(ByteSpan bytes);
 
 }  // namespace lantern

@@ -119,12 +119,14 @@ class ViewMaker {
             std::memcpy(&number, bytes.data(), std::min<std::size_t>(16, bytes.size()));
         } else {
             number = reader_.wide(value);
+            if (bits_wanted && value.is_bit_field() && value.bit_size < 128) number &= (static_cast<Wide>(1) << value.bit_size) - 1;
         }
         std::uint64_t low = static_cast<std::uint64_t>(number);
         if (type.size <= 8) view.number = low;
         bool as_pointer = form_ == Form::pointer || (form_ == Form::natural && (type.kind == TypeKind::pointer || type.kind == TypeKind::reference));
         if (!as_pointer) {
-            view.text = whole_text(number, type, form_);
+            bool is_letter = form_ == Form::natural && type.kind == TypeKind::integer && is_wide_letter(*value.type);
+            view.text = whole_text(number, type, is_letter ? Form::character : form_);
             return;
         }
         bool leads = form_ == Form::natural && leads_by_itself(type) && !limits_.raw && low && plain(target_of(type)).size;
@@ -331,8 +333,10 @@ class ViewMaker {
             return;
         }
         const Type& element = plain(target_of(type));
-        bool as_text = (is_character(element) || (element.kind == TypeKind::character && element.is_text)) && (form_ == Form::natural || form_ == Form::string) && !type.is_vector;
-        if (as_text && *type.count) return fill_characters(view, value, element);
+        bool is_letter = is_character(element) || is_wide_letter(target_of(type));
+        bool as_text = is_letter && (form_ == Form::natural || form_ == Form::string) && !type.is_vector;
+        bool is_of_bytes = form_ == Form::natural && element.size == 1 && is_byte(element) && value.gaps.empty() && !holds_text(reader_.content(value, limits_.text));
+        if (as_text && *type.count && !is_of_bytes) return fill_characters(view, value, element);
         if (depth >= limits_.depth) {
             view.more = *type.count;
             return;

@@ -29,7 +29,9 @@ class MutexView final : public LibraryView {
         Value data = part_at(reader, value, path(plain(*value.type)));
         std::int64_t lock = static_cast<std::int64_t>(number_at(reader, data, "__lock")), owner = static_cast<std::int64_t>(number_at(reader, data, "__owner"));
         Meaning meaning;
-        meaning.text = lock == 0 ? "free" : fmt::format("held by thread {}{}", owner, lock > 1 ? ", others wait" : "");
+        unsigned number = reader.target().thread_number(static_cast<ThreadId>(owner));
+        std::string who = number ? fmt::format("thread {}", number) : owner ? fmt::format("a thread that is gone (the system's number {})", owner) : "a thread that is not recorded";
+        meaning.text = lock == 0 ? "free" : fmt::format("held by {}{}", who, lock > 1 ? ", others wait" : "");
         return meaning;
     }
 
