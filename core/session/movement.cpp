@@ -20,7 +20,6 @@ constexpr unsigned kMostStrangers = 8;  // then it is a recursion, and there is 
 Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), watching_(session) {
     bool wanted = std::any_of(session.breakpoints_.begin(), session.breakpoints_.end(), [](const Breakpoint& b) { return b.is_on && b.cause == Cause::system_call; });
     process_.trace_system_calls(wanted);
-    process_.wake();
     // The user has seen where the current thread stands: it passes what lies under it.
     process_.met(session.thread_);
     if (const CodePosition* position = session.standing()) standing_ = *position;

@@ -123,6 +123,7 @@ std::optional<TargetEvent> LiveProcess::take_pending(const Passes& passes) {
 
 std::optional<TargetEvent> LiveProcess::set_going(const Passes& passes, ThreadId only) {
     only_ = only;
+    wake();
     if (auto event = take_pending(passes)) return event;
     target_moves();
     // All stand: those that must step by themselves do it now. What comes of it is judged like anything else.
@@ -308,6 +309,7 @@ pid_t LiveProcess::wait_for_thread(ThreadId id, int* status) {
 // ---- one instruction ---------------------------------------------------------------------------------------------
 
 TargetEvent LiveProcess::step(ThreadId id) {
+    wake();
     auto found = threads_.find(id);
     if (found == threads_.end()) throw TargetError(fmt::format("thread {} is gone", id));
     RunAddress at;

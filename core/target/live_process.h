@@ -90,9 +90,8 @@ class LiveProcess final : public Target {
     // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
     // Asked about twice a second while the program runs and nothing happens: true pauses it, for it waits for what will not come.
     void set_stuck_check(std::function<bool()> is_stuck) { is_stuck_ = std::move(is_stuck); }
-    // Of a process that we are attached to: no byte of ours is in it between rest() and wake().
+    // Of a process that we are attached to: no byte of ours is in it from here on until it moves again.
     void rest();
-    void wake();
     void let_go_in_emergency();  // async-signal-safe, as far as it goes
     std::unique_ptr<LiveProcess> take_child() { return std::move(child_); }
 
@@ -166,6 +165,7 @@ class LiveProcess final : public Target {
         std::byte original{};
     };
 
+    void wake();
     void set_up_memory();
     void refresh_modules();
     void add_module(const std::string& path, std::uint64_t bias);

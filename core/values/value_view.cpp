@@ -345,8 +345,10 @@ class ViewMaker {
         std::uint64_t listed = std::min<std::uint64_t>(*type.count - first, limits_.children);
         if (*type.count == 0) view.text = "{}";
         view.first = first;
+        ViewMaker numbers(reader_, Form::decimal, limits_);
+        ViewMaker& maker = is_of_bytes ? numbers : *this;
         for (std::uint64_t i = first; i < first + listed && nodes_left_; ++i)
-            view.children.push_back(make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)), reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
+            view.children.push_back(maker.make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)), reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
         view.more = *type.count - first - view.children.size();
     }
 

@@ -66,10 +66,10 @@ TEST(Frames, AreSelectedOutwardsAndBack) {
     EXPECT_TRUE(ran.says("innermost frame already"));
 }
 
-TEST(Frames, AStepIsOfTheInnermostWhateverIsSelected) {
+TEST(Frames, AStepIsOfTheOneThatIsShown) {
     auto stops = answers(kLocks, {"reach mean", "caller", "over"});
-    EXPECT_EQ(stops.back()["function"], "mean");
-    EXPECT_EQ(stops.back()["line"], 56);
+    EXPECT_EQ(stops.back()["function"], "main");
+    EXPECT_EQ(stops.back()["line"], 81);
 }
 
 TEST(Breakpoints, ShowInTheSourceAndInTheList) {

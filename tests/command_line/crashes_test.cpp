@@ -54,7 +54,7 @@ const Crash kCrashes[] = {
     {35, "SIGUSR1: User defined signal 1; the program itself sent it", false},
     {36, "SIGSEGV: Segmentation fault; the program itself sent it"},
     {37, "SIGUSR2: User defined signal 2; the program itself sent it", false},
-    {38, "(crashes-", false},
+    {38, "SIGUSR1: User defined signal 1; process ", false},
     {39, "where nothing is mapped, 16 bytes behind the end of anonymous memory"},
     {40, "SIGABRT: the program gave up by itself"},
     {41, "the stack pointer is wrong"},

@@ -89,7 +89,7 @@ int main(void) {
     printf("not_a_number = nan\nwith_payload = nan (payload 0x1234)\nsignalling = nan (signalling, payload 0x4000000000001)\n");
     printf("now = ajar (1)\nunheard = 9 (no enum state has this value)\nseveral = lit | laden (5)\nwith_rest = 65 (no enum flags has this value)\n");
     printf("sluice = {open_cm = %u, drift = %d, serial = %llu}\n", sluice.open_cm, sluice.drift, (unsigned long long)sluice.serial);
-    printf("reading = {whole = %d, real = %.8g, part = \"\\xdb\\x0fI@\" (no terminator)}\n", reading.whole, reading.real);
+    printf("reading = {whole = %d, real = %.8g, part = {219, 15, 73, 64}}\n", reading.whole, reading.real);
     printf("gate = {width = 430, {left = 1, right = 2}, {mark = 65, letter = 65 'A'}}\n");
     printf("four = {1.0, 2.0, 3.0, 4.5}\nmarks = {7, 8, 9}\nname = \"Wren\\0\"\nfull = \"full\" (no terminator)\n");
     printf("matrix = {{1, 2, 3}, {4, 5, 6}}\nzeros = {0 × 50}\nnothing = null\nwatched = 5\n");
