@@ -5,6 +5,7 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
+#include <cerrno>
 #include <clocale>
 #include <cstdlib>
 #include <cstring>
@@ -94,21 +95,43 @@ std::function<bool(const std::string&)> ask_before_calls() {
 }
 
 // Commands that come through a pipe: like a script, but each failure is only told.
-// A line of the input, however long it takes to come; a signal that asks us to end is heard meanwhile.
-bool next_line(std::string& line) {
-    pollfd watch[] = {{0, POLLIN, 0}};
-    while (std::cin.rdbuf()->in_avail() <= 0) {
+// Lines of the input, however long they take to come; a signal that asks us to end is heard meanwhile.
+class PipedLines {
+  public:
+    bool next(std::string& line) {
+        for (;;) {
+            std::size_t end = held_.find('\n');
+            if (end != std::string::npos || (is_over_ && !held_.empty())) {
+                line = held_.substr(0, end);
+                held_.erase(0, end == std::string::npos ? held_.size() : end + 1);
+                return true;
+            }
+            if (is_over_) return false;
+            read_more();
+        }
+    }
+
+  private:
+    void read_more() {
+        pollfd watch[] = {{0, POLLIN, 0}};
         int ready = wait_for_input(watch, nullptr, mask_for_waiting());
         end_if_asked();
-        if (ready > 0) break;
+        if (ready <= 0) return;
+        char piece[4096];
+        ssize_t got = read(0, piece, sizeof piece);
+        if (got > 0) held_.append(piece, static_cast<std::size_t>(got));
+        else is_over_ = got == 0 || errno != EINTR;
     }
-    return static_cast<bool>(std::getline(std::cin, line));
-}
+
+    std::string held_;
+    bool is_over_ = false;
+};
 
 bool run_piped(Shell& shell) {
     bool good = true;
     unsigned number = 0;
-    for (std::string line; !shell.wants_to_quit() && next_line(line);) {
+    PipedLines lines;
+    for (std::string line; !shell.wants_to_quit() && lines.next(line);) {
         ++number;
         std::string text(trimmed(line));
         if (text.empty() || text.starts_with('#')) continue;

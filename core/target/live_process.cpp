@@ -14,6 +14,7 @@
 #include <cstddef>
 #include <cstdio>
 #include <cstring>
+#include <ctime>
 #include <filesystem>
 #include <fstream>
 #include <utility>
@@ -257,18 +258,48 @@ void LiveProcess::wake() {
     for (const auto& [address, trap] : traps_) (void)!pwrite(memory_, &kTrapByte, 1, static_cast<off_t>(address.value));
 }
 
-// From the handler of our own crash: system calls only, on what the tables hold.
+namespace {
+
+// Waits for a stop of a thread that was asked for one, not for long; the signal that it was to get, and whether it stands.
+bool stands_soon(ThreadId id, int& signal) {
+    constexpr int kMilliseconds = 200;
+    for (int i = 0; i < kMilliseconds; ++i) {
+        int status = 0;
+        pid_t got = waitpid(id, &status, __WALL | WNOHANG);
+        if (got == id && WIFSTOPPED(status)) {
+            signal = status >> 16 ? 0 : WSTOPSIG(status);
+            return true;
+        }
+        if (got != 0) return false;
+        timespec moment{0, 1'000'000};
+        nanosleep(&moment, nullptr);
+    }
+    return false;
+}
+
+}  // namespace
+
+// From the handler of our own crash: system calls only, on what the tables hold. Copies of instructions stay where they are: a
+// thread may be in one.
 void LiveProcess::let_go_in_emergency() {
     if (!alive_) return;
-    clean(memory_);
+    for (const auto& [address, trap] : traps_) (void)!pwrite(memory_, &trap.original, 1, static_cast<off_t>(address.value));
     for (auto& [id, thread] : threads_) {
-        if (thread.running) continue;
-        if (thread.registers_changed && thread.registers) {
+        int signal = thread.signal_to_deliver;
+        if (thread.running && (ptrace(PTRACE_INTERRUPT, id, nullptr, nullptr) != 0 || !stands_soon(id, signal))) continue;
+        user_regs_struct registers;
+        if (thread.registers_changed && thread.registers && !thread.running) {
             thread.registers->to_system(thread.system_registers);
             ptrace(PTRACE_SETREGS, id, nullptr, &thread.system_registers);
+        } else if (signal == SIGTRAP && ptrace(PTRACE_GETREGS, id, nullptr, &registers) == 0) {
+            signal = 0;
+            if (traps_.count(RunAddress(registers.rip - 1))) {
+                --registers.rip;
+                ptrace(PTRACE_SETREGS, id, nullptr, &registers);
+            }
         }
         ptrace(PTRACE_POKEUSER, id, offsetof(struct user, u_debugreg) + 7 * sizeof(long), 0);
-        ptrace(PTRACE_DETACH, id, nullptr, static_cast<long>(thread.signal_to_deliver));
+        ptrace(PTRACE_DETACH, id, nullptr, static_cast<long>(signal));
     }
 }
 

@@ -6,7 +6,7 @@ __attribute__((noinline)) static long forgotten(long n, long unused) {
     return n * 3;
 }
 __attribute__((noinline)) static long used(long n, long unused) {
-    level = n;
+    level = n + unused;
     __asm__ volatile("");
     return n * 3;
 }

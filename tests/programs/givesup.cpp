@@ -1,10 +1,12 @@
 // One way to give up, or to be deep in a library, for each word that is given.
 #include <unistd.h>
 
+#include <atomic>
 #include <cassert>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <mutex>
 #include <stdexcept>
 #include <string>
 #include <thread>
@@ -24,6 +26,9 @@ struct Lock {
 struct Narrow : Lock {
     int fill() override { return 1; }
 };
+
+std::mutex gate;
+std::atomic<bool> is_locked;
 
 __attribute__((noinline)) void throws(const std::string& what) {
     if (what == "plain") throw Plain{42};
@@ -69,6 +74,16 @@ int main(int count, char** words) {
         sleeps();
     }
     if (how == "at") std::puts(std::to_string(std::vector<int>(2).at(5)).c_str());
+    if (how == "lock") {
+        std::thread([] {
+            gate.lock();
+            is_locked = true;
+            for (;;) usleep(10000);
+        }).detach();
+        while (!is_locked) usleep(100);
+        sleeps();
+        _exit(0);
+    }
     if (how == "two") {
         std::thread other([] { sleeps(); sleeps(); });
         sleeps();

@@ -68,14 +68,6 @@ __attribute__((noinline)) int jumps_on(int n) {
     return last(n + 1);
 }
 
-static pthread_mutex_t gate = PTHREAD_MUTEX_INITIALIZER;
-static void* holds(void* arg) {
-    pthread_mutex_lock(&gate);
-    *(volatile int*)arg = 1;
-    for (;;) usleep(10000);
-    return NULL;
-}
-
 int main(int count, char** words) {
     struct large s = {1, 20, 3};
     sink = (int)seven(1, 2, 3, 4, 5, 6, count + 76, s);
@@ -88,10 +80,6 @@ int main(int count, char** words) {
     char* room = malloc(77);
     memset(room, 0, 77);
     free(room);
-    volatile int held = 0;
-    pthread_t thread;
-    pthread_create(&thread, NULL, holds, (void*)&held);
-    while (!held) usleep(100);
     sink = counted();
     fflush(stdout);
     _Exit(words[0] ? 3 : 4);

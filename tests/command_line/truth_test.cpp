@@ -1,0 +1,324 @@
+// What was once told falsely, each with its neighbours: old values, parameters, canaries, where a stop opens, what a step meets,
+// names in libraries, forms of values.
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <fmt/format.h>
+#include <filesystem>
+#include <fstream>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+const std::vector<std::string> kQuiet = {"--stdout", "/dev/null", "--stdin", "/dev/null"};
+
+class Truth : public ::testing::TestWithParam<const char*> {
+  protected:
+    void SetUp() override {
+        if (std::string(GetParam()).find("clang") != std::string::npos && !HAVE_CLANG) GTEST_SKIP() << "clang is not here";
+    }
+    std::string program() const { return fixture(GetParam()); }
+    bool is_optimised() const { return std::string(GetParam()).find("O2") != std::string::npos; }
+};
+
+TEST_P(Truth, ParametersOnTheStackAreSetAndHaveTheirNames) {
+    Ran ran = debug(program(), {"pause at seven", "launch", "locals", "caller", "words"}, kQuiet);
+    for (const char* line : {"g    77", "s    {a = 1, b = 20, c = 3}"}) EXPECT_TRUE(ran.says(line)) << line << ran.output;
+    for (const std::string& line : lines_of(ran.output)) {
+        bool is_parameter = line.find("  g    77") != std::string::npos || line.find("  s    {a") != std::string::npos;
+        EXPECT_FALSE(is_parameter && line.find("not set") != std::string::npos) << line;
+    }
+    EXPECT_TRUE(ran.says("seven: g")) << ran.output;
+    EXPECT_TRUE(ran.says("seven: s.b")) << ran.output;
+}
+
+TEST_P(Truth, ACanaryIsOverwrittenOnlyOnceItHasBeenStored) {
+    std::vector<std::string> commands = {"pause at copy", "launch", "words"};
+    for (int i = 0; i < 12; ++i) commands.insert(commands.end(), {"into insn", "words"});
+    Ran ran = debug(program(), commands, kQuiet);
+    EXPECT_TRUE(ran.says("canary")) << ran.output;
+    EXPECT_TRUE(ran.says("intact")) << ran.output;
+    EXPECT_FALSE(ran.says("has been overwritten")) << ran.output;
+}
+
+TEST_P(Truth, AStepOutOfATailCallGoesToItsCaller) {
+    if (!is_optimised()) GTEST_SKIP() << "no tail calls without optimisation";
+    Ran ran = debug(program(), {"pause at last", "launch", "caller", "out"}, kQuiet);
+    EXPECT_TRUE(ran.says("returned  6 from")) << ran.output;
+    EXPECT_FALSE(ran.says("outermost")) << ran.output;
+}
+
+INSTANTIATE_TEST_SUITE_P(Builds, Truth, ::testing::Values("truth-gcc-O0", "truth-gcc-O2", "truth-clang-O0", "truth-clang-O2"));
+
+TEST(Watched, TheOldValueIsTheOneBeforeThisWrite) {
+    std::string program = fixture("truth-gcc-O0");
+    for (auto [condition, told] : {std::pair{"when level == 12", "level  11 → 12"}, {"after 3", "level  11 → 12"}, {"every 4", "level  11 → 12"}, {"", "level  (not set) → 9"}}) {
+        Ran ran = debug(program, {"pause at rising", "launch", fmt::format("pause on write level {}", condition), "continue"}, kQuiet);
+        EXPECT_TRUE(ran.says(told)) << condition << ran.output;
+    }
+}
+
+TEST(Forms, SayWhatTheBytesAre) {
+    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at puts later", "launch", "caller", "locals", "value x.drift as hex", "value unset", "type mark", "explain mark", "over", "value unset"}, kQuiet);
+    for (const char* line : {"{222, 173, 190, 239}", "\"lock\\0\"", "\"barge\\0\"", "\"gate\\0\"", "x.drift = 0x19", "unset = 0  int  not set yet"})
+        EXPECT_TRUE(ran.says(std::string(line).substr(0, 20))) << line << ran.output;
+    EXPECT_TRUE(ran.says("{drift = -7, level = 33}")) << ran.output;
+    EXPECT_FALSE(ran.says("const const")) << ran.output;
+    EXPECT_FALSE(ran.says("\\xde")) << "bytes are no text\n" << ran.output;
+}
+
+TEST(Names, AreThoseThatTheProgramWrote) {
+    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at main", "launch", "pause at puts", "continue", "stack", "out"}, kQuiet);
+    EXPECT_TRUE(ran.says("breakpoint 2 ─ puts")) << ran.output;
+    EXPECT_FALSE(ran.says("_IO_puts")) << ran.output;
+    EXPECT_TRUE(ran.says("from puts")) << ran.output;
+}
+
+TEST(Names, OfTheCLibraryAreMetInTheCLibrary) {
+    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at free later", "pause at malloc later", "pause at memset later", "pause at _Exit later", "launch"}, kQuiet);
+    std::vector<std::string> commands = {"pause at counted", "launch", "off 1"};
+    for (const char* name : {"malloc", "memset", "free", "_Exit"}) {
+        Ran met = debug(fixture("truth-gcc-O0"), {"pause at truth.c:88", "launch", fmt::format("pause at {}", name), "continue", "stack"}, kQuiet);
+        EXPECT_TRUE(met.says("breakpoint 2 ─ ")) << name << met.output;
+        EXPECT_TRUE(met.says("  main ")) << name << met.output;
+    }
+    EXPECT_TRUE(ran.says("breakpoint ")) << ran.output;
+    for (const std::string& line : lines_of(ran.output)) EXPECT_EQ(line.find("rtld-malloc"), std::string::npos) << line;
+}
+
+TEST(Expressions, RunNothingThatIsOnlyAskedItsType) {
+    std::vector<std::string> options = kQuiet;
+    options.push_back("--allow-calls");
+    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at counted", "launch", "drop 1", "value sizeof(counted())", "value 1 ? 5 : counted()", "value 0 ? counted() : 6", "value calls", "value counted()", "value calls"}, options);
+    EXPECT_TRUE(ran.says("sizeof(counted()) = 4")) << ran.output;
+    EXPECT_TRUE(ran.says("1 ? 5 : counted() = 5")) << ran.output;
+    EXPECT_TRUE(ran.says("@4 calls = 0")) << ran.output;
+    EXPECT_TRUE(ran.says("@6 calls = 1")) << ran.output;
+}
+
+TEST(Expressions, ThatAreFarTooLongAreRefused) {
+    std::string sum = "1";
+    for (int i = 0; i < 10'000; ++i) sum += "+1";
+    Ran ran = debug(fixture("truth-gcc-O0"), {"-value " + sum, "value 2 + 2"}, kQuiet);
+    EXPECT_TRUE(ran.says("too long") || ran.errors.find("too long") != std::string::npos) << ran.output.substr(0, 300);
+    EXPECT_TRUE(ran.says("2 + 2 = 4"));
+}
+
+TEST(Mutexes, SayWhichThreadHoldsThem) {
+    Ran lock = debug(fixture("givesup-gcc"), {"pause at sleeps", "launch lock", "value gate"}, kQuiet);
+    EXPECT_TRUE(lock.says("gate = held by thread 2")) << lock.output;
+}
+
+TEST(LinkersNames, OfDataAreNoCode) {
+    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at counted", "launch", "value environ"}, kQuiet);
+    EXPECT_TRUE(ran.says("data of an unknown type")) << ran.output;
+    EXPECT_FALSE(ran.says("code at")) << ran.output;
+}
+
+struct GaveUp {
+    const char* how;
+    std::vector<const char*> told;
+};
+
+TEST(GivingUp, OpensAtTheUsersOwnCodeAndSaysWhatWasThrown) {
+    const GaveUp kWays[] = {
+        {"abort", {"─ main", "abort, or a failed assertion"}},
+        {"assert", {"─ main", "Assertion `how == \"open\"' failed"}},
+        {"throw", {"─ throws", "nobody catches what was thrown", "TollError: no berth for the Wren", "berth = 7"}},
+        {"number", {"─ throws", "threw     int", "object    17"}},
+        {"noexcept", {"─ throws", "TollError: no berth for the Heron", "barred"}},
+        {"thread", {"─ throws", "TollError: no berth for the Teal"}},
+        {"rethrow", {"─ main", "TollError: no berth for the Coot"}},
+        {"nothing", {"─ main", "std::terminate, with no exception on its way"}},
+        {"pure", {"─ Lock::use", "a virtual function that has no code (pure virtual)"}},
+        {"copy", {"─ bad_copy", "wrote to address 0x0", "a null pointer was followed"}},
+        {"free", {"─ main", "double free"}},
+        {"at", {"─ main", "std::out_of_range: vector::_M_range_check"}},
+    };
+    for (const GaveUp& way : kWays) {
+        Ran ran = debug(fixture("givesup-gcc"), {fmt::format("launch {}", way.how)}, {"--stdout", "/dev/null"});
+        for (const char* told : way.told) EXPECT_TRUE(ran.says(told)) << way.how << ": " << told << "\n" << ran.output;
+        EXPECT_FALSE(ran.says("is not here")) << way.how << ran.output;
+    }
+}
+
+TEST(Movements, BeginAtTheFrameThatIsShown) {
+    Ran ran = debug(fixture("givesup-gcc"), {"pause at main", "launch sleep", "continue meanwhile", "wait 0.1", "pause", "over", "over"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("paused ─ sleeps")) << ran.output;
+    EXPECT_TRUE(ran.says("step done ─ sleeps")) << ran.output;
+    EXPECT_TRUE(ran.says("◆ 44      std::puts(\"woken\");")) << ran.output;
+    Ran two = debug(fixture("givesup-gcc"), {"pause at givesup.cpp:44", "launch two", "thread 2", "thread 1"}, {"--stdout", "/dev/null"});
+    EXPECT_FALSE(two.says("is not here")) << two.output;
+}
+
+TEST(Forks, AParentThatWaitsForAHeldChildSaysSo) {
+    Ran ran = debug(fixture("forks"), {"follow both", "pause at helper", "launch wait", "process 2", "continue", "continue", "process 1", "continue", "continue"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("waits     for its child, process 2, which is held here: process 2 goes to it")) << ran.output;
+    EXPECT_TRUE(ran.says("the program has ended, exit status 4")) << ran.output;
+    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << ran.output;
+}
+
+// ---- a process that we are attached to -----------------------------------------------------------------------------
+
+class Ticking {
+  public:
+    Ticking() : program_(fixture("ticks")), process_(fork()) {
+        if (process_ == 0) {
+            execl(program_.c_str(), "ticks", nullptr);
+            _exit(127);
+        }
+        wait_until_it_runs(process_, program_);
+    }
+    ~Ticking() {
+        kill(process_, SIGKILL);
+        waitpid(process_, nullptr, 0);
+    }
+    int id() const { return process_; }
+    // It counts on, so it lives, and the trap is not in its code.
+    bool is_alive_and_clean() const {
+        usleep(100'000);
+        int status = 0;
+        if (waitpid(process_, &status, WNOHANG) != 0) return false;
+        std::string symbols = run({"nm", program_}).output, maps;
+        std::getline(std::ifstream(fmt::format("/proc/{}/maps", process_)), maps);
+        std::size_t line = symbols.rfind('\n', symbols.find(" T tick"));
+        std::uint64_t tick = std::stoull(symbols.substr(line + 1, 16), nullptr, 16), base = std::stoull(maps, nullptr, 16);
+        std::ifstream memory(fmt::format("/proc/{}/mem", process_), std::ios::binary), file(program_, std::ios::binary);
+        char held[16] = {}, true_ones[16] = {};
+        memory.seekg(static_cast<std::streamoff>(base + tick));
+        file.seekg(static_cast<std::streamoff>(tick));
+        memory.read(held, sizeof held);
+        file.read(true_ones, sizeof true_ones);
+        return std::equal(std::begin(held), std::end(held), std::begin(true_ones));
+    }
+
+  private:
+    std::string program_;
+    pid_t process_;
+};
+
+// A debugger with its commands coming through a pipe that stays open.
+class Attached {
+  public:
+    Attached(int process, const std::string& commands) {
+        int in[2], out[2];
+        if (pipe(in) != 0 || pipe(out) != 0) return;
+        debugger_ = fork();
+        if (debugger_ == 0) {
+            dup2(in[0], 0);
+            dup2(out[1], 1);
+            dup2(out[1], 2);
+            for (int each : {in[0], in[1], out[0], out[1]}) close(each);
+            execl(LANTERN_PROGRAM, LANTERN_PROGRAM, "attach", std::to_string(process).c_str(), nullptr);
+            _exit(127);
+        }
+        close(in[0]);
+        close(out[1]);
+        input_ = in[1];
+        output_ = out[0];
+        (void)!write(input_, commands.data(), commands.size());
+    }
+    ~Attached() {
+        close(input_);
+        if (output_ >= 0) close(output_);
+    }
+    void read_until(const std::string& text) {
+        std::string got;
+        char piece[256];
+        while (got.find(text) == std::string::npos) {
+            ssize_t size = read(output_, piece, sizeof piece);
+            if (size <= 0) break;
+            got.append(piece, static_cast<std::size_t>(size));
+        }
+        EXPECT_NE(got.find(text), std::string::npos) << got;
+    }
+    void type(const std::string& text) { (void)!write(input_, text.data(), text.size()); }
+    void close_output() {
+        close(output_);
+        output_ = -1;
+    }
+    int end_by(int signal) {
+        if (signal) kill(debugger_, signal);
+        int status = 0;
+        for (int i = 0; i < 200; ++i) {
+            if (waitpid(debugger_, &status, WNOHANG) == debugger_) return WIFSIGNALED(status) ? WTERMSIG(status) : 0;
+            usleep(50'000);
+        }
+        kill(debugger_, SIGKILL);
+        waitpid(debugger_, &status, 0);
+        return -1;
+    }
+
+  private:
+    pid_t debugger_ = 0;
+    int input_ = -1, output_ = -1;
+};
+
+class EndedBy : public ::testing::TestWithParam<int> {};
+
+TEST_P(EndedBy, TheProcessGoesOnCleanWhereItStood) {
+    Ticking ticking;
+    Attached attached(ticking.id(), "pause at tick\ncontinue\n");
+    attached.read_until("breakpoint 1 ─ tick");
+    usleep(300'000);  // the rest of the stop is being told
+    EXPECT_EQ(attached.end_by(GetParam()), GetParam());
+    EXPECT_TRUE(ticking.is_alive_and_clean());
+}
+
+TEST_P(EndedBy, TheProcessGoesOnCleanWhileItRan) {
+    if (GetParam() == SIGKILL) GTEST_SKIP() << "nothing can be done then";
+    for (const char* movement : {"continue", "continue meanwhile"}) {
+        Ticking ticking;
+        Attached attached(ticking.id(), fmt::format("pause at tick when ticks < 0\n{}\n", movement));
+        attached.read_until(fmt::format("› {}", movement));
+        usleep(300'000);
+        EXPECT_EQ(attached.end_by(GetParam()), GetParam()) << movement;
+        EXPECT_TRUE(ticking.is_alive_and_clean()) << movement;
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(Signals, EndedBy, ::testing::Values(SIGTERM, SIGHUP, SIGQUIT, SIGABRT, SIGKILL));
+
+TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
+    Ticking ticking;
+    Attached attached(ticking.id(), "pause at tick\ncontinue\n");
+    attached.read_until("breakpoint 1 ─ tick");
+    attached.close_output();
+    attached.type("stack\nlocals\n");
+    EXPECT_EQ(attached.end_by(0), SIGPIPE);
+    EXPECT_TRUE(ticking.is_alive_and_clean());
+}
+
+// ---- files that are cut while they are read -------------------------------------------------------------------------
+
+TEST(CutFile, IsSaidAndTheSessionGoesOn) {
+    TemporaryFolder folder;
+    auto copy = folder.path() / "cut";
+    std::filesystem::copy_file(fixture("truth-gcc-O0"), copy);
+    // The file is cut between two commands, by a fork of the test while the debugger waits for its input.
+    int in[2];
+    ASSERT_EQ(pipe(in), 0);
+    pid_t feeder = fork();
+    if (feeder == 0) {
+        close(in[0]);
+        const std::string first = "-find functions nothing\n", then = "-source main\n-type struct large\n-disassembly seven\n-find globals *\nvalue 2 + 2\n";
+        (void)!write(in[1], first.data(), first.size());
+        usleep(1'000'000);
+        std::filesystem::resize_file(copy, 4096);
+        (void)!write(in[1], then.data(), then.size());
+        _exit(0);
+    }
+    close(in[1]);
+    Ran ran = run({"/bin/sh", "-c", fmt::format("exec {} debug {} <&{}", LANTERN_PROGRAM, copy.string(), in[0])});
+    close(in[0]);
+    waitpid(feeder, nullptr, 0);
+    EXPECT_TRUE(ran.says("2 + 2 = 4")) << ran.output << ran.errors;
+    EXPECT_TRUE(ran.says("was cut while it was read") || ran.errors.find("was cut while it was read") != std::string::npos) << ran.output << ran.errors;
+}
+
+}  // namespace
+}  // namespace lantern::testing
