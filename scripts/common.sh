@@ -30,11 +30,13 @@ install_packages() {
     "${run[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"
 }
 
-# build_lantern TESTS BENCH, each ON or OFF
+# build_lantern TESTS BENCH [CMAKE OPTION...], the first two ON or OFF
 build_lantern() {
+    local tests=$1 bench=$2
+    shift 2
     say "building in $build"
     mkdir -p "$build"
-    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TESTS="$1" -DLANTERN_BENCH="$2" > "$build/configure.log" 2>&1 ||
+    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TESTS="$tests" -DLANTERN_BENCH="$bench" "$@" > "$build/configure.log" 2>&1 ||
         { cat "$build/configure.log" >&2; exit 1; }
     grep -iE 'warning|SKIPPED' "$build/configure.log" || true
     cmake --build "$build"
