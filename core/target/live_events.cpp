@@ -4,11 +4,15 @@
 #include <fmt/format.h>
 #include <signal.h>
 #include <sys/ptrace.h>
+#include <sys/user.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstddef>
+#include <utility>
 
+#include "core/machine/debug_registers.h"
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
 #include "core/target/emergency.h"
@@ -36,6 +40,12 @@ bool LiveProcess::is_our_thread(ThreadId id) const {
 }
 
 std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
+    if (id == vfork_parent_) {
+        if (!WIFSTOPPED(status)) vfork_parent_ = 0;
+        else if (stop_event(status) == PTRACE_EVENT_VFORK_DONE) let_vfork_parent_go();
+        else ptrace(PTRACE_CONT, id, nullptr, static_cast<long>(stop_event(status) ? 0 : WSTOPSIG(status)));
+        return std::nullopt;
+    }
     if (WIFEXITED(status) || WIFSIGNALED(status)) {
         if (id == process_) return ended(status);
         threads_.erase(id);
@@ -83,6 +93,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             if (!protected_.empty()) set_protection(id, true);
             return std::nullopt;
         case PTRACE_EVENT_EXEC: {
+            await_vfork_parent();
             threads_.clear();
             threads_met_ = 0;
             add_thread(process_);
@@ -169,7 +180,17 @@ void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
 // From here on the child is the process; its parent goes on alone, with clean code.
 void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     stop_other_threads();
-    clean(memory_);
+    // The parent of a vfork stands still until its child has gone its own way: our bytes may stay in the memory they share, if no
+    // other thread of the parent runs there. It is kept until then, to be given its code back.
+    bool keeps_bytes = shares_memory && threads_.size() == 1 && protected_.empty();
+    if (keeps_bytes) {
+        vfork_parent_ = process_;
+        flush_registers(process_, threads_.at(process_));
+        ptrace(PTRACE_CONT, process_, nullptr, nullptr);
+        threads_.clear();
+    } else {
+        clean(memory_);
+    }
     if (shares_memory && !protected_.empty()) {
         open_pages_of_child(child);
         protected_.clear();
@@ -188,13 +209,35 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     target_moves();
     set_up_memory();
     write_debug_registers(child);
-    // A child with a memory of its own has copies of our bytes in it. One that shares its parent's runs without them until
-    // it becomes another program.
-    if (!shares_memory) return;
+    // A child with a memory of its own has copies of our bytes in it. One that shares it with a parent of several threads runs
+    // without them until it becomes another program.
+    if (!shares_memory || keeps_bytes) return;
     traps_.clear();
     moved_.clear();
     room_taken_.clear();
     room_used_.clear();
+}
+
+// The child has become another program or ended: its parent is about to go on.
+void LiveProcess::await_vfork_parent() {
+    while (vfork_parent_) {
+        int status = 0;
+        pid_t got = waitpid(vfork_parent_, &status, __WALL);
+        if (got < 0 && errno == EINTR) continue;
+        if (got < 0) vfork_parent_ = 0;
+        else interpret(got, status);
+    }
+}
+
+void LiveProcess::let_vfork_parent_go() {
+    pid_t parent = std::exchange(vfork_parent_, 0);
+    int memory = open(fmt::format("/proc/{}/mem", parent).c_str(), O_RDWR | O_CLOEXEC);
+    if (memory >= 0) {
+        clean(memory);
+        close(memory);
+    }
+    ptrace(PTRACE_POKEUSER, parent, offsetof(struct user, u_debugreg) + kDebugControl * sizeof(long), 0);
+    ptrace(PTRACE_DETACH, parent, nullptr, nullptr);
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal) {

@@ -194,6 +194,7 @@ void LiveProcess::remove_trap(RunAddress address) {
 // ---- the end -----------------------------------------------------------------------------------------------------
 
 TargetEvent LiveProcess::ended(int status) {
+    await_vfork_parent();
     alive_ = moving_ = false;
     threads_.clear();
     TargetEvent event;
@@ -229,6 +230,7 @@ void LiveProcess::kill() {
         }
         usleep(100);
     }
+    await_vfork_parent();
     take_terminal_back();
     alive_ = moving_ = false;
     threads_.clear();

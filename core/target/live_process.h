@@ -127,6 +127,7 @@ class LiveProcess final : public Target {
 
   private:
     std::function<bool()> is_stuck_;
+    pid_t vfork_parent_ = 0;  // whose memory the process uses, our bytes in it, until it becomes another program or ends
     bool rests_ = false;  // our bytes are taken out until it moves again
 
     LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, OpenSymbols open_symbols);
@@ -201,6 +202,8 @@ class LiveProcess final : public Target {
     void clean_child(pid_t child);
     void open_pages_of_child(pid_t child);
     void move_to_child(pid_t child, bool shares_memory);
+    void await_vfork_parent();
+    void let_vfork_parent_go();
     void clean(int memory);
     TargetEvent ended(int status);
 
