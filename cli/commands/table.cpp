@@ -49,7 +49,7 @@ constexpr Command kCommands[] = {
     {"reload", "reload", "read the program anew after a rebuild", kRunning,
      "Ends the old one if it runs, reads the new symbols, finds the lines of breakpoints again, and says what moved and what is gone.", run_reload},
     {"follow", "follow parent|child|both", "whom to stay with when the program forks", kRunning,
-     "The other one goes on alone, with clean code. With both it waits where it was born; process N goes to it.", run_follow},
+     "The other one goes on alone, with clean code. With both it waits where it was born; process N goes to it; of a vfork, where the two share one memory, the child goes on alone.", run_follow},
     {"processes", "processes", "the processes that are kept", kRunning, "The marked one is looked at and moves; the others wait.", run_processes},
     {"process", "process N", "look at another of them", kRunning, "The one that was looked at waits where it stands. Breakpoints go along; watchpoints end.", run_process, Completes::number},
     {"pause", "pause at PLACE … | pause on EVENT … | pause", "set a breakpoint or a watchpoint; stop a running program", kStopping,

@@ -147,7 +147,7 @@ TEST(Index, SeveralMayWriteAtOnce) {
 
 // A unit of DWARF 4 with two functions, each the other's abstract origin, and two aliases of each other.
 struct Circle {
-    std::string abbrev{"\x01\x11\x01\0\0" "\x02\x2e\0\x31\x13\x11\x01\x12\x06\0\0" "\x03\x16\0\x03\x08\x49\x13\0\0\0", 30};
+    std::string abbrev{"\x01\x11\x01\0\0" "\x02\x2e\0\x31\x13\x11\x01\x12\x06\0\0" "\x03\x16\0\x03\x08\x49\x13\0\0\0", 26};
     std::string info;
     dwarf::DebugInfoInput input;
     std::uint32_t first = 0, second = 0, alias = 0, other = 0;
