@@ -1,6 +1,6 @@
 #include "core/analysis/canary.h"
 
-#include "core/machine/effects.h"
+#include "core/code/node_effects.h"
 #include "core/support/error.h"
 #include "core/unwind/unwinder.h"
 
@@ -8,10 +8,6 @@ namespace lantern {
 namespace {
 
 constexpr std::uint32_t kNone = FlowGraph::kNone;
-
-std::optional<Effects> effects_at(const FlowGraph::Node& node, const ModuleSymbols& symbols) {
-    return effects_of(symbols.elf().loaded_bytes(node.address, node.length));
-}
 
 // The register that an instruction loads the thread's canary into.
 std::optional<unsigned> loads_canary(const Effects& effects) {
@@ -69,7 +65,7 @@ std::optional<Canary> canary_of(const FlowGraph& flow, const Frame& frame) {
         std::optional<unsigned> holder;
         for (std::uint32_t i = 0; i < flow.nodes().size(); ++i) {
             const FlowGraph::Node& node = flow.nodes()[i];
-            auto effects = effects_at(node, symbols);
+            auto effects = effects_of(node, symbols);
             if (!effects) return std::nullopt;
             auto row = holder ? frame_row_at(*description, node.address) : std::nullopt;
             auto distance = row ? stored_at(*effects, *holder, *row) : std::nullopt;

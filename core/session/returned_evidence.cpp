@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
+#include "core/code/node_effects.h"
 #include "core/machine/calling_convention.h"
-#include "core/machine/effects.h"
 
 namespace lantern {
 namespace {
@@ -14,13 +14,9 @@ struct Use {
     bool reads = false, writes = false;
 };
 
-std::optional<Effects> effects_at(const FlowGraph::Node& node, const ModuleSymbols& symbols) {
-    return effects_of(symbols.elf().loaded_bytes(node.address, node.length));
-}
-
 Use use_of(const FlowGraph::Node& node, const ModuleSymbols& symbols, unsigned dwarf_register) {
     Use use;
-    auto effects = effects_at(node, symbols);
+    auto effects = effects_of(node, symbols);
     if (!effects) return {true, false};
     for (const RegisterUse& each : effects->registers) {
         if (each.dwarf_number != dwarf_register) continue;
@@ -121,7 +117,7 @@ std::optional<RunAddress> address_given(const FlowGraph& caller, const ModuleSym
         if (before[at].size() != 1 || before[at][0] != at - 1) return std::nullopt;
         const FlowGraph::Node& node = caller.nodes()[--at];
         if (node.kind != Instruction::Kind::ordinary) return std::nullopt;
-        auto effects = effects_at(node, symbols);
+        auto effects = effects_of(node, symbols);
         if (!effects) return std::nullopt;
         auto unchanged = [&](unsigned number) { return std::find(written.begin(), written.end(), number) == written.end(); };
         bool sets = std::any_of(effects->registers.begin(), effects->registers.end(), [&](const RegisterUse& use) { return use.writes && use.dwarf_number == kFirstParameter; });

@@ -203,7 +203,8 @@ class Ticking {
 // A debugger with its commands coming through a pipe that stays open.
 class Attached {
   public:
-    Attached(int process, const std::string& commands) {
+    Attached(int process, const std::string& commands) : Attached("attach", std::to_string(process), commands) {}
+    Attached(const std::string& how, const std::string& what, const std::string& commands) {
         int in[2], out[2];
         if (pipe(in) != 0 || pipe(out) != 0) return;
         debugger_ = fork();
@@ -212,7 +213,7 @@ class Attached {
             dup2(out[1], 1);
             dup2(out[1], 2);
             for (int each : {in[0], in[1], out[0], out[1]}) close(each);
-            execl(LANTERN_PROGRAM, LANTERN_PROGRAM, "attach", std::to_string(process).c_str(), nullptr);
+            execl(LANTERN_PROGRAM, LANTERN_PROGRAM, how.c_str(), what.c_str(), nullptr);
             _exit(127);
         }
         close(in[0]);
@@ -225,7 +226,7 @@ class Attached {
         close(input_);
         if (output_ >= 0) close(output_);
     }
-    void read_until(const std::string& text) {
+    std::string read_until(const std::string& text) {
         std::string got;
         char piece[256];
         while (got.find(text) == std::string::npos) {
@@ -234,6 +235,7 @@ class Attached {
             got.append(piece, static_cast<std::size_t>(size));
         }
         EXPECT_NE(got.find(text), std::string::npos) << got;
+        return got;
     }
     void type(const std::string& text) { (void)!write(input_, text.data(), text.size()); }
     void close_output() {
@@ -290,6 +292,28 @@ TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
     attached.type("stack\nlocals\n");
     EXPECT_EQ(attached.end_by(0), SIGPIPE);
     EXPECT_TRUE(ticking.is_alive_and_clean());
+}
+
+TEST(Forks, AHeldChildThatIsKilledFromOutsideIsNotWaitedFor) {
+    Attached debugger("debug", fixture("forks"), "follow both\npause at helper\nlaunch\nprocesses\n");
+    std::string got = debugger.read_until("breakpoint 1 ─ helper");
+    std::size_t at = got.find("child ");
+    ASSERT_NE(at, std::string::npos) << got;
+    kill(std::atoi(got.c_str() + at + 6), SIGKILL);
+    usleep(100'000);
+    debugger.type("-process 2\nprocesses\nquit\n");
+    debugger.read_until("has been ended from outside");
+    EXPECT_EQ(debugger.end_by(0), 0) << "it ends, and does not hang";
+}
+
+TEST(Forks, TheChildOfAVforkMeetsBreakpointsAndItsParentGoesOn) {
+    for (const char* how : {"exec", "exit"}) {
+        Ran ran = debug(fixture("vforks"), {"follow child", "pause at helper", fmt::format("launch {}", how), "value n", "continue", "-continue"});
+        EXPECT_TRUE(ran.says("breakpoint 1 ─ helper")) << how << ran.output;
+        EXPECT_TRUE(ran.says("n = 3")) << how << ran.output;
+        EXPECT_TRUE(ran.says("the program has ended, exit status 7")) << how << ran.output;
+        EXPECT_TRUE(ran.says("parent 10 7")) << how << "the parent went on alone, with clean code\n" << ran.output;
+    }
 }
 
 // ---- files that are cut while they are read -------------------------------------------------------------------------
