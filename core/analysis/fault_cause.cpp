@@ -164,23 +164,27 @@ class Fault {
         return fmt::format("it could not return: its return address has been overwritten with {}", text.empty() ? fmt::format("{:#x}", word) : "the text " + text);
     }
 
-    // A call or jump to what can be no address.
-    std::string bad_target() {
-        bool calls = instruction_->kind == Instruction::Kind::call;
-        if (!calls && instruction_->kind != Instruction::Kind::jump) return {};
-        if (instruction_->target) return {};
-        std::optional<std::uint64_t> target;
+    // Where a call or jump through a register or memory leads; 0 where that cannot be told.
+    std::uint64_t computed_target() {
+        std::uint64_t target = 0;
         for (const RegisterUse& use : effects_->registers)
-            if (use.reads && !use.is_implied && use.dwarf_number != kStackPointerNumber) target = registers_.get(use.dwarf_number);
+            if (use.reads && !use.is_implied && use.dwarf_number != kStackPointerNumber) target = registers_.get(use.dwarf_number).value_or(0);
         for (const MemoryAccess& access : effects_->memory) {
             if (access.is_implied) continue;
             auto address = address_of(access);
-            std::uint64_t word = 0;
-            target.reset();
-            if (address && can_be_an_address(*address) && target_.read_available(RunAddress(*address), std::as_writable_bytes(std::span(&word, 1))) == sizeof word) target = word;
+            target = 0;
+            if (address && can_be_an_address(*address)) target_.read_available(RunAddress(*address), std::as_writable_bytes(std::span(&target, 1)));
         }
-        if (!target || can_be_an_address(*target)) return {};
-        return calls ? fmt::format("it called a function through a wild pointer: {} can be no address", number_or_text(*target)) : fmt::format("it jumped through a wild pointer: {} can be no address", number_or_text(*target));
+        return target;
+    }
+
+    // A call or jump to what can be no address.
+    std::string bad_target() {
+        bool calls = instruction_->kind == Instruction::Kind::call;
+        if ((!calls && instruction_->kind != Instruction::Kind::jump) || instruction_->target) return {};
+        std::uint64_t target = computed_target();
+        if (can_be_an_address(target)) return {};
+        return fmt::format("it {} through a wild pointer: {} can be no address", calls ? "called a function" : "jumped", number_or_text(target));
     }
 
     // ---- an address that is told

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include <fmt/format.h>
+#include <chrono>
 #include <filesystem>
 #include <fstream>
 
@@ -314,6 +315,29 @@ TEST(Forks, TheChildOfAVforkMeetsBreakpointsAndItsParentGoesOn) {
         EXPECT_TRUE(ran.says("the program has ended, exit status 7")) << how << ran.output;
         EXPECT_TRUE(ran.says("parent 10 7")) << how << "the parent went on alone, with clean code\n" << ran.output;
     }
+}
+
+// ---- sources ---------------------------------------------------------------------------------------------------------
+
+// A library is built after the program that uses it, and so may its source be newer than the program.
+TEST(Sources, OfALibraryAreComparedWithTheLibrary) {
+    using std::filesystem::last_write_time;
+    TemporaryFolder folder;
+    auto library_source = folder.write("weir.c", "int weir(int n) {\n    int level = n * 2;\n    return level;\n}\n");
+    auto program_source = folder.write("canal.c", "int weir(int);\nint main(void) { return weir(3) == 6 ? 0 : 1; }\n");
+    auto library = folder.path() / "libweir.so", program = folder.path() / "canal";
+    ASSERT_EQ(run({"gcc", "-g", "-shared", "-fPIC", "-o", library.string(), library_source.string()}).status, 0);
+    ASSERT_EQ(run({"gcc", "-g", "-o", program.string(), program_source.string(), library.string(), "-Wl,-rpath," + folder.path().string()}).status, 0);
+    auto now = last_write_time(library);
+    last_write_time(program_source, now - std::chrono::hours(4));
+    last_write_time(program, now - std::chrono::hours(3));
+    last_write_time(library_source, now - std::chrono::hours(2));
+    Ran ran = debug(program.string(), {"pause at main", "launch", "pause at weir", "continue"});
+    EXPECT_TRUE(ran.says("breakpoint 2 ─ weir")) << ran.output;
+    EXPECT_FALSE(ran.says("is newer than")) << ran.output;
+    last_write_time(library_source, now + std::chrono::hours(1));
+    Ran stale = debug(program.string(), {"pause at main", "launch", "pause at weir", "continue"});
+    EXPECT_TRUE(stale.says("weir.c is newer than")) << stale.output;
 }
 
 // ---- files that are cut while they are read -------------------------------------------------------------------------
