@@ -9,6 +9,7 @@
 #include <chrono>
 #include <filesystem>
 #include <fstream>
+#include <regex>
 
 #include "tests/testing/command.h"
 
@@ -298,9 +299,9 @@ TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
 TEST(Forks, AHeldChildThatIsKilledFromOutsideIsNotWaitedFor) {
     Attached debugger("debug", fixture("forks"), "follow both\npause at helper\nlaunch\nprocesses\n");
     std::string got = debugger.read_until("breakpoint 1 ─ helper");
-    std::size_t at = got.find("child ");
-    ASSERT_NE(at, std::string::npos) << got;
-    kill(std::atoi(got.c_str() + at + 6), SIGKILL);
+    std::smatch child;
+    ASSERT_TRUE(std::regex_search(got, child, std::regex("child ([0-9]+)"))) << got;
+    kill(std::stoi(child[1].str()), SIGKILL);
     usleep(100'000);
     debugger.type("-process 2\nprocesses\nquit\n");
     debugger.read_until("has been ended from outside");
