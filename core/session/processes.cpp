@@ -14,8 +14,9 @@
 namespace lantern {
 namespace {
 
-// Gone, or nothing of it left but its exit status (proc(5), stat).
+// Gone, about to be, or nothing of it left but its exit status (proc(5), stat).
 bool is_over(pid_t process) {
+    if (stands_at_its_end(process)) return true;
     std::ifstream file(fmt::format("/proc/{}/stat", process));
     std::string text;
     if (!std::getline(file, text)) return true;

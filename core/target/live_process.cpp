@@ -209,6 +209,11 @@ TargetEvent LiveProcess::lost() {
     return ended(SIGKILL);
 }
 
+bool stands_at_its_end(ThreadId id) {
+    siginfo_t info{};
+    return ptrace(PTRACE_GETSIGINFO, id, nullptr, &info) == 0 && info.si_code >> 8 == PTRACE_EVENT_EXIT;
+}
+
 void LiveProcess::kill() {
     if (!alive_) return;
     ::kill(process_, SIGKILL);
@@ -216,6 +221,7 @@ void LiveProcess::kill() {
     // have their own end to hear of; and one that somebody else ended may have been heard of already.
     auto is_over = [](pid_t id) {
         int status = 0;
+        if (stands_at_its_end(id)) ptrace(PTRACE_CONT, id, nullptr, nullptr);
         pid_t got = waitpid(id, &status, __WALL | WNOHANG);
         if (got == id && WIFSTOPPED(status)) ptrace(PTRACE_CONT, id, nullptr, nullptr);
         return (got == id && !WIFSTOPPED(status)) || (got < 0 && errno == ECHILD);

@@ -28,6 +28,9 @@ namespace lantern {
 // The file a process runs; empty if it cannot be told.
 std::string program_of(pid_t process);
 
+// True for a thread that we trace and that is about to be gone: killed, or by itself.
+bool stands_at_its_end(ThreadId id);
+
 class LiveProcess final : public Target {
   public:
     // Gives the symbols of a file; may throw FileError, which leaves that module without symbols.
