@@ -147,7 +147,9 @@ class Fault {
         for (auto number : {access.base, access.index}) {
             auto value = number ? registers_.get(*number) : std::nullopt;
             if (value && !can_be_an_address(*value)) {
-                which = fmt::format(" ({} = {})", register_name(*number), number_or_text(*value));
+                std::string text = text_of_word(*value);
+                std::string held = *value == address ? fmt::format("in {}", register_name(*number)) : fmt::format("{} = {:#x}", register_name(*number), *value);
+                which = fmt::format(" ({}{})", held, text.empty() ? "" : ", the text " + text);
                 break;
             }
         }
