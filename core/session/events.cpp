@@ -218,6 +218,7 @@ namespace {
 struct Ending {
     bool terminates = false;       // the C++ library gave up
     bool while_unwinding = false;  // on the way to a handler
+    bool by_throw = false;         // because of an exception, not because somebody called it
     std::string called;
 };
 
@@ -235,6 +236,7 @@ Ending how_it_ended(Session& session, ThreadId thread) {
         bool is_runtime = session.is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
         ending.terminates |= is_runtime || name.starts_with("std::terminate");
         ending.while_unwinding |= name.starts_with("_Unwind_");
+        ending.by_throw |= name.starts_with("_Unwind_") || name.starts_with("__cxa_throw") || name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate");
         if (frame->line && !session.is_library(*frame->module) && !session.is_library_source(frame->line->file)) break;
     }
     return ending;
@@ -250,6 +252,10 @@ std::vector<StopFact> facts_of_giving_up(Session& session, ThreadId thread) {
     Ending ending = how_it_ended(session, thread);
     if (!ending.called.empty()) facts.push_back({"it called", ending.called});
     if (!ending.terminates || !ending.called.empty()) return facts;
+    if (!ending.by_throw) {
+        facts.push_back({"it called", "std::terminate"});
+        return facts;
+    }
     bool is_none = false;
     for (const Module& module : target.modules()) {
         if (!runtime_symbol(module.symbols(), "__cxa_get_globals")) continue;

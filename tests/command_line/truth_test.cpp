@@ -135,6 +135,7 @@ TEST(GivingUp, OpensAtTheUsersOwnCodeAndSaysWhatWasThrown) {
         {"thread", {"─ throws", "TollError: no berth for the Teal"}},
         {"rethrow", {"─ main", "TollError: no berth for the Coot"}},
         {"nothing", {"─ main", "std::terminate, with no exception on its way"}},
+        {"handler", {"─ main", "it called std::terminate", "abort, or a failed assertion"}},
         {"pure", {"─ Lock::use", "a virtual function that has no code (pure virtual)"}},
         {"copy", {"─ bad_copy", "wrote to address 0x0", "a null pointer was followed"}},
         {"free", {"─ main", "double free"}},

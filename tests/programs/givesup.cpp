@@ -62,6 +62,13 @@ int main(int count, char** words) {
         }
     }
     if (how == "nothing") throw;
+    if (how == "handler") {
+        try {
+            throws("the Rail");
+        } catch (const TollError&) {
+            std::terminate();
+        }
+    }
     if (how == "pure") Narrow narrow;
     if (how == "copy") bad_copy(nullptr, "a long name");
     if (how == "free") {
