@@ -87,7 +87,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         std::string text = shown.custom_help("").positional_help("").help();
         return Answer{0, std::string(kUsage) + "\n" + text.substr(text.find("      --"))};
     }
-    if (parsed.count("version")) return Answer{0, "elm-lantern 0.6.0\n"};
+    if (parsed.count("version")) return Answer{0, "elm-lantern " LANTERN_VERSION "\n"};
 
     std::vector<std::string> words = all_of(parsed, "words");
     if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");

@@ -106,6 +106,7 @@ void save_core(Shell& shell, const std::string& path) {
         wish.signal = stop.signal;
         wish.is_fault = stop.is_fault;
         wish.fault_address = stop.fault_address;
+        wish.signal_code = stop.origin.code;
     }
     wish.progress = work_progress("saving the core");
     LiveProcess& process = session.process();

@@ -25,7 +25,7 @@ constexpr Command kCommands[] = {
     {"wait", "wait [SECONDS]", "wait until the program that runs meanwhile stops", kRunning, "No longer than SECONDS, where they are given; it runs on then. Ctrl-C pauses it.", run_wait},
     {"over", "over [N] [insn] [alone] [pace SECONDS] [meanwhile]", "one line, calls in it included", kRunning,
      "Runs the statement that is next, with everything it calls, inlined or not, and stops before the following one; shows what its\n"
-     "calls returned. In optimised code several statements may stand at one address: then nothing runs.\n"
+     "calls returned. Where a frame further out is shown, it first runs back to that one. In optimised code several statements may stand at one address: then nothing runs.\n"
      "With N, that often; pace tells each of them, so many seconds apart. insn steps by machine instruction. alone holds the\n"
      "other threads. An exception, a panic or longjmp that leaves the function ends the step where it lands.",
      run_over, Completes::nothing, true},

@@ -61,10 +61,10 @@ std::string signal_sentence(Session& session, const Stop& stop) {
     bool is_own = sender.starts_with("the program");
     bool threw = std::any_of(stop.facts.begin(), stop.facts.end(), [](const StopFact& fact) { return fact.label == "threw"; });
     if (stop.signal == SIGABRT && threw) return fmt::format("{}: the program gave up, for nobody catches what was thrown", name);
+    if (has_no_reason(session) && stop.facts.empty()) return fmt::format("{}: {}; the core does not say where it came from", name, plain_words(stop.signal));
     if (stop.signal == SIGABRT && (is_own || sender.empty())) return fmt::format("{}: the program gave up by itself (abort, or a failed assertion)", name);
     if (stop.signal == SIGTRAP && sender.empty()) return fmt::format("{}: it came to a breakpoint instruction of its own", name);
     if (stop.signal == SIGSYS && stop.origin.system_call >= 0) return fmt::format("{}: it asked for the system call {}, which a filter of its own forbids", name, system_call_name(stop.origin.system_call));
-    if (has_no_reason(session)) return fmt::format("{}: {}; the core does not say where it came from", name, plain_words(stop.signal));
     std::string words = plain_words(stop.signal);
     return sender.empty() ? fmt::format("{}: {}", name, words) : fmt::format("{}: {}; {}", name, words, sender);
 }

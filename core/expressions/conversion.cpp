@@ -21,12 +21,10 @@ bool same_class(const Type& a, const Type& b) {
 // The parts of `object` that are a `wanted`: the object itself, or bases of it. One that is shared (virtual) counts once.
 struct Parts {
     std::vector<Value> found;
-    bool is_virtual = false;  // one of them is reached through a virtual base
 };
 
-void collect_parts(const ValueReader& reader, const Value& object, const Type& wanted, bool through_virtual, Parts& parts, int depth) {
+void collect_parts(const ValueReader& reader, const Value& object, const Type& wanted, Parts& parts, int depth) {
     if (same_class(*object.type, wanted)) {
-        parts.is_virtual |= through_virtual;
         for (const Value& known : parts.found)
             if (known.address && known.address == object.address && object.address) return;
         parts.found.push_back(object);
@@ -34,7 +32,7 @@ void collect_parts(const ValueReader& reader, const Value& object, const Type& w
     }
     if (depth > 20) return;
     for (const Member& member : plain(*object.type).members())
-        if (member.is_base_class) collect_parts(reader, reader.member(object, member), wanted, through_virtual || member.is_virtual_base, parts, depth + 1);
+        if (member.is_base_class) collect_parts(reader, reader.member(object, member), wanted, parts, depth + 1);
 }
 
 // Of classes alone, with no object: is one a base of the other?
@@ -55,7 +53,7 @@ bool is_virtual_base(const Type& base, const Type& derived, int depth = 0) {
 
 Value only_part(const ValueReader& reader, const Value& object, const Type& wanted, unsigned column) {
     Parts parts;
-    collect_parts(reader, object, wanted, false, parts, 0);
+    collect_parts(reader, object, wanted, parts, 0);
     if (parts.found.size() > 1)
         throw ExpressionError(fmt::format("this is ambiguous: {} has {} parts of type {}", type_text(*object.type), parts.found.size(), type_text(wanted)), column,
                               "cast to the base on the way to it first");
@@ -178,7 +176,7 @@ Value dynamically_cast(const ValueReader& reader, const Value& from, const Type&
     if (!whole->problem.empty()) throw ExpressionError(whole->problem, column);
     if (!goal) return value_of_integer(to, whole->object.address->value);
     Parts parts;
-    collect_parts(reader, whole->object, *goal, false, parts, 0);
+    collect_parts(reader, whole->object, *goal, parts, 0);
     bool is_one = parts.found.size() == 1 && parts.found[0].address;
     return value_of_integer(to, is_one ? parts.found[0].address->value : 0);
 }

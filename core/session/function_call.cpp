@@ -112,13 +112,11 @@ Value taken(const ValueReader& reader, const Type& type, RunAddress address) {
 
 // rustc passes what C passes otherwise by a convention of its own.
 void refuse_other_convention(const FunctionCall& call, const Module& module, const Function& function) {
-    auto refuse = [&](const Type& type, const char* how) {
-        throw RequestError(fmt::format("{} {} a {} in a way that this debugger does not know how to call", call.name, how, type_text(type)));
-    };
     for (const Value& argument : call.arguments) {
         ReturnLocation location = location_of_returned(module, function, *argument.type);
         bool is_like_c = location == location_of_returned(*argument.type) && location.kind == ReturnLocation::Kind::registers;
-        if (plain(*argument.type).size && !is_like_c) refuse(*argument.type, "takes");
+        if (plain(*argument.type).size && !is_like_c)
+            throw RequestError(fmt::format("{} takes a {} in a way that is not known here: it cannot be called", call.name, type_text(*argument.type)), "look at the values it would use");
     }
 }
 

@@ -62,7 +62,7 @@ void add_names(Notes& notes, LiveProcess& process) {
 void add_signal(Notes& notes, const CoreWish& wish) {
     siginfo_t info{};
     info.si_signo = wish.signal;
-    info.si_code = wish.is_fault ? int{SEGV_MAPERR} : int{SI_USER};
+    info.si_code = wish.signal_code;
     if (wish.is_fault) info.si_addr = reinterpret_cast<void*>(wish.fault_address.value);
     notes.add(NT_SIGINFO, "CORE", &info, sizeof info);
 }

@@ -14,6 +14,7 @@ struct CoreWish {
     int signal = 0;           // 0: none has met it
     bool is_fault = false;
     RunAddress fault_address{};
+    int signal_code = 0;      // si_code, as the kernel gave it
     std::function<void(double done)> progress;  // 0 to 1; may throw to give up
 };
 

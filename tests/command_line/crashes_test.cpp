@@ -95,6 +95,17 @@ TEST_P(Crashes, EachIsToldWithItsCauseFromTheCore) {
 
 INSTANTIATE_TEST_SUITE_P(Builds, Crashes, ::testing::Values("crashes-gcc-O0", "crashes-gcc-O2", "crashes-clang-O0", "crashes-clang-O2"));
 
+// A core of our own keeps what the kernel said.
+TEST(CrashesInOwnCores, HaveTheCauseThatTheyHadAlive) {
+    for (auto [number, cause] : {std::pair{12, "it read 16 bytes at address"}, {14, "it came to hlt"}, {7, "0xdeadbeefdeadbeef can be no address"}, {30, "which nobody may use"}, {24, "the smallest number there is by -1"}}) {
+        TemporaryFolder folder;
+        std::string core = (folder.path() / "own.core").string();
+        debug(fixture("crashes-gcc-O0"), {fmt::format("launch {}", number), "save core as " + core}, {"--stdout", "/dev/null"});
+        Ran ran = run({LANTERN_PROGRAM, "postmortem", core, fixture("crashes-gcc-O0"), "--do", "stack"});
+        EXPECT_TRUE(ran.says(cause)) << number << ran.output;
+    }
+}
+
 // A core that holds less than it should, or that another build left, has no cause made up for it.
 TEST(CrashesInBadCores, AreSaidNotToBeKnown) {
     std::string pattern;
