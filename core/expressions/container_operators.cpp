@@ -76,6 +76,20 @@ bool in_order(const ValueReader& reader, const Meaning& a, const Meaning& b, int
     throw RequestError(fmt::format("they are alike in {} parts and longer than that", kMostCompared));
 }
 
+// By name: the fields of a value that was written down do not lie as the compiler laid them.
+bool have_alike_members(const ValueReader& reader, const Value& a, const Value& b, int depth) {
+    const auto& members = plain(*a.type).members();
+    if (members.size() != plain(*b.type).members().size()) throw RequestError("they do not have the same fields", "name each field: Gate::Open { width: 3 }");
+    for (std::size_t i = 0; i < members.size(); ++i) {
+        auto other = reader.member_named(b, members[i].name);
+        if (!other) throw RequestError(fmt::format("one of them has no field {}", members[i].name));
+        auto alike = are_alike(reader, reader.member(a, members[i]), *other, depth);
+        if (!alike) throw RequestError(fmt::format("{} and {} cannot be compared", type_text(*members[i].type), type_text(*other->type)));
+        if (!*alike) return false;
+    }
+    return true;
+}
+
 }  // namespace
 
 std::optional<Value> element_of(const ValueReader& reader, const Value& container, const Value& key) {
@@ -171,10 +185,14 @@ std::optional<std::string> text_content(const ValueReader& reader, const Value& 
 
 std::optional<bool> are_alike(const ValueReader& reader, const Value& a, const Value& b, int depth) {
     if (depth > 8) throw RequestError("they nest too deeply to be compared");
+    if (is_rust_reference(plain(*a.type))) return are_alike(reader, reader.dereference(a), b, depth + 1);
+    if (is_rust_reference(plain(*b.type))) return are_alike(reader, a, reader.dereference(b), depth + 1);
     if (is_number(a) && is_number(b)) {
         bool real = plain(*a.type).kind == TypeKind::floating || plain(*b.type).kind == TypeKind::floating;
         return real ? reader.floating(a) == reader.floating(b) : reader.wide(a) == reader.wide(b);
     }
+    auto is_address = [](const Value& v) { return plain(*v.type).kind == TypeKind::pointer && !plain(*v.type).is_rust && !is_character(plain(target_of(plain(*v.type)))); };
+    if (is_address(a) && is_address(b)) return reader.integer(a) == reader.integer(b);
     auto first_text = text_content(reader, a), second_text = text_content(reader, b);
     if (first_text && second_text) return *first_text == *second_text;
     auto first = meaning_of(reader, a), second = meaning_of(reader, b);
@@ -190,16 +208,14 @@ std::optional<bool> are_alike(const ValueReader& reader, const Value& a, const V
     auto left_variant = active_variant(reader, a), right_variant = active_variant(reader, b);
     if (left_variant && right_variant) {
         if (left_variant->name != right_variant->name) return false;
-        for (const Member& member : plain(*left_variant->content.type).members())
-            if (!are_alike(reader, reader.member(left_variant->content, member), reader.member(right_variant->content, member), depth + 1).value_or(false)) return false;
-        return true;
+        if (left_variant->content.type == a.type || right_variant->content.type == b.type) return true;  // without fields
+        return have_alike_members(reader, left_variant->content, right_variant->content, depth + 1);
     }
     // Plain structures of one type, such as the pairs in a map, member by member.
     const Type &left = plain(*a.type), &right = plain(*b.type);
-    if (depth == 0 || left.kind != TypeKind::structure || left.full_name() != right.full_name()) return std::nullopt;
-    for (const Member& member : left.members())
-        if (!are_alike(reader, reader.member(a, member), reader.member(b, member), depth + 1).value_or(true)) return false;
-    return true;
+    bool may_be = depth > 0 || left.is_rust;
+    if (!may_be || left.kind != TypeKind::structure || right.kind != TypeKind::structure || left.full_name() != right.full_name()) return std::nullopt;
+    return have_alike_members(reader, a, b, depth + 1);
 }
 
 }  // namespace lantern

@@ -4,11 +4,15 @@
 
 #include <algorithm>
 #include <cstring>
+#include <span>
+#include <utility>
 
 #include "core/expressions/arithmetic.h"
+#include "core/expressions/cases.h"
 #include "core/expressions/container_operators.h"
 #include "core/expressions/conversion.h"
 #include "core/expressions/name_lookup.h"
+#include "core/expressions/questions.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/values/active_variant.h"
@@ -81,7 +85,6 @@ class Evaluator {
     [[noreturn]] static void fail(const Node& node, const std::string& what, std::string advice = {}) {
         throw ExpressionError(what, node.column, std::move(advice));
     }
-    static bool is_rust_reference(const Type& type) { return type.is_rust && type.kind == TypeKind::pointer && type.name.starts_with("&"); }
     Value referred(Value value) const {
         if (value.is_available() && plain(*value.type).kind == TypeKind::reference) return reader_.dereference(value);
         return value;
@@ -112,6 +115,9 @@ class Evaluator {
             case NodeKind::size_of_type: return size_of(plain(referred_type(*node.type)).size);
             case NodeKind::align_of_value: return size_of(alignment_of(*unevaluated(*node.children[0]).type));
             case NodeKind::align_of_type: return size_of(alignment_of(referred_type(*node.type)));
+            case NodeKind::structure: return structure(node);
+            case NodeKind::matches: return matches(node);
+            case NodeKind::anything: case NodeKind::rest: case NodeKind::alternatives: fail(node, "this belongs into a pattern", "matches!(VALUE, PATTERN)");
         }
         return {};
     }
@@ -159,7 +165,12 @@ class Evaluator {
 
     Value unary(Node& node) {
         Node& inner = *node.children[0];
-        if (node.op == Operator::address) return address_of(node, operand(inner));
+        if (node.op == Operator::address) {
+            Value value = operand(inner);
+            bool is_written_down = language_ == Language::rust && !value.address && !value.in_register;
+            bool is_part = language_ == Language::rust && inner.kind == NodeKind::range;
+            return is_written_down || is_part ? value : address_of(node, value);  // &3 and &levels[1..]: Rust compares what they refer to
+        }
         Value value = operand(inner);
         if (node.op == Operator::dereference) return dereferenced(node, inner, value);
         require_available(node, value);
@@ -318,6 +329,9 @@ class Evaluator {
         require_available(*node.children[0], base);
         if (plain(*base.type).kind == TypeKind::structure) {
             if (auto element = element_of(reader_, base, position)) return std::move(*element);
+            open_wrappings(base);  // an iterator
+        }
+        if (plain(*base.type).kind == TypeKind::structure) {
             if (auto owned = target_of_owner(reader_, base))
                 if (auto element = element_of(reader_, *owned, position)) return *element;
         }
@@ -340,7 +354,7 @@ class Evaluator {
         if (last < first) fail(node, fmt::format("[{}..{}] ends before it begins", first, last));
         std::uint64_t count = static_cast<std::uint64_t>(last) - static_cast<std::uint64_t>(first);
         if (count > kLargestPart) fail(node, fmt::format("[{}..{}] asks for more than {} elements", first, last, kLargestPart));
-        if (plain(*base.type).kind == TypeKind::structure && known) return part_of_container(reader_, base, first, count);
+        if (plain(*base.type).kind == TypeKind::structure && known) return as_slice(part_of_container(reader_, base, first, count));
         require_indexable(node, base);
         Value start = reader_.element(base, first);
         if (!start.address) fail(node, "a part can be taken only of what lives in memory");
@@ -349,12 +363,24 @@ class Evaluator {
         return part;
     }
 
+    // A part of a text of Rust is a text, where the program has a type for it.
+    Value as_slice(Value part) const {
+        bool is_text = language_ == Language::rust && part.address && is_character(target_of(*part.type));
+        const Type* type = is_text ? find_type(reader_.target(), "&str") : nullptr;
+        if (!type || plain(*type).size != 16) return part;
+        std::uint64_t words[2] = {part.address->value, *part.type->count};
+        return value_of_bytes(*type, std::as_bytes(std::span(words)));
+    }
+
     // ---- calls and casts
 
     Value call(Node& node) {
         Node& callee = *node.children[0];
         std::vector<Value> arguments;
         for (std::size_t i = 1; i < node.children.size(); ++i) arguments.push_back(operand(*node.children[i]));
+        if (auto answer = answered_by_view(callee, arguments)) return std::move(*answer);
+        if (language_ == Language::rust && callee.kind == NodeKind::name)
+            if (auto made = case_called(reader_, callee.text, in_order(arguments), callee.column)) return std::move(*made);
         Value function;
         if (callee.kind == NodeKind::member || callee.kind == NodeKind::arrow) function = method(callee, arguments);
         else if (callee.kind == NodeKind::name) function = named_function(callee, arguments.size());
@@ -370,6 +396,58 @@ class Evaluator {
             fail(node, fmt::format("{} takes {}, and {} given", name, counted(type.parameters.size(), "argument"), arguments.size() == 1 ? "1 is" : fmt::format("{} are", arguments.size())));
         for (std::size_t i = 0; i < std::min(arguments.size(), type.parameters.size()); ++i) arguments[i] = as_parameter(node, arguments[i], *type.parameters[i]);
         return context_.call({name, *function.address, &type, std::move(arguments)});
+    }
+
+    // barges.size(): what the view of a library's type can tell.
+    std::optional<Value> answered_by_view(Node& callee, const std::vector<Value>& arguments) {
+        if (callee.kind != NodeKind::member && callee.kind != NodeKind::arrow) return std::nullopt;
+        Value object = operand(*callee.children[0]);
+        if (callee.kind == NodeKind::arrow) object = dereferenced(callee, *callee.children[0], object);
+        for (unsigned depth = 0; depth < 8 && object.is_available(); ++depth) {
+            if (has_callable_member(object, callee.text)) return std::nullopt;
+            if (auto answer = answer_to(reader_, object, callee.text, arguments, language_)) return answer;
+            if (language_ != Language::rust) return std::nullopt;
+            // Rust looks through references and owners.
+            auto owned = plain(*object.type).kind == TypeKind::pointer && reader_.integer(object) ? reader_.dereference(object) : target_of_owner(reader_, object);
+            if (!owned) return std::nullopt;
+            object = *owned;
+        }
+        return std::nullopt;
+    }
+
+    bool has_callable_member(const Value& object, const std::string& name) {
+        if (plain(*object.type).kind != TypeKind::structure) return false;
+        auto member = reader_.member_named(object, name);
+        return member && plain(*member->type).kind == TypeKind::pointer && plain(target_of(plain(*member->type))).kind == TypeKind::function;
+    }
+
+    static Fields in_order(const std::vector<Value>& values) {
+        Fields fields;
+        for (const Value& value : values) fields.emplace_back(fmt::format("__{}", fields.size()), value);
+        return fields;
+    }
+
+    // Gate::Open { width: 3 }
+    Value structure(Node& node) {
+        Fields fields;
+        for (const auto& field : node.children) fields.emplace_back(field->chosen, value_of_field(*field));
+        if (auto made = case_called(reader_, node.text, fields, node.column)) return std::move(*made);
+        fail(node, fmt::format("the program has no structure or variant {}", node.text), "write a variant with its enum: Gate::Open { width: 3 }");
+    }
+
+    Value value_of_field(Node& field) {
+        if (field.kind != NodeKind::name) return operand(field);
+        std::string name = std::exchange(field.chosen, {});  // it is the field's name, no choice among variables
+        Value value = operand(field);
+        field.chosen = name;
+        return value;
+    }
+
+    Value matches(Node& node) {
+        Value value = operand(*node.children[0]);
+        require_available(node, value);
+        bool fits = fits_pattern(reader_, value, *node.children[1], [this](Node& inner) { return value_of_field(inner); });
+        return value_of_integer(truth_type(language_), fits);
     }
 
     Value as_parameter(const Node& node, const Value& argument, const Type& parameter) {
@@ -389,7 +467,11 @@ class Evaluator {
         if (callee.kind == NodeKind::arrow) object = dereferenced(callee, *callee.children[0], object);
         if (auto member = reader_.member_named(object, callee.text)) return referred(*member);  // a pointer to a function
         auto found = method_value(reader_, object, callee.text, arguments.size());
-        if (!found) fail(callee, fmt::format("{} has no function {} with code of its own that takes {}", type_text(*object.type), callee.text, counted(arguments.size(), "argument")));
+        if (!found) {
+            auto known = questions_for(*object.type, language_);
+            fail(callee, fmt::format("{} has no function {} with code of its own that takes {}", type_text(*object.type), callee.text, counted(arguments.size(), "argument")),
+                 known.empty() ? "" : fmt::format("without running anything it answers {}", join_with(known, "and")));
+        }
         arguments.insert(arguments.begin(), address_of(callee, object));
         return *found;
     }
@@ -448,6 +530,7 @@ class Evaluator {
         if (!view) return;
         Meaning meaning = view->meaning(reader_, value);
         if (meaning.alone && is_scalar(*meaning.alone->type)) value = *meaning.alone;
+        else if (meaning.pointer) value = *meaning.pointer;
     }
 
     Value binary(Node& node) {

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "core/expressions/cases.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/places.h"
@@ -170,6 +171,8 @@ Value value_of_name(Node& node, const EvaluationContext& context, const ValueRea
             bind(node, context, Binding::Kind::constant).constant = *constant;
             return *constant;
         }
+        if (context.language() == Language::rust)
+            if (auto found = case_called(reader, name, {}, node.column)) return *found;
         if (auto function = function_value(*context.target, name)) return *function;
         if (auto symbol = symbol_value(*context.target, name)) return *symbol;
     }

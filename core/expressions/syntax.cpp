@@ -304,9 +304,143 @@ class Parser : private TypeReader {
             if (!type && names_.is_template_id(longer)) return make(NodeKind::name, token.column, longer);
             at_ = start;
         }
+        if (language_ == Language::rust) {
+            if (token.text == "matches" && ahead(1).text == "!" && ahead(2).text == "(") return matches();
+            if (std::isupper(static_cast<unsigned char>(last_part(token.text).front())) && ahead(1).text == "{") return structure(false);
+        }
         auto node = make(NodeKind::name, token.column, token.text);
         ++at_;
         if (take("#")) read_choice(*node);
+        return node;
+    }
+
+    // ---- Rust's structures and patterns
+
+    static std::string_view last_part(std::string_view name) {
+        std::size_t at = name.rfind("::");
+        return at == std::string_view::npos || at + 2 == name.size() ? name : name.substr(at + 2);
+    }
+
+    NodePtr matches() {
+        auto node = make(NodeKind::matches, now().column);
+        at_ += 2;
+        need("(");
+        auto value = conditional();
+        need(",");
+        auto pattern = alternatives();
+        if (is_word("if")) fail("a pattern with 'if' is not known here", "write matches!(…) && the condition");
+        take(",");
+        need(")");
+        return with(std::move(node), std::move(value), std::move(pattern));
+    }
+
+    // Gate::Open { width: 3, deep }: as a pattern also with ..
+    NodePtr structure(bool is_pattern) {
+        auto node = make(NodeKind::structure, now().column, now().text);
+        ++at_;
+        need("{");
+        while (!is("}")) {
+            if (is_pattern && is("..")) {
+                node->children.push_back(make(NodeKind::rest, now().column));
+                ++at_;
+            } else {
+                node->children.push_back(field(is_pattern));
+            }
+            if (!is("}")) need(",");
+        }
+        ++at_;
+        return node;
+    }
+
+    NodePtr field(bool is_pattern) {
+        if (now().kind != Token::Kind::name && now().kind != Token::Kind::integer) fail("a field's name is missing");
+        std::string name = now().text;
+        NodePtr value;
+        if (ahead(1).text == ":") {
+            at_ += 2;
+            value = is_pattern ? alternatives() : conditional();
+        } else {
+            value = make(NodeKind::name, now().column, name);
+            ++at_;
+        }
+        value->chosen = name;
+        return value;
+    }
+
+    NodePtr alternatives() {
+        take("|");
+        auto first = pattern();
+        if (!is("|")) return first;
+        auto node = with(make(NodeKind::alternatives, first->column), std::move(first));
+        while (take("|")) node->children.push_back(pattern());
+        return node;
+    }
+
+    NodePtr pattern() {
+        if (++depth_ > kDeepest) fail("the expression nests too deeply");
+        auto node = pattern_inner();
+        --depth_;
+        return node;
+    }
+
+    NodePtr pattern_inner() {
+        unsigned column = now().column;
+        if (is("&&") || is("&")) {
+            bool twice = is("&&");
+            ++at_;
+            if (is_word("mut")) ++at_;
+            auto node = make(NodeKind::unary, column);
+            node->op = Operator::address;
+            auto inner = with(std::move(node), pattern());
+            if (!twice) return inner;
+            auto outer = make(NodeKind::unary, column);
+            outer->op = Operator::address;
+            return with(std::move(outer), std::move(inner));
+        }
+        if (is_word("ref") || is_word("mut")) {
+            ++at_;
+            return pattern();
+        }
+        if (is_word("_")) {
+            ++at_;
+            return make(NodeKind::anything, column);
+        }
+        if (is("(")) return fields_in_brackets(make(NodeKind::structure, column));
+        bool is_name = now().kind == Token::Kind::name && now().text != "true" && now().text != "false";
+        if (is_name && ahead(1).text == "{") return structure(true);
+        if (is_name && ahead(1).text == "(") {
+            auto node = make(NodeKind::structure, column, now().text);
+            ++at_;
+            return fields_in_brackets(std::move(node));
+        }
+        if (is("..=")) return range_pattern(nullptr, column);
+        NodePtr start = is_name ? make(NodeKind::name, column, now().text) : nullptr;
+        if (is_name) ++at_;
+        else start = unary();
+        return is("..") || is("..=") ? range_pattern(std::move(start), column) : std::move(start);
+    }
+
+    NodePtr range_pattern(NodePtr start, unsigned column) {
+        auto node = make(NodeKind::range, column);
+        node->is_inclusive = is("..=");
+        ++at_;
+        NodePtr end;
+        if (!is(")") && !is(",") && !is("|") && !is("}")) end = unary();
+        return with(std::move(node), std::move(start), std::move(end));
+    }
+
+    NodePtr fields_in_brackets(NodePtr node) {
+        need("(");
+        while (!is(")")) {
+            if (is("..")) {
+                node->children.push_back(make(NodeKind::rest, now().column));
+                ++at_;
+            } else {
+                node->children.push_back(alternatives());
+            }
+            if (!is(")")) need(",");
+        }
+        ++at_;
         return node;
     }
 

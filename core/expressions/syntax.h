@@ -18,6 +18,7 @@ enum class Language { c, cplusplus, rust };
 enum class NodeKind {
     literal, string, name, cpu_register, result, unary, binary, conditional, comma, member, arrow, index, range, member_pointer, call,
     cast, static_cast_, reinterpret_cast_, dynamic_cast_, size_of_value, size_of_type, align_of_value, align_of_type,
+    structure, matches, anything, rest, alternatives,  // of Rust: Name { … } or Name(…), matches!, and _ .. | in its patterns
 };
 
 enum class Operator : std::uint8_t {
@@ -36,7 +37,7 @@ struct Node {
     Operator op = Operator::none;
     unsigned column = 1;    // where it starts, in characters from 1
     std::string text;       // name, member, string content
-    std::string chosen;     // after '#': a line, a file or a function
+    std::string chosen;     // after '#': a line, a file or a function; of a field of Rust its name
     std::uint64_t number = 0;
     long double real = 0;
     bool is_untyped = false;         // a Rust literal that takes the type of what it meets

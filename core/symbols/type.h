@@ -122,6 +122,7 @@ std::string comparable_type_name(std::string_view full_name, bool is_rust);
 // "std::map" of "std::__debug::map<…>", "alloc::vec::Vec": without arguments and the library's inner namespaces.
 std::string family_name(std::string_view full_name);
 
+inline bool is_rust_reference(const Type& type) { return type.is_rust && type.kind == TypeKind::pointer && type.name.starts_with("&"); }
 bool is_scalar(const Type& type);     // numbers, booleans, characters, enumerations, pointers
 bool is_character(const Type& type);  // one byte of text
 bool is_character_array(const Type& type);

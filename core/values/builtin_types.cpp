@@ -170,4 +170,42 @@ const Type& function_of(const Type& returned, const std::vector<const Type*>& pa
     return *slot;
 }
 
+const Type& rust_structure_of(const std::string& name, const std::vector<std::pair<std::string, const Type*>>& members) {
+    std::vector<std::uint64_t> sizes;
+    for (const auto& [field, type] : members) sizes.push_back(plain(*type).size);
+    static std::map<std::tuple<std::string, std::vector<std::pair<std::string, const Type*>>, std::vector<std::uint64_t>>, std::unique_ptr<Type>> cache;
+    auto& slot = cache[{name, members, sizes}];
+    if (slot) return *slot;
+    slot = std::make_unique<Type>(made(TypeKind::structure, name.c_str(), 0, false));
+    slot->is_rust = true;
+    slot->read_full_name = name;
+    slot->read_variants.emplace();
+    slot->read_members.emplace();
+    for (const auto& [field, type] : members) {
+        Member member;
+        member.name = field;
+        member.type = type;
+        member.offset = slot->size;
+        slot->read_members->push_back(member);
+        slot->size += plain(*type).size;
+    }
+    return *slot;
+}
+
+const Type& rust_enum_of(const std::string& name, const std::string& its_case, const Type& content) {
+    static std::map<std::tuple<std::string, std::string, const Type*>, std::unique_ptr<Type>> cache;
+    auto& slot = cache[{name, its_case, &content}];
+    if (slot) return *slot;
+    slot = std::make_unique<Type>(made(TypeKind::structure, name.c_str(), content.size, false));
+    slot->is_rust = true;
+    slot->read_full_name = name;
+    slot->read_members.emplace();
+    slot->read_discriminant.emplace();  // it has none
+    Member holding;
+    holding.name = its_case;
+    holding.type = &content;
+    slot->read_variants = std::vector<Variant>{{its_case, std::nullopt, true, {holding}}};
+    return *slot;
+}
+
 }  // namespace lantern

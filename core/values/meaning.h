@@ -23,6 +23,7 @@ struct Part {
     std::string name;          // of a field; elements and pairs have none
     Value value;
     std::optional<Value> key;  // of pairs
+    std::optional<Value> pair = std::nullopt;  // the two together, where the container keeps them so
 };
 
 struct Meaning {
@@ -32,6 +33,8 @@ struct Meaning {
     bool content_is_cut = false;
     bool holds_nothing = false;          // an owner or optional that has nothing to lead to
     std::optional<Value> alone;          // it is no more than a wrapping around this
+    std::optional<Value> pointer;        // of an owner or an iterator: the bare pointer in it
+    std::optional<std::uint64_t> owners;  // of what counts them
     Arrangement arrangement = Arrangement::fields;
     std::optional<std::uint64_t> count;  // of the parts, as far as the container says
     // The next part; nothing after the last. Throws BrokenValue. Empty: there are no parts.

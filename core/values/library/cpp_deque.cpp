@@ -63,6 +63,10 @@ class DequeView final : public LibraryView {
     std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {
         return at(reader, argument(plain(*value.type), 0), blocks_of(reader, value), index);
     }
+    std::optional<RunAddress> end(const ValueReader& reader, const Value& value) const override {
+        if (!type_at_path(plain(*value.type), "_M_impl._M_finish._M_cur")) return std::nullopt;
+        return RunAddress(number_at(reader, value, "_M_impl._M_finish._M_cur"));
+    }
 
   private:
     static Blocks blocks_of(const ValueReader& reader, const Value& value) {

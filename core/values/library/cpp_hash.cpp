@@ -42,7 +42,7 @@ class HashView final : public LibraryView {
             if (!is_map) return Part{{}, each, {}};
             // clang's pairs stand inside of another structure
             Value pair = reader.member_named(each, "__cc").value_or(each);
-            return Part{{}, part_at(reader, pair, "second"), part_at(reader, pair, "first")};
+            return Part{{}, part_at(reader, pair, "second"), part_at(reader, pair, "first"), pair};
         };
         return meaning;
     }

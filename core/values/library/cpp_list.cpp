@@ -102,6 +102,13 @@ class ListView final : public LibraryView {
         }
         return along(reader, element, chain);
     }
+    // The list's own node, as an iterator there reads it.
+    std::optional<RunAddress> end(const ValueReader& reader, const Value& value) const override {
+        std::string_view path = first_path(plain(*value.type), {"_M_impl._M_node", "__end_"});
+        if (path.empty()) return std::nullopt;  // a list in one direction ends at no node
+        Value own = part_at(reader, value, path);
+        return own.address ? std::optional(*own.address + rounded_up(16, alignment_of(argument(plain(*value.type), 0)))) : std::nullopt;
+    }
 };
 
 }  // namespace

@@ -26,6 +26,7 @@ std::optional<Value> pointed(const ValueReader& reader, const Value& pointer) {
 void show_target(const ValueReader& reader, const Value& pointer, Meaning& meaning) {
     std::uint64_t address = reader.integer(pointer);
     meaning.holds_nothing = address == 0;
+    meaning.pointer = pointer;
     meaning.text = address ? fmt::format("{:#x}", address) + (meaning.text.empty() ? "" : " (" + meaning.text + ")")
                            : "null" + (meaning.text.empty() ? "" : " (" + meaning.text + ")");
     if (auto owned = pointed(reader, pointer)) lead_to(meaning, *owned);
@@ -65,6 +66,7 @@ class SharedPointerView final : public LibraryView {
         watchers -= owners > 0 ? 1 : 0;
         if (owners < 0 || watchers < 0 || owners > (1 << 30)) throw BrokenValue(fmt::format("it claims {} owners and {} watchers", owners, watchers));
         meaning.text = counted(static_cast<std::uint64_t>(owners), "owner") + (watchers || is_weak ? fmt::format(", {}", counted(static_cast<std::uint64_t>(watchers), "watcher")) : "");
+        meaning.owners = static_cast<std::uint64_t>(owners);
         if (is_weak && owners == 0) {
             meaning.text = fmt::format("expired ({})", meaning.text);
             return meaning;

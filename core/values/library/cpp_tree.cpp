@@ -34,7 +34,7 @@ class Walk {
         if (!tree_.is_map) return Part{{}, element, {}};
         // clang's pairs stand inside of another structure
         element = reader_.member_named(element, "__cc").value_or(element);
-        return Part{{}, part_at(reader_, element, "second"), part_at(reader_, element, "first")};
+        return Part{{}, part_at(reader_, element, "second"), part_at(reader_, element, "first"), element};
     }
 
   private:

@@ -15,7 +15,7 @@ using ViewMaker = const LibraryView& (*)();
 constexpr ViewMaker kViews[] = {
     cpp_string_view, cpp_bool_vector_view, cpp_vector_view, cpp_array_view, cpp_deque_view, cpp_list_view, cpp_tree_view, cpp_hash_view,
     cpp_adaptor_view, cpp_tuple_view, cpp_optional_view, cpp_variant_view, cpp_any_view, cpp_unique_pointer_view,
-    cpp_shared_pointer_view, cpp_function_view, cpp_atomic_view, cpp_bitset_view, cpp_chrono_view, cpp_exception_view,
+    cpp_shared_pointer_view, cpp_function_view, cpp_iterator_view, cpp_atomic_view, cpp_bitset_view, cpp_chrono_view, cpp_exception_view,
     cpp_thread_view, cpp_mutex_view, rust_text_view, rust_vector_view, rust_ring_view, rust_slice_view, rust_counted_view,
     rust_trait_object_view, rust_cell_view, rust_hash_view, rust_tree_view,
 };

@@ -20,6 +20,8 @@ class LibraryView {
     virtual Meaning meaning(const ValueReader& reader, const Value& value) const = 0;
     // What [index] gives without walking there; nothing where there is no quicker way.
     virtual std::optional<Value> element(const ValueReader&, const Value&, std::uint64_t) const { return std::nullopt; }
+    // Where its end() points; nothing where that follows from its elements.
+    virtual std::optional<RunAddress> end(const ValueReader&, const Value&) const { return std::nullopt; }
     // What * and -> lead to.
     virtual std::optional<Value> target(const ValueReader&, const Value&) const { return std::nullopt; }
 };
@@ -80,6 +82,7 @@ const LibraryView& cpp_any_view();
 const LibraryView& cpp_unique_pointer_view();
 const LibraryView& cpp_shared_pointer_view();
 const LibraryView& cpp_function_view();
+const LibraryView& cpp_iterator_view();
 const LibraryView& cpp_atomic_view();
 const LibraryView& cpp_bitset_view();
 const LibraryView& cpp_chrono_view();

@@ -28,6 +28,7 @@ class CountedView final : public LibraryView {
         std::uint64_t owners = reader.target().read<std::uint64_t>(block), watchers = reader.target().read<std::uint64_t>(block + 8);
         if (owners > (1u << 30) || (owners && watchers == 0)) throw BrokenValue(fmt::format("it claims {} owners and {} watchers", owners, watchers));
         if (owners) --watchers;
+        meaning.owners = owners;
         meaning.text = fmt::format("{:#x} ({}{})", block.value, counted(owners, "owner"), watchers ? ", " + counted(watchers, "watcher") : "");
         if (is_weak && !owners) {
             meaning.text = "expired, " + meaning.text;

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "core/support/text.h"
+#include "core/values/builtin_types.h"
 #include "core/values/library/library_view.h"
 
 namespace lantern {
@@ -28,6 +29,13 @@ class TextView final : public LibraryView {
         Meaning meaning = text_meaning(reader, room.start, length, 1);
         meaning.detail = std::move(detail);
         return meaning;
+    }
+
+    // A byte of it, as a letter: what a slice is made of.
+    std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {
+        std::string_view inner = path(plain(*value.type));
+        RunAddress start = inner == "data_ptr" ? RunAddress(number_at(reader, value, inner)) : rust_room(reader, part_at(reader, value, inner)).start;
+        return value_in_memory(char_type(), start + index);
     }
 
   private:
