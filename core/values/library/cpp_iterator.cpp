@@ -37,7 +37,9 @@ struct Standing {
     bool is_at_element() const { return at.value && plain(*element).size; }
 };
 
-constexpr std::initializer_list<std::string_view> kPointers = {"_M_current", "_M_cur", "_M_node", "__i", "__i_", "__ptr_", "__node_", "current"};
+std::string_view path_of_pointer(const Type& type) {
+    return first_path(type, {"_M_current", "_M_cur", "_M_node", "__i", "__i_", "__ptr_", "__node_", "current"});
+}
 
 class IteratorView final : public LibraryView {
   public:
@@ -49,7 +51,7 @@ class IteratorView final : public LibraryView {
                 "std::__forward_list_const_iterator", "std::__hash_map_iterator", "std::__hash_map_const_iterator", "std::__hash_iterator",
                 "std::__hash_const_iterator", "std::__deque_iterator"};
     }
-    bool fits(const Type& type) const override { return !first_path(type, kPointers).empty(); }
+    bool fits(const Type& type) const override { return !path_of_pointer(type).empty(); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;
         if (const Type* inner = type_at_path(plain(*value.type), "current"); inner && plain(*inner).kind != TypeKind::pointer) {
@@ -88,7 +90,7 @@ class IteratorView final : public LibraryView {
     }
     static Standing find(const ValueReader& reader, const Value& value) {
         const Type& type = plain(*value.type);
-        Value inner = part_at(reader, value, first_path(type, kPointers));
+        Value inner = part_at(reader, value, path_of_pointer(type));
         if (plain(*inner.type).kind == TypeKind::structure) return find(reader, inner);
         std::string family = family_name(type.full_name());
         auto is = [&](std::string_view part) { return family.find(part) != std::string::npos; };
