@@ -6,6 +6,7 @@
 
 #include "cli/commands/command.h"
 #include "core/session/system_calls.h"
+#include "core/expressions/questions.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -28,10 +29,11 @@ class Completer {
         std::size_t space = rest.find(' ');
         if (space == std::string_view::npos) {
             for (const Command& command : commands()) offer(std::string(command.word), rest);
+            for (const auto& [own, command] : shell_.own_words) offer(own, rest);
             return done(rest);
         }
         std::string_view arguments = rest.substr(space + 1);
-        switch (find_command(rest.substr(0, space)).completes) {
+        switch (completes_after(rest.substr(0, space))) {
             case Completes::nothing: return {};
             case Completes::place: return place(arguments);
             case Completes::pause: return pause(arguments);
@@ -50,6 +52,13 @@ class Completer {
     }
 
   private:
+    // A short word may stand for more than a command's own: "pa" for "pause at".
+    Completes completes_after(std::string_view word) const {
+        std::string whole = written_out(word, shell_.own_words);
+        if (whole == "pause at" || whole == "note at") return Completes::place;
+        return find_command(std::string_view(whole).substr(0, whole.find(' '))).completes;
+    }
+
     static std::string_view last_word(std::string_view text) {
         std::size_t space = text.rfind(' ');
         return space == std::string_view::npos ? text : text.substr(space + 1);
@@ -187,6 +196,7 @@ class Completer {
 
     void members(std::string_view owner, std::string_view name) {
         Value value = evaluate(owner, shell_.session().context());
+        for (const std::string& question : questions_for(*value.type, shell_.session().context().language())) offer(question + "(", name);
         const Type* type = &plain(*value.type);
         if (type->kind == TypeKind::pointer || type->kind == TypeKind::reference) type = &plain(target_of(*type));
         add_members(*type, name, 0);

@@ -21,6 +21,7 @@
 #include "cli/prompt.h"
 #include "cli/saved_file.h"
 #include "cli/settings.h"
+#include "cli/settings_page.h"
 #include "cli/shell.h"
 #include "cli/symbol_server.h"
 #include "cli/views/json.h"
@@ -43,6 +44,7 @@ Style style_for(int descriptor) {
     style.colour = terminal && !(no_colour && *no_colour) && type && std::strcmp(type, "dumb") != 0;
     winsize size{};
     if (terminal && ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40) style.width = size.ws_col;
+    style.folds = terminal;
     return style;
 }
 
@@ -144,10 +146,14 @@ bool run_piped(Shell& shell) {
 bool run_commands(Shell& shell, const Options& options) {
     for (const std::string& script : options.scripts)
         if (!shell.wants_to_quit() && !shell.play(script)) return false;
+    std::size_t left = options.commands.size();
     for (const std::string& command : options.commands) {
         if (shell.wants_to_quit()) break;
+        --left;
         shell.output().show_command(shell.prompt(), command);
-        if (!shell.execute(command)) return false;
+        if (shell.execute(command)) continue;
+        shell.tell_unplayed(left, "--do");
+        return false;
     }
     return true;
 }
@@ -210,6 +216,11 @@ int run_disassembly(const Options& options, Output& output) {
     return kWorked;
 }
 
+int show_settings(Output& output) {
+    output.show(settings_page(settings_file()));
+    return kWorked;
+}
+
 std::unique_ptr<Session> open_session(const Options& options, bool commands_on_input, SymbolSearch search) {
     switch (options.work) {
         case Options::Work::attach: return std::make_unique<Session>(options.process, options.source_map, std::move(search));
@@ -225,6 +236,7 @@ int run(const Options& options) {
         start_log(options.log_file);
         if (options.work == Options::Work::survey) return run_survey(options, output);
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
+        if (options.work == Options::Work::settings) return show_settings(output);
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
@@ -237,9 +249,12 @@ int run(const Options& options) {
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
         if (options.allow_calls) session.may_call = [](const std::string&) { return true; };
         else if (at_a_prompt) session.may_call = ask_before_calls();
+        session.source_lines = settings.source_lines;
+        session.wants_code_parts = output.style().colour;
         log_line("session on " + session.program());
         Shell shell(session, output);
         shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
+        shell.own_words = settings.words;
         show_first_notices(shell);
         show_what_a_core_lacks(shell);
         if (session.was_attached() || session.core()) shell.show_stop(session.last_stop());

@@ -17,11 +17,13 @@ constexpr const char* kUsage =
     "elm-lantern postmortem CORE [PROGRAM] [options]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
+    "elm-lantern settings\n"
     "\n"
     "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
     "else from the terminal. Type help there. attach does the same on a process that runs, postmortem on what a core file\n"
     "kept of one that died. disassembly shows a program's code without running it. survey tells what a program offers a\n"
-    "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what differs.\n";
+    "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what differs. settings lists what\n"
+    "can be set, and where.\n";
 
 cxxopts::Options description() {
     cxxopts::Options options("elm-lantern", "A debugger for compiled programs");
@@ -94,6 +96,11 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     static const std::vector<std::string> later = {"diagnose", "compare", "heap", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]), "elm-lantern debug PROGRAM starts a session");
+    if (words[0] == "settings") {
+        if (words.size() > 1) return wrong(fmt::format("{} is one word too many", quote(words[1])), "elm-lantern settings");
+        options.work = Options::Work::settings;
+        return std::nullopt;
+    }
     bool surveys = words[0] == "survey", attaches = words[0] == "attach", looks_back = words[0] == "postmortem", disassembles = words[0] == "disassembly";
     if (words[0] != "debug" && !surveys && !attaches && !looks_back && !disassembles)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])), fmt::format("did you mean elm-lantern debug {}?", words[0]));

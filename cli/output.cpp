@@ -6,6 +6,7 @@
 #include <cerrno>
 #include <cstring>
 
+#include "cli/views/fold.h"
 #include "cli/views/json.h"
 #include "cli/views/text.h"
 #include "core/support/error.h"
@@ -61,7 +62,8 @@ void Output::show(const View& view) {
         captured_.json += json_of(view) + "\n";
         return;
     }
-    write(format_ == Format::json ? json_of(view) + "\n" : text_of(view, style_));
+    if (format_ == Format::json) write(json_of(view) + "\n");
+    else write(style_.folds ? folded_to(text_of(view, style_), style_.width) : text_of(view, style_));
     // The record is complete up to here even if we are killed next.
     if (record_json_) {
         fmt::print(record_json_, "{}\n", json_of(view));

@@ -6,6 +6,7 @@
 #define TOML_HEADER_ONLY 1
 #include <toml++/toml.h>
 
+#include "cli/commands/command.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -18,17 +19,17 @@ std::filesystem::path xdg_folder(const char* variable, const char* below_home) {
     return home && *home ? std::filesystem::path(home) / below_home : std::filesystem::path();
 }
 
-[[noreturn]] void refuse(const std::filesystem::path& file, const std::string& what) {
-    throw FileError(fmt::format("{}: {}", file.string(), what), "docs/guide.md shows what may stand there");
+[[noreturn]] void refuse(const std::filesystem::path& file, const toml::source_region& where, const std::string& what) {
+    throw FileError(fmt::format("{}, line {}: {}", file.string(), where.begin.line, what), "elm-lantern settings lists what may stand there");
 }
 
 std::vector<std::string> texts(const std::filesystem::path& file, const std::string& name, const toml::node& node) {
     std::vector<std::string> all;
     const toml::array* array = node.as_array();
-    if (!array) refuse(file, fmt::format("{} must be a list of texts", name));
+    if (!array) refuse(file, node.source(), fmt::format("{} must be a list of texts", name));
     for (const toml::node& each : *array) {
         auto text = each.value<std::string>();
-        if (!text) refuse(file, fmt::format("{} must be a list of texts", name));
+        if (!text) refuse(file, each.source(), fmt::format("{} must be a list of texts", name));
         all.push_back(*text);
     }
     return all;
@@ -36,7 +37,7 @@ std::vector<std::string> texts(const std::filesystem::path& file, const std::str
 
 bool yes_or_no(const std::filesystem::path& file, const std::string& name, const toml::node& node) {
     auto value = node.value_exact<bool>();
-    if (!value) refuse(file, fmt::format("{} must be true or false", name));
+    if (!value) refuse(file, node.source(), fmt::format("{} must be true or false", name));
     return *value;
 }
 
@@ -49,19 +50,19 @@ void read_symbols(const std::filesystem::path& file, const toml::table& table, S
         else if (name == "keep_indexes") settings.keep_indexes = yes_or_no(file, name, node);
         else if (name == "index_limit_mb") {
             auto number = node.value_exact<std::int64_t>();
-            if (!number || *number < 0) refuse(file, "index_limit_mb must be a number of megabytes");
+            if (!number || *number < 0) refuse(file, node.source(), "index_limit_mb must be a number of megabytes");
             settings.index_limit = static_cast<std::uint64_t>(*number) * 1'000'000;
         } else {
             std::vector<std::string> known{"folders", "servers", "ask_servers", "keep_indexes", "index_limit_mb"};
             auto near = nearest_names(name, known);
-            refuse(file, fmt::format("[symbols] has no setting {}{}", quote(name), near.empty() ? "" : "; did you mean " + near[0] + "?"));
+            refuse(file, node.source(), fmt::format("[symbols] has no setting {}{}", quote(name), near.empty() ? "" : "; did you mean " + near[0] + "?"));
         }
     }
 }
 
 std::string text_of(const std::filesystem::path& file, const std::string& name, const toml::node& node) {
     auto value = node.value_exact<std::string>();
-    if (!value) refuse(file, fmt::format("{} must be a text", name));
+    if (!value) refuse(file, node.source(), fmt::format("{} must be a text", name));
     return *value;
 }
 
@@ -76,21 +77,21 @@ DeclaredView read_view(const std::filesystem::path& file, const toml::table& tab
         else if (const toml::table* children = node.as_table(); name == "children" && children) {
             for (const auto& [child, expression] : *children) view.children.emplace_back(child.str(), text_of(file, std::string(child.str()), expression));
         } else {
-            refuse(file, fmt::format("a [[view]] has type, text, elements and children, not {}", quote(name)));
+            refuse(file, node.source(), fmt::format("a [[view]] has type, text, elements and children, not {}", quote(name)));
         }
     }
-    if (view.type.empty()) refuse(file, "a [[view]] needs the type it is for");
-    if (view.text.empty() && view.elements.empty() && view.children.empty()) refuse(file, fmt::format("the [[view]] of {} shows nothing", view.type));
+    if (view.type.empty()) refuse(file, table.source(), "a [[view]] needs the type it is for");
+    if (view.text.empty() && view.elements.empty() && view.children.empty()) refuse(file, table.source(), fmt::format("the [[view]] of {} shows nothing", view.type));
     return view;
 }
 
 std::vector<std::string> folders_of(const std::filesystem::path& file, const toml::node& node) {
     std::vector<std::string> folders;
     const toml::array* all = node.as_array();
-    if (!all) refuse(file, "libraries is a list of folders");
+    if (!all) refuse(file, node.source(), "libraries is a list of folders");
     for (const toml::node& each : *all) {
         auto folder = each.value<std::string>();
-        if (!folder || !folder->starts_with('/')) refuse(file, "libraries is a list of folders, each from / on");
+        if (!folder || !folder->starts_with('/')) refuse(file, each.source(), "libraries is a list of folders, each from / on");
         folders.push_back(*folder);
     }
     return folders;
@@ -98,12 +99,40 @@ std::vector<std::string> folders_of(const std::filesystem::path& file, const tom
 
 void read_views(const std::filesystem::path& file, const toml::node& node, Settings& settings) {
     const toml::array* all = node.as_array();
-    if (!all) refuse(file, "views are written as [[view]], one for each type");
+    if (!all) refuse(file, node.source(), "views are written as [[view]], one for each type");
     for (const toml::node& each : *all) {
         const toml::table* table = each.as_table();
-        if (!table) refuse(file, "views are written as [[view]], one for each type");
+        if (!table) refuse(file, each.source(), "views are written as [[view]], one for each type");
         settings.views.push_back(read_view(file, *table));
     }
+}
+
+// The user's own short words: name = "COMMAND …".
+void read_words(const std::filesystem::path& file, const toml::node& node, Settings& settings) {
+    const toml::table* table = node.as_table();
+    if (!table) refuse(file, node.source(), "words is written as [words], with lines such as wr = \"pause on write\"");
+    for (const auto& [key, value] : *table) {
+        std::string word(key.str()), command = text_of(file, word, value);
+        if (word.find_first_of(" \t") != std::string::npos || word.starts_with('-') || word.starts_with('=')) refuse(file, value.source(), fmt::format("{} is no single word", quote(word)));
+        std::string_view rest = command;
+        std::string first(take_word(rest));
+        try {
+            if (find_command(word).word == word) refuse(file, value.source(), fmt::format("{} is a command already", quote(word)));
+        } catch (const RequestError&) {  // nobody has the word
+        }
+        try {
+            find_command(first);
+        } catch (const RequestError& error) {
+            refuse(file, value.source(), fmt::format("{} stands for {}: {}", quote(word), quote(command), error.what()));
+        }
+        settings.words[word] = command;
+    }
+}
+
+std::string no_such_setting(std::string_view name) {
+    const std::vector<std::string> known{"syntax", "source_lines", "libraries", "words", "symbols", "view"};
+    auto near = nearest_names(name, known);
+    return fmt::format("there is no setting {}{}", quote(name), near.empty() ? "" : "; did you mean " + near[0] + "?");
 }
 
 }  // namespace
@@ -121,8 +150,18 @@ Settings read_settings(const std::filesystem::path& file) {
             }
             if (key.str() == "syntax") {
                 auto word = node.value<std::string>();
-                if (!word || (*word != "intel" && *word != "att")) refuse(file, "syntax, of instructions, is \"intel\" or \"att\"");
+                if (!word || (*word != "intel" && *word != "att")) refuse(file, node.source(), "syntax, of instructions, is \"intel\" or \"att\"");
                 settings.att_syntax = *word == "att";
+                continue;
+            }
+            if (key.str() == "source_lines") {
+                auto number = node.value_exact<std::int64_t>();
+                if (!number || *number < 1 || *number > 200) refuse(file, node.source(), "source_lines is a number from 1 to 200");
+                settings.source_lines = static_cast<unsigned>(*number);
+                continue;
+            }
+            if (key.str() == "words") {
+                read_words(file, node, settings);
                 continue;
             }
             if (key.str() == "libraries") {
@@ -130,11 +169,11 @@ Settings read_settings(const std::filesystem::path& file) {
                 continue;
             }
             const toml::table* table = node.as_table();
-            if (key.str() != "symbols" || !table) refuse(file, fmt::format("there is no setting {}", quote(key.str())));
+            if (key.str() != "symbols" || !table) refuse(file, node.source(), no_such_setting(key.str()));
             read_symbols(file, *table, settings);
         }
     } catch (const toml::parse_error& error) {
-        refuse(file, fmt::format("line {} cannot be understood: {}", error.source().begin.line, std::string(error.description())));
+        refuse(file, error.source(), fmt::format("this cannot be understood: {}", std::string(error.description())));
     }
     return settings;
 }

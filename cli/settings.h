@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,8 @@ struct Settings {
     std::uint64_t index_limit = std::uint64_t{512} << 20;  // bytes
     std::vector<std::string> library_folders;              // what steps pass through, besides the system's libraries
     bool att_syntax = false;                               // of instructions
+    unsigned source_lines = 6;                             // shown at a stop
+    std::map<std::string, std::string> words;              // the user's own short words, and what they stand for
     std::vector<DeclaredView> views;                      // [[view]], in the order of the file
 };
 

@@ -79,7 +79,8 @@ Failure Shell::failure_of(const std::exception& error, std::string_view line) co
         // change and keep compute the two sides of their '=' apart: the column then counts in a part of the line, and
         // pointing at it would point at the wrong character.
         bool is_whole = find_assignment(rest) == std::string_view::npos;
-        if (is_whole) failure.expression = std::string(trimmed(rest));
+        if (!expression->expression().empty()) failure.expression = expression->expression();
+        else if (is_whole) failure.expression = std::string(trimmed(rest));
         else failure.column = 0;
     }
     return failure;
@@ -100,6 +101,8 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
     if (text.empty() || text.starts_with('#')) return true;
     bool may_fail = text.starts_with('-');
     if (may_fail) text = trimmed(text.substr(1));
+    std::string whole = written_out(text, own_words);
+    text = whole;
     try {
         std::string_view rest = text;
         const Command* command = nullptr;
@@ -156,7 +159,14 @@ bool Shell::play(const std::string& path) {
         good = execute_from(text, path, number);
     }
     --depth_;
+    std::size_t left = 0;
+    for (std::string line; !good && std::getline(in, line);) left += !trimmed(line).empty() && !trimmed(line).starts_with('#');
+    tell_unplayed(left, path);
     return good;
+}
+
+void Shell::tell_unplayed(std::size_t commands, const std::string& where) {
+    if (commands) show(Notice{Notice::Kind::warning, fmt::format("{} more of {} {} not played", counted(commands, "command"), where, commands == 1 ? "is" : "are")});
 }
 
 void show_what_a_core_lacks(Shell& shell) {

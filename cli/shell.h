@@ -4,6 +4,7 @@
 #include <string>
 #include <string_view>
 
+#include "cli/commands/short_words.h"
 #include "cli/output.h"
 #include "core/analysis/change_tracker.h"
 #include "core/session/session.h"
@@ -27,6 +28,8 @@ class Shell {
     bool execute(std::string_view line);
     // The same, for a command at a line of a script: a failure names it.
     bool execute_from(std::string_view line, const std::string& script, unsigned number);
+    // Says how many commands of `where` are not played because of one that failed; nothing if none are left.
+    void tell_unplayed(std::size_t commands, const std::string& where);
     // Plays a script; stops at the first command that fails, unless its line starts with '-'. Throws FileError when the
     // script cannot be read.
     bool play(const std::string& path);
@@ -39,6 +42,8 @@ class Shell {
     // Where `source` goes on when it is asked again without a place.
     std::string listed_file;
     std::uint32_t listed_to = 0;
+    // The user's own short words, from the settings.
+    OwnWords own_words;
     // How instructions are written.
     Syntax syntax = Syntax::intel;
     // Memory as it was, by the names the user gave it.

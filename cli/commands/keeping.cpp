@@ -1,9 +1,12 @@
 // save, play, help, quit
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "cli/commands/command.h"
+#include "cli/commands/examples.h"
+#include "cli/commands/short_words.h"
 #include "cli/saved_file.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -91,22 +94,48 @@ void run_play(Shell& shell, std::string_view arguments) {
     if (!shell.play(files[0])) throw RequestError(fmt::format("{} stopped at a command that failed", files[0]));
 }
 
+namespace {
+
+constexpr std::string_view kToBeginWith[] = {"source", "pause", "launch", "over", "into", "out", "continue", "locals", "value", "stack", "help", "quit"};
+
+std::string_view short_word_of(std::string_view command) {
+    for (const ShortWord& each : short_words())
+        if (each.stands_for.substr(0, each.stands_for.find(' ')) == command) return each.word;
+    return {};
+}
+
+HelpEntry entry_for(const Command& command) {
+    std::string_view short_word = short_word_of(command.word);
+    return {short_word.empty() ? std::string(command.word) : fmt::format("{} ({})", command.word, short_word), std::string(command.summary)};
+}
+
+}  // namespace
+
 void run_help(Shell& shell, std::string_view arguments) {
     HelpReport report;
     if (std::string_view word = trimmed(arguments); !word.empty()) {
         const Command& command = find_command(word == "=" ? "value" : word);
         report.title = std::string(command.usage);
-        report.text = fmt::format("  {}\n{}", command.summary, command.details.empty() ? "" : "\n" + std::string(command.details));
-        for (std::size_t i = 0; (i = report.text.find('\n', i)) != std::string::npos; ++i)
-            if (i + 1 < report.text.size() && report.text[i + 1] != '\n') report.text.insert(i + 1, "  ");
+        report.text = fmt::format("{}.\n{}", command.summary, command.details.empty() ? "" : "\n" + std::string(command.details));
+        HelpReport::Group by_hand{"", {}};
+        if (std::string_view short_word = short_word_of(command.word); !short_word.empty()) by_hand.entries.push_back({"in short", std::string(short_word)});
+        by_hand.entries.push_back({"example", std::string(example_of(command.word))});
+        report.groups.push_back(std::move(by_hand));
         return shell.show(report);
     }
     report.title = "commands";
-    report.text = "  Any beginning that is unambiguous will do; Tab completes; an empty line repeats the last movement.";
+    report.text = "Any beginning that is unambiguous will do, and the short words in brackets; Tab completes; an empty line repeats the last movement.";
+    HelpReport::Group first{"to begin with", {}};
+    for (std::string_view word : kToBeginWith) first.entries.push_back(entry_for(find_command(word)));
+    report.groups.push_back(std::move(first));
     for (const Command& command : commands()) {
-        if (report.groups.empty() || report.groups.back().title != command.group) report.groups.push_back({std::string(command.group), {}});
-        report.groups.back().entries.push_back({std::string(command.usage), std::string(command.summary)});
+        if (std::ranges::find(kToBeginWith, command.word) != std::end(kToBeginWith)) continue;
+        if (report.groups.back().title != command.group) report.groups.push_back({std::string(command.group), {}});
+        report.groups.back().entries.push_back(entry_for(command));
     }
+    HelpReport::Group own{"your own words", {}};
+    for (const auto& [word, command] : shell.own_words) own.entries.push_back({word, command});
+    if (!own.entries.empty()) report.groups.push_back(std::move(own));
     shell.show(report);
 }
 

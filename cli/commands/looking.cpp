@@ -10,7 +10,7 @@ namespace lantern::cli {
 namespace {
 
 constexpr std::uint32_t kLinesAround = 6;
-constexpr unsigned kFramesShown = 40;
+constexpr std::uint32_t kLongestWhole = 40;  // a function of so many lines is shown whole
 constexpr std::size_t kGlobalsShown = 50;
 
 void show_source(Shell& shell, const std::string& file, std::uint32_t first, std::uint32_t last) {
@@ -23,13 +23,23 @@ void show_source(Shell& shell, const std::string& file, std::uint32_t first, std
     shell.show(report);
 }
 
+// From where a function is declared to its last line with code; nothing where that is not known.
+std::optional<LineSpan> lines_of_function(const PlaceSite& site) {
+    const Function* function = site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
+    if (!function || !site.code.inlined_into.empty()) return std::nullopt;
+    auto span = site.module->symbols().positions_of(*function).lines_of(function->ranges, nullptr);
+    if (!span) return std::nullopt;
+    std::uint32_t first = function->declared_line && function->declared_line <= span->first ? function->declared_line : span->first;
+    return LineSpan{first, span->last};
+}
+
 // The frame that was just selected, shown like a stop without the news.
 void show_frame(Shell& shell) {
     Session& session = shell.session();
     const Frame* frame = session.selected_frame();
     if (frame->line) {
         std::uint32_t line = frame->line->line;
-        SourceReport report = report_source(session, frame->line->file, line > 3 ? line - 3 : 1, line + 2);
+        SourceReport report = report_source_around(session, frame->line->file, line, session.source_lines);
         if (!report.rows.empty()) {
             shell.show(Notice{Notice::Kind::done, fmt::format("frame {}: {}", frame->level, frame_function_name(*frame))});
             shell.show(report);
@@ -68,6 +78,7 @@ void run_source(Shell& shell, std::string_view arguments) {
     Place place = session.place(arguments);
     std::string file;
     std::uint32_t line = place.line;
+    std::optional<LineSpan> whole;
     if (place.kind == Place::Kind::line) {
         // Any line can be shown, with code or without.
         for (const Module& module : session.target().modules()) {
@@ -82,15 +93,22 @@ void run_source(Shell& shell, std::string_view arguments) {
         PlaceSite site = resolve_place(place, session.context()).front();
         file = site.code.file;
         line = site.code.line;
+        whole = lines_of_function(site);
         if (file.empty()) throw RequestError(fmt::format("there is no source for {}", place.text), "it was compiled without -g");
     }
+    if (whole && whole->last - whole->first < kLongestWhole) return show_source(shell, file, std::min(whole->first, line > 3 ? line - 3 : 1), std::max(whole->last, line + 3));
     show_source(shell, file, line > kLinesAround ? line - kLinesAround : 1, line + kLinesAround);
 }
 
 void run_stack(Shell& shell, std::string_view arguments) {
-    bool all = trimmed(arguments) == "all";
-    if (!all) refuse_arguments(arguments, "stack");
-    shell.show(report_stack(shell.session(), all ? 1'000'000 : kFramesShown, all ? Folding::unfolded : Folding::folded));
+    std::string_view wanted = trimmed(arguments);
+    if (wanted.empty()) return shell.show(report_stack(shell.session()));
+    if (wanted == "all") return shell.show(report_stack_part(shell.session(), 0, kMostFramesWalked));
+    std::size_t dots = wanted.find("..");
+    auto first = dots == std::string_view::npos ? std::nullopt : whole_number(trimmed(wanted.substr(0, dots)));
+    auto end = first ? whole_number(trimmed(wanted.substr(dots + 2))) : std::nullopt;
+    if (!end || *end <= *first) throw RequestError(fmt::format("stack takes all, or a part such as 10..60, not {}", quote(wanted)), "stack alone shows the stack, with runs folded");
+    shell.show(report_stack_part(shell.session(), static_cast<unsigned>(std::min<std::uint64_t>(*first, kMostFramesWalked)), static_cast<unsigned>(std::min<std::uint64_t>(*end, kMostFramesWalked))));
 }
 
 void run_caller(Shell& shell, std::string_view arguments) {

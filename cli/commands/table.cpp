@@ -1,6 +1,7 @@
 #include <array>
 
 #include "cli/commands/command.h"
+#include "cli/commands/short_words.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "fmt/format.h"
@@ -83,8 +84,9 @@ constexpr Command kCommands[] = {
      "Shows the code around the place, or around where the program stands. Without a place and right after another\n"
      "source, it goes on where that one ended.",
      run_source, Completes::place},
-    {"stack", "stack [all]", "the call stack", kLooking, "Equal calls in a row are counted, long runs of frames in the system's code, an interpreter's say, are folded. all walks a stack of any\n"
-     "depth and folds equal calls only.", run_stack},
+    {"stack", "stack [all | A..B]", "the call stack", kLooking,
+     "Equal calls in a row are one row, with the range of what differs; so are frames of a library's inner workings. Of many rows those\n"
+     "in the middle are left out, never the outermost. all shows each frame as it is, A..B those from A up to B, which is not shown.", run_stack},
     {"caller", "caller [N]", "look at the function that called this one", kLooking, "Selects a frame further out; values and locals are then those of that frame.", run_caller},
     {"callee", "callee [N]", "back towards the innermost frame", kLooking, "", run_callee},
     {"frame", "frame [N]", "look at frame N of the stack", kLooking, "", run_frame, Completes::number},
@@ -159,6 +161,8 @@ std::span<const Command> commands() {
 const Command& find_command(std::string_view word) {
     std::vector<const Command*> matches;
     std::vector<std::string> words;
+    for (const ShortWord& each : short_words())
+        if (each.word == word) return find_command(each.stands_for.substr(0, each.stands_for.find(' ')));
     for (const Command& command : kCommands) {
         if (command.word == word) return command;
         if (command.word.starts_with(word)) matches.push_back(&command);

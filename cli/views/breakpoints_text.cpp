@@ -35,6 +35,7 @@ std::string what_of(const Breakpoint& breakpoint) {
 
 std::string how_watched(const Breakpoint& breakpoint) {
     const WatchedValue& watched = *breakpoint.watched;
+    if (watched.range.size() == 0) return "from the program's start on";
     std::string how = watched.has_ended ? "it has ended" : watched.by_pages ? "by page protection" : watched.by_steps ? "step by step"
                       : fmt::format("by {}", counted(watched.debug_registers.size(), "debug register"));
     std::string owner = watched.owner ? fmt::format(", until {} returns", escape_for_display(watched.owner->function)) : "";

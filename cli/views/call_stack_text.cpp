@@ -34,49 +34,105 @@ std::string how_found(const StackRow& row) {
     }
 }
 
+std::string spans_text(const std::vector<ParameterSpan>& spans) {
+    std::string out;
+    for (const ParameterSpan& span : spans) {
+        if (span.is_same()) continue;
+        std::string what = span.low.empty() ? " differs" : fmt::format(" = {} … {}", span.low, span.high);
+        out += ", " + span.name + what;
+    }
+    return out;
+}
+
+std::string place_of(const StackRow& row) {
+    if (row.line) return place_text(row.file, row.line);
+    return row.module.empty() ? "code of no file" : short_file(row.module);
+}
+
+// The columns of all rows: level, name, what it was called with, place.
+struct Columns {
+    std::size_t digits = 1, name = 0, place = 0;
+    std::size_t place_starts = 0;
+};
+
+Columns columns_of(const std::vector<StackRow>& rows, std::size_t width) {
+    constexpr std::size_t kWidestName = 32, kWidestPlace = 36;
+    Columns columns;
+    for (const StackRow& row : rows) {
+        columns.digits = std::max(columns.digits, std::to_string(row.level).size());
+        if (row.is_folded || row.is_left_out) continue;
+        columns.name = std::max(columns.name, display_width(shortened(row.function)));
+        columns.place = std::max(columns.place, display_width(place_of(row)));
+    }
+    columns.place = std::min({columns.place, kWidestPlace, width / 3});
+    columns.name = std::min({columns.name, kWidestName, width / 3});
+    columns.place_starts = width > columns.place + 1 ? width - columns.place - 1 : 0;
+    return columns;
+}
+
+std::string cut_at_front(const std::string& text, std::size_t width) {
+    if (display_width(text) <= width) return text;
+    std::string kept = text;
+    while (display_width(kept) + 1 > width) kept.erase(0, 1);
+    return "…" + kept;
+}
+
+// A long name takes from the parameters; what neither has room for is cut. frame N and locals have the whole.
+std::string frame_line(const StackRow& row, const Columns& columns, const Style& style) {
+    std::size_t start = 3 + columns.digits + 2, room = columns.place_starts > start + 2 ? columns.place_starts - start - 2 : 8;
+    std::string inlined = row.is_inlined ? fmt::format("inlined into {}", row.level + 1) : "";
+    std::string parameters = row.line || row.is_inlined || !row.parameters.empty() ? parameters_text(row) : fmt::format("{:#x}", row.address);
+    std::size_t for_name = room - std::min(room, inlined.size() + (inlined.empty() ? 0 : 2));
+    std::string name = padded(cut(shortened(row.function), std::min(for_name, columns.name)), std::min(columns.name, for_name));
+    std::size_t used = display_width(name) + 2 + inlined.size() + (inlined.empty() ? 0 : 2);
+    parameters = used + 4 <= room ? cut(parameters, room - used) : "";
+    std::string middle = parameters + (parameters.empty() || inlined.empty() ? "" : "  ") + inlined;
+    std::string left = padded(fmt::format("{:>{}}  {}{}{}", row.level, columns.digits, name, middle.empty() ? "" : "  ", middle), columns.place_starts - 3);
+    std::string place = cut_at_front(place_of(row), columns.place);
+    return row.is_selected ? style.next_line(" ◆ " + left + place) : "   " + left + style.faint(place);
+}
+
+std::string remark_line(const std::string& text, const Columns& columns, const Style& style) {
+    return fmt::format("   {:>{}}  {}\n", "", columns.digits, style.faint(text));
+}
+
+std::string run_line(const StackRow& cycle, const std::string& spans) {
+    std::string what = cycle.cycle > 1 ? fmt::format("the same {} calls", cycle.cycle) : "the same call";
+    return fmt::format("{} {} times, depth {} – {}{}", what, with_thousands(cycle.repeats), with_thousands(cycle.level),
+                       with_thousands(cycle.level + cycle.cycle * cycle.repeats - 1), spans);
+}
+
 }  // namespace
 
 std::string stack_text(const StackReport& report, const Style& style) {
     std::string title = report.thread_number ? fmt::format("call stack of thread {}, innermost first", report.thread_number) : "call stack, innermost first";
     std::string out = heading_line(title, counted(report.total, "frame"), style);
-    std::size_t name_width = 0, digits = 1;
-    for (const StackRow& row : report.rows) {
-        name_width = std::max(name_width, display_width(shortened(row.function)));
-        digits = std::max(digits, std::to_string(row.level).size());
-    }
-    name_width = std::min<std::size_t>(name_width, 32);
-    std::size_t width = std::min(style.width, 100u);
+    Columns columns = columns_of(report.rows, std::min(style.width, 100u));
     std::size_t left_of_cycle = 0;
     const StackRow* cycle = nullptr;
+    std::string spans;
     for (const StackRow& row : report.rows) {
-        if (row.is_folded) {
-            out += style.faint(fmt::format("   {:>{}}  … {} frames of {}, {} – {}; stack all shows them", row.level, digits, row.repeats, short_file(row.module), row.level, row.level + row.repeats - 1)) + "\n";
+        unsigned last = row.level + row.repeats - 1;
+        if (row.is_folded || row.is_left_out) {
+            std::string what = row.is_folded ? fmt::format("… {} of {}, {} – {}", counted(row.repeats, "frame"), row.folded_of, row.level, last)
+                                             : fmt::format("… {} more, {} – {}", counted(row.repeats, "frame"), with_thousands(row.level), with_thousands(last));
+            out += remark_line(fmt::format("{}; stack {}..{} shows them", what, row.level, last + 1), columns, style);
             continue;
         }
-        std::string place = row.line ? place_text(row.file, row.line) : row.module.empty() ? fmt::format("{:#x}", row.address) : short_file(row.module);
-        std::string middle = parameters_text(row);
-        if (row.is_inlined) middle += fmt::format("{}inlined into {}", middle.empty() ? "" : "  ", row.level + 1);
-        // What does not fit into the line is cut; frame N and locals have the whole.
-        std::size_t fixed = digits + 2 + std::max(name_width, display_width(shortened(row.function))) + 2 + 3 + 2 + display_width(place);
-        std::size_t room = std::max<std::size_t>(style.width > fixed ? style.width - fixed : 0, 24);
-        middle = cut(middle, room);
-        std::string left = fmt::format("{:>{}}  {}  {}", row.level, digits, padded(shortened(row.function), name_width), middle);
-        std::size_t used = display_width(left) + 3 + display_width(place);
-        left += used + 2 < width ? std::string(width - used, ' ') : "  ";
-        out += row.is_selected ? style.next_line(" ◆ " + left + place) : "   " + left + style.faint(place);
-        std::string how = how_found(row);
-        out += how.empty() ? "\n" : "  " + style.warning(how) + "\n";
+        out += frame_line(row, columns, style) + "\n";
+        if (std::string how = how_found(row); !how.empty()) out += fmt::format("   {:>{}}  {}\n", "", columns.digits, style.warning(how));
         if (row.repeats > 1) {
             cycle = &row;
             left_of_cycle = row.cycle;
+            spans.clear();
         }
-        if (!cycle || --left_of_cycle > 0) continue;
-        std::string what = cycle->cycle > 1 ? fmt::format("the same {} calls", cycle->cycle) : "the same call";
-        std::string depth = fmt::format("{} – {}", with_thousands(cycle->level), with_thousands(cycle->level + cycle->cycle * cycle->repeats - 1));
-        out += fmt::format("   {:>{}}  {}\n", "", digits, style.faint(fmt::format("{} {} times, depth {}", what, with_thousands(cycle->repeats), depth)));
+        if (!cycle) continue;
+        spans += spans_text(row.spans);
+        if (--left_of_cycle > 0) continue;
+        out += remark_line(run_line(*cycle, spans), columns, style);
         cycle = nullptr;
     }
-    if (report.is_cut) out += "   … and further out; stack all walks the whole stack\n";
+    if (report.is_cut) out += fmt::format("   … and further out; only {} frames are walked\n", with_thousands(report.total));
     if (!report.why_ended.empty()) out += " " + style.warning("take care") + " " + report.why_ended + "\n";
     for (const auto& each : report.candidates)
         out += style.faint(fmt::format(" perhaps   {:#x}, {}: a call stands before it; it lies on the stack at {:#x}", each.leads_to, escape_for_display(each.name), each.at)) + "\n";

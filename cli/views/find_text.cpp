@@ -1,6 +1,7 @@
 // What `find` and `help` answer, as text.
 #include <fmt/format.h>
 
+#include "cli/views/fold.h"
 #include "cli/views/text.h"
 #include "core/support/text.h"
 
@@ -99,7 +100,7 @@ std::string address_text(const AddressReport& report, const Style& style) {
 
 std::string help_text(const HelpReport& report, const Style& style) {
     std::string out = heading_line(report.title, "", style);
-    if (!report.text.empty()) out += report.text + "\n";
+    if (!report.text.empty()) out += paragraphs_of(report.text, std::min(style.width, 100u), 2);
     std::size_t widest = 0;
     for (const auto& group : report.groups)
         for (const HelpEntry& entry : group.entries) widest = std::max(widest, display_width(entry.usage));

@@ -234,6 +234,9 @@ struct Renderer {
             if (row.cycle > 1) made["cycle"] = row.cycle;
             if (row.words_skipped) made["words_skipped"] = row.words_skipped;
             if (row.is_folded) made["folded"] = true;
+            if (row.is_left_out) made["left_out"] = true;
+            if (!row.folded_of.empty()) made["folded_of"] = row.folded_of;
+            for (const ParameterSpan& span : row.spans) made["spans"].push_back({{"name", span.name}, {"low", span.low}, {"high", span.high}});
             if (row.is_inlined) made["inlined"] = true;
             if (row.is_signal_frame) made["signal_frame"] = true;
             if (row.is_selected) made["selected"] = true;

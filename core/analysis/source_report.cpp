@@ -57,10 +57,14 @@ SourceReport report_source(Session& session, const std::string& file, std::uint3
     report.found_at = text->path.string();
     report.last_line = static_cast<std::uint32_t>(text->lines.size());
     std::set<std::uint32_t> with_code = lines_with_code(session, file);
+    CodeReader reader(session.wants_code_parts ? code_language(file) : CodeLanguage::none);
+    constexpr std::uint32_t kLongestComment = 1000;  // lines
+    for (std::uint32_t number = first > kLongestComment ? first - kLongestComment : 1; session.wants_code_parts && number < first && number <= report.last_line; ++number) reader.parts(text->lines[number - 1]);
     for (std::uint32_t number = std::max(first, 1u); number <= std::min(last, report.last_line); ++number) {
         SourceRow row;
         row.number = number;
         row.text = text->lines[number - 1];
+        row.parts = reader.parts(row.text);
         row.has_code = with_code.count(number) != 0;
         row.is_current = number == report.current_line;
         for (const Breakpoint& breakpoint : session.breakpoints())
@@ -72,6 +76,11 @@ SourceReport report_source(Session& session, const std::string& file, std::uint3
         report.rows.push_back(std::move(row));
     }
     return report;
+}
+
+SourceReport report_source_around(Session& session, const std::string& file, std::uint32_t line, unsigned lines) {
+    unsigned after = (lines - 1) / 2, before = lines - 1 - after;
+    return report_source(session, file, line > before ? line - before : 1, line + after);
 }
 
 }  // namespace lantern

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/analysis/code_shape.h"
 #include "core/session/session.h"
 
 namespace lantern {
@@ -16,6 +17,7 @@ struct BreakpointMark {
 struct SourceRow {
     std::uint32_t number = 0;
     std::string text;
+    std::vector<CodePart> parts;  // words, texts, comments, numbers in it
     bool has_code = false;
     bool is_current = false;  // where the selected frame stands
     std::vector<BreakpointMark> breakpoints;
@@ -44,5 +46,8 @@ LineState line_state(Session& session, const Frame& frame);
 
 // Lines first … last of a file, cut to what the file has.
 SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last);
+
+// So many lines around one, as the user wants them at a stop.
+SourceReport report_source_around(Session& session, const std::string& file, std::uint32_t line, unsigned lines);
 
 }  // namespace lantern

@@ -1,7 +1,13 @@
 #include "core/analysis/stack_report.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
 #include "core/analysis/address_note.h"
 #include "core/expressions/scope_names.h"
+#include "core/support/error.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -58,49 +64,195 @@ StackRow row_of(Session& session, const Frame& frame) {
     return row;
 }
 
-// How many frames from this level on are of one module of the system's, none of them with source that is here or selected.
-unsigned foreign_frames(Session& session, Unwinder& stack, unsigned level, unsigned most) {
-    unsigned count = 0;
-    const Module* module = stack.frame(level)->module;
-    if (level == 0 || !module || !module->path().starts_with("/usr/")) return 0;
-    for (unsigned at = level; at < most; ++at) {
-        const Frame* frame = stack.frame(at);
-        if (!frame || frame->module != module || at == session.selected_level() || frame->is_signal_frame) break;
-        if (frame->line && session.sources().find(frame->line->file)) break;
-        ++count;
+// Functions of the languages' own libraries, which stand between the user's: adaptors, algorithms, Rust's start and panic.
+std::string_view library_of(const Frame& frame) {
+    if (!frame.function || frame.is_signal_frame) return {};
+    std::string_view name = frame.inlined ? std::string_view(frame.inlined->name) : std::string_view(frame.function->name);
+    if (frame.function->unit->is_rust()) {
+        for (std::string_view start : {"std::", "core::", "alloc::", "<core::", "<alloc::", "<std::", "__rust_", "rust_begin_unwind"})
+            if (name.starts_with(start)) return "Rust's library";
+        return {};
     }
-    return count;
+    for (std::string_view start : {"std::", "__gnu_cxx::", "__cxxabiv1::", "operator new", "operator delete"})
+        if (name.starts_with(start)) return "the C++ library";
+    return {};
+}
+
+bool is_foreign(Session& session, const Frame& frame) {
+    if (!frame.module || !frame.module->path().starts_with("/usr/") || frame.is_signal_frame) return false;
+    return !frame.line || !session.sources().find(frame.line->file);
+}
+
+// A run of frames that is one row, from `level` on.
+struct Stretch {
+    unsigned level = 0, frames = 1;
+    Cycle cycle;                 // times > 1: a recursion
+    std::string folded_of;       // not empty: a library's inner workings
+};
+
+// The innermost frame and the one selected are always shown.
+bool may_be_folded(Session& session, const Frame& frame) { return frame.level > 0 && frame.level != session.selected_level(); }
+
+// Frames of a language's library with what the system's adds to it. Two are enough: each is one that nobody asked for.
+std::optional<Stretch> library_frames(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+    constexpr unsigned kFewest = 2;
+    std::string_view library;
+    unsigned at = level;
+    for (; at < most; ++at) {
+        const Frame* frame = stack.frame(at);
+        if (!frame || !may_be_folded(session, *frame)) break;
+        std::string_view of = library_of(*frame);
+        bool goes_on = !of.empty() || (!library.empty() && (is_foreign(session, *frame) || !frame->function));
+        if (!goes_on) break;
+        if (library.empty()) library = of;
+    }
+    if (at - level < kFewest) return std::nullopt;
+    return Stretch{level, at - level, {}, std::string(library)};
+}
+
+// Frames of one module of the system's, an interpreter's say, none of them with source that is here.
+std::optional<Stretch> module_frames(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+    const Module* module = stack.frame(level)->module;
+    unsigned at = level;
+    for (; at < most; ++at) {
+        const Frame* frame = stack.frame(at);
+        if (!frame || frame->module != module || !may_be_folded(session, *frame) || !is_foreign(session, *frame)) break;
+    }
+    if (at - level < kFoldFrom) return std::nullopt;
+    return Stretch{level, at - level, {}, std::filesystem::path(module->path()).filename().string()};
+}
+
+Stretch stretch_at(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+    if (auto folded = library_frames(session, stack, level, most)) return *folded;
+    if (auto folded = module_frames(session, stack, level, most)) return *folded;
+    Cycle cycle = cycle_at(stack, level, most);
+    return {level, cycle.length * cycle.times, cycle, {}};
+}
+
+// How many rows a stretch takes.
+unsigned rows_of(const Stretch& stretch) { return stretch.cycle.times > 1 ? stretch.cycle.length : 1; }
+
+// What the parameters of one function of a run were in all its calls.
+std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Stretch& run, unsigned offset) {
+    constexpr unsigned kMostLookedAt = 50'000;
+    if (run.cycle.times > kMostLookedAt) return {};
+    struct Seen {
+        std::string name, text;
+        std::optional<SignedWide> low, high;
+        bool differs = false;
+    };
+    std::vector<Seen> all;
+    ValueReader reader(session.target());
+    ViewLimits brief;
+    brief.children = 4;
+    brief.depth = 1;
+    brief.text = 40;
+    for (unsigned time = 0; time < run.cycle.times; ++time) {
+        const Frame& frame = *stack.frame(run.level + offset + time * run.cycle.length);
+        std::size_t number = 0;
+        for (const VisibleVariable& visible : visible_variables(frame)) {
+            if (!visible.variable->is_parameter) continue;
+            Value value = value_of_variable(session.target(), session.thread(), frame, *visible.variable);
+            const Type& type = plain(*value.type);
+            bool is_whole = value.is_available() && (type.kind == TypeKind::integer || type.kind == TypeKind::enumeration);
+            std::optional<SignedWide> now = is_whole ? std::optional(static_cast<SignedWide>(reader.wide(value))) : std::nullopt;
+            std::string text = now && time > 0 ? "" : one_line(make_view(reader, "", value, Form::natural, brief), 40);
+            if (time == 0) {
+                all.push_back({visible.variable->name, text, now, now, false});
+                continue;
+            }
+            Seen& seen = all[number++];
+            if (now && seen.low) {
+                seen.low = std::min(*seen.low, *now);
+                seen.high = std::max(*seen.high, *now);
+            } else if (text != seen.text || now || seen.low) {
+                seen.differs = true;
+            }
+        }
+    }
+    std::vector<ParameterSpan> spans;
+    auto text_of_number = [](SignedWide n) { return fmt::format("{}", static_cast<long long>(n)); };
+    for (const Seen& seen : all) {
+        if (seen.differs) spans.push_back({seen.name, {}, {}});
+        else if (seen.low && *seen.low != *seen.high) spans.push_back({seen.name, text_of_number(*seen.low), text_of_number(*seen.high)});
+        else spans.push_back({seen.name, seen.text, seen.text});
+    }
+    return spans;
+}
+
+void add_rows(Session& session, Unwinder& stack, const Stretch& stretch, StackReport& report) {
+    if (!stretch.folded_of.empty()) {
+        StackRow& row = report.rows.emplace_back(row_of(session, *stack.frame(stretch.level)));
+        row.repeats = stretch.frames;
+        row.is_folded = true;
+        row.folded_of = stretch.folded_of;
+        return;
+    }
+    std::size_t first = report.rows.size();
+    for (unsigned i = 0; i < stretch.cycle.length; ++i) {
+        report.rows.push_back(row_of(session, *stack.frame(stretch.level + i)));
+        if (stretch.cycle.times > 1) report.rows.back().spans = spans_of(session, stack, stretch, i);
+    }
+    report.rows[first].repeats = stretch.cycle.times;
+    report.rows[first].cycle = stretch.cycle.length;
+}
+
+StackReport empty_report(Session& session) {
+    StackReport report;
+    report.thread = session.thread();
+    if (session.target().threads().size() > 1) report.thread_number = session.thread_number();
+    return report;
+}
+
+void tell_the_end(Session& session, Unwinder& stack, StackReport& report) {
+    report.why_ended = stack.why_it_ended();
+    for (const Unwinder::Candidate& each : stack.candidates()) report.candidates.push_back({each.at.value, each.leads_to.value, symbol_note(session.target(), each.leads_to)});
 }
 
 }  // namespace
 
-StackReport report_stack(Session& session, unsigned most, Folding folding) {
-    StackReport report;
-    report.thread = session.thread();
-    if (session.target().threads().size() > 1) report.thread_number = session.thread_number();
+StackReport report_stack(Session& session, unsigned rows, unsigned most) {
+    StackReport report = empty_report(session);
     Unwinder& stack = session.stack();
-    for (unsigned level = 0; level < most;) {
-        const Frame* frame = stack.frame(level);
-        if (!frame) break;
-        unsigned foreign = folding == Folding::folded ? foreign_frames(session, stack, level, most) : 0;
-        if (foreign >= kFoldFrom) {
-            report.rows.push_back(row_of(session, *frame));
-            report.rows.back().repeats = foreign;
-            report.rows.back().is_folded = true;
-            report.total = level = level + foreign;
-            continue;
-        }
-        Cycle cycle = cycle_at(stack, level, most);
-        std::size_t first = report.rows.size();
-        for (unsigned at = level; at < level + cycle.length; ++at) report.rows.push_back(row_of(session, *stack.frame(at)));
-        report.rows[first].repeats = cycle.times;
-        report.rows[first].cycle = cycle.length;
-        report.total = level = level + cycle.length * cycle.times;
+    std::vector<Stretch> stretches;
+    unsigned wanted = 0;
+    for (unsigned level = 0; level < most && stack.frame(level);) {
+        stretches.push_back(stretch_at(session, stack, level, most));
+        wanted += rows_of(stretches.back());
+        report.total = level = level + stretches.back().frames;
     }
-    report.is_cut = report.total == most && stack.frame(most) != nullptr;
-    if (report.is_cut) return report;
-    report.why_ended = stack.why_it_ended();
-    for (const Unwinder::Candidate& each : stack.candidates()) report.candidates.push_back({each.at.value, each.leads_to.value, symbol_note(session.target(), each.leads_to)});
+    // The middle is left out: a quarter of the rows is for the outermost.
+    std::size_t outer = stretches.size(), inner = 0;
+    if (wanted > rows) {
+        unsigned taken = 0;
+        while (outer > 0 && taken + rows_of(stretches[outer - 1]) <= rows / 4) taken += rows_of(stretches[--outer]);
+        while (inner < outer && taken + rows_of(stretches[inner]) < rows) taken += rows_of(stretches[inner++]);
+    }
+    for (std::size_t i = 0; i < stretches.size(); ++i) {
+        if (inner < outer && wanted > rows && i == inner) {
+            StackRow gap;
+            gap.level = stretches[inner].level;
+            gap.repeats = stretches[outer - 1].level + stretches[outer - 1].frames - gap.level;
+            gap.is_left_out = true;
+            report.rows.push_back(std::move(gap));
+            i = outer;
+            if (i == stretches.size()) break;
+        }
+        add_rows(session, stack, stretches[i], report);
+    }
+    report.is_cut = report.total >= most && stack.frame(most) != nullptr;
+    if (!report.is_cut) tell_the_end(session, stack, report);
+    return report;
+}
+
+StackReport report_stack_part(Session& session, unsigned first, unsigned end) {
+    StackReport report = empty_report(session);
+    Unwinder& stack = session.stack();
+    unsigned level = first;
+    for (; level < end && stack.frame(level); ++level) report.rows.push_back(row_of(session, *stack.frame(level)));
+    if (report.rows.empty()) throw RequestError(fmt::format("there is no frame {}", first), "stack lists them");
+    report.total = static_cast<unsigned>(report.rows.size());
+    if (!stack.frame(level)) tell_the_end(session, stack, report);
     return report;
 }
 

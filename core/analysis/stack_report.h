@@ -9,11 +9,19 @@
 
 namespace lantern {
 
+// What a parameter was in the calls of a run: the same in all, or numbers from `low` to `high`, or simply not always the same.
+struct ParameterSpan {
+    std::string name;
+    std::string low, high;  // both empty: it differs and is no number
+    bool is_same() const { return low == high && !low.empty(); }
+};
+
 struct StackRow {
     unsigned level = 0;
     unsigned repeats = 1;  // more than 1: the same function at the same line that often in a row, from `level` on
     std::string function;
     std::vector<ValueView> parameters;
+    std::vector<ParameterSpan> spans;  // of the calls of the run
     std::string file;
     std::uint32_t line = 0;
     std::uint64_t address = 0;
@@ -24,7 +32,9 @@ struct StackRow {
     bool is_selected = false;
     unsigned cycle = 1;      // the first of so many rows that together repeat `repeats` times
     unsigned words_skipped = 0;
-    bool is_folded = false;  // `repeats` frames of a module that is not the user's: only the first is described
+    bool is_folded = false;  // `repeats` frames of a library's inner workings: only the first is described
+    std::string folded_of;   // "the C++ library", "libpython3.11.so.1.0"
+    bool is_left_out = false;  // `repeats` frames in the middle of many are not shown
 };
 
 struct StackReport {
@@ -41,9 +51,13 @@ struct StackReport {
     std::vector<Candidate> candidates;  // words further up the stack that could be return addresses
 };
 
-// Walks `most` frames at most. Long runs of frames in code of the system's without source, an interpreter's say, are folded into
-// one row each unless `unfolded`.
-enum class Folding { folded, unfolded };
-StackReport report_stack(Session& session, unsigned most, Folding folding = Folding::folded);
+constexpr unsigned kMostFramesWalked = 1'000'000;
+constexpr unsigned kRowsShown = 40;
+
+// The whole stack: runs of calls that are alike, and of frames of a library's inner workings, are one row each; of more rows than
+// `rows` those in the middle are left out, never the outermost.
+StackReport report_stack(Session& session, unsigned rows = kRowsShown, unsigned most = kMostFramesWalked);
+// Each frame from level `first` up to `end`, which does not belong to it, as it is.
+StackReport report_stack_part(Session& session, unsigned first, unsigned end);
 
 }  // namespace lantern

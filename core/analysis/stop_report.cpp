@@ -14,7 +14,6 @@ namespace lantern {
 namespace {
 
 constexpr std::size_t kMostChanges = 8;
-constexpr std::uint32_t kLinesBefore = 3, kLinesAfter = 2;
 
 std::string numbers(Session& session, const std::vector<unsigned>& list) {
     std::vector<std::string> words;
@@ -103,7 +102,7 @@ void fill_place(Session& session, const Frame& frame, StopReport& report) {
         case LineState::waiting: report.next_to_run = fmt::format("line {} waits for the call it made", report.line); break;
         case LineState::fails: report.next_to_run = fmt::format("line {} has failed", report.line); break;
     }
-    report.source = report_source(session, report.file, report.line > kLinesBefore ? report.line - kLinesBefore : 1, report.line + kLinesAfter);
+    report.source = report_source_around(session, report.file, report.line, session.source_lines);
     if (report.source.found_at.empty()) {
         report.warning = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
     } else if (report.source.is_stale) {

@@ -12,6 +12,7 @@
 #include "core/symbols/places.h"
 #include "core/values/builtin_types.h"
 #include "core/values/dynamic_type.h"
+#include "core/values/library/library_view.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -95,6 +96,13 @@ const Variable* out_of_scope(const Scope& scope, const std::string& name, const 
     throw ExpressionError(what, node.column, near.empty() ? "locals lists what this frame has" : fmt::format("did you mean {}?", join_with(near, "or")));
 }
 
+[[noreturn]] void means_nothing(const Node& node, const EvaluationContext& context) {
+    const Scope* holder = nullptr;
+    const Variable* elsewhere = context.frame && context.frame->body && node.chosen.empty() ? out_of_scope(context.frame->body->outermost, node.text, holder) : nullptr;
+    if (elsewhere) not_in_scope(node, *context.frame, *elsewhere, *holder);
+    unknown_name(node, context);
+}
+
 std::optional<Value> word_of_the_language(const std::string& word, Language language) {
     if (word == "true" || word == "false") return value_of_integer(language == Language::c ? int_type() : bool_type(), word == "true");
     if (word == "nullptr" || word == "NULL") return value_of_integer(pointer_to(void_type()), 0);
@@ -176,10 +184,56 @@ Value value_of_name(Node& node, const EvaluationContext& context, const ValueRea
         if (auto function = function_value(*context.target, name)) return *function;
         if (auto symbol = symbol_value(*context.target, name)) return *symbol;
     }
-    const Scope* holder = nullptr;
-    const Variable* elsewhere = context.frame && context.frame->body && node.chosen.empty() ? out_of_scope(context.frame->body->outermost, name, holder) : nullptr;
-    if (elsewhere) not_in_scope(node, *context.frame, *elsewhere, *holder);
-    unknown_name(node, context);
+    means_nothing(node, context);
+}
+
+namespace {
+
+const Type* member_called(const Type& object, const std::string& name) {
+    return plain(object).kind == TypeKind::structure ? type_at_path(object, name) : nullptr;
+}
+
+// By its type alone: whether `this` has such a member, or the object around a lambda.
+bool is_member_of_this(const std::string& name, const Frame& frame) {
+    auto own = find_visible(frame, "this");
+    const Type* object = own ? &target_of(plain(*own->variable->type)) : nullptr;
+    for (unsigned depth = 0; object && depth < 4; ++depth) {
+        if (member_called(*object, name) || member_called(*object, "__" + name)) return true;
+        const Type* outer = member_called(*object, "__this");
+        object = outer ? &target_of(plain(*outer)) : nullptr;
+    }
+    return false;
+}
+
+bool is_known(const Node& node, const EvaluationContext& context, const ValueReader& reader) {
+    std::string name = node.text.starts_with("::") ? node.text.substr(2) : node.text;
+    if (context.frame && find_visible(*context.frame, name, node.chosen)) return true;
+    if (context.frame && is_member_of_this(name, *context.frame)) return true;
+    const Module* module = nullptr;
+    std::string chosen = context.frame && frame_function_name(*context.frame) == node.chosen ? "" : node.chosen;
+    if (find_global(*context.target, context.frame, name, module, chosen)) return true;
+    if (!node.chosen.empty()) return false;
+    return word_of_the_language(name, context.language()) || find_enumerator(*context.target, name) ||
+           (context.language() == Language::rust && case_called(reader, name, {}, node.column)) || function_value(*context.target, name) ||
+           symbol_value(*context.target, name);
+}
+
+void require_known_names(const Node& node, const EvaluationContext& context, const ValueReader& reader) {
+    if (node.kind == NodeKind::name && !is_known(node, context, reader)) means_nothing(node, context);
+    bool calls_a_name = node.kind == NodeKind::call && !node.children.empty() && node.children[0]->kind == NodeKind::name;
+    for (std::size_t i = 0; i < node.children.size(); ++i) {
+        if (!node.children[i]) continue;  // the open end of a range
+        if (node.kind == NodeKind::matches && i == 1) continue;  // the names in a pattern bind
+        if (node.kind == NodeKind::structure && node.children[i]->kind == NodeKind::name) continue;
+        if (calls_a_name && i == 0 && context.language() == Language::rust && is_written_as_case(node.children[0]->text)) continue;
+        require_known_names(*node.children[i], context, reader);
+    }
+}
+
+}  // namespace
+
+void require_known_names(const Node& tree, const EvaluationContext& context) {
+    require_known_names(tree, context, ValueReader(*context.target));
 }
 
 std::optional<Value> function_value(Target& target, const std::string& name, std::optional<std::size_t> parameters) {

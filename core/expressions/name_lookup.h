@@ -18,6 +18,9 @@ struct Binding {
 
 // Throws ExpressionError with near names for one that nothing has. Fills the node's binding.
 Value value_of_name(Node& node, const EvaluationContext& context, const ValueReader& reader);
+// Throws ExpressionError for the first name of the tree that means nothing at the frame. Nothing is computed: the frame needs no
+// registers.
+void require_known_names(const Node& tree, const EvaluationContext& context);
 // The function of that name with that many parameters, or the first of several; nothing if there is none.
 std::optional<Value> function_value(Target& target, const std::string& name, std::optional<std::size_t> parameters = {});
 // The method of the object's class or one of its bases, the object's own class first. `object` is moved to that class.

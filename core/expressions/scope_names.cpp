@@ -47,6 +47,37 @@ std::vector<std::string> hidden_namesakes(const Frame& frame, std::string_view n
     return names;
 }
 
+namespace {
+
+constexpr std::uint8_t kOpAddr = 0x03;  // DW_OP_addr: it lies at one address, always
+
+const Variable* static_in(const Scope& scope, std::string_view name) {
+    for (const Variable& variable : scope.variables) {
+        bool is_static = variable.name == name && variable.locations.size() == 1 && !variable.locations.front().range && !variable.locations.front().expression.empty() &&
+                         static_cast<std::uint8_t>(variable.locations.front().expression[0]) == kOpAddr;
+        if (is_static) return &variable;
+    }
+    for (const auto& inner : scope.inner)
+        if (const Variable* found = static_in(*inner, name)) return found;
+    return nullptr;
+}
+
+}  // namespace
+
+std::optional<Variable> find_static_of_function(Target& target, const std::string& name, const Module*& holder) {
+    std::string_view own = last_component(name);
+    if (own.size() == name.size()) return std::nullopt;
+    std::string_view function_name = std::string_view(name).substr(0, name.size() - own.size() - 2);
+    for (const Module& module : target.modules())
+        for (const Function* function : module.symbols().functions_named(function_name)) {
+            const Variable* found = static_in(module.symbols().body_of(*function).outermost, own);
+            if (!found) continue;
+            holder = &module;
+            return *found;
+        }
+    return std::nullopt;
+}
+
 std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name, const Module*& holder,
                                     const std::string& chosen) {
     auto search = [&](const Module& module, const dwarf::Unit* only) -> std::optional<Variable> {
@@ -70,7 +101,7 @@ std::optional<Variable> find_global(Target& target, const Frame* frame, const st
     for (const Module& module : target.modules())
         if (!frame || &module != frame->module)
             if (auto found = search(module, nullptr)) return found;
-    return std::nullopt;
+    return chosen.empty() ? find_static_of_function(target, name, holder) : std::nullopt;
 }
 
 std::optional<FoundEnumerator> find_enumerator(Target& target, const std::string& full) {

@@ -31,6 +31,9 @@ std::vector<std::string> hidden_namesakes(const Frame& frame, std::string_view n
 std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name, const Module*& module,
                                     const std::string& chosen = {});
 
+// "count::calls": a variable of a function that keeps its place and value from call to call.
+std::optional<Variable> find_static_of_function(Target& target, const std::string& name, const Module*& module);
+
 // An enumerator of any enumeration the program declares.
 struct FoundEnumerator {
     const Type* type = nullptr;

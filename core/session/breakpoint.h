@@ -54,6 +54,7 @@ struct WatchedValue {
     bool by_pages = false;
     bool by_steps = false;
     bool has_ended = false;
+    bool is_of_program = false;        // it lies in the program itself, from start to end: it is watched in each run
 };
 
 struct Breakpoint {

@@ -147,6 +147,7 @@ class Session {
     // Takes the wish as it is (without a number) and sets it up. A place that is nowhere is refused unless `may_wait`; then it
     // waits for a library that brings it. Throws RequestError, and ExpressionError for a condition that does not parse.
     const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false);
+    std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
     const Breakpoint& add_breakpoint(const Place& place, std::string condition = {});
     const std::list<Breakpoint>& breakpoints() const { return breakpoints_; }
     void switch_breakpoint(unsigned number, bool on);      // throws RequestError for an unknown number
@@ -179,6 +180,8 @@ class Session {
     // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
     // returns or throws. Throws RequestError, with the reason, when it does not return.
     Value call_function(const FunctionCall& call);
+    unsigned source_lines = 6;      // shown at a stop, the current one included
+    bool wants_code_parts = false;  // source lines are to tell their words, texts and comments
     // Asked before each call; empty: functions are not called.
     std::function<bool(const std::string& name)> may_call;
     // True if the source that was compiled is older than what lies there now.
@@ -214,6 +217,8 @@ class Session {
     void follow_address(Breakpoint& breakpoint);
     void find_again(Breakpoint& breakpoint);
     void remember_source(Breakpoint& breakpoint);
+    void require_of_program(Breakpoint& wish);
+    void watch_anew(Breakpoint& breakpoint);
     void resolve_all_for_start();
     void look_at_libraries(std::vector<std::string>& loaded, std::vector<std::string>& unloaded);
     void want_loader_hook();

@@ -8,6 +8,7 @@
 #include "core/session/events.h"
 #include "core/session/runtime_symbol.h"
 #include "core/session/session.h"
+#include "core/session/site_scope.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -66,14 +67,28 @@ std::string_view cause_word(Cause cause) {
     return kWords[static_cast<std::size_t>(cause)];
 }
 
+// Before the program runs, only what lies in it from the start has an address.
+void Session::require_of_program(Breakpoint& wish) {
+    Value value = evaluate(wish.subject, context());
+    if (!value.address || !target().module_at(*value.address))
+        throw RequestError(fmt::format("{} has no address before the program runs", wish.subject), "launch first, and stop where it is in scope");
+    wish.watched->is_of_program = true;
+}
+
+std::vector<unsigned> Session::others_at(const Breakpoint& wanted) const {
+    std::vector<unsigned> numbers;
+    for (const Breakpoint& other : breakpoints_)
+        if (other.number != wanted.number && other.cause == wanted.cause && !wanted.sites.empty() && same_sites(other, wanted)) numbers.push_back(other.number);
+    return numbers;
+}
+
 const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
-    if (!wish.condition.empty()) Expression(wish.condition, context());
-    for (const std::string& noted : wish.noted) Expression(noted, context());
     if (wish.is_watch()) {
-        process();
+        if (core_) process();  // refuses
         if (is_moving()) throw RequestError("a watchpoint is set while the program stands", "pause stops it");
         if (!wish.watched) wish.watched = std::make_shared<WatchedValue>();
-        Watching(*this).start(wish);
+        if (is_running()) Watching(*this).start(wish);
+        else require_of_program(wish);
     }
     if (wish.has_sites()) {
         try {
@@ -81,12 +96,8 @@ const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
         } catch (const RequestError&) {
             if (!may_wait) throw;
         }
-        for (const Breakpoint& other : breakpoints_) {
-            bool same = wish.cause == Cause::place && other.cause == wish.cause && other.is_on && !wish.is_note() && !other.is_note() && !wish.sites.empty() &&
-                        same_sites(other, wish) && other.condition == wish.condition && other.thread == wish.thread;
-            if (same) throw RequestError(fmt::format("breakpoint {} already stands there", other.number), fmt::format("drop {} removes it", other.number));
-        }
     }
+    require_meaning_at_sites(target(), wish, context());
     wish.number = next_breakpoint_++;
     remember_source(wish);
     breakpoints_.push_back(std::move(wish));
@@ -200,8 +211,8 @@ void Session::forget_sites() {
     for (Breakpoint& breakpoint : breakpoints_) {
         for (Breakpoint::Site& site : breakpoint.sites) site.inserted = false;
         if (!breakpoint.is_watch()) continue;
-        breakpoint.is_on = false;
-        breakpoint.watched->has_ended = true;
+        breakpoint.is_on = breakpoint.is_on && breakpoint.watched->is_of_program;
+        breakpoint.watched->has_ended = !breakpoint.watched->is_of_program;
         breakpoint.watched->debug_registers.clear();
         breakpoint.watched->by_pages = false;
         breakpoint.watched->owner.reset();
@@ -213,6 +224,15 @@ void Session::forget_sites() {
     landing_hooks_for_ = 0;
 }
 
+void Session::watch_anew(Breakpoint& breakpoint) {
+    try {
+        Watching(*this).start(breakpoint);
+    } catch (const Error&) {  // the program has become another
+        breakpoint.is_on = false;
+        breakpoint.watched->has_ended = true;
+    }
+}
+
 // The program has been started anew and stands before its first instruction: places are looked up again. Those in
 // libraries wait until the libraries are loaded.
 void Session::resolve_all_for_start() {
@@ -220,6 +240,7 @@ void Session::resolve_all_for_start() {
         breakpoint.compiled.reset();
         breakpoint.compiled_notes.clear();
         breakpoint.compiled_for = {};
+        if (breakpoint.is_watch() && breakpoint.is_on) watch_anew(breakpoint);
         if (!breakpoint.has_sites()) continue;
         try {
             resolve_breakpoint(breakpoint);

@@ -92,7 +92,10 @@ constexpr std::uint64_t kMostWatched = 64 << 20;
 }  // namespace
 
 void Watching::find(Breakpoint& breakpoint) {
-    Value value = evaluate(breakpoint.subject, session_.context());
+    // What is the program's own means the same in every frame, and before there is one.
+    EvaluationContext where = session_.context();
+    if (breakpoint.watched->is_of_program) where.frame = nullptr;
+    Value value = evaluate(breakpoint.subject, where);
     if (!value.address)
         throw RequestError(fmt::format("{} has no address that could be watched: {}", breakpoint.subject,
                                        value.is_available() ? "it is a computed value, or lies in a register" : value.unavailable),
@@ -105,6 +108,19 @@ void Watching::find(Breakpoint& breakpoint) {
     watched.range = {*value.address, *value.address + size};
     watched.held = bytes_at(process_, watched.range);
     watched.events = 0;
+    watched.is_of_program = watched.is_of_program || is_of_program(breakpoint.subject, *value.address);
+}
+
+// A global of the program or a part of it: what it is called leads to the same address without a frame.
+bool Watching::is_of_program(const std::string& expression, RunAddress address) const {
+    if (process_.module_at(address) != &process_.modules().front()) return false;
+    EvaluationContext nowhere = session_.context();
+    nowhere.frame = nullptr;
+    try {
+        return evaluate(expression, nowhere).address == address;
+    } catch (const Error&) {
+        return false;
+    }
 }
 
 std::vector<unsigned> Watching::free_debug_registers() const {

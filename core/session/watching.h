@@ -37,6 +37,7 @@ class Watching {
 
   private:
     void find(Breakpoint& breakpoint);
+    bool is_of_program(const std::string& expression, RunAddress address) const;
     void set_up(WatchedValue& watched, bool on_reads);
     void take_down(WatchedValue& watched);
 

@@ -41,12 +41,15 @@ class MemoryError : public TargetError {
 // An expression that does not parse or cannot be computed. The column counts characters from 1; 0 is unknown.
 class ExpressionError : public Error {
   public:
-    ExpressionError(const std::string& what, unsigned column, std::string advice = {})
-        : Error(what, std::move(advice)), column_(column) {}
+    ExpressionError(const std::string& what, unsigned column, std::string advice = {}, std::string expression = {})
+        : Error(what, std::move(advice)), column_(column), expression_(std::move(expression)) {}
     unsigned column() const { return column_; }
+    // The expression the column counts in, where it is not the whole of what was asked for; else empty.
+    const std::string& expression() const { return expression_; }
 
   private:
     unsigned column_;
+    std::string expression_;
 };
 
 // A request the user made that cannot be met as asked: an unknown name, a line without code, a wrong argument.
