@@ -26,7 +26,10 @@ std::string program_name(Session& session) {
 
 void Shell::show_stop(const Stop& stop) {
     listed_file.clear();
-    show(report_stop(session_, stop, tracker_));
+    StopReport report = report_stop(session_, stop, tracker_);
+    bool has_value = stop.returned && stop.returned->value.is_available() && plain(*stop.returned->value.type).kind != TypeKind::nothing;
+    if (has_value) report.returned_number = session_.results().add(stop.returned->value);
+    show(std::move(report));
     if (stop.by_instruction && session_.is_running()) {
         DisassemblyQuery around;
         around.rows_before = 3;

@@ -12,6 +12,7 @@
 #include "core/expressions/evaluator.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/values/builtin_types.h"
 #include "core/values/scalar_text.h"
 
 namespace lantern::cli {
@@ -175,6 +176,31 @@ constexpr Deed kDeeds[] = {{"fill", fill}, {"copy", copy}, {"save", save_bytes},
 
 }  // namespace
 
+namespace {
+
+bool is_number(const Type& type) {
+    TypeKind kind = plain(type).kind;
+    return (kind == TypeKind::integer || kind == TypeKind::floating || kind == TypeKind::boolean) && plain(type).size <= 8;
+}
+
+// Numbers are shown as the numbers that the expression's type says, everything else as bytes; an array in its whole length.
+void take_shape_of(Session& session, std::string_view text, bool is_whole, MemoryQuery& query) {
+    Value value = evaluate(text, session.context());
+    const Type& type = plain(*value.type);
+    bool leads_on = type.kind == TypeKind::pointer || type.kind == TypeKind::reference;
+    const Type& object = leads_on ? plain(target_of(type)) : value.address ? type : void_type();
+    const Type* element = &object;
+    while (plain(*element).kind == TypeKind::array) element = &target_of(plain(*element));
+    bool as_numbers = is_number(*element) && !(leads_on && is_character(*element));
+    if (as_numbers && !query.type && query.form == Form::bytes) query.type = element;
+    std::uint64_t unit = query.type ? plain(*query.type).size : 1;
+    bool has_length = object.kind == TypeKind::array || is_whole;
+    if (has_length && !query.count && unit && query.form == Form::bytes) query.count = object.size / unit;
+    if (is_whole && !object.size) throw RequestError(fmt::format("how long {} is, is not known", std::string(text)), "count N says it");
+}
+
+}  // namespace
+
 void run_memory(Shell& shell, std::string_view arguments) {
     Session& session = shell.session();
     std::string_view rest = arguments;
@@ -187,10 +213,15 @@ void run_memory(Shell& shell, std::string_view arguments) {
         // "as FORM count N" and "count N as FORM" alike.
         if (auto count = take_behind(*as, "count")) query.count = count_of(*count);
         if (auto form = form_named(*as)) query.form = *form;
+        else if (const Type* number = rust_base_type(*as); number && number->size <= 8) query.type = number;
         else query.type = &type_called(session, std::string(*as));
     }
     if (auto count = take_behind(text, "count")) query.count = count_of(*count);
+    bool is_whole = text.ends_with(" all");
+    if (is_whole) text = trimmed(text.substr(0, text.size() - 4));
     query.address = address_meant(session, text);
+    bool form_is_open = !query.type && query.form == Form::bytes && arguments.find(" as bytes") == std::string_view::npos;
+    if (form_is_open || is_whole) take_shape_of(session, text, is_whole, query);
     shell.show(report_memory(session, query));
 }
 

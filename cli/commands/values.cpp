@@ -5,6 +5,7 @@
 #include "cli/views/text.h"
 #include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
+#include "core/expressions/index_remark.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -60,13 +61,15 @@ void run_value(Shell& shell, std::string_view arguments) {
     Formed request = split_form(arguments, shell.session().context().language());
     if (request.expression.empty()) throw RequestError("value needs an expression", "value level, for example; help value tells more");
     Session& session = shell.session();
-    Value value = evaluate(request.expression, session.context());
+    Expression expression(request.expression, session.context());
+    Value value = expression.value(session.context());
     // A whole value that cannot be read is a failure; parts that cannot are shown as such.
     if (value.is_available() && value.address) ValueReader(session.target()).content(value, 1);
     ValueReport report;
     report.expression = request.expression;
     report.value = view_of(shell, request.expression, value, request.form.value_or(session.form_of(request.expression)), limits_for(shell, request));
     report.note = note_for(shell, value);
+    if (report.note.empty()) report.note = index_remark(expression, session.context());
     if (report.note.empty()) report.note = others_of_the_name(session, request.expression);
     if (value.is_available()) report.number = session.results().add(as_it_is_now(shell, value));
     shell.show(report);

@@ -87,6 +87,7 @@ Json value(const ValueView& view) {
     if (view.declared_line) out["declared_line"] = view.declared_line;
     if (view.is_parameter) out["parameter"] = true;
     if (view.is_shadowed) out["shadowed"] = true;
+    if (view.is_captured) out["captured"] = true;
     if (!view.children.empty()) {
         out["arrangement"] = word(view.arrangement);
         if (view.first) out["first"] = view.first;
@@ -183,6 +184,7 @@ struct Renderer {
             out["watched"].push_back(std::move(made));
         }
         if (r.returned) out["returned"] = value(*r.returned);
+        if (r.returned_number) out["returned_result"] = r.returned_number;
         if (r.stop.left_function) out["left_function"] = true;
         if (!r.stop.unreached.empty()) out["unreached"] = r.stop.unreached;
         Json changes = Json::array();

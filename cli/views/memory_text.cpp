@@ -16,18 +16,44 @@ std::string from_end_text(std::int64_t offset) {
 
 }  // namespace
 
+namespace {
+
+// Sixteen bytes in a line, eight where the window is narrow; without a line's end.
+std::string bytes_text(const MemoryRow& row, const Style& style) {
+    constexpr std::size_t kWide = 86;
+    std::size_t per_line = style.width >= kWide ? 16 : 8;
+    std::string out;
+    for (std::size_t first = 0; first < row.cells.size(); first += per_line) {
+        std::string cells;
+        std::size_t end = std::min(first + per_line, row.cells.size());
+        for (std::size_t i = first; i < end; ++i) cells += (i == first ? "" : i - first == 8 ? "  " : " ") + row.cells[i];
+        if (first) out += "\n";
+        out += fmt::format("  {:#x}  {}  {}", row.address + first, padded(cells, per_line * 3 + (per_line == 16 ? 1 : 0) - 1), style.faint(std::string_view(row.text).substr(first, end - first)));
+    }
+    return out;
+}
+
+}  // namespace
+
 std::string memory_text(const MemoryReport& report, const Style& style) {
     std::string out = heading_line(fmt::format("memory at {:#x} as {}", report.address, escape_for_display(report.form)), escape_for_display(report.region), style);
+    std::size_t widest = 0;
+    bool is_table = false;
+    for (const MemoryRow& row : report.rows) is_table |= row.cells.size() > 1;
+    for (const MemoryRow& row : report.rows)
+        for (const std::string& cell : row.cells) widest = std::max(widest, display_width(cell));
     for (const MemoryRow& row : report.rows) {
         if (row.is_unreadable) {
             out += fmt::format("  {:#x}  ", row.address) + style.warning(fmt::format("{} cannot be read", counted(row.size, "byte"))) + "\n";
             continue;
         }
-        std::string cells;
-        for (std::size_t i = 0; i < row.cells.size(); ++i) cells += (i ? report.form == "bytes" && i == 8 ? "  " : " " : "") + row.cells[i];
-        if (report.form == "bytes") cells = padded(cells, 48);
-        out += fmt::format("  {:#x}  {}", row.address, escape_for_display(cells));
-        if (!row.text.empty()) out += "  " + style.faint(row.text);
+        if (report.form == "bytes") {
+            out += bytes_text(row, style);
+        } else {
+            std::string cells;
+            for (const std::string& cell : row.cells) cells += (cells.empty() ? "" : "  ") + std::string(widest - std::min(widest, is_table ? display_width(cell) : widest), ' ') + cell;
+            out += fmt::format("  {:#x}  {}", row.address, escape_for_display(cells));
+        }
         if (!row.note.empty()) out += "  " + style.faint(escape_for_display(row.note));
         out += "\n";
         if (row.repeats > 1) out += style.faint(fmt::format("    the same {} more, up to {:#x}", row.repeats == 2 ? "once" : fmt::format("{} times", with_thousands(row.repeats - 1)), row.address + row.repeats * row.size)) + "\n";

@@ -98,7 +98,8 @@ std::string stop_text(const StopReport& report, const Style& style) {
     if (report.returned) {
         std::string value = report.returned->unavailable.empty() ? one_line(*report.returned, 200) : report.returned->unavailable;
         bool is_void = report.returned->type == "void";
-        if (!is_void) out += labelled("returned", fmt::format("{} from {}", value, escape_for_display(report.returned->name)), style);
+        std::string number = report.returned_number ? fmt::format(" (@{})", report.returned_number) : "";
+        if (!is_void) out += labelled("returned", fmt::format("{} from {}{}", value, escape_for_display(report.returned->name), number), style);
     }
     out += changes_text(report, style);
     bool first = true;

@@ -38,6 +38,7 @@ std::string variable_line(const ValueView& view, const Columns& columns, const S
     std::vector<std::string> notes;
     if (std::string q = qualification(view); !q.empty()) notes.push_back(q);
     if (view.is_shadowed) notes.push_back("hidden by the inner one of the same name");
+    if (view.is_captured) notes.push_back("captured by the lambda");
     for (const std::string& note : notes) line += "  " + style.warning(note);
     return line + "\n";
 }

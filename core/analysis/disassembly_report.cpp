@@ -189,18 +189,33 @@ class Reporter {
             std::string name = symbol_note(target_, *fact.address);
             bool is_touched = fact.is_read || fact.is_written;
             std::string text = is_touched ? "" : text_at_address(session_, *fact.address);
-            std::string value = is_touched ? memory_text(*fact.address, fact.size) : text;
+            std::string value = is_touched ? memory_text(*fact.address, fact) : text;
             if (value.empty()) continue;  // the text has the name already
             row.refers_to = name.empty() || !is_touched ? value : fmt::format("{} = {}", name, value);
         }
     }
 
-    std::string memory_text(RunAddress address, unsigned size) {
+    // As the instruction takes it: floating numbers as such.
+    std::string memory_text(RunAddress address, const OperandFact& fact) {
+        if (fact.real_size) return real_text(address, fact);
         std::uint64_t word = 0;
+        unsigned size = fact.size;
         if (size == 0 || size > sizeof word || target_.read_available(address, std::as_writable_bytes(std::span(&word, 1)).first(size)) != size) return {};
         std::string number = word < 4096 ? std::to_string(word) : fmt::format("{:#x}", word);
         std::string note = size == 8 ? address_note(session_, RunAddress(word)) : "";
         return note.empty() ? number : fmt::format("{} ({})", number, note);
+    }
+
+    std::string real_text(RunAddress address, const OperandFact& fact) {
+        constexpr std::size_t kWidest = 64;
+        std::vector<std::byte> bytes(std::min<std::size_t>(fact.size, kWidest));
+        if (bytes.empty() || target_.read_available(address, bytes) != bytes.size()) return {};
+        Type type;
+        type.kind = TypeKind::floating;
+        type.size = fact.real_size == 10 ? 16 : fact.real_size;
+        std::string text;
+        for (std::size_t at = 0; at + fact.real_size <= bytes.size(); at += fact.real_size) text += (at ? ", " : "") + float_text(ByteSpan(bytes).subspan(at, fact.real_size), type);
+        return fact.size > fact.real_size ? "{" + text + "}" : text;
     }
 
     // ---- arrangement
@@ -349,7 +364,7 @@ class Reporter {
             if (!fact.is_read && !fact.is_written) return now;
             std::byte probe;
             if (target_.read_available(*fact.address, std::span(&probe, 1)) == 0) now.value = "nothing can be read there";
-            else now.value = memory_text(*fact.address, fact.size);
+            else now.value = memory_text(*fact.address, fact);
         }
         return now;
     }

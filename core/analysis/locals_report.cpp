@@ -1,5 +1,7 @@
 #include "core/analysis/locals_report.h"
 
+#include <algorithm>
+
 #include "core/expressions/scope_names.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
@@ -14,6 +16,50 @@ namespace {
 void forgive(ValueView& view) {
     view.broken.clear();
     for (ValueView& child : view.children) forgive(child);
+}
+
+}  // namespace
+
+namespace {
+
+constexpr unsigned kMembersShown = 24;
+
+bool is_of_lambda(const Type& type) {
+    const std::string& name = plain(type).name;
+    return name.empty() || name.find("lambda") != std::string::npos;
+}
+
+bool is_listed(const LocalsReport& report, const std::string& name) {
+    return std::ranges::any_of(report.variables, [&](const ValueView& view) { return view.name == name && !view.is_shadowed; });
+}
+
+// What the function works on without naming it: the captures of a lambda, or the whole object of a method.
+void add_object(Session& session, const Frame& frame, LocalsReport& report) {
+    auto own = find_visible(frame, "this");
+    if (!own) own = find_visible(frame, "__closure");
+    if (!own) return;
+    ValueReader reader(session.target());
+    Value pointer = value_of_variable(session.target(), session.thread(), frame, *own->variable);
+    bool leads_on = pointer.is_available() && plain(*pointer.type).kind == TypeKind::pointer && reader.integer(pointer) != 0;
+    if (!leads_on) return;
+    Value object = reader.dereference(pointer);
+    if (plain(*object.type).kind != TypeKind::structure) return;
+    ViewLimits limits = session.view_limits();
+    limits.children = kMembersShown;
+    limits.depth = 2;
+    if (!is_of_lambda(*object.type)) {
+        report.variables.push_back(make_view(reader, "*this", object, session.form_of("*this"), limits));
+        return;
+    }
+    // The compiler's pointer to the lambda's own object is nothing that the source knows; a `this` in it is.
+    std::erase_if(report.variables, [](const ValueView& view) { return view.name == "this" || view.name == "__closure"; });
+    for (const Member& member : plain(*object.type).members()) {
+        std::string name = member.name.starts_with("__") ? member.name.substr(2) : member.name;
+        if (name.empty() || is_listed(report, name)) continue;
+        ValueView view = make_view(reader, name, reader.member(object, member), session.form_of(name), limits);
+        view.is_captured = true;
+        report.variables.push_back(std::move(view));
+    }
 }
 
 }  // namespace
@@ -41,6 +87,7 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
         if (view.assignment == Assignment::not_yet) forgive(view);
         report.variables.push_back(std::move(view));
     }
+    add_object(session, frame, report);
     return report;
 }
 

@@ -33,6 +33,13 @@ Shape shape_of(Form form) {
     }
 }
 
+// As many as go into sixteen bytes, eight at most.
+Shape shape_of_number(const Type& type) {
+    std::size_t size = plain(type).size;
+    std::size_t per_row = std::clamp<std::size_t>(kRow / size, 1, 8);
+    return {&type, per_row, per_row * 8};
+}
+
 std::string printable(ByteSpan bytes) {
     std::string text;
     for (std::byte each : bytes) {
@@ -70,10 +77,12 @@ class MemoryReporter {
     }
 
     MemoryReport make() {
-        if (query_.type) add_values();
+        bool is_number = query_.type && is_scalar(*query_.type) && plain(*query_.type).kind != TypeKind::pointer && plain(*query_.type).size <= 8 && plain(*query_.type).size;
+        if (is_number) add_elements(shape_of_number(*query_.type));
+        else if (query_.type) add_values();
         else if (query_.form == Form::instructions) add_instructions();
         else if (query_.form == Form::string) add_texts();
-        else add_elements();
+        else add_elements(shape_of(query_.form));
         for (const MemoryRow& row : report_.rows) report_.size += row.size * row.repeats;
         return std::move(report_);
     }
@@ -95,9 +104,8 @@ class MemoryReporter {
         else report_.rows.push_back(std::move(row));
     }
 
-    void add_elements() {
-        Shape shape = shape_of(query_.form);
-        std::uint64_t count = query_.count ? query_.count : shape.usual, unit = shape.type->size;
+    void add_elements(const Shape& shape) {
+        std::uint64_t count = query_.count ? query_.count : shape.usual, unit = plain(*shape.type).size;
         if (count > kMostBytes / unit) throw RequestError(fmt::format("that is too much to show: at most {} elements of this form", with_thousands(kMostBytes / unit)), "memory save ADDRESS count N as FILE writes any amount");
         std::vector<std::byte> bytes(count * unit);
         for (const Piece& piece : pieces_of(target_, query_.address, bytes)) {
@@ -118,13 +126,13 @@ class MemoryReporter {
     }
 
     void fill(MemoryRow& row, const Shape& shape) {
-        if (query_.form == Form::bytes) {
+        if (!query_.type && query_.form == Form::bytes) {
             for (std::byte each : row.bytes) row.cells.push_back(fmt::format("{:02x}", static_cast<unsigned>(each)));
             row.text = printable(row.bytes);
             return;
         }
-        for (std::size_t at = 0; at + shape.type->size <= row.bytes.size(); at += shape.type->size) {
-            Value value = value_of_bytes(*shape.type, ByteSpan(row.bytes).subspan(at, shape.type->size));
+        for (std::size_t at = 0; at + plain(*shape.type).size <= row.bytes.size(); at += plain(*shape.type).size) {
+            Value value = value_of_bytes(*shape.type, ByteSpan(row.bytes).subspan(at, plain(*shape.type).size));
             row.cells.push_back(cell(value, shape));
         }
         if (query_.form != Form::pointer || row.bytes.size() != 8) return;
@@ -136,8 +144,9 @@ class MemoryReporter {
     }
 
     std::string cell(const Value& value, const Shape& shape) {
+        if (query_.type) return one_line(make_view(ValueReader(target_), "", value));
         std::uint64_t word = 0;
-        std::memcpy(&word, value.bytes.data(), std::min<std::size_t>(sizeof word, shape.type->size));
+        std::memcpy(&word, value.bytes.data(), std::min<std::size_t>(sizeof word, plain(*shape.type).size));
         if (query_.form == Form::pointer || query_.form == Form::hex || query_.form == Form::natural) return fmt::format("{:#018x}", word);
         return one_line(make_view(ValueReader(target_), "", value, query_.form));
     }

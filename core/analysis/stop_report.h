@@ -44,6 +44,7 @@ struct StopReport {
     std::uint64_t address = 0;
     LineState line_state = LineState::next;
     std::optional<ValueView> returned;
+    unsigned returned_number = 0;      // "@number" is that value; 0: it was not kept
     std::vector<ValueView> calls;      // what the calls of the line returned, by their functions' names
     std::vector<WatchReport> watched;
     std::vector<ValueChange> changes;

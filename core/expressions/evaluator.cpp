@@ -624,6 +624,10 @@ bool Expression::truth(const EvaluationContext& context) const {
     return ValueReader(*context.target).truth(Evaluator(context).operand(*tree_));
 }
 
+Value value_of_node(Node& node, const EvaluationContext& context) {
+    return Evaluator(context).value(node);
+}
+
 Value evaluate(std::string_view text, const EvaluationContext& context) {
     return Expression(std::string(text), context).value(context);
 }

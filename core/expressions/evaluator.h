@@ -66,6 +66,9 @@ class Expression {
 // Read and computed at once; throws what Expression does.
 Value evaluate(std::string_view text, const EvaluationContext& context);
 
+// A part of a tree that was read, by itself.
+Value value_of_node(Node& node, const EvaluationContext& context);
+
 struct Assigned {
     Value place;
     std::string warning;  // not empty: it worked, but may surprise

@@ -113,6 +113,8 @@ std::vector<OperandFact> operands_of(ByteSpan bytes, RunAddress address, Syntax 
         ZydisFormatterFormatOperand(&formatter, &decoded, &operand, text, sizeof text, address.value, nullptr);
         fact.text = text;
         fact.size = operand.size / 8;
+        bool is_real = operand.element_type == ZYDIS_ELEMENT_TYPE_FLOAT32 || operand.element_type == ZYDIS_ELEMENT_TYPE_FLOAT64 || operand.element_type == ZYDIS_ELEMENT_TYPE_FLOAT80;
+        if (is_real) fact.real_size = operand.element_size / 8;
         fact.is_read = (operand.actions & ZYDIS_OPERAND_ACTION_MASK_READ) != 0;
         fact.is_written = (operand.actions & ZYDIS_OPERAND_ACTION_MASK_WRITE) != 0;
         if (operand.type == ZYDIS_OPERAND_TYPE_REGISTER) {

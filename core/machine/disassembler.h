@@ -45,6 +45,7 @@ struct OperandFact {
     std::string name;                    // of a register
     std::optional<RunAddress> address;   // of memory, and of a direct target
     unsigned size = 0;                   // bytes
+    unsigned real_size = 0;              // bytes of each number, where the instruction takes them as floating ones; else 0
     bool is_read = false, is_written = false;
     bool is_relative = false;            // memory found from the program counter
 };

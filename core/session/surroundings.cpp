@@ -2,7 +2,11 @@
 
 #include <fmt/format.h>
 
+#include "core/expressions/scope_names.h"
 #include "core/machine/calling_convention.h"
+#include "core/symbols/demangle.h"
+#include "core/values/object_part.h"
+#include "core/values/variable_value.h"
 
 namespace lantern {
 namespace {
@@ -47,6 +51,68 @@ std::string SessionSurroundings::describe(RunAddress address) const {
     if (region.name.starts_with('[')) return region.name.substr(1, region.name.size() - 2);
     if (region.name.empty()) return region.permissions.starts_with("rw") ? "anonymous memory" : "memory that is kept free";
     return "in " + region.name.substr(region.name.rfind('/') + 1);
+}
+
+std::string SessionSurroundings::object_at(RunAddress address, const Type& pointee) const {
+    if (session_.is_moving()) return {};
+    if (const Module* module = session_.target().module_at(address)) return global_at(*module, address, pointee);
+    if (!session_.has_threads()) return {};
+    RunAddress top = session_.target().registers(session_.thread()).stack_pointer();
+    const MemoryRegion* region = session_.target().region_at(address);
+    bool is_on_own_stack = region && address >= top && region->contains(top);
+    return is_on_own_stack ? local_at(address, pointee) : "";
+}
+
+// The object whose symbol covers the address; or, where no other begins there, the one that ends right before it.
+std::string SessionSurroundings::global_at(const Module& module, RunAddress address, const Type& pointee) const {
+    const ModuleSymbols& symbols = module.symbols();
+    FileAddress at = module.to_file(address);
+    const ElfSymbol* symbol = symbols.symbol_table().covering(at);
+    bool is_behind = !symbol || (symbol->size && at >= symbol->address + symbol->size);
+    if (is_behind) symbol = symbols.symbol_table().covering(at - 1);
+    if (!symbol || symbol->is_function || !symbol->size) return {};
+    std::string name = demangled(symbol->name);
+    if (is_behind) return at == symbol->address + symbol->size ? fmt::format("one past the end of {}", name) : "";
+    const Module* holder = nullptr;
+    auto variable = find_global(session_.target(), nullptr, name, holder);
+    if (!variable || holder != &module) return {};
+    Value value = value_of_global(session_.target(), session_.thread(), nullptr, module, *variable);
+    bool is_it = value.address && *value.address <= address && address < *value.address + plain(*value.type).size;
+    if (!is_it) return {};
+    std::string found = variable->name + part_at_offset(*value.type, address - *value.address, pointee);
+    if (address != *value.address || has_part_at(*value.type, 0, pointee)) return found;
+    // Of another type than the pointer is for: it may have come from the object before.
+    const ElfSymbol* before = symbols.symbol_table().covering(at - 1);
+    bool ends_here = before && before->size && !before->is_function && before->address + before->size == at;
+    return ends_here ? fmt::format("{}; one past the end of {}", found, demangled(before->name)) : found;
+}
+
+std::string SessionSurroundings::local_at(RunAddress address, const Type& pointee) const {
+    Unwinder& stack = session_.stack();
+    auto level = frame_holding(stack, address);
+    if (!level) return {};
+    std::string behind, found;
+    bool is_of_type = false;
+    // Inlined calls share the part of the stack of the function that holds them.
+    for (unsigned each = *level;; ++each) {
+        const Frame* frame = stack.frame(each);
+        if (!frame) break;
+        std::string of = each == session_.selected_level() ? "" : fmt::format(" of frame {}", each);
+        for (const VisibleVariable& visible : visible_variables(*frame)) {
+            Value value = value_of_variable(session_.target(), session_.thread(), *frame, *visible.variable);
+            std::uint64_t size = plain(*value.type).size;
+            if (!value.is_available() || !value.address || size == 0 || address < *value.address) continue;
+            if (address < *value.address + size) {
+                found = visible.variable->name + part_at_offset(*value.type, address - *value.address, pointee) + of;
+                is_of_type = address != *value.address || has_part_at(*value.type, 0, pointee);
+            }
+            if (address == *value.address + size && is_aggregate(*value.type)) behind = fmt::format("one past the end of {}{}", visible.variable->name, of);
+        }
+        if (!frame->is_inlined()) break;
+    }
+    // Of another type than the pointer is for: it may have come from the object before.
+    if (found.empty() || is_of_type) return found.empty() ? behind : found;
+    return behind.empty() ? found : found + "; " + behind;
 }
 
 }  // namespace lantern

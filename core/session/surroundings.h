@@ -11,9 +11,13 @@ class SessionSurroundings final : public Surroundings {
   public:
     SessionSurroundings(Session& session, const DeclaredViews& views) : session_(session), views_(views) {}
     std::string describe(RunAddress address) const override;
+    std::string object_at(RunAddress address, const Type& pointee) const override;
     std::optional<Meaning> own_meaning(const ValueReader& reader, const Value& value) const override { return views_.meaning(reader, value); }
 
   private:
+    std::string global_at(const Module& module, RunAddress address, const Type& pointee) const;
+    std::string local_at(RunAddress address, const Type& pointee) const;
+
     Session& session_;
     const DeclaredViews& views_;
 };

@@ -214,7 +214,10 @@ std::string pointer_text(const ValueReader& reader, std::uint64_t number, const 
     if (is_wide_letter(pointee))
         return text + " " + wide_text_behind(reader, address, behind.size, longest_text);
     std::vector<std::string> notes;
-    if (const Module* module = reader.target().module_at(address)) {
+    std::string object = around ? around->object_at(address, pointee) : "";
+    if (!object.empty()) {
+        notes.push_back(object);
+    } else if (const Module* module = reader.target().module_at(address)) {
         if (auto nearest = module->symbols().nearest_name(module->to_file(address)))
             notes.push_back(nearest->offset ? fmt::format("{} + {}", nearest->name, nearest->offset) : nearest->name);
     } else {

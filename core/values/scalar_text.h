@@ -23,6 +23,9 @@ class Surroundings {
     virtual ~Surroundings() = default;
     // "stack of frame 2", "heap"; empty if nothing is known.
     virtual std::string describe(RunAddress address) const = 0;
+    // The variable that lies there, and the part of it that a pointer to `pointee` means: "flight[2].level_cm", "one past the end of
+    // flows"; empty if none is known.
+    virtual std::string object_at(RunAddress address, const Type& pointee) const = 0;
     // Nothing if the user has no view for it. Throws ExpressionError.
     virtual std::optional<Meaning> own_meaning(const ValueReader& reader, const Value& value) const = 0;
 };

@@ -31,6 +31,7 @@ struct ValueView {
     // Of variables:
     std::uint32_t declared_line = 0;
     bool is_parameter = false;
+    bool is_captured = false;  // of a lambda: a member of its object
     bool is_shadowed = false;  // an inner variable of the same name hides it
 
     bool has_children() const { return !children.empty() || more != 0; }

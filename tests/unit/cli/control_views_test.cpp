@@ -191,20 +191,21 @@ TEST(StackText, FoldedFramesAreOneLine) {
     row.level = 3;
     row.repeats = 14;
     row.is_folded = true;
+    row.folded_of = "python3.11";
     row.module = "/usr/bin/python3.11";
     row.function = "_PyEval_EvalFrameDefault";
     report.rows = {row};
     report.total = 17;
     std::string text = stack_text(report, kPlain);
     EXPECT_TRUE(says(text, "call stack of thread 2"));
-    EXPECT_TRUE(says(text, "… 14 frames of python3.11, 3 – 16; stack all shows them")) << text;
+    EXPECT_TRUE(says(text, "… 14 frames of python3.11, 3 – 16; stack 3..17 shows them")) << text;
     EXPECT_EQ(Json::parse(json_of(report))["frames"][0]["folded"], true);
 }
 
 TEST(StepLine, OneLineWithWhatChanged) {
     StepLine line;
     line.stop.line = 42;
-    line.stop.source.rows.push_back({42, "    sum += gate;", true, true, {}});
+    line.stop.source.rows.push_back({42, "    sum += gate;", {}, true, true, {}});
     line.stop.changes.push_back({"sum", "3", "7", false});
     std::string text = step_line_text(line, kPlain);
     EXPECT_TRUE(text.starts_with("    42  sum += gate;")) << text;

@@ -19,7 +19,7 @@ SourceReport some_source() {
     report.file = report.found_at = "/canal/lock.c";
     report.current_line = 10;
     report.last_line = 40;
-    for (std::uint32_t number : {9u, 10u, 11u}) report.rows.push_back({number, "\tline " + std::to_string(number), true, number == 10, {}});
+    for (std::uint32_t number : {9u, 10u, 11u}) report.rows.push_back({number, "\tline " + std::to_string(number), {}, true, number == 10, {}});
     report.rows[0].breakpoints = {{1, true}};
     report.rows[1].breakpoints = {{2, false}};
     report.rows[2].breakpoints = {{3, true}, {4, true}};
@@ -91,7 +91,7 @@ TEST(StackText, FoldsMarksAndSaysHowSureItIs) {
     EXPECT_NE(text.find("a guess"), std::string::npos) << text;
     StackReport report = some_stack();
     report.is_cut = true;
-    EXPECT_NE(stack_text(report, kPlain).find("stack all"), std::string::npos);
+    EXPECT_NE(stack_text(report, kPlain).find("further out"), std::string::npos);
     report.why_ended = "the stack is damaged";
     EXPECT_NE(stack_text(report, kPlain).find("take care the stack is damaged"), std::string::npos);
     report.rows[0].function = std::string(300, 'x');
