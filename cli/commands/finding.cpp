@@ -32,6 +32,9 @@ FindQuery query_of(std::string_view what, std::string_view text) {
         query.within = trimmed(text.substr(at + 3));
         text = trimmed(text.substr(0, at));
     }
+    bool with_library = text == "all" || text.ends_with(" all");
+    if (with_library) text = trimmed(text.substr(0, text.size() - 3));
+    query.with_library = with_library;
     query.pattern = text;
     return query;
 }

@@ -11,7 +11,7 @@ constexpr std::size_t kSitesShown = 12;
 
 std::string site_text(const Breakpoint::Site& site, const Style& style) {
     std::string place = site.code.line ? place_text(site.code.file, site.code.line) : "";
-    std::string function = site.code.function.empty() ? "" : fmt::format("in {}", escape_for_display(site.code.function));
+    std::string function = site.code.function.empty() ? "" : fmt::format("in {}", name_text(site.code.function));
     std::string more = site.code.is_inlined_copy ? fmt::format(", inlined into {}", escape_for_display(site.code.inlined_into)) : "";
     if (!site.code.is_statement) more += " (no statement of it begins anywhere)";
     if (site.blocks > 1) more += fmt::format(" (block {} of {})", site.block, site.blocks);

@@ -19,7 +19,7 @@ std::string parameters_text(const StackRow& row) {
 // C++ and Rust can name a function in more than a line. JSON has the whole.
 std::string shortened(const std::string& name) {
     constexpr std::size_t kMost = 44;
-    std::string shown = escape_for_display(name);
+    std::string shown = name_text(name);
     return shown.size() <= kMost ? shown : shown.substr(0, kMost - 1) + "…";
 }
 

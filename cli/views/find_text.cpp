@@ -16,6 +16,10 @@ std::string addresses_text(const FoundName& found) {
     return text;
 }
 
+std::string shown_name(const FindReport& report, const FoundName& found) {
+    return report.what == "functions" ? name_text(found.name) : escape_for_display(found.name);
+}
+
 // Long names keep their end: that is where they differ.
 std::string shortened(const std::string& name, std::size_t width) {
     if (display_width(name) <= width) return name;
@@ -35,7 +39,7 @@ std::string find_text(const FindReport& report, const Style& style) {
     std::string out = heading_line(title, fmt::format("{} found", with_thousands(report.total)), style);
     std::size_t name_width = 0, detail_width = 0;
     for (const FoundName& found : report.found) {
-        name_width = std::max(name_width, display_width(escape_for_display(found.name)));
+        name_width = std::max(name_width, display_width(shown_name(report, found)));
         detail_width = std::max(detail_width, display_width(found.detail));
     }
     bool has_places = report.what != "files";
@@ -43,7 +47,7 @@ std::string find_text(const FindReport& report, const Style& style) {
     detail_width = std::min<std::size_t>(detail_width, 32);
     for (const FoundName& found : report.found) {
         std::string place = found.line ? place_text(found.file, found.line) : found.file.empty() ? "" : short_file(found.file);
-        std::string name = escape_for_display(found.name);
+        std::string name = shown_name(report, found);
         // A name that does not fit has a line of its own.
         std::string line = "  " + padded(name, name_width);
         if (display_width(name) > name_width) line += "\n  " + std::string(name_width, ' ');
@@ -56,6 +60,8 @@ std::string find_text(const FindReport& report, const Style& style) {
     }
     if (report.total > report.found.size())
         out += fmt::format("  … {} more; a longer pattern narrows them down, limit N at the end shows N\n", with_thousands(report.total - report.found.size()));
+    if (report.of_library)
+        out += style.faint(fmt::format("  and {} of the language's own library; find {} {}{}all lists them", with_thousands(report.of_library), report.what, report.pattern, report.pattern.empty() ? "" : " ")) + "\n";
     if (!report.note.empty()) out += "  " + report.note + "\n";
     return out;
 }
@@ -65,7 +71,7 @@ std::string code_text(const CodeReport& report, const Style& style) {
     std::size_t width = 8;
     for (const auto& site : report.sites) width = std::max(width, std::min<std::size_t>(56, display_width(site.function)));
     for (const auto& site : report.sites) {
-        out += fmt::format("  {:#014x}  {}  {}", site.address, padded(escape_for_display(site.function), width), place_text(site.file, site.line));
+        out += fmt::format("  {:#014x}  {}  {}", site.address, padded(name_text(site.function), width), place_text(site.file, site.line));
         if (!site.inlined_into.empty()) out += fmt::format("  inlined into {}", escape_for_display(site.inlined_into));
         out += "\n";
     }
@@ -77,7 +83,7 @@ std::string code_text(const CodeReport& report, const Style& style) {
     constexpr std::size_t kMostBlocks = 60;
     for (std::size_t i = 0; i < std::min(report.blocks.size(), kMostBlocks); ++i) {
         const auto& block = report.blocks[i];
-        out += fmt::format("  {:#014x} – {:#014x}  {:>6}  {}", block.low, block.high, counted(block.high - block.low, "byte"), escape_for_display(block.function));
+        out += fmt::format("  {:#014x} – {:#014x}  {:>6}  {}", block.low, block.high, counted(block.high - block.low, "byte"), name_text(block.function));
         if (!block.inlined_into.empty()) out += fmt::format("  inlined into {}", escape_for_display(block.inlined_into));
         out += "\n";
     }
@@ -92,7 +98,7 @@ std::string address_text(const AddressReport& report, const Style& style) {
     for (const CodeFrame& frame : report.frames) {
         std::string place = place_text(frame.file, frame.line);
         if (frame.column) place += fmt::format(", column {}", frame.column);
-        out += fmt::format("  {}  {}  {}\n", frame.is_inlined ? "inlined " : "function", padded(escape_for_display(frame.function), 32), place);
+        out += fmt::format("  {}  {}  {}\n", frame.is_inlined ? "inlined " : "function", padded(name_text(frame.function), 32), place);
     }
     if (report.frames.empty()) out += "  no function claims it\n";
     return out;

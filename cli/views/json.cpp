@@ -221,7 +221,9 @@ struct Renderer {
         return {{"kind", "locals"}, {"frame", r.level}, {"function", r.function}, {"file", r.file}, {"line", r.line}, {"variables", values(r.variables)}};
     }
     Json operator()(const GlobalsReport& r) const {
-        return {{"kind", "globals"}, {"running", r.is_running}, {"total", r.total}, {"variables", values(r.variables)}};
+        Json out{{"kind", "globals"}, {"running", r.is_running}, {"total", r.total}, {"variables", values(r.variables)}};
+        if (r.of_library) out["of_library"] = r.of_library;
+        return out;
     }
     Json operator()(const StackReport& r) const {
         Json rows = Json::array();
@@ -370,6 +372,7 @@ struct Renderer {
             found.push_back(std::move(made));
         }
         Json out{{"kind", "find"}, {"what", r.what}, {"pattern", r.pattern}, {"total", r.total}, {"found", std::move(found)}};
+        if (r.of_library) out["of_library"] = r.of_library;
         if (!r.within.empty()) out["within"] = r.within;
         if (!r.note.empty()) out["note"] = r.note;
         return out;

@@ -65,7 +65,7 @@ std::string block_heading(const DisassemblyRow& row, const std::string& own_file
     std::string number = own_file.empty() || row.file == own_file ? fmt::format("{:>4}", row.line) : place_text(row.file, row.line);
     std::string what = "      " + passing + style.faint(row.line ? fmt::format("  {}  {}", number, escape_for_display(row.source)) : "        no line");
     std::string notes;
-    if (row.inlined_depth) notes += fmt::format("  inlined: {}{}", escape_for_display(row.function), row.inlined_depth > 1 ? fmt::format(", depth {}", row.inlined_depth) : "");
+    if (row.inlined_depth) notes += fmt::format("  inlined: {}{}", name_text(row.function), row.inlined_depth > 1 ? fmt::format(", depth {}", row.inlined_depth) : "");
     if (row.blocks > 1) notes += fmt::format("  block {} of {}", row.block, row.blocks);
     return what + style.mark(notes) + "\n";
 }
@@ -75,7 +75,7 @@ std::string block_heading(const DisassemblyRow& row, const std::string& own_file
 std::string registers_text(const RegistersReport& report, const Style& style) {
     std::string title = "registers";
     if (report.thread_number) title += fmt::format(" of thread {}", report.thread_number);
-    if (report.level) title += fmt::format(" in frame {}, {}", report.level, escape_for_display(report.function));
+    if (report.level) title += fmt::format(" in frame {}, {}", report.level, name_text(report.function));
     std::string out = heading_line(title, report.changed ? fmt::format("{} changed", report.changed) : "", style);
     std::size_t names = 3;
     for (const RegisterRow& row : report.rows) names = std::max(names, row.name.size());
@@ -104,7 +104,7 @@ std::string registers_text(const RegistersReport& report, const Style& style) {
 }
 
 std::string disassembly_text(const DisassemblyReport& report, const Style& style) {
-    std::string out = heading_line("disassembly of " + (report.function.empty() ? "memory" : escape_for_display(report.function)), short_file(report.module), style);
+    std::string out = heading_line("disassembly of " + (report.function.empty() ? "memory" : name_text(report.function)), short_file(report.module), style);
     if (report.before) out += style.faint(fmt::format("  … {} before", counted(report.before, "instruction"))) + "\n";
     std::vector<std::string> margins = margins_of(report), passing = passing_before(report);
     for (std::size_t i = 0; i < report.rows.size(); ++i) {

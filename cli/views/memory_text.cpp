@@ -86,7 +86,7 @@ std::string memory_compare_text(const MemoryCompareReport& report, const Style& 
 std::string words_text(const WordsReport& report, const Style& style) {
     std::string out;
     for (const StackFrameWords& frame : report.frames) {
-        out += heading_line(fmt::format("words of frame {}, {}", frame.level, escape_for_display(frame.function)), fmt::format("{} bytes", frame.end - frame.stack_pointer), style);
+        out += heading_line(fmt::format("words of frame {}, {}", frame.level, name_text(frame.function)), fmt::format("{} bytes", frame.end - frame.stack_pointer), style);
         std::size_t names = 8;
         for (const StackWord& word : frame.words) names = std::max(names, std::min<std::size_t>(display_width(word.name.empty() ? std::string(word_of(word.kind)) : word.name), 34));
         const StackWord* before = nullptr;

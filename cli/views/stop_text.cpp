@@ -43,9 +43,9 @@ std::string watched_text(const StopReport& report, const Style& style) {
                                             : fmt::format("{} = {}", escape_for_display(watch.expression), watch.after);
         out += labelled(watch.is_write ? "wrote" : "read", change, style);
         std::string place = watch.line ? place_text(watch.file, watch.line) : "code without lines";
-        std::string where = watch.by.empty() ? fmt::format("{} in {}{}{}", place, escape_for_display(watch.function), watch.statement.empty() ? "" : ": ", cut(escape_for_display(watch.statement), kLongestStatement))
-                                             : fmt::format("{}, from {}", watch.by, escape_for_display(watch.function));
-        if (watch.from_line) where = fmt::format("{}, called by {} at {}", watch.by.empty() ? escape_for_display(watch.function) : watch.by, escape_for_display(watch.from), place_text(watch.from_file, watch.from_line));
+        std::string where = watch.by.empty() ? fmt::format("{} in {}{}{}", place, name_text(watch.function), watch.statement.empty() ? "" : ": ", cut(escape_for_display(watch.statement), kLongestStatement))
+                                             : fmt::format("{}, from {}", watch.by, name_text(watch.function));
+        if (watch.from_line) where = fmt::format("{}, called by {} at {}", watch.by.empty() ? name_text(watch.function) : watch.by, name_text(watch.from), place_text(watch.from_file, watch.from_line));
         out += labelled("by", where, style);
     }
     return out;
@@ -81,7 +81,7 @@ std::string stop_text(const StopReport& report, const Style& style) {
     }
     std::string where = report.file.empty() ? fmt::format("{:#x}", report.address) : place_text(report.file, report.line);
     if (report.thread) where += fmt::format(" ─ thread {}", report.thread);
-    std::string out = heading_line(fmt::format("{} ─ {}", report.headline, escape_for_display(report.function)), where, style);
+    std::string out = heading_line(fmt::format("{} ─ {}", report.headline, name_text(report.function)), where, style);
     if (report.headline != report.why) out += " " + style.warning(report.why) + "\n";
     if (report.source.rows.empty()) {
         out += " " + style.next_line("◆ " + report.next_to_run) + "\n";
@@ -93,13 +93,13 @@ std::string stop_text(const StopReport& report, const Style& style) {
     for (std::size_t i = 0; i < report.calls.size(); ++i) {
         const ValueView& call = report.calls[i];
         std::string value = call.unavailable.empty() ? one_line(call, 200) : call.unavailable;
-        out += labelled(i ? "" : "calls", fmt::format("{} returned {}", escape_for_display(call.name), value), style);
+        out += labelled(i ? "" : "calls", fmt::format("{} returned {}", name_text(call.name), value), style);
     }
     if (report.returned) {
         std::string value = report.returned->unavailable.empty() ? one_line(*report.returned, 200) : report.returned->unavailable;
         bool is_void = report.returned->type == "void";
         std::string number = report.returned_number ? fmt::format(" (@{})", report.returned_number) : "";
-        if (!is_void) out += labelled("returned", fmt::format("{} from {}{}", value, escape_for_display(report.returned->name), number), style);
+        if (!is_void) out += labelled("returned", fmt::format("{} from {}{}", value, name_text(report.returned->name), number), style);
     }
     out += changes_text(report, style);
     bool first = true;

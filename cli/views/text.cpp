@@ -25,6 +25,10 @@ std::string cut(const std::string& text, std::size_t width) {
     return text.substr(0, end) + "…";
 }
 
+std::string name_text(const std::string& function) {
+    return escape_for_display(function.find('<') == std::string::npos ? function : readable_type_name(function, false));
+}
+
 std::string short_file(const std::string& path) {
     return escape_for_display(std::filesystem::path(path).filename().string());
 }
@@ -36,6 +40,8 @@ std::string place_text(const std::string& file, std::uint32_t line) {
 // "left ─────────── right ──" to the width of the output.
 std::string heading_line(const std::string& left, const std::string& right, const Style& style) {
     std::size_t width = std::min(style.width, 100u);
+    if (std::size_t beside = display_width(right) + 8; style.folds && display_width(left) + beside > style.width && style.width > beside + 8)
+        return heading_line(cut(left, style.width - beside), right, style);
     std::size_t used = display_width(left) + display_width(right) + 5;
     std::string rule;
     for (std::size_t i = used; i < width; ++i) rule += "─";

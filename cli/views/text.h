@@ -42,6 +42,8 @@ std::string failure_text(const Failure& failure, const Style& style);
 
 // Shared by them.
 std::string heading_line(const std::string& left, const std::string& right, const Style& style);
+// A function's name without the template arguments that are so by themselves.
+std::string name_text(const std::string& function);
 std::string short_file(const std::string& path);
 std::string place_text(const std::string& file, std::uint32_t line);
 // What qualifies a value: not set yet, shadowed, kept nowhere …; empty if nothing does.

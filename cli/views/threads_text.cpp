@@ -38,11 +38,11 @@ std::string threads_text(const ThreadsReport& report, const Style& style) {
     std::size_t names = 0, functions = 0, places = 0;
     for (const ThreadRow& row : report.rows) {
         names = std::max(names, display_width(escape_for_display(row.name)));
-        functions = std::max(functions, std::min<std::size_t>(display_width(escape_for_display(row.function)), 32));
+        functions = std::max(functions, std::min<std::size_t>(display_width(name_text(row.function)), 32));
         places = std::max(places, display_width(place_text(row.file, row.line)));
     }
     for (const ThreadRow& row : report.rows) {
-        std::string function = escape_for_display(row.function);
+        std::string function = name_text(row.function);
         if (display_width(function) > 32) function = function.substr(0, 31) + "…";
         std::string place = row.line ? place_text(row.file, row.line) : fmt::format("{:#x}", row.address);
         std::string line = fmt::format("{:>3}  {}  {}  {}  ", row.number, padded(escape_for_display(row.name), names), padded(function, functions), padded(place, places));

@@ -137,7 +137,7 @@ std::string value_text(const ValueReport& report, const Style& style) {
 
 std::string locals_text(const LocalsReport& report, const Style& style) {
     std::string where = place_text(report.file, report.line);
-    std::string out = heading_line(fmt::format("locals of {}", escape_for_display(report.function)), where, style);
+    std::string out = heading_line(fmt::format("locals of {}", name_text(report.function)), where, style);
     if (report.variables.empty()) return out + "  none: there are no parameters or locals in scope here\n";
     Columns columns = measure(report.variables);
     for (const ValueView& view : report.variables) out += variable_line(view, columns, style);
@@ -147,12 +147,13 @@ std::string locals_text(const LocalsReport& report, const Style& style) {
 std::string globals_text(const GlobalsReport& report, const Style& style) {
     std::string state = report.is_running ? "" : "as the program starts with them";
     std::string out = heading_line("globals", state, style);
-    if (report.variables.empty()) return out + "  none match\n";
+    std::string library = report.of_library ? style.faint(fmt::format("  and {} of the language's own library; globals PATTERN lists those that fit", with_thousands(report.of_library))) + "\n" : "";
+    if (report.variables.empty()) return out + (library.empty() ? "  none match\n" : library);
     Columns columns = measure(report.variables);
     for (const ValueView& view : report.variables) out += variable_line(view, columns, style);
     if (report.total > report.variables.size())
         out += fmt::format("  … {} more; globals PATTERN narrows them down\n", with_thousands(report.total - report.variables.size()));
-    return out;
+    return out + library;
 }
 
 }  // namespace lantern::cli

@@ -5,7 +5,10 @@
 #include <algorithm>
 #include <filesystem>
 #include <set>
+#include <tuple>
+#include <utility>
 
+#include "core/analysis/library_code.h"
 #include "core/support/error.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
@@ -48,7 +51,13 @@ struct Candidate {
     const Module* module = nullptr;
     const NameEntry* entry = nullptr;
     bool only_in_arguments = false;
+    bool is_of_library = false;  // the language's own
 };
+
+bool is_of_language_library(const Candidate& candidate) {
+    const dwarf::Unit* unit = candidate.module->symbols().debug_info().unit_holding(candidate.entry->position);
+    return !language_library(candidate.name, unit && unit->is_rust()).empty();
+}
 
 template <class Wanted>
 std::vector<Candidate> candidates(const Area& area, const Pattern& pattern, Wanted wanted) {
@@ -62,9 +71,10 @@ std::vector<Candidate> candidates(const Area& area, const Pattern& pattern, Want
         }
     }
     // What matches only within template arguments comes last: there are many, and none is what was asked for.
+    for (Candidate& candidate : found) candidate.is_of_library = is_of_language_library(candidate);
     for (Candidate& candidate : found) candidate.only_in_arguments = !pattern.matches_all() && !pattern.matches(without_all_template_arguments(candidate.name));
     std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) {
-        return a.only_in_arguments != b.only_in_arguments ? b.only_in_arguments : a.name < b.name;
+        return std::tie(a.is_of_library, a.only_in_arguments, a.name) < std::tie(b.is_of_library, b.only_in_arguments, b.name);
     });
     return found;
 }
@@ -108,6 +118,14 @@ void describe_type(const Candidate& candidate, FoundName& found) {
 // Every unit that saw a header repeats what is in it: what is alike is listed once, its code together.
 template <class Describe>
 void fill(FindReport& report, const Area& area, std::vector<Candidate> found, std::size_t limit, Describe describe) {
+    // The languages' own are counted, unless they are asked for or nothing else is there.
+    auto library = std::ranges::find_if(found, &Candidate::is_of_library);
+    bool are_wanted = report.with_library || library == found.begin();
+    if (!are_wanted) {
+        std::string last_of_library;
+        for (auto each = library; each != found.end(); ++each) report.of_library += std::exchange(last_of_library, each->name) != each->name;
+        found.erase(library, found.end());
+    }
     constexpr std::size_t kWorthCounting = 20'000;  // beyond this only the names are told apart, not where they stand
     bool is_exact = found.size() <= kWorthCounting;
     std::map<std::tuple<std::string, std::string, std::uint32_t>, std::size_t> rows;
@@ -183,7 +201,11 @@ void find_files_in(FindReport& report, Session& session, const Area& area, const
 }  // namespace
 
 FindReport report_found(Session& session, const FindQuery& query) {
-    FindReport report{query.what, query.pattern, query.within, {}, 0, {}};
+    FindReport report;
+    report.what = query.what;
+    report.pattern = query.pattern;
+    report.within = query.within;
+    report.with_library = query.with_library || !query.within.empty();
     Pattern pattern(query.pattern);
     Area area = area_of(session, query.within);
     if (query.what == "functions") {

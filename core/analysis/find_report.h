@@ -25,12 +25,15 @@ struct FindReport {
     std::string within;   // the file or module that was asked for; empty: the program and its own libraries
     std::vector<FoundName> found;
     std::size_t total = 0;
+    bool with_library = false;   // it was asked for
+    std::size_t of_library = 0;  // names of the languages' own libraries that fit too and are not listed
     std::string note;     // what was left out, and how to see it
 };
 
 struct FindQuery {
     std::string what, pattern, within;
     std::size_t limit = 50;
+    bool with_library = false;  // those of the languages' own libraries too, behind the others
 };
 
 // Throws RequestError for a pattern that does not parse or a file or module that is not there.

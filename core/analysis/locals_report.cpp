@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/analysis/library_code.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
@@ -99,10 +100,18 @@ void add_globals(GlobalsReport& report, Session& session, const Module& module, 
     ValueReader reader(session.target());
     bool in_this_module = !question.in.empty() && path_matches(module.path(), question.in);
     std::string wanted_type = lower_case(question.of);
+    bool asks_for_all = question.pattern.empty() && question.in.empty() && question.of.empty();
     for (const NameEntry& entry : index.names()) {
         if (entry.kind != NameKind::global) continue;
         std::string name = index.qualified_name(entry);
         if (!pattern.matches(name)) continue;
+        if (asks_for_all) {
+            const dwarf::Unit* unit = module.symbols().debug_info().unit_holding(entry.position);
+            if (!language_library(name, unit && unit->is_rust()).empty()) {
+                ++report.of_library;
+                continue;
+            }
+        }
         bool must_be_read = (!question.in.empty() && !in_this_module) || !wanted_type.empty() || report.variables.size() < question.limit;
         auto variable = must_be_read ? module.symbols().global(entry) : std::nullopt;
         if (must_be_read && !variable) continue;

@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/analysis/address_note.h"
+#include "core/analysis/library_code.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/values/variable_value.h"
@@ -68,14 +69,7 @@ StackRow row_of(Session& session, const Frame& frame) {
 std::string_view library_of(const Frame& frame) {
     if (!frame.function || frame.is_signal_frame) return {};
     std::string_view name = frame.inlined ? std::string_view(frame.inlined->name) : std::string_view(frame.function->name);
-    if (frame.function->unit->is_rust()) {
-        for (std::string_view start : {"std::", "core::", "alloc::", "<core::", "<alloc::", "<std::", "__rust_", "rust_begin_unwind"})
-            if (name.starts_with(start)) return "Rust's library";
-        return {};
-    }
-    for (std::string_view start : {"std::", "__gnu_cxx::", "__cxxabiv1::", "operator new", "operator delete"})
-        if (name.starts_with(start)) return "the C++ library";
-    return {};
+    return language_library(name, frame.function->unit->is_rust());
 }
 
 bool is_foreign(Session& session, const Frame& frame) {

@@ -294,13 +294,21 @@ std::vector<const Function*> ModuleSymbols::functions_named(std::string_view who
 std::vector<const Function*> ModuleSymbols::functions_called(std::string_view name) const {
     std::vector<const Function*> found;
     std::string exact = without_spaces(name);
+    // "std::vector<int>::size", as it is shown: without the arguments that are so by themselves.
+    bool has_arguments = name.find('<') != std::string_view::npos;
+    std::string as_shown = has_arguments ? comparable_type_name(name, false) : "";
+    auto is_shown_so = [&](const std::string& whole) {
+        if (!has_arguments) return false;
+        std::string shown = comparable_type_name(whole, false);
+        return shown.ends_with(as_shown) && (shown.size() == as_shown.size() || shown[shown.size() - as_shown.size() - 1] == ':');
+    };
     index().for_each_named(last_component(name), [&](const NameEntry& entry) {
         if (!is_function(entry.kind)) return;
         std::string qualified = index().qualified_name(entry);
         bool fits = name_matches(qualified, name);
         const Function* one = function(entry.position);
         // What the functions around it add to its name, and what a demangler makes of it, only the function itself knows.
-        if (one && (fits || impl_matches(one->name, name) || without_spaces(one->name) == exact)) found.push_back(one);
+        if (one && (fits || impl_matches(one->name, name) || without_spaces(one->name) == exact || is_shown_so(one->name))) found.push_back(one);
     });
     std::sort(found.begin(), found.end(), [](const Function* a, const Function* b) { return a->entry_offset < b->entry_offset; });
     return found;
