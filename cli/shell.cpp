@@ -194,6 +194,7 @@ void show_first_notices(Shell& shell) {
         warn(fmt::format("{} of the debug information cannot be read and {} left out: {}", counted(problems.size(), "part"),
                          problems.size() == 1 ? "is" : "are", escape_for_display(problems.front())));
     }
+    if (session.core() && session.core()->lacks_program()) return;  // the core's own findings say it
     if (!symbols.has_debug_information()) {
         bool stripped = !symbols.symbol_table().has_full_table();
         warn(fmt::format("{} has no debug information{}: it stops at {}, and the stack is walked by call-frame information. "

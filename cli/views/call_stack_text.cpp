@@ -34,6 +34,11 @@ std::string how_found(const StackRow& row) {
     }
 }
 
+// Where no parameters are known, how the frame was found stands in their place.
+bool says_how_beside(const StackRow& row) {
+    return row.parameters.empty() && !row.is_inlined && row.function.starts_with("0x");
+}
+
 std::string spans_text(const std::vector<ParameterSpan>& spans) {
     std::string out;
     for (const ParameterSpan& span : spans) {
@@ -81,7 +86,8 @@ std::string cut_at_front(const std::string& text, std::size_t width) {
 std::string frame_line(const StackRow& row, const Columns& columns, const Style& style) {
     std::size_t start = 3 + columns.digits + 2, room = columns.place_starts > start + 2 ? columns.place_starts - start - 2 : 8;
     std::string inlined = row.is_inlined ? fmt::format("inlined into {}", row.level + 1) : "";
-    std::string parameters = row.line || row.is_inlined || !row.parameters.empty() ? parameters_text(row) : fmt::format("{:#x}", row.address);
+    std::string parameters = row.line || row.is_inlined || !row.parameters.empty() ? parameters_text(row) : row.function.starts_with("0x") ? "" : fmt::format("{:#x}", row.address);
+    if (parameters.empty() && says_how_beside(row)) parameters = how_found(row);
     std::size_t for_name = room - std::min(room, inlined.size() + (inlined.empty() ? 0 : 2));
     std::string name = padded(cut(shortened(row.function), std::min(for_name, columns.name)), std::min(columns.name, for_name));
     std::size_t used = display_width(name) + 2 + inlined.size() + (inlined.empty() ? 0 : 2);
@@ -120,7 +126,7 @@ std::string stack_text(const StackReport& report, const Style& style) {
             continue;
         }
         out += frame_line(row, columns, style) + "\n";
-        if (std::string how = how_found(row); !how.empty()) out += fmt::format("   {:>{}}  {}\n", "", columns.digits, style.warning(how));
+        if (std::string how = says_how_beside(row) ? "" : how_found(row); !how.empty()) out += fmt::format("   {:>{}}  {}\n", "", columns.digits, style.warning(how));
         if (row.repeats > 1) {
             cycle = &row;
             left_of_cycle = row.cycle;

@@ -128,7 +128,7 @@ Json breakpoint(const Breakpoint& breakpoint) {
     if (breakpoint.thread) out["thread"] = breakpoint.thread;
     if (breakpoint.is_note()) out["notes"] = breakpoint.noted;
     if (!breakpoint.moved.empty()) out["moved"] = breakpoint.moved;
-    if (breakpoint.watched) {
+    if (breakpoint.watched && breakpoint.watched->range.size()) {
         const WatchedValue& watched = *breakpoint.watched;
         out["watches"] = {{"address", address_text(watched.range.low.value)}, {"bytes", watched.range.size()}, {"ended", watched.has_ended},
                           {"by", watched.by_pages ? "pages" : watched.by_steps ? "steps" : "debug-registers"}};

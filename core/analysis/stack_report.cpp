@@ -17,7 +17,7 @@ namespace {
 constexpr unsigned kFoldFrom = 4;  // fewer equal calls in a row are shown one by one
 
 bool same_call(const Frame& a, const Frame& b) {
-    return a.function && a.function == b.function && a.inlined == b.inlined && a.program_counter == b.program_counter;
+    return a.module && a.module == b.module && a.function == b.function && a.inlined == b.inlined && a.program_counter == b.program_counter;
 }
 
 // So many frames from `level` on that come again and again, in the same order; once and one where nothing repeats.

@@ -68,6 +68,7 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
     : search_(std::move(search)), sources_(std::move(mappings)) {
     core_ = std::make_unique<CoreFile>(request.core, request.program, search_.folders, [this](const std::string& path) { return open_symbols(path); });
     launch_.program = core_->program();
+    open_[launch_.program] = core_->modules().front().shared_symbols();
     open_program();
     const CoreImage& image = core_->image();
     thread_ = image.threads.front().id;

@@ -155,11 +155,7 @@ void CoreFile::find_program(const std::string& wanted) {
     if (wanted.empty()) {
         if (recorded.empty()) throw FileError(fmt::format("{} does not say which program it is of", path_), "name it: elm-lantern postmortem CORE PROGRAM");
         found = find_file(recorded);
-        if (!found.symbols) {
-            bool is_other = !unproven_.empty();
-            throw FileError(is_other ? fmt::format("{} is another build than the one that left the core", without_mark(recorded)) : fmt::format("the program of the core, {}, is not here", without_mark(recorded)),
-                            fmt::format("name a copy of it: elm-lantern postmortem {} PROGRAM; or --symbols with the folder it lies in", path_));
-        }
+        if (!found.symbols) return do_without_program(first_of(*mapping));
     } else {
         found = {std::filesystem::absolute(wanted).lexically_normal().string(), open_symbols_(std::filesystem::absolute(wanted).lexically_normal().string()), false};
         std::string held = recorded.empty() ? "" : build_id_in_core(recorded);
@@ -174,11 +170,59 @@ void CoreFile::find_program(const std::string& wanted) {
     modules_.emplace_back(found.path, bias, found.symbols);
 }
 
+// What the core itself holds of the file, without its sections: where its segments lie, and its build id. Everything else about it
+// is unknown.
+std::vector<std::byte> CoreFile::image_in_core(const CoreMapping& mapping) const {
+    Elf64_Ehdr header{};
+    std::vector<std::byte> image(kPage);
+    const CoreSegment* segment = image_.segment_at(mapping.range.low);
+    std::uint64_t from = segment ? mapping.range.low - segment->range.low : 0;
+    bool is_held = segment && from + image.size() <= segment->held;
+    if (is_held) std::memcpy(image.data(), file_.data() + segment->offset + from, image.size());
+    std::memcpy(&header, image.data(), sizeof header);
+    bool is_sound = is_held && std::memcmp(header.e_ident, ELFMAG, SELFMAG) == 0 && header.e_phoff + header.e_phnum * sizeof(Elf64_Phdr) <= image.size();
+    if (!is_sound) {
+        header = {};
+        std::memcpy(header.e_ident, ELFMAG, SELFMAG);
+        header.e_ident[EI_CLASS] = ELFCLASS64;
+        header.e_ident[EI_DATA] = ELFDATA2LSB;
+        header.e_ident[EI_VERSION] = EV_CURRENT;
+        header.e_type = ET_EXEC;
+        header.e_machine = EM_X86_64;
+        header.e_version = EV_CURRENT;
+        header.e_ehsize = sizeof header;
+    }
+    header.e_shoff = 0;
+    header.e_shnum = header.e_shstrndx = 0;
+    std::memcpy(image.data(), &header, sizeof header);
+    return image;
+}
+
+// The mapping with the file's beginning.
+const CoreMapping& CoreFile::first_of(const CoreMapping& mapping) const {
+    for (const CoreMapping& each : image_.mappings)
+        if (each.path == mapping.path && each.offset == 0) return each;
+    return mapping;
+}
+
+void CoreFile::do_without_program(const CoreMapping& mapping) {
+    std::string name = without_mark(mapping.path);
+    bool is_other = !unproven_.empty();
+    unproven_.clear();
+    findings_.push_back(fmt::format("{}: its frames have no names, and what called them is found by frame pointers at best. Name a copy of it: elm-lantern postmortem {} PROGRAM; or --symbols with the folder it lies in",
+                                    is_other ? fmt::format("{} is another build than the one that left the core", name) : fmt::format("the program of the core, {}, is not here", name), path_));
+    auto elf = std::make_unique<ElfFile>(image_in_core(mapping), name);
+    std::uint64_t first = elf->segments().empty() ? 0 : elf->segments().front().range.low.value & ~(kPage - 1);
+    std::uint64_t bias = elf->segments().empty() ? 0 : mapping.range.low.value - first;
+    modules_.emplace_back(name, bias, std::make_shared<ModuleSymbols>(std::move(elf)));
+    lacks_program_ = true;
+}
+
 void CoreFile::find_libraries() {
     std::set<std::string> seen;
     for (const CoreMapping& mapping : image_.mappings) {
         if (mapping.offset != 0 || !seen.insert(mapping.path).second) continue;
-        if (modules_.front().holds(mapping.range.low)) continue;
+        if (modules_.front().holds(mapping.range.low) || (lacks_program_ && without_mark(mapping.path) == program())) continue;
         Found found = find_file(mapping.path);
         if (!found.symbols) {
             bool is_elf = !build_id_in_core(mapping.path).empty();

@@ -17,13 +17,15 @@ class CoreFile final : public Target {
     // Gives the symbols of a file; throws FileError.
     using OpenSymbols = std::function<std::shared_ptr<const ModuleSymbols>(const std::string& path)>;
     // `program`: empty to take the one the core names. `folders`: where files may lie that are not where they were. Throws
-    // FileError: no core file, or its program is not to be found.
+    // FileError: no core file, or `program` cannot be read.
     CoreFile(const std::string& path, const std::string& program, std::vector<std::filesystem::path> folders, OpenSymbols open_symbols);
     CoreFile(const CoreFile&) = delete;
     CoreFile& operator=(const CoreFile&) = delete;
 
     const std::string& path() const { return path_; }
     const std::string& program() const { return modules_.front().path(); }
+    // The program's file is not here: threads, registers, memory and the libraries are all there is.
+    bool lacks_program() const { return lacks_program_; }
     const CoreImage& image() const { return image_; }
     // What should be known before the rest is believed: what does not match and what is missing. A sentence each.
     const std::vector<std::string>& findings() const { return findings_; }
@@ -61,6 +63,9 @@ class CoreFile final : public Target {
 
     void map_file();
     void find_program(const std::string& wanted);
+    void do_without_program(const CoreMapping& mapping);
+    const CoreMapping& first_of(const CoreMapping& mapping) const;
+    std::vector<std::byte> image_in_core(const CoreMapping& mapping) const;
     void find_libraries();
     void add_vdso();
     void list_regions();
@@ -82,6 +87,7 @@ class CoreFile final : public Target {
     std::vector<MemoryRegion> regions_;
     std::vector<std::string> findings_;
     std::string filled_;
+    bool lacks_program_ = false;
 };
 
 }  // namespace lantern

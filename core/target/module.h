@@ -17,6 +17,7 @@ class Module {
 
     const std::string& path() const { return path_; }
     const ModuleSymbols& symbols() const { return *symbols_; }
+    const std::shared_ptr<const ModuleSymbols>& shared_symbols() const { return symbols_; }
     // Comes with the system, not with the program: steps do not stop there, and its names come after the user's own.
     bool is_system_library() const {
         for (const char* folder : {"/lib/", "/lib64/", "/usr/lib/", "/usr/lib64/", "[vdso]"})

@@ -83,10 +83,12 @@ TEST(Breakpoints, ShowInTheSourceAndInTheList) {
     EXPECT_TRUE(ran.says("there are no breakpoints"));
 }
 
-TEST(Breakpoints, TwoOnOnePlaceAreRefused) {
-    Ran ran = debug(kLocks, {"pause at mean", "pause at locks.c:55"});
-    EXPECT_EQ(ran.status, 1);
-    EXPECT_TRUE(ran.says("breakpoint 1 already stands there"));
+TEST(Breakpoints, SeveralStandAtOnePlaceAndEachIsCounted) {
+    Ran ran = debug(kLocks, {"pause at mean", "pause at locks.c:55", "launch", "drop 1", "breakpoints"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("breakpoint 1 stands there too"));
+    EXPECT_TRUE(ran.says("breakpoints 1 and 2 ─ mean")) << ran.output;
+    EXPECT_TRUE(ran.says("1 hit")) << "the second is counted, and stays when the first is dropped";
 }
 
 TEST(Pins, OfViewsComeAfterEachStop) {

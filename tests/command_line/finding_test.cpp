@@ -177,7 +177,7 @@ TEST(Settings, WrongOnesAreNamedWithTheirPlace) {
     TemporaryFolder folder;
     std::filesystem::create_directories(folder.path() / "elm-lantern");
     std::string ask = "env XDG_CONFIG_HOME=" + folder.path().string() + " " + LANTERN_PROGRAM + " survey " + fixture("locks-dwarf3");
-    for (auto [text, answer] : {std::pair{"[symbols]\nfolder = [\"x\"]\n", "did you mean folders?"}, {"[symbols\n", "line 1 cannot be understood"}, {"[symbols]\nask_servers = 3\n", "true or false"},
+    for (auto [text, answer] : {std::pair{"[symbols]\nfolder = [\"x\"]\n", "did you mean folders?"}, {"[symbols\n", "line 1: this cannot be understood"}, {"[symbols]\nask_servers = 3\n", "true or false"},
                                 {"[colours]\n", "there is no setting"}, {"[symbols]\nfolders = \"x\"\n", "list of texts"}, {"[symbols]\nask_servers = true\n", "none is named"}}) {
         folder.write("elm-lantern/config.toml", text);
         Ran ran = run({"sh", "-c", "env -u DEBUGINFOD_URLS " + ask});

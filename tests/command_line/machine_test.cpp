@@ -140,8 +140,8 @@ TEST(Disassembly, TellsWhetherAJumpWillBeTaken) {
 }
 
 TEST(Memory, FormsTypesGapsAndRepeats) {
-    Ran ran = machine("deep 3", {"memory lanes count 4 as float", "memory words count 16", "memory &level as int", "memory argv[1] as string", "memory %rsp count 4 as pointer", "memory main count 3 as instructions", "memory main as nonsense"});
-    EXPECT_TRUE(ran.says("1.5 -2.25")) << ran.output;
+    Ran ran = machine("deep 3", {"memory lanes count 4 as float", "memory words count 16 as bytes", "memory &level as int", "memory argv[1] as string", "memory %rsp count 4 as pointer", "memory main count 3 as instructions", "memory main as nonsense"});
+    EXPECT_TRUE(ran.says("  1.5  -2.25")) << ran.output;
     EXPECT_TRUE(ran.says("11 11 11 11 22 22 22 22  ef be ad de 44 44 44 44"));
     EXPECT_TRUE(ran.says("\"deep\""));
     EXPECT_TRUE(ran.says("stack of frame"));
@@ -212,12 +212,12 @@ TEST(Stacks, OfTwoHundredThousandFramesAreFolded) {
     if (before.rlim_max < kEnough) GTEST_SKIP() << "no stack of 64 MB may be had here: SKIPPED";
     rlimit large{std::min<rlim_t>(before.rlim_max, 256 << 20), before.rlim_max};
     setrlimit(RLIMIT_STACK, &large);
-    Ran deep = debug(kMachine, {"pause at innermost", "launch deep 199990", "stack all", "frame 150000", "value left", "caller"}, {"--stdout", "/dev/null"});
+    Ran deep = debug(kMachine, {"pause at innermost", "launch deep 199990", "stack", "frame 150000", "value left", "caller"}, {"--stdout", "/dev/null"});
     setrlimit(RLIMIT_STACK, &before);
     EXPECT_EQ(deep.status, 0) << deep.errors;
     EXPECT_TRUE(deep.says("the same call 199 990 times")) << "deep(199990) to deep(1); the last stands at another call" << deep.output.substr(0, 3000);
     EXPECT_TRUE(deep.says("left = 149999")) << "deep(0) is frame 1";
-    Ran cycle = debug(kMachine, {"pause at innermost", "launch cycle 300", "stack all"}, {"--stdout", "/dev/null"});
+    Ran cycle = debug(kMachine, {"pause at innermost", "launch cycle 300", "stack"}, {"--stdout", "/dev/null"});
     EXPECT_TRUE(cycle.says("the same 3 calls 300 times")) << cycle.output;
 }
 

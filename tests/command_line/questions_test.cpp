@@ -21,7 +21,7 @@ std::vector<Question> questions_of(const std::string& program) {
 std::string answer_in(const std::vector<std::string>& lines, std::size_t number, const std::string& question) {
     std::string start = "@" + std::to_string(number) + " " + question + " = ";
     for (const std::string& line : lines)
-        if (line.starts_with(start)) return line.substr(start.size(), line.rfind("  ") - start.size());
+        if (line.starts_with(start)) return line.substr(start.size(), line.find("  ", start.size()) - start.size());
     return "(no answer)";
 }
 

@@ -47,7 +47,7 @@ TEST_P(Returned, EveryValueIsTheOneThatTheFunctionGave) {
     for (const std::string& line : lines_of(ran.output)) {
         std::size_t begin = line.find("returned  "), from = line.rfind(" from ");
         if (begin == std::string::npos || from == std::string::npos) continue;
-        std::string name = line.substr(from + 6), told = line.substr(begin + 10, from - begin - 10);
+        std::string name = line.substr(from + 6, line.rfind(" (@") - from - 6), told = line.substr(begin + 10, from - begin - 10);
         if (std::size_t colon = name.rfind(':'); colon != std::string::npos) name = name.substr(colon + 1);
         ASSERT_TRUE(facts.count(name)) << line;
         EXPECT_TRUE(reads_as(facts[name], told)) << name << " gave " << facts[name] << " and is told as " << told;

@@ -189,7 +189,7 @@ TEST_P(WrongCommand, TeachesWhatWasWrong) {
 
 INSTANTIATE_TEST_SUITE_P(
     Commands, WrongCommand,
-    ::testing::Values(std::pair{"dance", "there is no command"}, std::pair{"c", "could be"}, std::pair{"lcals", "did you mean locals?"}, std::pair{"pause at 1", "nearest line"},
+    ::testing::Values(std::pair{"dance", "there is no command"}, std::pair{"ca", "could be"}, std::pair{"lcals", "did you mean locals?"}, std::pair{"pause at 1", "nearest line"},
                       std::pair{"pause at lokcs.c:60", "did you mean locks.c?"}, std::pair{"pause at filll", "did you mean fill?"}, std::pair{"pause at locks.c:x", "comes a line number"},
                       std::pair{"pause on", "what to stop on is missing"}, std::pair{"off 9", "no breakpoint 9"}, std::pair{"drop x", "takes numbers"}, std::pair{"frame 99", "no frame 99"},
                       std::pair{"callee", "innermost frame already"}, std::pair{"value chamber->dpth", "it has depth"}, std::pair{"value *chamber->next->next", "null"},

@@ -93,7 +93,7 @@ int main(void) {
     printf("gate = {width = 430, {left = 1, right = 2}, {mark = 65, letter = 65 'A'}}\n");
     printf("four = {1.0, 2.0, 3.0, 4.5}\nmarks = {7, 8, 9}\nname = \"Wren\\0\"\nfull = \"full\" (no terminator)\n");
     printf("matrix = {{1, 2, 3}, {4, 5, 6}}\nzeros = {0 × 50}\nnothing = null\nwatched = 5\n");
-    printf("text = %p \"Heron\"\nrule = %p (double_toll)\nsecond = %p (levels + 4)\n", (void*)text, (void*)rule, (void*)second);
+    printf("text = %p \"Heron\"\nrule = %p (double_toll)\nsecond = %p (levels[1])\n", (void*)text, (void*)rule, (void*)second);
     printf("wild = 0x123456789000 (nothing is mapped there)\nimpossible = 0x8123456789abcdef (no possible address)\n");
     printf("filled = %u (looks like fill bytes 0xcd)\npoison = %lu (looks like fill words 0xdeadbeef)\n", filled, poison);
     printf("own_level = %d\n", own_level);

@@ -1,5 +1,6 @@
 // std::optional: nothing, or a value.
 #include "core/values/library/library_view.h"
+#include "core/values/library/symbols_behind.h"
 
 namespace lantern {
 namespace {
@@ -24,10 +25,44 @@ class OptionalView final : public LibraryView {
     }
 };
 
+// std::expected: the value, or the error in its place.
+class ExpectedView final : public LibraryView {
+  public:
+    std::vector<std::string_view> families() const override { return {"std::expected"}; }
+    bool fits(const Type& type) const override { return !flag_path(type).empty(); }
+    Meaning meaning(const ValueReader& reader, const Value& value) const override {
+        Meaning meaning;
+        if (auto held = target(reader, value)) {
+            meaning.alone = *held;
+            return meaning;
+        }
+        meaning.holds_nothing = true;
+        std::string_view path = first_path(plain(*value.type), {"_M_unex", "__union_.__unex_", "__repr_.__union_.__unex_"});
+        meaning.text = "unexpected";
+        if (!path.empty()) lead_to(meaning, part_at(reader, value, path));
+        return meaning;
+    }
+    std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
+        const Type& type = plain(*value.type);
+        std::uint64_t has_value = number_at(reader, value, flag_path(type));
+        if (has_value > 1) throw BrokenValue("whether it holds a value is neither yes nor no");
+        std::string_view path = first_path(type, {"_M_val", "__union_.__val_", "__repr_.__union_.__val_"});
+        return has_value && !path.empty() ? std::optional(part_at(reader, value, path)) : std::nullopt;
+    }
+
+  private:
+    static std::string_view flag_path(const Type& type) { return first_path(type, {"_M_has_value", "__has_val_", "__repr_.__has_val_"}); }
+};
+
 }  // namespace
 
 const LibraryView& cpp_optional_view() {
     static const OptionalView view;
+    return view;
+}
+
+const LibraryView& cpp_expected_view() {
+    static const ExpectedView view;
     return view;
 }
 

@@ -14,10 +14,11 @@ using ViewMaker = const LibraryView& (*)();
 // A new view is one row here.
 constexpr ViewMaker kViews[] = {
     cpp_string_view, cpp_bool_vector_view, cpp_vector_view, cpp_array_view, cpp_deque_view, cpp_list_view, cpp_tree_view, cpp_hash_view,
-    cpp_adaptor_view, cpp_tuple_view, cpp_optional_view, cpp_variant_view, cpp_any_view, cpp_unique_pointer_view,
+    cpp_adaptor_view, cpp_tuple_view, cpp_optional_view, cpp_expected_view, cpp_variant_view, cpp_any_view, cpp_unique_pointer_view,
     cpp_shared_pointer_view, cpp_function_view, cpp_iterator_view, cpp_atomic_view, cpp_bitset_view, cpp_chrono_view, cpp_exception_view,
     cpp_thread_view, cpp_mutex_view, rust_text_view, rust_vector_view, rust_ring_view, rust_slice_view, rust_counted_view,
     rust_trait_object_view, rust_cell_view, rust_hash_view, rust_tree_view,
+    rust_lock_view, rust_guard_view, rust_slice_iterator_view, rust_linked_list_view, rust_duration_view,
 };
 
 const std::multimap<std::string_view, const LibraryView*>& views_by_family() {
@@ -36,6 +37,8 @@ std::string family_of(const Type& type) {
     const std::string& name = type.name;
     if (name.find("dyn ") != std::string::npos && type_at_path(type, "vtable")) return "dyn";
     bool fat = type_at_path(type, "data_ptr") && type_at_path(type, "length");
+    bool is_text_of_system = fat && (name.ends_with("path::Path") || name.ends_with("OsStr") || name.ends_with("CStr"));
+    if (is_text_of_system) return "str";
     if (fat) return name.find("str") != std::string::npos && name.find('[') == std::string::npos ? "str" : "[]";
     return family_name(type.full_name());
 }

@@ -77,6 +77,7 @@ const LibraryView& cpp_hash_view();
 const LibraryView& cpp_adaptor_view();
 const LibraryView& cpp_tuple_view();
 const LibraryView& cpp_optional_view();
+const LibraryView& cpp_expected_view();
 const LibraryView& cpp_variant_view();
 const LibraryView& cpp_any_view();
 const LibraryView& cpp_unique_pointer_view();
@@ -98,5 +99,10 @@ const LibraryView& rust_trait_object_view();
 const LibraryView& rust_cell_view();
 const LibraryView& rust_hash_view();
 const LibraryView& rust_tree_view();
+const LibraryView& rust_lock_view();
+const LibraryView& rust_guard_view();
+const LibraryView& rust_slice_iterator_view();
+const LibraryView& rust_linked_list_view();
+const LibraryView& rust_duration_view();
 
 }  // namespace lantern

@@ -178,10 +178,10 @@ TEST(Notes, RecordWithoutStopping) {
 
 TEST(Notes, ALimitEndsThem) {
     Controlled at({"count", "1", "100"});
-    at.wish.noted = {"turn", "nonsense"};
+    at.wish.noted = {"turn", "1 / (turn - turn)"};
     at.wish.place = at.session.place("pass");
     at.wish.note_limit = 7;
-    EXPECT_NO_THROW(at.add()) << "names are looked up where the note is met";
+    EXPECT_NO_THROW(at.add()) << "what cannot be computed is found out where the note is met";
     EXPECT_TRUE(at.session.launch_again().is_end());
     EXPECT_EQ(at.session.notes().rows().size(), 7u);
     EXPECT_TRUE(std::holds_alternative<std::monostate>(at.session.notes().rows()[3].values[1]));
