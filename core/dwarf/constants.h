@@ -34,6 +34,7 @@ enum At : std::uint16_t {
     DW_AT_data_location = 0x50, DW_AT_byte_stride = 0x51, DW_AT_entry_pc = 0x52, DW_AT_ranges = 0x55,
     DW_AT_call_column = 0x57, DW_AT_call_file = 0x58, DW_AT_call_line = 0x59, DW_AT_signature = 0x69,
     DW_AT_data_bit_offset = 0x6b, DW_AT_linkage_name = 0x6e, DW_AT_str_offsets_base = 0x72, DW_AT_addr_base = 0x73,
+    DW_AT_macro_info = 0x43, DW_AT_macros = 0x79, DW_AT_GNU_macros = 0x2119,
     DW_AT_rnglists_base = 0x74, DW_AT_dwo_name = 0x76, DW_AT_noreturn = 0x87, DW_AT_alignment = 0x88,
     DW_AT_loclists_base = 0x8c, DW_AT_MIPS_linkage_name = 0x2007, DW_AT_GNU_vector = 0x2107,
     DW_AT_GNU_dwo_name = 0x2130, DW_AT_GNU_entry_view = 0x2138, DW_AT_GNU_dwo_id = 0x2131, DW_AT_GNU_ranges_base = 0x2132, DW_AT_GNU_addr_base = 0x2133,

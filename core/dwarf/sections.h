@@ -6,7 +6,7 @@
 namespace lantern::dwarf {
 
 struct Sections {
-    ByteSpan info, types, abbrev, line, str, line_str, str_offsets, addr, ranges, rnglists, loc, loclists;
+    ByteSpan info, types, abbrev, line, str, line_str, str_offsets, addr, ranges, rnglists, loc, loclists, macro, macinfo;
     ByteSpan aranges, names;         // indexes that the compiler or linker may have made
     ByteSpan cu_index, tu_index;     // of a split package
 };

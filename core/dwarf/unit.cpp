@@ -132,6 +132,8 @@ UnitRoot Unit::read_root() const {
             case DW_AT_dwo_name: case DW_AT_GNU_dwo_name: root.split_name = value.text; break;
             case DW_AT_GNU_dwo_id: root.split_id = value.number; break;
             case DW_AT_GNU_ranges_base: root.old_ranges_base = value.number; break;
+            case DW_AT_macros: case DW_AT_GNU_macros: root.macros = value.number; break;
+            case DW_AT_macro_info: root.macros = value.number, root.macros_are_old = true; break;
             case DW_AT_language: root.language = static_cast<std::uint16_t>(value.number); break;
             case DW_AT_stmt_list: root.line_table_offset = value.number + contribution_.line; break;
             case DW_AT_low_pc: root.low_pc = FileAddress(value.number); break;

@@ -41,6 +41,8 @@ struct UnitRoot {
     std::optional<std::uint64_t> ranges;  // DW_AT_ranges, with its form
     std::uint16_t ranges_form = 0;
     std::optional<std::uint64_t> string_offsets_base, address_base, range_lists_base, location_lists_base;
+    std::optional<std::uint64_t> macros;  // into .debug_macro, or .debug_macinfo where they are old
+    bool macros_are_old = false;
     std::uint64_t old_ranges_base = 0;  // DW_AT_GNU_ranges_base: counts for the split unit's ranges, not for its own
 };
 

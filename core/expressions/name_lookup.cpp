@@ -278,6 +278,23 @@ const Type* FrameNames::type(const std::string& name) const {
     return find_type(*context_.target, name);
 }
 
+// Where nothing runs, what holds at the end of the unit that main is in.
+std::optional<Macro> FrameNames::macro(const std::string& name) const {
+    if (context_.language() == Language::rust) return std::nullopt;
+    const Frame* frame = context_.frame;
+    if (frame && frame->function && frame->module) {
+        if (find_visible(*frame, name)) return std::nullopt;
+        auto found = frame->line ? frame->module->symbols().macro_at(*frame->function->unit, name, frame->line->file, frame->line->line)
+                                 : frame->module->symbols().macro_at(*frame->function->unit, name, "", 0);
+        return found ? parse_macro(*found) : std::nullopt;
+    }
+    if (frame) return std::nullopt;
+    for (const Module& module : context_.target->modules())
+        for (const Function* main : module.symbols().functions_named("main"))
+            if (auto found = module.symbols().macro_at(*main->unit, name, "", 0)) return parse_macro(*found);
+    return std::nullopt;
+}
+
 bool FrameNames::is_template_id(const std::string& name) const {
     const Module* module = nullptr;
     return function_value(*context_.target, name) || find_global(*context_.target, context_.frame, name, module);

@@ -32,6 +32,7 @@ class FrameNames final : public NameJudge {
     explicit FrameNames(const EvaluationContext& context) : context_(context) {}
     const Type* type(const std::string& name) const override;
     bool is_template_id(const std::string& name) const override;
+    std::optional<Macro> macro(const std::string& name) const override;
 
   private:
     const EvaluationContext& context_;

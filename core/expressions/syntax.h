@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "core/expressions/macro_expansion.h"
 #include "core/symbols/type.h"
 
 namespace lantern {
@@ -56,6 +57,8 @@ class NameJudge {
     virtual const Type* type(const std::string& name) const = 0;
     // Whether a name with template arguments is a function or variable of the program; tells them from comparisons.
     virtual bool is_template_id(const std::string& name) const = 0;
+    // What the preprocessor puts in place of a name there; nothing for most.
+    virtual std::optional<Macro> macro(const std::string&) const { return std::nullopt; }
 };
 
 // Throws ExpressionError with the column.

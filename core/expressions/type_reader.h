@@ -14,7 +14,7 @@ bool is_base_word(const std::string& word);  // "unsigned", "char16_t", "const" 
 class TypeReader {
   public:
     // `text` and `names` are borrowed. Throws ExpressionError for what is no token.
-    TypeReader(std::string_view text, const NameJudge& names, Language language) : text_(text), tokens_(tokens_of(text)), names_(names), language_(language) {}
+    TypeReader(std::string_view text, const NameJudge& names, Language language) : text_(text), tokens_(without_macros(tokens_of(text), names)), names_(names), language_(language) {}
 
     // A type's name with its stars; null and nothing taken if this is no type.
     const Type* try_type();

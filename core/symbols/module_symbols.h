@@ -9,6 +9,7 @@
 #include <unordered_map>
 
 #include "core/dwarf/call_frame_information.h"
+#include "core/dwarf/macro_table.h"
 #include "core/dwarf/name_table.h"
 #include "core/object/symbol_table.h"
 #include "core/symbols/line_table.h"
@@ -89,6 +90,8 @@ class ModuleSymbols {
 
     // ---- lines
     const LineTable& lines_of(const dwarf::Unit& unit) const;
+    // How a macro is defined where the text of a unit has come to a line of a file ("": at its end): "MOST 12". Nothing if it is not.
+    std::optional<std::string_view> macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const;
     const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
     std::optional<SourceLine> line_at(FileAddress address) const;
     const dwarf::Unit* unit_at(FileAddress address) const;
@@ -158,6 +161,7 @@ class ModuleSymbols {
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
     mutable std::map<const dwarf::Unit*, std::map<std::string, std::map<std::uint32_t, const Function*>>> inlined_functions_;  // by file and line
+    mutable std::map<const dwarf::Unit*, std::vector<dwarf::MacroEntry>> macros_;
     mutable std::unordered_map<dwarf::Position, std::vector<TailCall>> tail_calls_;
     mutable std::map<const Function*, Type> function_types_;
     mutable std::optional<std::map<FileAddress, const Type*>> trait_tables_;

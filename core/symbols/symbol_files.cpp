@@ -38,7 +38,7 @@ dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std
     static constexpr Wanted kAll[] = {
         {".debug_info", &S::info}, {".debug_str", &S::str}, {".debug_line", &S::line}, {".debug_abbrev", &S::abbrev}, {".debug_types", &S::types},
         {".debug_line_str", &S::line_str}, {".debug_str_offsets", &S::str_offsets}, {".debug_addr", &S::addr}, {".debug_ranges", &S::ranges},
-        {".debug_rnglists", &S::rnglists}, {".debug_loc", &S::loc}, {".debug_loclists", &S::loclists}, {".debug_aranges", &S::aranges},
+        {".debug_rnglists", &S::rnglists}, {".debug_loc", &S::loc}, {".debug_loclists", &S::loclists}, {".debug_macro", &S::macro}, {".debug_macinfo", &S::macinfo}, {".debug_aranges", &S::aranges},
         {".debug_names", &S::names}, {".debug_cu_index", &S::cu_index}, {".debug_tu_index", &S::tu_index}};
     std::vector<std::string> failed(std::size(kAll));
     auto take = [&](std::size_t i) {
