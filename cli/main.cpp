@@ -113,6 +113,19 @@ class PipedLines {
         }
     }
 
+    // Commands that have come already.
+    std::size_t waiting() const {
+        std::size_t count = 0;
+        std::string_view rest = held_;
+        while (!rest.empty()) {
+            std::size_t end = rest.find('\n');
+            std::string_view line = trimmed(rest.substr(0, end));
+            count += !line.empty() && !line.starts_with('#');
+            rest.remove_prefix(end == std::string_view::npos ? rest.size() : end + 1);
+        }
+        return count;
+    }
+
   private:
     void read_more() {
         pollfd watch[] = {{0, POLLIN, 0}};
@@ -129,8 +142,9 @@ class PipedLines {
     bool is_over_ = false;
 };
 
+// Text stops at the first that fails, as a script does. In JSON somebody reads each answer and decides: it goes on.
 bool run_piped(Shell& shell) {
-    bool good = true;
+    bool good = true, goes_on = shell.output().format() == Format::json;
     unsigned number = 0;
     PipedLines lines;
     for (std::string line; !shell.wants_to_quit() && lines.next(line);) {
@@ -138,7 +152,12 @@ bool run_piped(Shell& shell) {
         std::string text(trimmed(line));
         if (text.empty() || text.starts_with('#')) continue;
         shell.output().show_command(shell.prompt(), text);
-        if (!shell.execute_from(text, "standard input", number)) return false;
+        bool worked = shell.execute_from(text, "standard input", number);
+        shell.output().show_answer(number, text, worked);
+        good = good && worked;
+        if (worked || goes_on) continue;
+        shell.tell_unplayed(lines.waiting(), "standard input");
+        return false;
     }
     return good;
 }

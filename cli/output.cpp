@@ -91,6 +91,10 @@ void Output::record_command(const std::string& prompt, const std::string& line) 
     if (record_text_) fmt::print(record_text_, "{}{}\n", prompt, escape_for_display(line));
 }
 
+void Output::show_answer(unsigned number, const std::string& line, bool worked) {
+    if (format_ == Format::json) write(json_of_answer(number, line, worked) + "\n");
+}
+
 void Output::start_capture() {
     capturing_ = true;
     captured_ = {};

@@ -28,6 +28,9 @@ class Output {
     // A command from a script: shown as if it had been typed, and recorded.
     void show_command(const std::string& prompt, const std::string& line);
 
+    // JSON only: command `number` has been carried out, and everything before this belongs to it.
+    void show_answer(unsigned number, const std::string& line, bool worked);
+
     // What the program wrote to a terminal of its own: shown as it is, and kept apart from the record.
     void show_terminal(std::string_view bytes);
 

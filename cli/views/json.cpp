@@ -503,4 +503,8 @@ std::string json_of_command(const std::string& line) {
     return line_of(Json{{"kind", "command"}, {"line", line}});
 }
 
+std::string json_of_answer(unsigned number, const std::string& line, bool worked) {
+    return line_of(Json{{"kind", "answer"}, {"command", number}, {"line", line}, {"worked", worked}});
+}
+
 }  // namespace lantern::cli

@@ -8,6 +8,7 @@
 namespace lantern::cli {
 
 std::string json_of(const View& view);                  // without a line ending
-std::string json_of_command(const std::string& line);   // the record's note of what was typed
+std::string json_of_command(const std::string& line);
+std::string json_of_answer(unsigned number, const std::string& line, bool worked);   // the record's note of what was typed
 
 }  // namespace lantern::cli

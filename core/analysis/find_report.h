@@ -25,9 +25,9 @@ struct FindReport {
     std::string within;   // the file or module that was asked for; empty: the program and its own libraries
     std::vector<FoundName> found;
     std::size_t total = 0;
+    std::string note;     // what was left out, and how to see it
     bool with_library = false;   // it was asked for
     std::size_t of_library = 0;  // names of the languages' own libraries that fit too and are not listed
-    std::string note;     // what was left out, and how to see it
 };
 
 struct FindQuery {

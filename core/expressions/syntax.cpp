@@ -371,7 +371,8 @@ class Parser : private TypeReader {
         take("|");
         auto first = pattern();
         if (!is("|")) return first;
-        auto node = with(make(NodeKind::alternatives, first->column), std::move(first));
+        auto node = make(NodeKind::alternatives, first->column);
+        node->children.push_back(std::move(first));
         while (take("|")) node->children.push_back(pattern());
         return node;
     }

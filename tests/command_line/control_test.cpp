@@ -66,7 +66,7 @@ TEST(Watching, TellsOldAndNewAndWho) {
     Ran ran = control({"pause at watch", "launch watch", "pause on write level + 1"});
     EXPECT_EQ(ran.status, 1);
     EXPECT_TRUE(ran.says("level + 1 has no address that could be watched: it is a computed value")) << ran.output;
-    EXPECT_TRUE(control({"-pause on write *(int *)16", "launch loops"}).says("has no address before the program runs"));
+    EXPECT_TRUE(control({"-pause on write &level", "launch loops"}).says("has no address before the program runs"));
     Ran early = debug(kControl, {"pause on write level", "launch watch", "restart"}, {"--stdout", "/dev/null"});
     EXPECT_EQ(early.status, 0) << early.output;
     EXPECT_TRUE(early.says("from the program's start on"));

@@ -141,7 +141,7 @@ TEST(Disassembly, TellsWhetherAJumpWillBeTaken) {
 
 TEST(Memory, FormsTypesGapsAndRepeats) {
     Ran ran = machine("deep 3", {"memory lanes count 4 as float", "memory words count 16 as bytes", "memory &level as int", "memory argv[1] as string", "memory %rsp count 4 as pointer", "memory main count 3 as instructions", "memory main as nonsense"});
-    EXPECT_TRUE(ran.says("  1.5  -2.25")) << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex(" 1\\.5 +-2\\.25\n"))) << ran.output;
     EXPECT_TRUE(ran.says("11 11 11 11 22 22 22 22  ef be ad de 44 44 44 44"));
     EXPECT_TRUE(ran.says("\"deep\""));
     EXPECT_TRUE(ran.says("stack of frame"));
@@ -267,9 +267,9 @@ TEST(Postmortem, FindsAProgramThatHasMovedAndRefusesAnotherBuild) {
     std::string core = (folder.path() / "a.core").string();
     ASSERT_EQ(debug(then.string(), {"pause at innermost", "launch deep 3", "save core as " + core}, {"--stdout", "/dev/null"}).status, 0);
     fs::rename(then, now);
-    Ran lost = run({LANTERN_PROGRAM, "postmortem", core});
-    EXPECT_EQ(lost.status, 3);
-    EXPECT_TRUE(lost.says("is not here")) << lost.output;
+    Ran lost = run({LANTERN_PROGRAM, "postmortem", core, "--do", "stack", "--do", "registers rip", "--do", "memory %rsp count 4 as hex", "--do", "threads", "--do", "regions", "--do", "-locals", "--do", "-source"});
+    EXPECT_EQ(lost.status, 0);
+    EXPECT_TRUE(lost.says("is not here: its frames have no names")) << lost.output;
     Ran found = run({LANTERN_PROGRAM, "postmortem", core, "--symbols", now.parent_path().string(), "--do", "stack"});
     EXPECT_EQ(found.status, 0) << found.output;
     EXPECT_TRUE(found.says("the same call") || found.says("deep "));
@@ -277,8 +277,8 @@ TEST(Postmortem, FindsAProgramThatHasMovedAndRefusesAnotherBuild) {
     EXPECT_EQ(named.status, 0) << named.output;
     fs::copy_file(fixture("machine-gcc-O2"), then);
     Ran other = run({LANTERN_PROGRAM, "postmortem", core});
-    EXPECT_EQ(other.status, 3);
-    EXPECT_TRUE(other.says("is another build than the one that left the core")) << other.output;
+    EXPECT_EQ(other.status, 0);
+    EXPECT_TRUE(other.says("is another build than the one that left the core: its frames have no names")) << other.output;
     Ran forced = run({LANTERN_PROGRAM, "postmortem", core, then.string(), "--do", "-stack"});
     EXPECT_TRUE(forced.says("is NOT the program that left this core")) << forced.output;
 }

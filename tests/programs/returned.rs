@@ -111,7 +111,7 @@ gives! {
     r_some_f64: Option<f64> = Some(2.5), "Some(2.5)";
     r_some_u64: Option<u64> = Some(9), "Some(9)";
     r_some_u128: Option<u128> = Some(10), "Some(10)";
-    r_some_ref: Option<&'static i32> = Some(&LEVELS[2]), "Some(…returned::LEVELS + 8) → 5)";
+    r_some_ref: Option<&'static i32> = Some(&LEVELS[2]), "Some(…returned::LEVELS[2]) → 5)";
     r_none_ref: Option<&'static i32> = None, "None";
     r_some_box: Option<Box<i32>> = Some(Box::new(6)), "…6)";
     r_some_string: Option<String> = Some("tug".to_string()), "Some(\"tug\")";

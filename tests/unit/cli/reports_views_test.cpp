@@ -128,7 +128,7 @@ TEST(SurveyViews, ThePageEscapesAndStandsAlone) {
 // ---- find and type
 
 TEST(FindViews, NamesCountsAndWhatIsLeftOut) {
-    FindReport report{"functions", "lock", "", {}, 1234, "2 libraries of the system not looked into"};
+    FindReport report{"functions", "lock", "", {}, 1234, "2 libraries of the system not looked into", false, 0};
     report.found.push_back({"canal::lock", "", "/canal/lock.c", 12, {0x1000, 0x2000, 0x3000}, false});
     report.found.push_back({"canal::gone", "", "/canal/lock.c", 13, {}, true});
     report.found.push_back({std::string(80, 'n'), "", "", 0, {0x4000}, false});
