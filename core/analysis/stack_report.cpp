@@ -116,7 +116,23 @@ std::optional<Stretch> module_frames(Session& session, Unwinder& stack, unsigned
     return Stretch{level, at - level, {}, std::filesystem::path(module->path()).filename().string()};
 }
 
+// What the system runs before main, or before a thread's function: the last frames of a stack, none of them with source that is here.
+std::optional<Stretch> start_frames(Session& session, Unwinder& stack, unsigned level) {
+    constexpr unsigned kFewest = 2, kMost = 6;
+    unsigned at = level;
+    for (; at - level <= kMost; ++at) {
+        const Frame* frame = stack.frame(at);
+        if (!frame) break;
+        bool is_start = may_be_folded(session, *frame) && (is_foreign(session, *frame) || !frame->function);
+        if (!is_start) return std::nullopt;
+    }
+    bool is_whole = !stack.frame(at) && stack.why_it_ended().empty();
+    if (!is_whole || at - level < kFewest) return std::nullopt;
+    return Stretch{level, at - level, {}, "the system's start"};
+}
+
 Stretch stretch_at(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+    if (auto folded = start_frames(session, stack, level)) return *folded;
     if (auto folded = library_frames(session, stack, level, most)) return *folded;
     if (auto folded = module_frames(session, stack, level, most)) return *folded;
     Cycle cycle = cycle_at(stack, level, most);

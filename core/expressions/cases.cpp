@@ -56,7 +56,8 @@ bool has_variant(const Type& type, const std::string& name) {
 
 // What a pattern looks at: behind references.
 Value behind_references(const ValueReader& reader, Value value) {
-    for (unsigned depth = 0; depth < 8 && value.is_available() && is_rust_reference(plain(*value.type)); ++depth) value = reader.dereference(value);
+    auto leads_on = [](const Type& type) { return is_rust_reference(type) || (type.kind == TypeKind::pointer && type.name.empty()); };  // and &barge, as it was typed
+    for (unsigned depth = 0; depth < 8 && value.is_available() && leads_on(plain(*value.type)); ++depth) value = reader.dereference(value);
     return value;
 }
 

@@ -19,8 +19,8 @@ namespace lantern::testing {
 
 class Terminal {
   public:
-    explicit Terminal(const std::vector<std::string>& words) {
-        winsize size{40, 120, 0, 0};
+    explicit Terminal(const std::vector<std::string>& words, unsigned short width = 120) {
+        winsize size{40, width, 0, 0};
         child_ = forkpty(&master_, nullptr, nullptr, &size);
         if (child_ == 0) {
             setenv("LC_ALL", "C.UTF-8", 1);
@@ -65,6 +65,9 @@ class Terminal {
         child_ = -1;
         return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     }
+
+    // What has been shown and not been waited for.
+    const std::string& rest() const { return seen_; }
 
     termios settings() const {
         termios now{};
