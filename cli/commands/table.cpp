@@ -96,8 +96,8 @@ constexpr Command kCommands[] = {
      "PATTERN is a part of the name, a pattern with * and ?, or a /regular expression/. NAME is a source file or a loaded\n"
      "library; TYPE a part of the type's name.", run_globals, Completes::expression},
     {"find", "find WHAT …", "look for functions, globals, types, files, code, an address; for bytes, a text, a value", kLooking,
-     "find functions|globals|types|files [PATTERN] [in NAME] [limit N]: PATTERN is a part of the name, a pattern with * and ?,\n"
-     "or a regular expression between slashes. NAME is a source file or a loaded library.\n"
+     "find functions|globals|types|files [PATTERN] [in NAME] [limit N] [all]: PATTERN is a part of the name, a pattern with * and ?,\n"
+     "or a regular expression between slashes. NAME is a source file or a loaded library. all lists the languages' own too.\n"
      "find bytes HEX, find text \"TEXT\", find value EXPR, each with in REGION: heap, stack, all, the name of a module, or ADDRESS count N.\n"
      "find code PLACE: every address the place stands for, each inlined copy and template instance; of a line, all its code.\n"
      "find address EXPR: the module, function, inlined calls, file and line at an address.", run_find, Completes::find},
@@ -113,8 +113,9 @@ constexpr Command kCommands[] = {
      "code. all shows the whole function, its detached parts too; by source gathers each line's stretches in the order of lines; bytes adds the\n"
      "bytes; counts tells how many instructions each line became. The setting syntax is \"intel\" or \"att\".",
      run_disassembly, Completes::place},
-    {"memory", "memory ADDRESS [count N] [as FORM|TYPE] | memory fill|copy|save|load|keep|compare …", "bytes, words, texts, pointers, values of a type", kMachine,
-     "ADDRESS is an expression: a number, a pointer, or something that lies in memory. count is in elements of the form.\n"
+    {"memory", "memory ADDRESS [count N] [as FORM|TYPE] [all] | memory fill|copy|save|load|keep|compare …", "bytes, words, texts, pointers, values of a type", kMachine,
+     "ADDRESS is an expression: a number, a pointer, or something that lies in memory. count is in elements of the form; all is the whole object.\n"
+     "Numbers are shown as the expression's type says, everything else as bytes; as i8, u8 … i64, u64, f32, f64, or a type of the program, chooses.\n"
      "memory fill ADDRESS count N with BYTES|\"text\"; memory copy ADDRESS count N to ADDRESS; memory save ADDRESS count N as FILE;\n"
      "memory load FILE to ADDRESS; memory keep NAME ADDRESS count N, and later memory compare NAME: what changed since.",
      run_memory, Completes::expression},
@@ -127,7 +128,7 @@ constexpr Command kCommands[] = {
      "EXPR is written as in the language of the selected function: C, C++ or Rust. Besides: %rax is a register, p[0..8] are\n"
      "eight elements, level#17 is the variable declared at line 17, @ is the last result, @3 the third. A text in quotes\n"
      "compares by content: barge->name == \"Wren\". Library types are shown as they are meant, and tolls[\"Wren\"] finds a\n"
-     "key; raw shows how they lie in memory. Of much, a part is shown: from N goes on there, all shows everything.\n"
+     "key; tolls.size(), gate.is_some() and *it are answered without running anything; raw shows how they lie in memory. Of much, a part is shown: from N goes on there, all shows everything.\n"
      "A call such as toll(3) runs the program's own code; it needs --allow-calls, or a yes when it is asked for.\n"
      "FORM is hex, decimal, unsigned, octal, binary, char, string, float, bytes, pointer or instructions.",
      run_value, Completes::expression},
