@@ -147,7 +147,7 @@ std::string locals_text(const LocalsReport& report, const Style& style) {
 std::string globals_text(const GlobalsReport& report, const Style& style) {
     std::string state = report.is_running ? "" : "as the program starts with them";
     std::string out = heading_line("globals", state, style);
-    std::string library = report.of_library ? style.faint(fmt::format("  and {} of the language's own library; globals PATTERN lists those that fit", with_thousands(report.of_library))) + "\n" : "";
+    std::string library = report.of_library ? style.faint(fmt::format("  and {} of the system's libraries; globals PATTERN lists those that fit, globals in libc those of one", with_thousands(report.of_library))) + "\n" : "";
     if (report.variables.empty()) return out + (library.empty() ? "  none match\n" : library);
     Columns columns = measure(report.variables);
     for (const ValueView& view : report.variables) out += variable_line(view, columns, style);

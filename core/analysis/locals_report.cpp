@@ -107,7 +107,7 @@ void add_globals(GlobalsReport& report, Session& session, const Module& module, 
         if (!pattern.matches(name)) continue;
         if (asks_for_all) {
             const dwarf::Unit* unit = module.symbols().debug_info().unit_holding(entry.position);
-            if (!language_library(name, unit && unit->is_rust()).empty()) {
+            if (module.is_system_library() || !language_library(name, unit && unit->is_rust()).empty()) {
                 ++report.of_library;
                 continue;
             }

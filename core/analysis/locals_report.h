@@ -31,7 +31,7 @@ struct GlobalsQuestion {
 struct GlobalsReport {
     std::vector<ValueView> variables;
     std::size_t total = 0;
-    std::size_t of_library = 0;  // of the languages' own libraries, not listed where nothing in particular is asked for
+    std::size_t of_library = 0;  // of the system's and the languages' own libraries, not listed where nothing in particular is asked for
     bool is_running = false;  // false: these are the values the program starts with
 };
 // Throws RequestError for a pattern that does not parse.

@@ -27,6 +27,12 @@ bool same_sites(const Breakpoint& a, const Breakpoint& b) {
     });
 }
 
+// A function that two units describe has its inlined copies twice; a pass through one of them is one.
+bool is_one_pass(const Breakpoint::Site& a, const PlaceSite& b) {
+    if (a.address != b.address || a.code.line != b.code.line || a.code.function != b.code.function) return false;
+    return !a.code.position || !b.code.position || a.code.position->inlined == b.code.position->inlined;
+}
+
 // The beginning of a function that only the linker's symbols know, in each module that has it.
 std::vector<Breakpoint::Site> sites_of_symbol(Target& target, std::string_view name) {
     std::vector<Breakpoint::Site> sites;
@@ -167,6 +173,8 @@ void Session::resolve_place_sites(Breakpoint& breakpoint) {
     std::vector<PlaceSite> found = resolve_place(breakpoint.place, where);
     breakpoint.sites.clear();
     for (PlaceSite& site : found) {
+        bool is_known = std::ranges::any_of(breakpoint.sites, [&](const Breakpoint::Site& other) { return is_one_pass(other, site); });
+        if (is_known) continue;
         Breakpoint::Site made;
         made.address = site.address;
         made.code = site.code;
