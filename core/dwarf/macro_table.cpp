@@ -10,7 +10,7 @@ enum MacroOpcode : std::uint8_t {
     kDefineElsewhere = 0x08, kUndefineElsewhere = 0x09, kImportElsewhere = 0x0a, kDefineIndexed = 0x0b, kUndefineIndexed = 0x0c,
 };
 constexpr std::uint8_t kVendorEntry = 0xff;  // of .debug_macinfo
-constexpr unsigned kDeepestImport = 64;
+constexpr unsigned kDeepestImport = 64, kMostImports = 100'000;
 constexpr std::size_t kMostEntries = 4'000'000;
 
 class MacroReader {
@@ -26,7 +26,7 @@ class MacroReader {
   private:
     void read_unit(std::uint64_t offset, unsigned depth) {
         ByteReader reader(sections_.macro, ".debug_macro", offset);
-        if (depth > kDeepestImport) reader.fail("macros are imported in a circle");
+        if (depth > kDeepestImport || ++imports_ > kMostImports) reader.fail("macros are imported in a circle");
         std::uint16_t version = reader.u16();
         if (version != 4 && version != 5) reader.fail(fmt::format("macros of version {} are not known", version));
         std::uint8_t flags = reader.u8();
@@ -90,6 +90,7 @@ class MacroReader {
     const Unit& unit_;
     const Sections& sections_;
     std::vector<MacroEntry> entries_;
+    unsigned imports_ = 0;
 };
 
 }  // namespace
