@@ -77,6 +77,13 @@ bool is_foreign(Session& session, const Frame& frame) {
     return !frame.line || !session.sources().find(frame.line->file);
 }
 
+// What the linker puts into the program to start it: _start, and the main that leads into Rust's own start.
+bool is_start(const Frame& frame, std::string_view library) {
+    if (frame.function) return false;
+    std::string name = frame_function_name(frame);
+    return name == "_start" || (name == "main" && library == "Rust's library");
+}
+
 // A run of frames that is one row, from `level` on.
 struct Stretch {
     unsigned level = 0, frames = 1;
@@ -96,7 +103,7 @@ std::optional<Stretch> library_frames(Session& session, Unwinder& stack, unsigne
         const Frame* frame = stack.frame(at);
         if (!frame || !may_be_folded(session, *frame)) break;
         std::string_view of = library_of(*frame);
-        bool goes_on = !of.empty() || (!library.empty() && (is_foreign(session, *frame) || !frame->function));
+        bool goes_on = !of.empty() || (!library.empty() && (is_foreign(session, *frame) || is_start(*frame, library)));
         if (!goes_on) break;
         if (library.empty()) library = of;
     }
@@ -123,8 +130,7 @@ std::optional<Stretch> start_frames(Session& session, Unwinder& stack, unsigned 
     for (; at - level <= kMost; ++at) {
         const Frame* frame = stack.frame(at);
         if (!frame) break;
-        bool is_start = may_be_folded(session, *frame) && (is_foreign(session, *frame) || !frame->function);
-        if (!is_start) return std::nullopt;
+        if (!may_be_folded(session, *frame) || !(is_foreign(session, *frame) || is_start(*frame, ""))) return std::nullopt;
     }
     bool is_whole = !stack.frame(at) && stack.why_it_ended().empty();
     if (!is_whole || at - level < kFewest) return std::nullopt;

@@ -54,7 +54,7 @@ TEST(Stack, AllShowsEachFrame) {
 // ---- values
 
 TEST(Pointers, SayWhichObjectTheyLeadTo) {
-    Ran ran = everyday({"pause at everyday.cpp:62", "launch", "locals", "value &local[4]", "value local[5]", "value local[-1]", "value &flight[1].marks[2]", "value local[3]"});
+    Ran ran = everyday({"pause at everyday.cpp:64", "launch", "locals", "value &local[4]", "value local[5]", "value local[-1]", "value &flight[1].marks[2]", "value local[3]"});
     for (const char* pattern : {"second +0x[0-9a-f]+ \\(local\\[2\\]\\)", "end +0x[0-9a-f]+ \\(one past the end of local\\)", "inner +0x[0-9a-f]+ \\(one\\.level\\)", "global +0x[0-9a-f]+ \\(flight\\[2\\]\\.level\\)",
                                 "behind +0x[0-9a-f]+ \\(guard; one past the end of flight\\)", "mark +0x[0-9a-f]+ \\(one\\.marks\\[1\\]\\)", "\\(flight\\[1\\]\\.marks\\[2\\]\\)"})
         EXPECT_TRUE(has(ran, pattern)) << pattern << "\n" << ran.output;
@@ -65,7 +65,7 @@ TEST(Pointers, SayWhichObjectTheyLeadTo) {
 }
 
 TEST(Locals, HaveTheObjectAndTheCaptures) {
-    Ran ran = everyday({"pause at Lock::toll", "launch", "locals", "pause at everyday.cpp:44", "continue", "locals", "value id", "value base"});
+    Ran ran = everyday({"pause at Lock::toll", "launch", "locals", "pause at everyday.cpp:47", "continue", "locals", "value id", "value base"});
     EXPECT_TRUE(has(ran, "\\*this +\\{id = 3\\}")) << ran.output;
     EXPECT_TRUE(has(ran, "base +2\\.5")) << ran.output;
     EXPECT_TRUE(ran.says("id = 3  int"));
@@ -101,7 +101,7 @@ TEST(Macros, StandForWhatTheyDoWhereTheProgramStands) {
         auto said = lines_of(run({fixture(program)}).output);
         ASSERT_EQ(said.at(0), "50 29 24 Wren");
         Ran ran = debug(fixture(program), {"pause at macros.c:13", "launch", "value MOST", "over 2", "value MOST", "value SHARE(draught, 120)", "value LEVEL", "value NAME", "value INT_MAX", "value SHARE(SHARE(50, 100), MOST)",
-                                           "-value PRINT(1)", "-value PASTE(x)", "-value SHARE(1)", "pause at macros.c:17 when draught > MOST", "continue"}, {"--stdout", "/dev/null"});
+                                           "-value PRINT(1)", "-value PASTE(x)", "-value SHARE(1)", "pause at macros.c:18 when draught > MOST", "continue"}, {"--stdout", "/dev/null"});
         EXPECT_TRUE(ran.says("@1 MOST = 12  int") && ran.says("@2 MOST = 24  int")) << program << ran.output;
         EXPECT_TRUE(ran.says("SHARE(draught, 120) = 50  int") && ran.says("LEVEL = 29  int") && ran.says("NAME = \"Wren")) << program << ran.output;
         EXPECT_TRUE(ran.says("INT_MAX = 2147483647  int") && ran.says("= 208  int"));
@@ -113,7 +113,7 @@ TEST(Macros, StandForWhatTheyDoWhereTheProgramStands) {
 // ---- the machine
 
 TEST(Memory, IsShownAsTheNumbersOfTheExpression) {
-    Ran ran = everyday({"pause at everyday.cpp:62", "launch", "memory local", "memory local as u16 count 3", "memory flight all", "memory &local[1] count 2 as i64", "memory local count 2 as bytes", "memory level as u8 count 4"});
+    Ran ran = everyday({"pause at everyday.cpp:62", "launch", "memory local", "memory local as u16 count 3", "memory flight all", "memory &local[1] count 2 as i64", "memory local count 2 as bytes", "memory &level as u8 count 4"});
     EXPECT_TRUE(has(ran, "as int ─.*\n  0x[0-9a-f]+  1  2  3  4\n")) << ran.output;
     EXPECT_TRUE(has(ran, "as u16 ─.*\n  0x[0-9a-f]+  1  0  2\n"));
     EXPECT_TRUE(has(ran, "as bytes ─.*\n.*01 00 00 00 02 00 00 00 .*\n.*03 00 00 00 04.*\n.*05 00 00 00 06")) << "the whole of it: " << ran.output;
@@ -149,7 +149,7 @@ TEST(ShortWords, StandForCommandsAndTheUsersOwnBeforeThem) {
     EXPECT_TRUE(ran.says("call stack, innermost first") && ran.says("locals of count"));
     EXPECT_TRUE(ran.says("in short  o\n  example   over 2")) << ran.output;
     EXPECT_TRUE(ran.says("your own words") && ran.says("value level"));
-    EXPECT_FALSE(has(ran, "breakpoint 1 ─ count ─.*\n.*\n.*\n.*\n.*\n.*\n")) << "three lines of source";
+    EXPECT_TRUE(has(ran, "breakpoint 1 ─ count ─.*\n     20 .*\n▪1 ◆ 21 .*\n     22 .*\ncount:21 › ")) << "three lines of source: " << ran.output;
 }
 
 TEST(ShortWords, AreTheBeginningOfNoOtherCommandThatIsTypedByIt) {
@@ -162,7 +162,7 @@ TEST(Settings, AreListedAndWrittenWhereThereAreNone) {
     auto ask = [&] { return run({"sh", "-c", "env XDG_CONFIG_HOME=" + folder.path().string() + " " + LANTERN_PROGRAM + " settings"}); };
     Ran first = ask();
     EXPECT_EQ(first.status, 0) << first.output;
-    EXPECT_TRUE(first.says("it has been written, with every setting as a comment")) << first.output;
+    EXPECT_TRUE(first.says("it has been written")) << first.output;
     std::string written = folder.read("elm-lantern/config.toml");
     EXPECT_NE(written.find("# source_lines = 6"), std::string::npos) << written;
     EXPECT_TRUE(ask().says("They are read from"));
@@ -219,7 +219,7 @@ TEST(Automation, TheExampleInPythonFollowsAProgram) {
     if (run({"python3", "--version"}).status != 0) GTEST_SKIP() << "python3 is not here: SKIPPED";
     Ran ran = run({"python3", SOURCE_FOLDER "/docs/drive_session.py", LANTERN_PROGRAM, kEveryday, "count", "n"});
     EXPECT_EQ(ran.status, 0) << ran.errors;
-    EXPECT_TRUE(ran.says("count:20  n = 0\ncount:20  n = 1\ncount:20  n = 2\n")) << ran.output;
+    EXPECT_TRUE(ran.says("count:21  n = 0\ncount:21  n = 1\ncount:21  n = 2\n")) << ran.output;
     EXPECT_TRUE(ran.says("the program has ended"));
     Ran wrong = run({"python3", SOURCE_FOLDER "/docs/drive_session.py", LANTERN_PROGRAM, kEveryday, "nowhere", "n"});
     EXPECT_NE(wrong.status, 0);
