@@ -6,6 +6,18 @@
 #include "core/support/error.h"
 
 namespace lantern {
+namespace {
+
+// All that can be said of what a function returned of which nothing is known (System V ABI, AMD64, §3.2.3).
+StopFact result_register(Target& target, ThreadId thread) {
+    constexpr unsigned kRax = 0;
+    std::uint64_t number = target.registers(thread).get(kRax).value_or(0);
+    std::string text = fmt::format("{:#x}", number);
+    if (auto whole = static_cast<std::int64_t>(number); whole > -1'000'000 && whole < 1'000'000) text += fmt::format(" ({})", whole);
+    return {"rax", text + ", which is what it returned if that is a whole number or a pointer"};
+}
+
+}  // namespace
 Stop Session::out() {
     refuse_while_moving();
     unsigned level = selected_level_;
@@ -36,7 +48,10 @@ Stop Session::out() {
         stop.reason = StopReason::returned;
         if (!stop.position) stop.position = first_position(*Unwinder(*process_, thread_).frame(0));
         if (function) stop.returned = returned_value(*process_, thread_, *module, *function);
-        else stop.returned = ReturnedValue{name, unavailable_value(void_type(), "its type is not known")};
+        else {
+            stop.returned = ReturnedValue{name, unavailable_value(void_type(), "its type is not known")};
+            stop.facts.push_back(result_register(*process_, thread_));
+        }
     }
     return finished(std::move(stop), before);
 }

@@ -85,6 +85,13 @@ TEST(Results, WhatOutReturnedIsTheLastOne) {
     EXPECT_TRUE(ran.says("@2 @ * 10 = 30"));
 }
 
+TEST(Results, WithoutDebugInformationAreTheRegister) {
+    Ran ran = debug(fixture("locks-nosymbols"), {"pause at factorial once", "launch", "stack", "out"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(has(ran, "rax +0x[0-9a-f]+.*, which is what it returned if")) << ran.output;
+    EXPECT_TRUE(has(ran, "0  factorial  0x[0-9a-f]+ ")) << "rows without lines have addresses: " << ran.output;
+    EXPECT_TRUE(has(ran, "1  main "));
+}
+
 TEST(Conditions, WithNamesThatMeanNothingAreRefusedWhenTheyAreSet) {
     Ran ran = everyday({"-pause at count when nn > 3", "-note at other n, callls", "pause at count when n > 1 && count::calls > 0", "-pause at depth when n >", "launch", "value n"});
     EXPECT_TRUE(ran.says("nothing here is called nn\n    nn > 3\n    ▲ here")) << ran.output;

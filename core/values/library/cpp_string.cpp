@@ -50,7 +50,7 @@ class StringView final : public LibraryView {
     std::vector<std::string_view> families() const override { return {"std::basic_string", "std::basic_string_view", "std::filesystem::path"}; }
     bool fits(const Type& type) const override {
         if (is_known_by_name(type)) return unit_by_name(type) != 0;
-        return !first_path(type, {"_M_dataplus._M_p", "_M_str", "__r_", "__data", "_M_pathname", "__pn_"}).empty();
+        return !first_path(type, {"_M_dataplus._M_p", "_M_str", "__r_", "__data_", "__data", "_M_pathname", "__pn_"}).empty();
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
@@ -76,6 +76,7 @@ class StringView final : public LibraryView {
         auto at = [&](std::string_view path) { return number_at(reader, value, path); };
         if (type_at_path(type, "_M_str")) return {RunAddress(at("_M_str")), at("_M_len"), {}};
         if (type_at_path(type, "__r_")) return held_in_place_or_long(reader, value, unit);
+        if (type_at_path(type, "__data_")) return {RunAddress(at("__data_")), at("__size_"), {}};
         if (type_at_path(type, "__data")) return {RunAddress(at("__data")), at("__size"), {}};
         RunAddress start(at("_M_dataplus._M_p"));
         if (type_at_path(type, "_M_string_length")) {

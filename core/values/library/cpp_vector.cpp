@@ -79,7 +79,7 @@ class BoolVectorView final : public LibraryView {
 class ArrayView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override { return {"std::array", "std::span"}; }
-    bool fits(const Type& type) const override { return !first_path(type, {"_M_elems", "__elems_", "_M_ptr", "__data"}).empty(); }
+    bool fits(const Type& type) const override { return !first_path(type, {"_M_elems", "__elems_", "_M_ptr", "__data_", "__data"}).empty(); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
         if (std::string_view path = first_path(type, {"_M_elems", "__elems_"}); !path.empty()) {
@@ -90,8 +90,8 @@ class ArrayView final : public LibraryView {
             meaning.alone = elements;
             return meaning;
         }
-        RunAddress start(number_at(reader, value, first_path(type, {"_M_ptr", "__data"})));
-        std::string_view path = first_path(type, {"_M_extent._M_extent_value", "__size"});
+        RunAddress start(number_at(reader, value, first_path(type, {"_M_ptr", "__data_", "__data"})));
+        std::string_view path = first_path(type, {"_M_extent._M_extent_value", "__size_", "__size"});
         const TemplateArgument* fixed = argument_value(type, "_Extent", 1);
         bool is_fixed = fixed && *fixed->value != -1;
         std::uint64_t count = is_fixed ? static_cast<std::uint64_t>(*fixed->value) : path.empty() ? 0 : number_at(reader, value, path);

@@ -3,9 +3,12 @@
 #include <csignal>
 
 #include <filesystem>
+#include <set>
 
 #include "cli/progress.h"
 #include "cli/commands/command.h"
+#include "cli/commands/examples.h"
+#include "cli/commands/short_words.h"
 #include "cli/completion.h"
 #include "cli/saved_file.h"
 #include "cli/views/style.h"
@@ -22,6 +25,29 @@ TEST(Commands, AreAllInTheirPageAndHaveASummary) {
         EXPECT_FALSE(command.summary.empty());
         EXPECT_TRUE(command.usage.starts_with(command.word));
     }
+}
+
+TEST(Commands, HaveAnExampleEach) {
+    for (const Command& command : commands()) {
+        std::string_view line = example_of(command.word);
+        EXPECT_EQ(take_word(line), command.word);
+    }
+    EXPECT_TRUE(example_of("dance").empty());
+}
+
+TEST(ShortWords, AreNoCommandsAndDifferFromEachOther) {
+    std::set<std::string_view> seen;
+    for (const ShortWord& each : short_words()) {
+        EXPECT_TRUE(seen.insert(each.word).second) << each.word;
+        for (const Command& command : commands()) EXPECT_NE(command.word, each.word);
+        EXPECT_LE(each.word.size(), 2u);
+        std::string first(each.stands_for.substr(0, each.stands_for.find(' ')));
+        EXPECT_EQ(find_command(each.word).word, first);
+    }
+    EXPECT_EQ(written_out("pa 17", {}), "pause at 17");
+    EXPECT_EQ(written_out("o", {}), "over");
+    EXPECT_EQ(written_out("over 2", {}), "over 2");
+    EXPECT_EQ(written_out("o 2", {{"o", "out"}}), "out 2") << "the user's own come first";
 }
 
 TEST(Commands, AreFoundByAnyUnambiguousBeginning) {
