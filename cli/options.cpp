@@ -91,6 +91,9 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     }
     if (parsed.count("version")) return Answer{0, "elm-lantern " LANTERN_VERSION "\n"};
 
+    std::string format = parsed["format"].as<std::string>();
+    if (format != "text" && format != "json") return wrong(fmt::format("there is no format {}", quote(format)), "--format text or --format json");
+    options.format = format == "json" ? Format::json : Format::text;
     std::vector<std::string> words = all_of(parsed, "words");
     if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");
     static const std::vector<std::string> later = {"diagnose", "compare", "heap", "serve"};
@@ -152,9 +155,6 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     take("stdout", options.output_file);
     take("cwd", options.folder);
     take("log", options.log_file);
-    std::string format = parsed["format"].as<std::string>();
-    if (format != "text" && format != "json") return wrong(fmt::format("there is no format {}", quote(format)), "--format text or --format json");
-    options.format = format == "json" ? Format::json : Format::text;
     for (const std::string& setting : all_of(parsed, "env")) {
         if (!split_at_equals(setting)) return wrong(fmt::format("--env {} sets nothing", quote(setting)), "--env NAME=VALUE");
         options.environment.push_back(setting);

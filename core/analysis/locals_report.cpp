@@ -34,33 +34,46 @@ bool is_listed(const LocalsReport& report, const std::string& name) {
     return std::ranges::any_of(report.variables, [&](const ValueView& view) { return view.name == name && !view.is_shadowed; });
 }
 
-// What the function works on without naming it: the captures of a lambda, or the whole object of a method.
-void add_object(Session& session, const Frame& frame, LocalsReport& report) {
-    auto own = find_visible(frame, "this");
-    if (!own) own = find_visible(frame, "__closure");
-    if (!own) return;
+// What a variable that is a pointer leads to, where that is an object.
+std::optional<Value> object_behind(Session& session, const Frame& frame, std::string_view name) {
+    auto own = find_visible(frame, name);
+    if (!own) return std::nullopt;
     ValueReader reader(session.target());
     Value pointer = value_of_variable(session.target(), session.thread(), frame, *own->variable);
     bool leads_on = pointer.is_available() && plain(*pointer.type).kind == TypeKind::pointer && reader.integer(pointer) != 0;
-    if (!leads_on) return;
+    if (!leads_on) return std::nullopt;
     Value object = reader.dereference(pointer);
-    if (plain(*object.type).kind != TypeKind::structure) return;
+    return plain(*object.type).kind == TypeKind::structure ? std::optional(object) : std::nullopt;
+}
+
+ViewLimits limits_of_object(Session& session) {
     ViewLimits limits = session.view_limits();
     limits.children = kMembersShown;
     limits.depth = 2;
-    if (!is_of_lambda(*object.type)) {
-        report.variables.push_back(make_view(reader, "*this", object, session.form_of("*this"), limits));
-        return;
-    }
-    // The compiler's pointer to the lambda's own object is nothing that the source knows; a `this` in it is.
-    std::erase_if(report.variables, [](const ValueView& view) { return view.name == "this" || view.name == "__closure"; });
+    return limits;
+}
+
+void add_captures(Session& session, const Value& object, LocalsReport& report) {
+    ValueReader reader(session.target());
     for (const Member& member : plain(*object.type).members()) {
         std::string name = member.name.starts_with("__") ? member.name.substr(2) : member.name;
         if (name.empty() || is_listed(report, name)) continue;
-        ValueView view = make_view(reader, name, reader.member(object, member), session.form_of(name), limits);
+        ValueView view = make_view(reader, name, reader.member(object, member), session.form_of(name), limits_of_object(session));
         view.is_captured = true;
         report.variables.push_back(std::move(view));
     }
+}
+
+// What the function works on without naming it: the captures of a lambda, the whole object of a method. In gcc's lambdas `this` is
+// the object around, in clang's their own.
+void add_object(Session& session, const Frame& frame, LocalsReport& report) {
+    auto object = object_behind(session, frame, "this");
+    if (object && is_of_lambda(*object->type)) {
+        std::erase_if(report.variables, [](const ValueView& view) { return view.name == "this"; });
+        return add_captures(session, *object, report);
+    }
+    if (auto closure = object_behind(session, frame, "__closure"); closure && is_of_lambda(*closure->type)) add_captures(session, *closure, report);
+    if (object) report.variables.push_back(make_view(ValueReader(session.target()), "*this", *object, session.form_of("*this"), limits_of_object(session)));
 }
 
 }  // namespace

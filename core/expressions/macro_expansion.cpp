@@ -54,7 +54,7 @@ class Expansion {
             if (depth == 0 && is_mark(tokens[at], ")")) break;
             if (is_mark(tokens[at], "(")) ++depth;
             if (is_mark(tokens[at], ")")) --depth;
-            bool all_given = macro.is_variadic && arguments.size() >= macro.parameters.size();
+            bool all_given = macro.is_variadic && arguments.size() + 1 >= macro.parameters.size();
             if (depth == 0 && is_mark(tokens[at], ",") && !all_given) {
                 arguments.push_back(std::exchange(one, {}));
                 continue;

@@ -22,8 +22,8 @@ std::string shape(CodeLanguage language, std::string_view line) {
 }
 
 TEST(CodeShape, OfCAndCpp) {
-    EXPECT_EQ(shape(CodeLanguage::c, "int x = 0x1fL; // if"), "kkk.....nnnnnn..ccccc");
-    EXPECT_EQ(shape(CodeLanguage::c, "#  define A \"int\\\"\""), "ddddddddddd...ttttttt");
+    EXPECT_EQ(shape(CodeLanguage::c, "int x = 0x1fL; // if"), "kkk.....nnnnn..ccccc");
+    EXPECT_EQ(shape(CodeLanguage::c, "#  define A \"int\\\"\""), "ddddddddd...ttttttt");
     EXPECT_EQ(shape(CodeLanguage::c, "class_of(integer)"), ".................") << "no keyword inside of a name";
     EXPECT_EQ(shape(CodeLanguage::c, "class"), ".....");
     EXPECT_EQ(shape(CodeLanguage::cplusplus, "class 1'000 'a' '\\''"), "kkkkk.nnnnn.ttt.tttt");
