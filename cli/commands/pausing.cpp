@@ -187,14 +187,14 @@ void run_note(Shell& shell, std::string_view arguments) {
     std::string_view rest = arguments;
     if (take_word(rest) != "at") throw RequestError("note needs a place", "note at lockflow.c:42 level, rate when chamber == 3, for example");
     Breakpoint wish;
-    take_limits(rest, wish);
+    Endings endings = take_limits(rest, wish);
     // The place is the first word, or "address EXPR," up to the comma.
     std::string_view place = take_word(rest);
     if (place == "address") throw RequestError("note takes a line or a function as its place");
     if (rest.empty()) throw RequestError("what to note is missing", fmt::format("note at {} EXPR, EXPR", std::string(place)));
     wish.noted = split_expressions(rest);
     wish.place = shell.session().place(place);
-    show_set(shell, shell.session().add_breakpoint(std::move(wish)));
+    show_set(shell, shell.session().add_breakpoint(std::move(wish), endings.later));
 }
 
 }  // namespace lantern::cli

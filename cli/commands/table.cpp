@@ -58,7 +58,7 @@ constexpr Command kCommands[] = {
      "function's name as it is printed or its last part, with its parameters' types behind it to pick one of several: over(double), a\n"
      "pattern of names with * and ?, or address EXPR. A line is met wherever the compiler has put it, inlined copies included, once for\n"
      "each pass. A function stops after its parameters are in place, in its own code or in each place it was inlined into. when:\n"
-     "only where EXPR is not zero. after N passes N hits, every N stops at each Nth, once stops once. later: a library will bring it.\n"
+     "only where EXPR is not zero. after N passes N hits, every N stops at each Nth, once stops once. later: a library will bring it, or a name in the condition.\n"
      "pause on write EXPR, pause on access EXPR: when its value changes, or is read or written too; with following the expression is\n"
      "looked up anew at each stop, with by steps the program is single-stepped where nothing else can watch.\n"
      "pause on throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload [NAME], fork, exec, exit, thread start, thread end,\n"

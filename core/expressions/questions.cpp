@@ -303,6 +303,11 @@ std::span<const Question> questions_of(Language language) {
     return language == Language::rust ? std::span<const Question>(kOfRust) : std::span<const Question>(kOfCpp);
 }
 
+bool has_function_of_its_own(Target& target, const Type& type, const std::string& name) {
+    std::string qualified = type.full_name() + "::" + name;
+    return std::ranges::any_of(target.modules(), [&](const Module& module) { return !module.is_system_library() && !module.symbols().functions_named(qualified).empty(); });
+}
+
 }  // namespace
 
 std::optional<Value> answer_to(const ValueReader& reader, const Value& object, const std::string& name, const std::vector<Value>& arguments, Language language) {
@@ -311,7 +316,9 @@ std::optional<Value> answer_to(const ValueReader& reader, const Value& object, c
     for (const Question& question : questions_of(language))
         if (question.name == name && question.arguments == arguments.size())
             if (auto answer = question.answer(asked)) return answer;
-    // A class that is a container by its base.
+    // A class that is a container by its base, and does not answer by itself.
+    bool has_such_base = std::ranges::any_of(plain(*object.type).members(), [](const Member& member) { return member.is_base_class && library_view(*member.type); });
+    if (!has_such_base || has_function_of_its_own(reader.target(), plain(*object.type), name)) return std::nullopt;
     for (const Member& member : plain(*object.type).members()) {
         if (!member.is_base_class || member.is_virtual_base || !library_view(*member.type)) continue;
         if (auto answer = answer_to(reader, reader.member(object, member), name, arguments, language)) return answer;

@@ -103,7 +103,7 @@ const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
             if (!may_wait) throw;
         }
     }
-    require_meaning_at_sites(target(), wish, context());
+    require_meaning_at_sites(target(), wish, context(), may_wait);
     wish.number = next_breakpoint_++;
     remember_source(wish);
     breakpoints_.push_back(std::move(wish));

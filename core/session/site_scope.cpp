@@ -6,7 +6,7 @@
 namespace lantern {
 namespace {
 
-void require_meaning(Target& target, const Breakpoint& breakpoint, const std::string& text, const EvaluationContext& otherwise) {
+void require_meaning(Target& target, const Breakpoint& breakpoint, const std::string& text, const EvaluationContext& otherwise, bool may_come_later) {
     std::optional<ExpressionError> first;
     for (const Breakpoint::Site& site : breakpoint.sites) {
         Frame frame = frame_at(target, site);
@@ -15,10 +15,11 @@ void require_meaning(Target& target, const Breakpoint& breakpoint, const std::st
         there.target = &target;
         there.frame = &frame;
         try {
-            require_known_names(Expression(text, there).tree(), there);
+            Expression expression(text, there);
+            if (!may_come_later) require_known_names(expression.tree(), there);
             return;
         } catch (const ExpressionError& error) {
-            if (!first) first = ExpressionError(error.what(), error.column(), error.advice(), text);
+            if (!first) first = ExpressionError(error.what(), error.column(), error.advice() + "; with the word later at the end it is looked for when the place is met", text);
         }
     }
     if (first) throw *first;
@@ -43,11 +44,11 @@ Frame frame_at(Target& target, const Breakpoint::Site& site) {
     return frame;
 }
 
-void require_meaning_at_sites(Target& target, const Breakpoint& breakpoint, const EvaluationContext& otherwise) {
+void require_meaning_at_sites(Target& target, const Breakpoint& breakpoint, const EvaluationContext& otherwise, bool may_come_later) {
     auto check = [&](const std::string& text) {
         if (text.empty()) return;
         if (breakpoint.sites.empty()) Expression(text, otherwise);
-        else require_meaning(target, breakpoint, text, otherwise);
+        else require_meaning(target, breakpoint, text, otherwise, may_come_later);
     };
     check(breakpoint.condition);
     for (const std::string& noted : breakpoint.noted) check(noted);

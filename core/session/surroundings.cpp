@@ -66,6 +66,7 @@ std::string SessionSurroundings::object_at(RunAddress address, const Type& point
 // The object whose symbol covers the address; or, where no other begins there, the one that ends right before it.
 std::string SessionSurroundings::global_at(const Module& module, RunAddress address, const Type& pointee) const {
     const ModuleSymbols& symbols = module.symbols();
+    if (module.is_system_library() && !symbols.index_is_ready()) return {};  // its names are not worth a pass over all of it
     FileAddress at = module.to_file(address);
     const ElfSymbol* symbol = symbols.symbol_table().covering(at);
     bool is_behind = !symbol || (symbol->size && at >= symbol->address + symbol->size);

@@ -93,10 +93,10 @@ TEST(Results, WithoutDebugInformationAreTheRegister) {
 }
 
 TEST(Conditions, WithNamesThatMeanNothingAreRefusedWhenTheyAreSet) {
-    Ran ran = everyday({"-pause at count when nn > 3", "-note at other n, callls", "pause at count when n > 1 && count::calls > 0", "-pause at depth when n >", "launch", "value n"});
+    Ran ran = everyday({"-pause at count when nn > 3", "-note at other n, callls", "pause at count when n > 1 && count::calls > 0", "-pause at depth when n >", "pause at depth when plugin_level > 3 later", "drop 2", "launch", "value n"});
     EXPECT_TRUE(ran.says("nothing here is called nn\n    nn > 3\n    ▲ here")) << ran.output;
     EXPECT_TRUE(ran.says("nothing here is called callls\n    callls"));
-    EXPECT_TRUE(ran.says("did you mean n?"));
+    EXPECT_TRUE(ran.says("did you mean n?; with the word later at the end"));
     EXPECT_TRUE(ran.says("the expression stops where a value is missing"));
     EXPECT_TRUE(ran.says("@1 n = 2"));
 }

@@ -25,6 +25,9 @@ struct Barge {
 };
 
 struct Convoy : std::vector<int> {};
+struct Tally : std::vector<int> {
+    unsigned long size() const { return 99; }
+};
 
 static void stand_here() { std::cout << std::flush; }
 
@@ -65,6 +68,8 @@ int main() {
     { lost = std::make_shared<int>(1); }
     std::atomic<int> open_gates = 2;
     Convoy convoy;
+    Tally tally;
+    tally.push_back(1);
     convoy.push_back(31);
     auto second = levels.begin() + 1;
     auto past = levels.end();
