@@ -92,6 +92,18 @@ bool have_alike_members(const ValueReader& reader, const Value& a, const Value& 
 
 }  // namespace
 
+void require_plain_keys(const Value& container) {
+    const Type& type = plain(*container.type);
+    std::string family = family_name(type.full_name());
+    bool is_hashed = family.find("unordered") != std::string::npos, is_map = family.ends_with("map"), is_set = family.ends_with("set") && family != "std::bitset";
+    if (type.is_rust || !(is_map || is_set)) return;
+    // map<Key, Value, Compare>, set<Key, Compare>, unordered_map<Key, Value, Hash, Equal>, unordered_set<Key, Hash, Equal>
+    const Type& compares = argument(type, (is_map ? 2 : 1) + (is_hashed ? 1 : 0));
+    const std::string& name = plain(compares).full_name();
+    bool is_plain = name.empty() || compares.kind == TypeKind::nothing || name.starts_with("std::less") || name.starts_with("std::greater") || name.starts_with("std::equal_to");
+    if (!is_plain) throw RequestError(fmt::format("its keys are compared by {}, which is code of the program", type_text(compares)), "value of it alone lists the keys");
+}
+
 std::optional<Value> element_of(const ValueReader& reader, const Value& container, const Value& key) {
     const LibraryView* view = library_view(*container.type);
     if (!view) return std::nullopt;
@@ -102,6 +114,7 @@ std::optional<Value> element_of(const ValueReader& reader, const Value& containe
         return std::nullopt;
     }
     if (meaning.content && is_number(key)) return of_number(reader, *view, container, meaning, key);
+    if (meaning.arrangement == Arrangement::pairs) require_plain_keys(container);
     if (meaning.arrangement == Arrangement::pairs) return meaning.next ? of_key(reader, meaning, key) : throw RequestError("it is empty");
     bool has_parts = meaning.arrangement == Arrangement::elements || meaning.arrangement == Arrangement::tuple;
     return has_parts ? std::optional(of_number(reader, *view, container, meaning, key)) : std::nullopt;

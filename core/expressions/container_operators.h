@@ -8,6 +8,8 @@ namespace lantern {
 // container[key]: the element of that number, or the value of that key. Nothing if the value has no view with parts.
 // Throws RequestError for an index or key that is not there, BrokenValue.
 std::optional<Value> element_of(const ValueReader& reader, const Value& container, const Value& key);
+// Throws RequestError for a container of C++ that compares its keys by code of the program: what it would find cannot be told.
+void require_plain_keys(const Value& container);
 // How many parts a value with a view has; nothing if it has no view with parts.
 std::optional<std::uint64_t> count_of(const ValueReader& reader, const Value& container);
 // `count` elements from number `first` on, as an array: where they lie one behind another that memory, else copies of them.

@@ -86,7 +86,10 @@ std::optional<Meaning> parts_of(const Asked& asked) {
     return has_parts && !meaning->content ? std::move(meaning) : std::nullopt;
 }
 
-std::optional<Part> part_like(const ValueReader& reader, Meaning& meaning, const Value& wanted) {
+std::optional<Part> part_like(const Asked& asked, Meaning& meaning) {
+    const ValueReader& reader = asked.reader;
+    const Value& wanted = asked.arguments[0];
+    require_plain_keys(asked.object);
     while (auto part = meaning.next ? meaning.next() : std::nullopt)
         if (are_alike(reader, part->key ? *part->key : part->value, wanted, 1).value_or(false)) return part;
     return std::nullopt;
@@ -96,7 +99,7 @@ std::optional<Value> count(const Asked& asked) {
     auto meaning = parts_of(asked);
     if (!meaning) return std::nullopt;
     std::uint64_t found = 0;
-    while (part_like(asked.reader, *meaning, asked.arguments[0])) ++found;
+    while (part_like(asked, *meaning)) ++found;
     return asked.number(found);
 }
 
@@ -111,7 +114,7 @@ std::optional<Value> contains(const Asked& asked) {
         return asked.truth(false);
     }
     auto meaning = parts_of(asked);
-    return meaning ? std::optional(asked.truth(part_like(asked.reader, *meaning, asked.arguments[0]).has_value())) : std::nullopt;
+    return meaning ? std::optional(asked.truth(part_like(asked, *meaning).has_value())) : std::nullopt;
 }
 
 Value pointer_at(const Value& place) { return value_of_integer(pointer_to(*place.type), place.address ? place.address->value : 0); }
@@ -125,7 +128,7 @@ std::optional<Value> find(const Asked& asked) {
     }
     auto meaning = parts_of(asked);
     if (!meaning) return std::nullopt;
-    auto part = part_like(asked.reader, *meaning, asked.arguments[0]);
+    auto part = part_like(asked, *meaning);
     if (!part) return value_of_integer(pointer_to(void_type()), 0);
     return pointer_at(part->pair ? *part->pair : part->value);
 }
@@ -256,7 +259,7 @@ std::optional<Value> perhaps_at(const Asked& asked) {
     if (!count) return std::nullopt;
     auto meaning = parts_of(asked);
     if (meaning && meaning->arrangement == Arrangement::pairs) {
-        auto part = part_like(asked.reader, *meaning, asked.arguments[0]);
+        auto part = part_like(asked, *meaning);
         return part ? some(asked, part->value) : none(asked);
     }
     std::uint64_t index = asked.reader.integer(asked.arguments[0]);

@@ -65,7 +65,7 @@ TEST_P(Windows, HoldACrash) { expect_to_fit(fixture("trouble-gcc"), {"launch nul
 INSTANTIATE_TEST_SUITE_P(Widths, Windows, ::testing::Values(60, 80, 100, 160), [](const auto& each) { return "of" + std::to_string(each.param); });
 
 TEST(Window, CutsSourceBeforeItsRemark) {
-    auto lines = shown_in(60, fixture("questions-gcc"), {"pause at questions.cpp:44", "launch"});
+    auto lines = shown_in(60, fixture("questions-gcc"), {"pause at questions.cpp:47", "launch"});
     auto current = std::find_if(lines.begin(), lines.end(), [](const std::string& line) { return line.find("◆") != std::string::npos; });
     ASSERT_NE(current, lines.end());
     EXPECT_TRUE(current->ends_with("next to run")) << *current;

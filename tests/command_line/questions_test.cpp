@@ -56,19 +56,21 @@ TEST(Questions, OfRust) {
 }
 
 TEST(Questions, AreAskedInConditionsAndNotes) {
-    Ran ran = debug(fixture("questions-gcc"), {"note at stand_here 1", "pause at questions.cpp:83 when levels.size() == 3 && keepers.contains(9)", "launch", "value none.size()"}, {"--stdout", "/dev/null"});
+    Ran ran = debug(fixture("questions-gcc"), {"note at stand_here 1", "pause at questions.cpp:87 when levels.size() == 3 && keepers.contains(9)", "launch", "value none.size()"}, {"--stdout", "/dev/null"});
     EXPECT_TRUE(ran.says("breakpoint 2")) << ran.output;
     EXPECT_TRUE(ran.says("none.size() = 0")) << ran.output;
 }
 
 TEST(Questions, WhatIsNotThereIsRefusedWithASentence) {
     Ran ran = debug(fixture("questions-gcc"), {"pause at stand_here", "launch", "caller", "-value none.front()", "-value levels.at(3)", "-value keepers.at(5)", "-value no_depth.value()",
-                                               "-value levels.push_back(3)", "-value gone->name", "-value *no_keeper", "-value levels.sise()", "-value tally.size()"}, {"--stdout", "/dev/null"});
+                                               "-value levels.push_back(3)", "-value gone->name", "-value *no_keeper", "-value levels.sise()", "-value tally.size()", "-value by_length.find(\"Teal\")", "-value by_length[\"Teal\"]", "value by_length.size()"}, {"--stdout", "/dev/null"});
     EXPECT_TRUE(ran.says("it is empty")) << ran.output;
     EXPECT_TRUE(ran.says("there is no element 3: it has 3 elements"));
     EXPECT_TRUE(ran.says("it has no such key"));
     EXPECT_TRUE(ran.says("it holds nothing"));
     EXPECT_TRUE(ran.says("without running anything it answers"));
+    EXPECT_TRUE(ran.says("its keys are compared by ByLength, which is code of the program")) << "\"Teal\" finds \"Wren\" there: " << ran.output;
+    EXPECT_TRUE(ran.says("by_length.size() = 2"));
     EXPECT_FALSE(ran.says("tally.size() = 1")) << "a class that answers by itself is not answered for";
 }
 

@@ -25,6 +25,9 @@ struct Barge {
 };
 
 struct Convoy : std::vector<int> {};
+struct ByLength {
+    bool operator()(const std::string &a, const std::string &b) const { return a.size() < b.size(); }
+};
 struct Tally : std::vector<int> {
     unsigned long size() const { return 99; }
 };
@@ -68,6 +71,7 @@ int main() {
     { lost = std::make_shared<int>(1); }
     std::atomic<int> open_gates = 2;
     Convoy convoy;
+    std::map<std::string, int, ByLength> by_length = {{"Wren", 1}, {"Heron", 2}};
     Tally tally;
     tally.push_back(1);
     convoy.push_back(31);
@@ -186,6 +190,7 @@ int main() {
     ASK(*turn);
     ASK(pointer->name.size());
     ASK(sizeof(levels.size()));
+    if (by_length.find("Teal") == by_length.end()) return 1;
     stand_here();
     return 0;
 }
