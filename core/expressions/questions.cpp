@@ -9,6 +9,7 @@
 #include "core/expressions/container_operators.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/symbols/type_table.h"
 #include "core/values/active_variant.h"
 #include "core/values/builtin_types.h"
 #include "core/values/library/library_view.h"
@@ -306,9 +307,8 @@ std::span<const Question> questions_of(Language language) {
     return language == Language::rust ? std::span<const Question>(kOfRust) : std::span<const Question>(kOfCpp);
 }
 
-bool has_function_of_its_own(Target& target, const Type& type, const std::string& name) {
-    std::string qualified = type.full_name() + "::" + name;
-    return std::ranges::any_of(target.modules(), [&](const Module& module) { return !module.is_system_library() && !module.symbols().functions_named(qualified).empty(); });
+bool has_function_of_its_own(const Type& type, const std::string& name) {
+    return type.table && std::ranges::count(type.table->read_methods(type), name) != 0;
 }
 
 }  // namespace
@@ -321,7 +321,7 @@ std::optional<Value> answer_to(const ValueReader& reader, const Value& object, c
             if (auto answer = question.answer(asked)) return answer;
     // A class that is a container by its base, and does not answer by itself.
     bool has_such_base = std::ranges::any_of(plain(*object.type).members(), [](const Member& member) { return member.is_base_class && library_view(*member.type); });
-    if (!has_such_base || has_function_of_its_own(reader.target(), plain(*object.type), name)) return std::nullopt;
+    if (!has_such_base || has_function_of_its_own(plain(*object.type), name)) return std::nullopt;
     for (const Member& member : plain(*object.type).members()) {
         if (!member.is_base_class || member.is_virtual_base || !library_view(*member.type)) continue;
         if (auto answer = answer_to(reader, reader.member(object, member), name, arguments, language)) return answer;
