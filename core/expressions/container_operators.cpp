@@ -99,8 +99,8 @@ void require_plain_keys(const Value& container) {
     if (type.is_rust || !(is_map || is_set)) return;
     // map<Key, Value, Compare>, set<Key, Compare>, unordered_map<Key, Value, Hash, Equal>, unordered_set<Key, Hash, Equal>
     const Type& compares = argument(type, (is_map ? 2 : 1) + (is_hashed ? 1 : 0));
-    const std::string& name = plain(compares).full_name();
-    bool is_plain = name.empty() || compares.kind == TypeKind::nothing || name.starts_with("std::less") || name.starts_with("std::greater") || name.starts_with("std::equal_to");
+    std::string name = family_name(plain(compares).full_name());
+    bool is_plain = name.empty() || compares.kind == TypeKind::nothing || name == "std::less" || name == "std::greater" || name == "std::equal_to";
     if (!is_plain) throw RequestError(fmt::format("its keys are compared by {}, which is code of the program", type_text(compares)), "value of it alone lists the keys");
 }
 
