@@ -38,8 +38,9 @@ TEST(Stack, PlacesStandInOneColumn) {
         if (at == std::string::npos) continue;
         std::size_t width = 0;
         for (std::size_t i = 0; i < at; ++i) width += (static_cast<unsigned char>(line[i]) & 0xc0) != 0x80;
-        if (rows++) EXPECT_EQ(width, column) << line;
-        column = width;
+        if (rows == 0) column = width;
+        EXPECT_EQ(width, column) << line;
+        ++rows;
     }
     EXPECT_GE(rows, 5u) << ran.output;
 }
