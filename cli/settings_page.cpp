@@ -51,7 +51,7 @@ std::string commented_file() {
         table = setting.table;
         if (is_new && table != "view") out += fmt::format("\n# [{}]\n", table);
         if (table == "view") out += "\n";
-        out += fmt::format("# {}{}\n# {}\n", is_new || table.empty() ? "" : "", setting.explanation, setting.example);
+        out += fmt::format("# {}\n# {}\n", setting.explanation, setting.example);
     }
     return out;
 }

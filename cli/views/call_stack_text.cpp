@@ -78,7 +78,10 @@ Columns columns_of(const std::vector<StackRow>& rows, std::size_t width) {
 std::string cut_at_front(const std::string& text, std::size_t width) {
     if (display_width(text) <= width) return text;
     std::string kept = text;
-    while (display_width(kept) + 1 > width) kept.erase(0, 1);
+    while (!kept.empty() && display_width(kept) + 1 > width) {
+        kept.erase(0, 1);
+        while (!kept.empty() && (static_cast<unsigned char>(kept[0]) & 0xc0) == 0x80) kept.erase(0, 1);  // a character is cut whole
+    }
     return "…" + kept;
 }
 

@@ -187,7 +187,7 @@ std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Str
         }
     }
     std::vector<ParameterSpan> spans;
-    auto text_of_number = [](SignedWide n) { return fmt::format("{}", static_cast<long long>(n)); };
+    auto text_of_number = [](SignedWide n) { return fmt::format("{}", n); };  // a large number without a sign fits, too
     for (const Seen& seen : all) {
         if (seen.differs) spans.push_back({seen.name, {}, {}});
         else if (seen.low && *seen.low != *seen.high) spans.push_back({seen.name, text_of_number(*seen.low), text_of_number(*seen.high)});

@@ -76,6 +76,7 @@ std::string SessionSurroundings::global_at(const Module& module, RunAddress addr
     if (is_behind) return at == symbol->address + symbol->size ? fmt::format("one past the end of {}", name) : "";
     const Module* holder = nullptr;
     auto variable = find_global(session_.target(), nullptr, name, holder);
+    if (!variable) variable = find_global(session_.target(), nullptr, std::string(last_component(name)), holder);  // in a namespace without a name
     if (!variable || holder != &module) return {};
     Value value = value_of_global(session_.target(), session_.thread(), nullptr, module, *variable);
     bool is_it = value.address && *value.address <= address && address < *value.address + plain(*value.type).size;

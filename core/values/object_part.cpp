@@ -32,7 +32,7 @@ FoundPart find_part(const Type& type, std::uint64_t offset, const Type& wanted) 
     const Type* at = &plain(type);
     bool any_will_do = plain(wanted).kind == TypeKind::nothing;
     for (int depth = 0; depth < kDeepest; ++depth) {
-        part.is_wanted = part.offset == 0 && (are_one_type(*at, wanted) || (depth == 0 && any_will_do));
+        part.is_wanted = part.offset == 0 && (are_one_type(*at, wanted) || any_will_do);
         if (part.is_wanted) break;
         if (at->kind == TypeKind::array && plain(target_of(*at)).size) {
             std::uint64_t size = plain(target_of(*at)).size;
