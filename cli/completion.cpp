@@ -33,8 +33,18 @@ class Completer {
             return done(rest);
         }
         std::string_view arguments = rest.substr(space + 1);
-        switch (completes_after(rest.substr(0, space))) {
-            case Completes::nothing: return {};
+        std::string whole = written_out(rest.substr(0, space), shell_.own_words);
+        const Command& command = find_command(std::string_view(whole).substr(0, whole.find(' ')));
+        usage_ = command.usage;
+        // A short word may stand for more than a command's own: "pa" for "pause at".
+        if (whole == "pause at" || whole == "note at") return completed(command.completes, whole.substr(whole.find(' ') + 1) + " " + std::string(arguments));
+        return completed(command.completes, arguments);
+    }
+
+  private:
+    Completion completed(Completes kind, std::string_view arguments) {
+        switch (kind) {
+            case Completes::nothing: offer_usage_words(last_word(arguments)); return done(last_word(arguments));
             case Completes::place: return place(arguments);
             case Completes::pause: return pause(arguments);
             case Completes::note: return note(arguments);
@@ -44,19 +54,11 @@ class Completer {
                 for (const Command& command : commands()) offer(std::string(command.word), arguments);
                 return done(arguments);
             case Completes::number: return numbers(arguments);
-            case Completes::find: return one_of({"functions", "globals", "types", "files", "code", "address"}, arguments);
+            case Completes::find: return find(arguments);
             case Completes::save: return save(arguments);
             case Completes::file: return file(last_word(arguments));
         }
         return {};
-    }
-
-  private:
-    // A short word may stand for more than a command's own: "pa" for "pause at".
-    Completes completes_after(std::string_view word) const {
-        std::string whole = written_out(word, shell_.own_words);
-        if (whole == "pause at" || whole == "note at") return Completes::place;
-        return find_command(std::string_view(whole).substr(0, whole.find(' '))).completes;
     }
 
     static std::string_view last_word(std::string_view text) {
@@ -67,6 +69,16 @@ class Completer {
     void offer(const std::string& candidate, std::string_view beginning) {
         if (candidate.starts_with(beginning)) found_.insert(candidate);
     }
+    // The words of the command's own that its usage has in small letters: "all" of "stack [all | A..B]".
+    void offer_usage_words(std::string_view beginning) {
+        constexpr std::string_view kLetters = "abcdefghijklmnopqrstuvwxyz";
+        std::string_view command = usage_.substr(0, usage_.find(' ')), rest = usage_;
+        for (std::size_t start; (start = rest.find_first_of(kLetters)) != std::string_view::npos;) {
+            std::size_t end = std::min(rest.find_first_not_of(kLetters, start), rest.size());
+            if (std::string_view word = rest.substr(start, end - start); word != command) offer(std::string(word), beginning);
+            rest = rest.substr(end);
+        }
+    }
     Completion done(std::string_view replaced) {
         return {replaced.size(), {found_.begin(), found_.end()}};
     }
@@ -76,7 +88,7 @@ class Completer {
     }
 
     Completion pause(std::string_view text) {
-        if (text.starts_with("at ")) return place(text.substr(3));
+        if (text.starts_with("at ")) return limited(text.substr(3));
         if (!text.starts_with("on ")) return one_of({"at", "on"}, text);
         std::string_view event = text.substr(3);
         std::size_t space = event.find(' ');
@@ -88,6 +100,19 @@ class Completer {
         if (word == "syscall") return any_of(system_call_names(), rest);
         if (word == "signal") return signals(rest);
         return {};
+    }
+    // A place, and behind it when it stops there.
+    Completion limited(std::string_view text) {
+        std::size_t space = text.find(' ');
+        if (space == std::string_view::npos) return place(text);
+        if (text.find(" when ") != std::string_view::npos) return expression(text);
+        return one_of({"when", "after", "every", "once", "thread", "later"}, last_word(text));
+    }
+    Completion find(std::string_view text) {
+        if (text.find(' ') == std::string_view::npos) return one_of({"functions", "globals", "types", "files", "code", "address", "bytes", "text", "value"}, text);
+        if (text.starts_with("code ")) return place(text.substr(5));
+        if (text.starts_with("address ") || text.starts_with("value ")) return expression(text.substr(text.find(' ') + 1));
+        return one_of({"in", "limit", "all"}, last_word(text));
     }
     Completion any_of(const std::vector<std::string>& words, std::string_view text) {
         for (const std::string& word : words) offer(word, text);
@@ -105,6 +130,8 @@ class Completer {
 
     Completion place(std::string_view text) {
         if (text.starts_with("address ")) return expression(text.substr(8));
+        if (text.find(' ') != std::string_view::npos) offer_usage_words(last_word(text));
+        if (!found_.empty()) return done(last_word(text));
         for (const Module& module : shell_.session().target().modules()) {
             if (module.is_system_library()) continue;
             const ModuleSymbols& symbols = module.symbols();
@@ -171,8 +198,15 @@ class Completer {
             members(owner_of(before.substr(0, before.size() - (arrow ? 2 : 1))), name);
             return done(name);
         }
+        if (ends_an_operand(before)) offer_usage_words(name);
         for (const std::string& known : known_names(shell_.session().target(), shell_.session().selected_frame())) offer(known, name);
         return done(name);
+    }
+
+    // "level + rate ", behind which only a word of the command's can stand.
+    static bool ends_an_operand(std::string_view text) {
+        std::string_view written = trimmed(text);
+        return text.ends_with(' ') && !written.empty() && (is_name_character(written.back()) || written.back() == ')' || written.back() == ']');
     }
 
     // The operand right before '.' or '->': names, members and indexes, back to the operator before them.
@@ -211,6 +245,7 @@ class Completer {
     }
 
     Shell& shell_;
+    std::string_view usage_;  // of the command whose arguments are typed
     std::set<std::string> found_;
 };
 

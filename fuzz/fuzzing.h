@@ -15,7 +15,8 @@ namespace lantern::fuzzing {
 
 using S = dwarf::Sections;
 inline constexpr ByteSpan S::*kParts[] = {&S::info, &S::types, &S::abbrev, &S::line, &S::str, &S::line_str, &S::str_offsets, &S::addr,
-                                          &S::ranges, &S::rnglists, &S::loc, &S::loclists, &S::aranges, &S::names, &S::cu_index, &S::tu_index};
+                                          &S::ranges, &S::rnglists, &S::loc, &S::loclists, &S::aranges, &S::names, &S::cu_index, &S::tu_index,
+                                          &S::macro, &S::macinfo};
 inline constexpr int kIndexUnits = 3;      // units of the program that index.cpp looks things up in
 inline constexpr std::uint8_t kSplit = 0x40;  // added to the kind of a part that belongs to the split file
 

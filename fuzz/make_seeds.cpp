@@ -40,7 +40,7 @@ void seeds_of(const std::filesystem::path& folder, const std::filesystem::path& 
     constexpr std::size_t kMost = 64 << 10;
     std::string parts;
     append_parts(parts, sections, 0, kMost);
-    for (const char* target : {"units", "lines", "lists"}) write(folder / target, name, parts);
+    for (const char* target : {"units", "lines", "lists", "macros"}) write(folder / target, name, parts);
     if (text(file.whole_file()).size() < (128 << 10)) write(folder / "elf", name, text(file.whole_file()));
     for (const char* section : {".eh_frame", ".debug_frame"})
         if (ByteSpan bytes = file.bytes(section); !bytes.empty()) write(folder / "frames", name + section, text(bytes));

@@ -52,7 +52,7 @@ constexpr Command kCommands[] = {
     {"follow", "follow parent|child|both", "whom to stay with when the program forks", kRunning,
      "The other one goes on alone, with clean code. With both it waits where it was born; process N goes to it; of a vfork, where the two share one memory, the child goes on alone.", run_follow},
     {"processes", "processes", "the processes that are kept", kRunning, "The marked one is looked at and moves; the others wait.", run_processes},
-    {"process", "process N", "look at another of them", kRunning, "The one that was looked at waits where it stands. Breakpoints go along; watchpoints end.", run_process, Completes::number},
+    {"process", "process N", "look at another of them", kRunning, "The one that was looked at waits where it stands. Breakpoints go along; watchpoints end.", run_process},
     {"pause", "pause at PLACE … | pause on EVENT … | pause", "set a breakpoint or a watchpoint; stop a running program", kStopping,
      "pause at PLACE [when EXPR] [after N] [every N] [once] [thread N] [later]: PLACE is FILE:LINE, LINE in the current file, a\n"
      "function's name as it is printed or its last part, with its parameters' types behind it to pick one of several: over(double), a\n"
@@ -79,7 +79,7 @@ constexpr Command kCommands[] = {
     {"on", "on N … | on all", "wake them again", kStopping, "", run_on, Completes::number},
     {"drop", "drop N … | drop all", "remove them", kStopping, "", run_drop, Completes::number},
     {"threads", "threads", "the threads, and where each is in your code", kLooking, "Threads that wait for each other's mutexes are told.", run_threads},
-    {"thread", "thread N", "look at thread N", kLooking, "Selects it, and in it the innermost frame with your source. Movements then move that one's stops.", run_thread, Completes::number},
+    {"thread", "thread N", "look at thread N", kLooking, "Selects it, and in it the innermost frame with your source. Movements then move that one's stops.", run_thread},
     {"source", "source [PLACE]", "show the code; again shows what follows", kLooking,
      "Shows the code around the place, or around where the program stands. Without a place and right after another\n"
      "source, it goes on where that one ended.",
@@ -89,7 +89,7 @@ constexpr Command kCommands[] = {
      "in the middle are left out, never the outermost. all shows each frame as it is, A..B those from A up to B, which is not shown.", run_stack},
     {"caller", "caller [N]", "look at the function that called this one", kLooking, "Selects a frame further out; values and locals are then those of that frame.", run_caller},
     {"callee", "callee [N]", "back towards the innermost frame", kLooking, "", run_callee},
-    {"frame", "frame [N]", "look at frame N of the stack", kLooking, "", run_frame, Completes::number},
+    {"frame", "frame [N]", "look at frame N of the stack", kLooking, "", run_frame},
     {"locals", "locals", "parameters and local variables", kLooking,
      "Those of the selected frame, innermost scope first. A variable that nothing has assigned yet says so beside its bytes.", run_locals},
     {"globals", "globals [PATTERN] [in NAME] [of TYPE] [limit N]", "global variables, the program's own first", kLooking,
@@ -142,7 +142,7 @@ constexpr Command kCommands[] = {
      "The new value is converted as in C. Text goes into a character array with its terminator.", run_change, Completes::expression},
     {"keep", "keep NAME = EXPR", "keep a value under a name, for @NAME", kValues, "", run_keep, Completes::expression},
     {"pin", "pin EXPR | pin VIEW", "show a value or a view at every stop", kValues, "VIEW is locals, stack, breakpoints, registers, disassembly, words or threads. pin alone lists what is pinned.", run_pin, Completes::expression},
-    {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin, Completes::number},
+    {"unpin", "unpin N | unpin all", "stop showing it", kValues, "", run_unpin},
     {"save", "save VIEW as FILE", "write a view to a file", kRest,
      "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending picks the form; notes can also\n"
      "end in .csv, words in .svg or .png. save core as FILE writes the whole stopped process down. The file is written whole or\n"

@@ -35,8 +35,10 @@ std::string explain_text(const ExplainReport& report, const Style& style) {
     auto row = [&](const char* name, const std::string& text) {
         if (!text.empty()) out += fmt::format("  {}  {}\n", padded(name, 8), text);
     };
-    row("type", fmt::format("{}, {}", report.type, counted(report.size, "byte")));
-    std::string value = report.value.unavailable.empty() ? one_line(report.value, 200) : style.warning("none: " + report.value.unavailable);
+    row("is", report.stands_for);
+    if (!report.type.empty()) row("type", fmt::format("{}, {}", report.type, counted(report.size, "byte")));
+    bool is_no_value = !report.stands_for.empty() && report.type.empty() && report.value.unavailable.empty();
+    std::string value = is_no_value ? "" : report.value.unavailable.empty() ? one_line(report.value, 200) : style.warning("none: " + report.value.unavailable);
     std::string assigned = qualification(report.value);
     row("value", value + (assigned.empty() ? "" : "  " + style.warning(assigned)));
     if (report.declared_line) row("declared", place_text(report.declared_in, report.declared_line));

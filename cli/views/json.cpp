@@ -265,6 +265,7 @@ struct Renderer {
     }
     Json operator()(const ExplainReport& r) const {
         Json out{{"kind", "explanation"}, {"expression", r.expression}, {"what", r.what}, {"type", r.type}, {"size", r.size}, {"value", value(r.value)}};
+        if (!r.stands_for.empty()) out["stands_for"] = r.stands_for;
         if (!r.declared_in.empty()) out["declared_in"] = r.declared_in;
         if (r.declared_line) out["declared_line"] = r.declared_line;
         if (!r.scope.empty()) out["scope"] = r.scope;

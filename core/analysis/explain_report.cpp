@@ -1,7 +1,9 @@
 #include "core/analysis/explain_report.h"
 
 #include "core/analysis/locals_report.h"
+#include "core/expressions/name_lookup.h"
 #include "core/expressions/scope_names.h"
+#include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/values/place_text.h"
 #include "core/values/variable_value.h"
@@ -56,12 +58,38 @@ void add_names(ExplainReport& report, Session& session, const Frame& frame, cons
     if (report.names.size() < 2) report.names.clear();
 }
 
+std::string text_of(const Macro& macro) {
+    if (!macro.takes_arguments) return macro.body.empty() ? "nothing" : macro.body;
+    return fmt::format("{}({}) → {}", macro.name, fmt::join(macro.parameters, ", "), macro.body.empty() ? "nothing" : macro.body);
+}
+
+// Of a macro that is no value, what it stands for is all there is to tell.
+ExplainReport explained_macro(Session& session, const Macro& macro, const EvaluationContext& context) {
+    ExplainReport report;
+    report.expression = macro.name;
+    report.what = "macro";
+    report.stands_for = text_of(macro);
+    report.declared_in = macro.file;
+    report.declared_line = macro.line;
+    if (macro.takes_arguments) return report;
+    try {
+        Value value = evaluate(macro.name, context);
+        report.value = make_view(ValueReader(session.target()), macro.name, value, Form::natural, session.view_limits());
+        report.type = type_text(*value.type);
+        report.size = plain(*value.type).size;
+    } catch (const Error& error) {
+        report.value.unavailable = error.what();
+    }
+    return report;
+}
+
 }  // namespace
 
 ExplainReport report_explanation(Session& session, const std::string& expression) {
     ExplainReport report;
     report.expression = expression;
     EvaluationContext context = session.context();
+    if (auto macro = FrameNames(context).macro(std::string(trimmed(expression)))) return explained_macro(session, *macro, context);
     Value value = evaluate(expression, context);
     report.value = make_view(ValueReader(session.target()), expression, value, session.form_of(expression), session.view_limits());
     report.type = type_text(*value.type);

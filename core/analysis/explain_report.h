@@ -30,6 +30,7 @@ struct ExplainReport {
     std::string expression;
     std::string what;      // "parameter of fill_chamber"
     ValueView value;
+    std::string stands_for;  // of a macro: "((part) * 100 / (whole))", with its parameters before it
     std::string type;
     std::uint64_t size = 0;
     std::string declared_in;

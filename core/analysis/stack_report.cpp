@@ -168,6 +168,10 @@ std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Str
         std::size_t number = 0;
         for (const VisibleVariable& visible : visible_variables(frame)) {
             if (!visible.variable->is_parameter) continue;
+            if (time > 0 && all[number].differs) {  // nothing more is to be learnt of it
+                ++number;
+                continue;
+            }
             Value value = value_of_variable(session.target(), session.thread(), frame, *visible.variable);
             const Type& type = plain(*value.type);
             bool is_whole = value.is_available() && (type.kind == TypeKind::integer || type.kind == TypeKind::enumeration);

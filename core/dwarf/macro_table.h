@@ -2,6 +2,7 @@
 // same before the standard took it over; DWARF 4 §6.3).
 #pragma once
 
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -14,6 +15,13 @@ struct MacroEntry {
     std::uint32_t line = 0;  // in the file that is being read; of start_file: where it was included
     std::uint32_t file = 0;  // of start_file: its number in the unit's line table
     std::string_view text;   // "MOST 12", "SHARE(part, whole) ((part) * 100 / (whole))"; of undefine the name. Borrowed from the section.
+};
+
+// A definition, and where it stands in the source.
+struct MacroDefinition {
+    std::string_view text;  // as of a MacroEntry
+    std::string file;       // empty: given to the compiler, or its own
+    std::uint32_t line = 0;
 };
 
 // Empty for a unit without macros. Throws FormatError.

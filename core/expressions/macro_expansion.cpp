@@ -39,12 +39,16 @@ class Expansion {
             open.insert(macro->name);
             for (Token& each : run(body, open)) out.push_back(std::move(each));
             open.erase(macro->name);
-            if (out.size() > kMostTokens) throw ExpressionError(fmt::format("what {} stands for is too long", macro->name), token.column);
+            require_short(out, *macro, token);
         }
         return out;
     }
 
   private:
+    static void require_short(const std::vector<Token>& tokens, const Macro& macro, const Token& use) {
+        if (tokens.size() > kMostTokens) throw ExpressionError(fmt::format("what {} stands for is too long", macro.name), use.column);
+    }
+
     // The number of the closing bracket.
     static std::size_t read_arguments(const std::vector<Token>& tokens, std::size_t open_bracket, const Macro& macro, std::vector<std::vector<Token>>& arguments) {
         int depth = 0;
@@ -88,6 +92,7 @@ class Expansion {
             } else if (auto number = static_cast<std::size_t>(found - macro.parameters.begin()); number < arguments.size()) {
                 for (Token& each : run(arguments[number], open)) out.push_back(std::move(each));
             }
+            require_short(out, macro, use);
         }
         for (Token& token : out) token.column = use.column;
         return out;

@@ -13,6 +13,8 @@ struct Macro {
     std::string name, body;
     bool takes_arguments = false, is_variadic = false;
     std::vector<std::string> parameters;
+    std::string file;  // where it is defined; empty: given to the compiler, or its own
+    std::uint32_t line = 0;
 };
 
 // "SHARE(part, whole) ((part) * 100 / (whole))", as debug information has it. Nothing for what is none.

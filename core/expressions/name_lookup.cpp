@@ -66,7 +66,7 @@ const Type& unknown_data(std::uint64_t size) {
 // A name that only the linker knows: its address is all there is.
 std::optional<Value> symbol_value(Target& target, const std::string& name) {
     for (const Module& module : target.modules())
-        if (const ElfSymbol* symbol = module.symbols().symbol_table().named(name))
+        if (const ElfSymbol* symbol = module.symbols().symbol_table().named(name); symbol && (symbol->is_global || !module.is_system_library()))
             return value_in_memory(symbol->is_function ? unknown_code() : unknown_data(symbol->size), module.to_run(symbol->address));
     return std::nullopt;
 }
@@ -278,6 +278,19 @@ const Type* FrameNames::type(const std::string& name) const {
     return find_type(*context_.target, name);
 }
 
+namespace {
+
+std::optional<Macro> macro_of(const dwarf::MacroDefinition& definition) {
+    auto macro = parse_macro(definition.text);
+    if (macro) {
+        macro->file = definition.file;
+        macro->line = definition.line;
+    }
+    return macro;
+}
+
+}  // namespace
+
 // Where nothing runs, what holds at the end of the unit that main is in.
 std::optional<Macro> FrameNames::macro(const std::string& name) const {
     if (context_.language() == Language::rust) return std::nullopt;
@@ -286,12 +299,12 @@ std::optional<Macro> FrameNames::macro(const std::string& name) const {
         if (find_visible(*frame, name)) return std::nullopt;
         auto found = frame->line ? frame->module->symbols().macro_at(*frame->function->unit, name, frame->line->file, frame->line->line)
                                  : frame->module->symbols().macro_at(*frame->function->unit, name, "", 0);
-        return found ? parse_macro(*found) : std::nullopt;
+        return found ? macro_of(*found) : std::nullopt;
     }
     if (frame) return std::nullopt;
     for (const Module& module : context_.target->modules())
         for (const Function* main : module.symbols().functions_named("main"))
-            if (auto found = module.symbols().macro_at(*main->unit, name, "", 0)) return parse_macro(*found);
+            if (auto found = module.symbols().macro_at(*main->unit, name, "", 0)) return macro_of(*found);
     return std::nullopt;
 }
 

@@ -199,6 +199,14 @@ std::optional<Value> held_or(const Asked& asked) {
     return asked.meaning()->holds_nothing ? asked.arguments[0] : target_of_owner(asked.reader, asked.object);
 }
 
+std::optional<Value> error_held(const Asked& asked) {
+    if (asked.family() != "std::expected") return std::nullopt;
+    auto meaning = asked.meaning();
+    if (!meaning->holds_nothing) throw RequestError("it holds a value and no error", "value EXPR without the call shows it");
+    auto part = meaning->next ? meaning->next() : std::nullopt;
+    return part ? std::optional(part->value) : std::nullopt;
+}
+
 // What a wrapping of one value is asked for it: an atomic, a duration, a cell.
 std::optional<Value> wrapped(const Asked& asked) {
     auto meaning = asked.meaning();
@@ -290,7 +298,7 @@ constexpr Question kOfCpp[] = {
     {"count", 1, count}, {"contains", 1, contains}, {"find", 1, find}, {"starts_with", 1, begins_with}, {"ends_with", 1, ends_with},
     {"begin", 0, first_place}, {"cbegin", 0, first_place}, {"end", 0, end_place}, {"cend", 0, end_place}, {"data", 0, data}, {"c_str", 0, data},
     {"get", 0, bare_pointer}, {"base", 0, bare_pointer}, {"use_count", 0, owners}, {"expired", 0, has_expired}, {"has_value", 0, has_value},
-    {"value", 0, held}, {"value_or", 1, held_or}, {"load", 0, wrapped}, {"count", 0, wrapped},
+    {"value", 0, held}, {"value_or", 1, held_or}, {"error", 0, error_held}, {"load", 0, wrapped}, {"count", 0, wrapped},
 };
 
 constexpr Question kOfRust[] = {
@@ -335,7 +343,7 @@ std::vector<std::string> questions_for(const Type& type, Language language) {
     std::vector<std::string> names;
     for (const Question& question : questions_of(language)) names.emplace_back(question.name);
     std::ranges::sort(names);
-    names.erase(std::ranges::unique(names).begin(), names.end());
+    names.erase(std::unique(names.begin(), names.end()), names.end());
     return names;
 }
 

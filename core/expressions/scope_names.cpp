@@ -88,6 +88,9 @@ std::optional<Variable> find_global(Target& target, const Frame* frame, const st
             if (only && (entry.position < only->offset || entry.position >= only->end)) return;
             auto variable = module.symbols().global(entry);
             if (!variable || !is_chosen(*variable, chosen)) return;
+            // What a library of the system's keeps to itself is met by its name only from inside.
+            bool is_from_outside = !frame || frame->module != &module;
+            if (is_from_outside && module.is_system_library() && !variable->is_external && chosen.empty()) return;
             holder = &module;
             found = variable;
         });

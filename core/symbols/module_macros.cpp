@@ -12,7 +12,7 @@ bool is_definition_of(std::string_view text, std::string_view name) {
 
 }  // namespace
 
-std::optional<std::string_view> ModuleSymbols::macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const {
+std::optional<dwarf::MacroDefinition> ModuleSymbols::macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const {
     auto [found, is_new] = macros_.try_emplace(&unit);
     if (is_new) {
         try {
@@ -23,19 +23,20 @@ std::optional<std::string_view> ModuleSymbols::macro_at(const dwarf::Unit& unit,
     if (found->second.empty()) return std::nullopt;
     const auto& files = files_of(unit);
     auto is_wanted_file = [&](std::uint32_t number) { return !file.empty() && number < files.size() && files[number].path == file; };
-    std::optional<std::string_view> defined;
-    std::vector<bool> open;  // the files that are being read: whether each is the one that is asked about
+    std::optional<dwarf::MacroDefinition> defined;
+    std::vector<std::uint32_t> open;  // the files that are being read
+    auto is_in_wanted_file = [&] { return !open.empty() && is_wanted_file(open.back()); };
     for (const dwarf::MacroEntry& entry : found->second) {
-        bool is_beyond = !open.empty() && open.back() && entry.kind != dwarf::MacroEntry::Kind::end_file && entry.line > line;
+        bool is_beyond = is_in_wanted_file() && entry.kind != dwarf::MacroEntry::Kind::end_file && entry.line > line;
         if (is_beyond) break;
         switch (entry.kind) {
-            case dwarf::MacroEntry::Kind::start_file: open.push_back(is_wanted_file(entry.file)); break;
+            case dwarf::MacroEntry::Kind::start_file: open.push_back(entry.file); break;
             case dwarf::MacroEntry::Kind::end_file:
-                if (!open.empty() && open.back() && open.size() > 1) return defined;  // a header has been read up to its end
+                if (is_in_wanted_file() && open.size() > 1) return defined;  // a header has been read up to its end
                 if (!open.empty()) open.pop_back();
                 break;
             case dwarf::MacroEntry::Kind::define:
-                if (is_definition_of(entry.text, name)) defined = entry.text;
+                if (is_definition_of(entry.text, name)) defined = {entry.text, !open.empty() && entry.line && open.back() < files.size() ? files[open.back()].path : "", entry.line};
                 break;
             case dwarf::MacroEntry::Kind::undefine:
                 if (entry.text == name) defined.reset();

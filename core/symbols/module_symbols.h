@@ -90,8 +90,8 @@ class ModuleSymbols {
 
     // ---- lines
     const LineTable& lines_of(const dwarf::Unit& unit) const;
-    // How a macro is defined where the text of a unit has come to a line of a file ("": at its end): "MOST 12". Nothing if it is not.
-    std::optional<std::string_view> macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const;
+    // How a macro is defined where the text of a unit has come to a line of a file ("": at its end). Nothing if it is not.
+    std::optional<dwarf::MacroDefinition> macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const;
     const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
     std::optional<SourceLine> line_at(FileAddress address) const;
     const dwarf::Unit* unit_at(FileAddress address) const;

@@ -199,9 +199,9 @@ Variable ScopeReader::read_variable(const Entry& entry) const {
     variable.locations = locations_of(entry);
     if (auto constant = entry.attribute(DW_AT_const_value)) variable.constant = constant;
     variable.is_artificial = entry.flag(DW_AT_artificial);
-    variable.is_external = entry.flag(DW_AT_external);
-    // Name, type and place of declaration may stand at an abstract origin or at a declaration.
+    // Name, type, linkage and place of declaration may stand at an abstract origin or at a declaration.
     for (const Entry& each : info_.with_origins(entry)) {
+        variable.is_external |= each.flag(DW_AT_external);
         if (variable.name.empty()) variable.name = each.text(DW_AT_name).value_or("");
         if (!variable.type && each.has(DW_AT_type)) variable.type = types_.type_of(each);
         if (!variable.declared_line) {

@@ -205,40 +205,61 @@ std::string wide_text_behind(const ValueReader& reader, RunAddress address, std:
 
 }  // namespace
 
-std::string pointer_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, unsigned longest_text, const Surroundings* around) {
-    if (number == 0) return "null";
-    std::string text = fmt::format("{:#x}", number);
+namespace {
+
+std::string with_notes(std::uint64_t number, const std::vector<std::string>& notes) {
+    return notes.empty() ? fmt::format("{:#x}", number) : fmt::format("{:#x} ({})", number, fmt::join(notes, "; "));
+}
+
+// Why nothing can be read there, or whose memory it is.
+void note_memory(const ValueReader& reader, std::uint64_t number, const Surroundings* around, std::vector<std::string>& notes) {
     RunAddress address(number);
-    if (is_character(pointee)) return text + " " + text_behind(reader, address, longest_text);
-    const Type& behind = plain(pointee);
-    if (is_wide_letter(pointee))
-        return text + " " + wide_text_behind(reader, address, behind.size, longest_text);
+    std::byte probe;
+    bool possible = number < (std::uint64_t{1} << 47);
+    if (!possible) notes.push_back("no possible address");
+    else if (reader.target().read_available(address, std::span(&probe, 1)) == 0) {
+        const MemoryRegion* region = reader.target().region_at(address);
+        bool is_barred = region && region->permissions.starts_with("---");
+        notes.push_back(!region ? "nothing is mapped there" : is_barred ? "nobody may read there" : "what is there was not kept");
+    }
+    else if (std::string where = around ? around->describe(address) : ""; !where.empty()) notes.push_back(where);
+    if (std::string fill = fill_pattern(number, 8); !fill.empty()) notes.push_back(fill);
+}
+
+std::vector<std::string> notes_on(const ValueReader& reader, std::uint64_t number, const Type& pointee, const Surroundings* around) {
     std::vector<std::string> notes;
-    std::string object = around ? around->object_at(address, pointee) : "";
-    if (!object.empty()) {
+    RunAddress address(number);
+    if (std::string object = around ? around->object_at(address, pointee) : ""; !object.empty()) {
         notes.push_back(object);
     } else if (const Module* module = reader.target().module_at(address)) {
         if (auto nearest = module->symbols().nearest_name(module->to_file(address)))
             notes.push_back(nearest->offset ? fmt::format("{} + {}", nearest->name, nearest->offset) : nearest->name);
     } else {
-        std::byte probe;
-        bool possible = number < (std::uint64_t{1} << 47);
-        if (!possible) notes.push_back("no possible address");
-        else if (reader.target().read_available(address, std::span(&probe, 1)) == 0) {
-            const MemoryRegion* region = reader.target().region_at(address);
-            bool is_barred = region && region->permissions.starts_with("---");
-            notes.push_back(!region ? "nothing is mapped there" : is_barred ? "nobody may read there" : "what is there was not kept");
-        }
-        else if (std::string where = around ? around->describe(address) : ""; !where.empty()) notes.push_back(where);
-        if (std::string fill = fill_pattern(number, 8); !fill.empty()) notes.push_back(fill);
+        note_memory(reader, number, around, notes);
     }
+    return notes;
+}
+
+}  // namespace
+
+std::string address_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, const Surroundings* around) {
+    return number == 0 ? "null" : with_notes(number, notes_on(reader, number, pointee, around));
+}
+
+std::string pointer_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, unsigned longest_text, const Surroundings* around) {
+    if (number == 0) return "null";
+    RunAddress address(number);
+    if (is_character(pointee)) return fmt::format("{:#x} {}", number, text_behind(reader, address, longest_text));
+    const Type& behind = plain(pointee);
+    if (is_wide_letter(pointee)) return fmt::format("{:#x} {}", number, wide_text_behind(reader, address, behind.size, longest_text));
+    std::vector<std::string> notes = notes_on(reader, number, pointee, around);
     if (behind.kind == TypeKind::structure) {
         if (auto found = dynamic_type(reader, value_in_memory(pointee, address))) {
             if (!found->problem.empty()) notes.push_back(found->problem);
             else if (found->is_other) notes.push_back("in fact a " + found->name);
         }
     }
-    return notes.empty() ? text : fmt::format("{} ({})", text, fmt::join(notes, "; "));
+    return with_notes(number, notes);
 }
 
 std::string member_pointer_text(const ValueReader& reader, const Value& value) {

@@ -37,7 +37,9 @@ std::string enumeration_text(const Type& type, std::int64_t number);
 // "looks like fill bytes 0xcd"; empty for anything else.
 std::string fill_pattern(std::uint64_t number, std::uint64_t size);
 std::string hex_bytes(ByteSpan bytes);
-// `around` may be null.
+// "0x5555… (flight[2])": the address and what is there; `around` may be null.
+std::string address_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, const Surroundings* around);
+// That, and what it leads to: the text behind a char*, the class an object really is.
 std::string pointer_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, unsigned longest_text, const Surroundings* around);
 std::string member_pointer_text(const ValueReader& reader, const Value& value);
 

@@ -131,8 +131,12 @@ class ViewMaker {
         }
         bool leads = form_ == Form::natural && leads_by_itself(type) && !limits_.raw && low && (plain(target_of(type)).size || library_view(target_of(type)));
         const Type& pointee = type.kind == TypeKind::pointer || type.kind == TypeKind::reference ? target_of(type) : void_type();
-        view.text = pointer_text(reader_, low, leads ? void_type() : pointee, limits_.text, limits_.around);
-        if (leads) fill_target(view, value_in_memory(pointee, RunAddress(low)), depth);
+        if (leads) {
+            view.text = address_text(reader_, low, pointee, limits_.around);
+            fill_target(view, value_in_memory(pointee, RunAddress(low)), depth);
+        } else {
+            view.text = pointer_text(reader_, low, pointee, limits_.text, limits_.around);
+        }
     }
 
     void fill_target(ValueView& view, const Value& target, unsigned depth) {

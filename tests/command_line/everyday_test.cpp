@@ -102,6 +102,13 @@ TEST(Conditions, WithNamesThatMeanNothingAreRefusedWhenTheyAreSet) {
     EXPECT_TRUE(ran.says("@1 n = 2"));
 }
 
+TEST(Names, OfALibrarysOwnAreNotMetFromOutside) {
+    Ran ran = debug(fixture("locks-gcc-O0-dwarf5-pie"), {"reach main", "-value result", "reach factorial", "-value result", "value stdout != 0", "value optind"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("@1 result = 0  int")) << ran.output;
+    EXPECT_TRUE(ran.says("nothing here is called result"));
+    EXPECT_TRUE(ran.says("stdout != 0 = 1") && ran.says("optind = ")) << "what it offers is: " << ran.output;
+}
+
 TEST(Macros, StandForWhatTheyDoWhereTheProgramStands) {
     std::vector<std::string> programs = {"macros-gcc5", "macros-gcc4", "macros-gccold"};
     if (HAVE_CLANG) programs.push_back("macros-clang5");
@@ -115,6 +122,21 @@ TEST(Macros, StandForWhatTheyDoWhereTheProgramStands) {
         EXPECT_TRUE(ran.says("INT_MAX = 2147483647  int") && ran.says("= 208  int"));
         EXPECT_TRUE(ran.says("PRINT is a macro that is not computed") && ran.says("it makes names or texts of its arguments") && ran.says("takes 2 arguments, and 1 is given"));
         EXPECT_TRUE(ran.says("breakpoint 2 ─ main"));
+    }
+}
+
+TEST(Macros, AreKnownBeforeTheProgramRuns) {
+    Ran ran = debug(fixture("macros-gcc5"), {"value MOST", "value MOST * 2"});
+    EXPECT_TRUE(ran.says("@1 MOST = 24  int") && ran.says("= 48  int")) << "as at the end of the file: " << ran.output;
+}
+
+TEST(Macros, AreExplained) {
+    for (const char* program : {"macros-gcc5", "macros-gcc4", "macros-gccold"}) {
+        Ran ran = debug(fixture(program), {"pause at macros.c:13", "launch", "explain MOST", "explain SHARE", "explain PRINT", "explain NAME", "over 2", "explain MOST"}, {"--stdout", "/dev/null"});
+        EXPECT_TRUE(has(ran, "MOST .* macro ──\n  is        12\n  type      int, 4 bytes\n  value     12\n  declared  macros.c:5\n")) << ran.output;
+        EXPECT_TRUE(has(ran, "SHARE .* macro ──\n  is        SHARE\\(part, whole\\) → \\(\\(part\\) \\* 100 / \\(whole\\)\\)\n  declared  macros.c:6\n")) << ran.output;
+        EXPECT_TRUE(has(ran, "PRINT .* macro ──\n  is        PRINT\\(x\\) → do")) << ran.output;
+        EXPECT_TRUE(has(ran, "  is        24\n[^\n]*\n[^\n]*\n  declared  macros.c:15\n")) << ran.output;
     }
 }
 

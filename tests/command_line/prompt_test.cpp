@@ -57,6 +57,46 @@ TEST(Prompt, CompletesCommandsFunctionsVariablesAndMembers) {
     EXPECT_EQ(terminal.wait_for_end(), 0);
 }
 
+// What one Tab makes of this: the editor draws what is added, behind a movement of the cursor.
+void expect_completion(Terminal& terminal, const std::string& typed, const std::string& whole) {
+    terminal.type(typed + "\t");
+    EXPECT_TRUE(terminal.shows("G" + whole.substr(typed.size()))) << typed;
+    terminal.type("\x15");  // the line is given up
+}
+
+TEST(Prompt, CompletesTheWordsBehindACommand) {
+    Terminal terminal(debugging("locks-gcc-O0-dwarf5-pie"));
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("reach factorial\n");
+    EXPECT_TRUE(terminal.shows("factorial:40 › "));
+    for (auto [typed, whole] : std::map<std::string, std::string>{
+             {"stack a", "stack all"}, {"notes a", "notes all"}, {"find functions loc a", "find functions loc all"}, 
+             {"pause at mean wh", "pause at mean when"}, {"pause at mean la", "pause at mean later"}, {"pause at mean when global_c", "pause at mean when global_count"}, {"pa mea", "pa mean"},
+             {"over 3 insn al", "over 3 insn alone"}, {"out me", "out meanwhile"}, {"follow c", "follow child"}, {"disassembly mean by so", "disassembly mean by source"},
+             {"value upper ra", "value upper raw"}, {"value upper + global_c", "value upper + global_count"}, {"reach fact", "reach factorial"}})
+        expect_completion(terminal, typed, whole);
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
+TEST(Prompt, CompletesQuestionsToContainersAndOwnWords) {
+    TemporaryFolder settings;
+    std::filesystem::create_directories(settings.path() / "elm-lantern");
+    settings.write("elm-lantern/config.toml", "[words]\ndraught = \"value draught\"\n");
+    setenv("XDG_CONFIG_HOME", settings.path().c_str(), 1);
+    Terminal terminal(debugging("questions-gcc"));
+    unsetenv("XDG_CONFIG_HOME");
+    EXPECT_TRUE(terminal.shows("› "));
+    terminal.type("reach stand_here\n");
+    EXPECT_TRUE(terminal.shows("reached ─ "));
+    terminal.type("caller\n");
+    for (auto [typed, whole] : std::map<std::string, std::string>{
+             {"= levels.si", "= levels.size("}, {"= levels.fr", "= levels.front("}, {"= name.len", "= name.length("}, {"drau", "draught"}})
+        expect_completion(terminal, typed, whole);
+    terminal.type("quit\n");
+    EXPECT_EQ(terminal.wait_for_end(), 0);
+}
+
 TEST(Prompt, CtrlCPausesTheProgramAndNotUs) {
     Terminal terminal(debugging("trouble-gcc", {"--", "spin"}));
     EXPECT_TRUE(terminal.shows("› "));

@@ -45,6 +45,13 @@ void expect_the_programs_answers(const std::string& program, std::size_t at_leas
 
 TEST(Questions, OfCppWithGnusLibrary) { expect_the_programs_answers("questions-gcc", 100); }
 
+TEST(Questions, OfExpected) {
+    expect_the_programs_answers("expected-gcc", 17);
+    Ran ran = debug(fixture("expected-gcc"), {"pause at stand_here", "launch", "caller", "locals", "-value deep.error()"}, {"--stdout", "/dev/null"});
+    for (const char* line : {"  deep     42 ", "  shallow  unexpected → 4 ", "  name     \"Wren\" ", "  nobody   unexpected → 7 ", "  toll     unexpected → \"closed\" ", "  done     as expected ", "  failed   unexpected → 3 ", "it holds a value and no error"})
+        EXPECT_TRUE(ran.says(line)) << line << "\n" << ran.output;
+}
+
 TEST(Questions, OfCppWithClangsLibrary) {
     if (!HAVE_LIBCXX) GTEST_SKIP() << "clang's C++ library is not here";
     expect_the_programs_answers("questions-libc++", 100);

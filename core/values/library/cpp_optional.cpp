@@ -32,26 +32,29 @@ class ExpectedView final : public LibraryView {
     bool fits(const Type& type) const override { return !flag_path(type).empty(); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;
-        if (auto held = target(reader, value)) {
+        meaning.holds_nothing = !has_value(reader, value);
+        if (meaning.holds_nothing) {
+            meaning.text = "unexpected";
+            if (std::string_view path = first_path(plain(*value.type), {"_M_unex", "__union_.__unex_", "__repr_.__union_.__unex_"}); !path.empty()) lead_to(meaning, part_at(reader, value, path));
+        } else if (auto held = target(reader, value)) {
             meaning.alone = *held;
-            return meaning;
+        } else {
+            meaning.text = "as expected";  // of void: there is nothing more to see
         }
-        meaning.holds_nothing = true;
-        std::string_view path = first_path(plain(*value.type), {"_M_unex", "__union_.__unex_", "__repr_.__union_.__unex_"});
-        meaning.text = "unexpected";
-        if (!path.empty()) lead_to(meaning, part_at(reader, value, path));
         return meaning;
     }
     std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
-        const Type& type = plain(*value.type);
-        std::uint64_t has_value = number_at(reader, value, flag_path(type));
-        if (has_value > 1) throw BrokenValue("whether it holds a value is neither yes nor no");
-        std::string_view path = first_path(type, {"_M_val", "__union_.__val_", "__repr_.__union_.__val_"});
-        return has_value && !path.empty() ? std::optional(part_at(reader, value, path)) : std::nullopt;
+        std::string_view path = first_path(plain(*value.type), {"_M_val", "__union_.__val_", "__repr_.__union_.__val_"});
+        return has_value(reader, value) && !path.empty() ? std::optional(part_at(reader, value, path)) : std::nullopt;
     }
 
   private:
     static std::string_view flag_path(const Type& type) { return first_path(type, {"_M_has_value", "__has_val_", "__repr_.__has_val_"}); }
+    static bool has_value(const ValueReader& reader, const Value& value) {
+        std::uint64_t flag = number_at(reader, value, flag_path(plain(*value.type)));
+        if (flag > 1) throw BrokenValue("whether it holds a value is neither yes nor no");
+        return flag;
+    }
 };
 
 }  // namespace
