@@ -16,8 +16,11 @@
 namespace lantern::cli {
 namespace {
 
+// A new file: whatever a link of that name leads to stays as it is.
 std::FILE* open_record(const std::filesystem::path& path) {
-    std::FILE* file = std::fopen(path.c_str(), "we");
+    std::error_code ignored;
+    std::filesystem::remove(path, ignored);
+    std::FILE* file = std::fopen(path.c_str(), "wxe");
     if (!file) throw FileError(fmt::format("the record {} cannot be written: {}", path.string(), std::strerror(errno)), "choose another folder with --out");
     return file;
 }

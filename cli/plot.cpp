@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 #include <fcntl.h>
+#include <signal.h>
 #include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -73,14 +74,21 @@ void draw_plot(const Plot& plot, const std::filesystem::path& file) {
     WorkFolder work;
     std::filesystem::path script = work.path() / "plot", drawing = work.path() / ("drawing" + file.extension().string());
     write_whole_file(script, script_of(plot, drawing, svg));
-    std::string name = "gnuplot", argument = script.string();
-    char* words[] = {name.data(), argument.data(), nullptr};
+    std::string name = "gnuplot", no_start_up_file = "-d", argument = script.string();
+    char* words[] = {name.data(), no_start_up_file.data(), argument.data(), nullptr};
     pid_t child = 0;
+    posix_spawnattr_t attributes;  // it starts with no signal blocked, as from a shell
+    posix_spawnattr_init(&attributes);
+    sigset_t none;
+    sigemptyset(&none);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     std::string errors = (work.path() / "errors").string();
-    posix_spawn_file_actions_addopen(&actions, 2, errors.c_str(), O_WRONLY | O_CREAT, 0600);
-    int failed = posix_spawnp(&child, "gnuplot", &actions, nullptr, words, environ);
+    posix_spawn_file_actions_addopen(&actions, 2, errors.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW, 0600);
+    int failed = posix_spawnp(&child, "gnuplot", &actions, &attributes, words, environ);
+    posix_spawnattr_destroy(&attributes);
     posix_spawn_file_actions_destroy(&actions);
     if (failed) throw RequestError("gnuplot, which draws plots, is not installed", "apt install gnuplot-nox; save notes as FILE.csv keeps the numbers");
     int status = 0;

@@ -57,6 +57,13 @@ struct WatchedValue {
     bool is_of_program = false;        // it lies in the program itself, from start to end: it is watched in each run
 };
 
+// The condition and the noted expressions, as they were read for the function they were last met in. Kept from hit to hit.
+struct ReadExpressions {
+    std::pair<const Function*, const InlinedCall*> place{};
+    std::shared_ptr<const Expression> condition;
+    std::vector<std::shared_ptr<const Expression>> noted;
+};
+
 struct Breakpoint {
     struct Site {
         RunAddress address;   // in the running program; before it runs, as if loaded at its file addresses
@@ -79,10 +86,7 @@ struct Breakpoint {
     std::vector<std::string> noted;
     std::uint64_t note_limit = 0;
 
-    // The condition and the noted expressions, as they were read for the function they were last met in.
-    std::shared_ptr<const Expression> compiled;
-    std::vector<std::shared_ptr<const Expression>> compiled_notes;
-    std::pair<const Function*, const InlinedCall*> compiled_for{};
+    mutable ReadExpressions read;
     std::string problem;       // why the condition could not be computed at the last hit
     std::uint64_t met = 0;     // the condition held, in that thread
     std::uint64_t hits = 0;    // stopped, or noted

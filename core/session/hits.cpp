@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/session/events.h"
+#include "core/session/hit.h"
 #include "core/session/movement.h"
 #include "core/support/error.h"
 #include "core/values/value_view.h"
@@ -11,7 +12,7 @@ namespace lantern {
 namespace {
 
 // What an expression gave at a hit, quickly for plain numbers: a note may be met millions of times.
-NotedValue noted(const Expression& expression, const EvaluationContext& context, Session& session) {
+NotedValue noted(const Expression& expression, const EvaluationContext& context, const ViewLimits& limits) {
     Value value = expression.value(context);
     ValueReader reader(*context.target);
     if (!value.is_available()) return value.unavailable;
@@ -26,78 +27,96 @@ NotedValue noted(const Expression& expression, const EvaluationContext& context,
         case TypeKind::floating: return static_cast<double>(reader.floating(value));
         default: break;
     }
-    ViewLimits limits = session.view_limits();
     ValueView view = make_view(reader, expression.text(), value, Form::natural, limits);
     return view.unavailable.empty() ? one_line(view, 120) : view.unavailable;
 }
 
-}  // namespace
+// They are read anew where the function is another one than at the hit before.
+ReadExpressions& expressions_for(const Breakpoint& breakpoint, const EvaluationContext& context) {
+    auto place = std::pair(context.frame->function, context.frame->inlined);
+    if (breakpoint.read.place != place) breakpoint.read = {place, nullptr, std::vector<std::shared_ptr<const Expression>>(breakpoint.noted.size())};
+    return breakpoint.read;
+}
 
 // A condition that cannot be computed stops the program, and says so: silence could hide the one case that matters.
-bool Movement::condition_holds(Breakpoint& breakpoint, EvaluationContext& context) {
-    breakpoint.problem.clear();
+bool condition_holds(const Breakpoint& breakpoint, ReadExpressions& read, EvaluationContext& context, Hit& hit) {
     if (breakpoint.condition.empty()) return true;
     try {
-        if (!breakpoint.compiled) breakpoint.compiled = std::make_shared<Expression>(breakpoint.condition, context);
-        return breakpoint.compiled->truth(context);
+        if (!read.condition) read.condition = std::make_shared<Expression>(breakpoint.condition, context);
+        return read.condition->truth(context);
     } catch (const Error& error) {
-        breakpoint.problem = error.what();
+        hit.problem = error.what();
         return true;
     }
 }
 
-void Movement::take_note(Breakpoint& breakpoint, EvaluationContext& context) {
-    NoteRow row;
-    row.note = breakpoint.number;
-    row.seconds = session_.notes_.clock();
-    row.thread = process_.thread_number(context.thread);
-    row.hit = breakpoint.hits + 1;
-    if (breakpoint.compiled_notes.empty()) breakpoint.compiled_notes.resize(breakpoint.noted.size());
+void note_values(const Breakpoint& breakpoint, ReadExpressions& read, EvaluationContext& context, const ViewLimits& limits, Hit& hit) {
     for (std::size_t i = 0; i < breakpoint.noted.size(); ++i) {
-        auto& expression = breakpoint.compiled_notes[i];
+        auto& expression = read.noted[i];
         try {
             if (!expression) expression = std::make_shared<Expression>(breakpoint.noted[i], context);
-            row.values.push_back(noted(*expression, context, session_));
+            hit.values.push_back(noted(*expression, context, limits));
         } catch (const Error& error) {
-            row.values.emplace_back(std::monostate{});
-            breakpoint.problem = error.what();
+            hit.values.emplace_back(std::monostate{});
+            hit.problem = error.what();
         }
     }
-    session_.notes_.add(std::move(row));
+}
+
+bool is_due(const Breakpoint& breakpoint) {
+    std::uint64_t met = breakpoint.met + 1;
+    return met > breakpoint.after && (met - breakpoint.after) % breakpoint.every == 0;
+}
+
+}  // namespace
+
+Hit judge_hit(const Breakpoint& breakpoint, Target& target, ThreadId thread, const CodePosition* position, Results& results, const ViewLimits& limits) {
+    Hit hit;
+    if (breakpoint.thread && target.thread_number(thread) != breakpoint.thread) return hit;
+    bool computes = !breakpoint.condition.empty() || breakpoint.is_note();
+    if (!computes) {
+        hit.verdict = is_due(breakpoint) ? Hit::Verdict::stops : Hit::Verdict::not_due;
+        return hit;
+    }
+    Unwinder stack(target, thread, position);
+    EvaluationContext context{&target, thread, &stack.innermost(), &results, nullptr, {}};
+    ReadExpressions& read = expressions_for(breakpoint, context);
+    if (!condition_holds(breakpoint, read, context, hit)) {
+        hit.verdict = Hit::Verdict::fails;
+    } else if (!is_due(breakpoint) && hit.problem.empty()) {
+        hit.verdict = Hit::Verdict::not_due;
+    } else if (breakpoint.is_note()) {
+        hit.verdict = Hit::Verdict::notes;
+        note_values(breakpoint, read, context, limits, hit);
+    } else {
+        hit.verdict = Hit::Verdict::stops;
+    }
+    return hit;
+}
+
+void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
+    using Verdict = Hit::Verdict;
+    if (hit.verdict == Verdict::of_another) return;
+    breakpoint.problem = hit.problem;
+    if (hit.verdict != Verdict::fails) ++breakpoint.met;
+    if (hit.verdict == Verdict::fails || hit.verdict == Verdict::not_due) {
+        ++breakpoint.passes;
+        return;
+    }
+    ++breakpoint.hits;
+    if (hit.verdict == Verdict::notes) {
+        NoteTable& notes = session_.notes();
+        notes.add({breakpoint.number, notes.clock(), session_.process().thread_number(thread), breakpoint.hits, std::move(hit.values)});
+    }
+    bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.hits >= breakpoint.note_limit);
+    if (is_spent) session_.switch_breakpoint(breakpoint.number, false);
 }
 
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {
-    if (breakpoint.thread && process_.thread_number(thread) != breakpoint.thread) return false;
-    std::optional<Unwinder> stack;
-    EvaluationContext context;
-    if (!breakpoint.condition.empty() || breakpoint.is_note()) {
-        stack.emplace(process_, thread, position);
-        context = EvaluationContext{&process_, thread, &stack->innermost(), &session_.results_, nullptr, {}};
-        auto place = std::pair(context.frame->function, context.frame->inlined);
-        if (breakpoint.compiled_for != place) {
-            breakpoint.compiled.reset();
-            breakpoint.compiled_notes.clear();
-            breakpoint.compiled_for = place;
-        }
-        if (!condition_holds(breakpoint, context)) {
-            ++breakpoint.passes;
-            return false;
-        }
-    }
-    ++breakpoint.met;
-    bool is_due = breakpoint.met > breakpoint.after && (breakpoint.met - breakpoint.after) % breakpoint.every == 0;
-    if (!is_due && breakpoint.problem.empty()) {
-        ++breakpoint.passes;
-        return false;
-    }
-    if (breakpoint.is_note()) take_note(breakpoint, context);
-    ++breakpoint.hits;
-    bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.hits >= breakpoint.note_limit);
-    if (is_spent) {
-        breakpoint.is_on = false;
-        session_.remove_sites(breakpoint);
-    }
-    return !breakpoint.is_note();
+    Hit hit = judge_hit(breakpoint, process_, thread, position, session_.results_, session_.view_limits());
+    bool stops = hit.verdict == Hit::Verdict::stops;
+    hits_.take(breakpoint, thread, std::move(hit));
+    return stops;
 }
 
 // A breakpoint on exceptions of one type passes those of others, without counting them.

@@ -17,7 +17,7 @@ constexpr unsigned kMostStrangers = 8;  // then it is a recursion, and there is 
 
 }  // namespace
 
-Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), watching_(session) {
+Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), hits_(session), watching_(session) {
     bool wanted = std::any_of(session.breakpoints_.begin(), session.breakpoints_.end(), [](const Breakpoint& b) { return b.is_on && b.cause == Cause::system_call; });
     process_.trace_system_calls(wanted);
     // The user has seen where the current thread stands: it passes what lies under it.
@@ -157,7 +157,7 @@ std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
     RunAddress at = process_.registers(event.thread).program_counter();
     bool is_temporary = temporary_ && temporary_->count(at);
     bool counts = is_temporary && (*arrived_)(event.thread);
-    if (session_.loader_hook_ == at)
+    if (process_.has_trap_for(at, ProbeClient::loader))
         if (auto found = judge_libraries(stop)) return found;
     const CodePosition* goal = counts && positions_ && positions_->count(at) ? &positions_->at(at) : nullptr;
     stop.breakpoints = count_hits(event.thread, stop, -1, goal ? goal->order : kAll);
@@ -231,9 +231,10 @@ LiveProcess::Passes Movement::passes() {
     };
 }
 
-// The end and Ctrl-C are told without having been judged on the way.
+// The end and Ctrl-C are told without having been judged on the way; so is an exec in the very moment of another stop.
 std::optional<Stop> Movement::judged(const TargetEvent& event) {
-    return event.is_end() || event.kind == TargetEvent::Kind::interrupted ? judge(event) : found_;
+    bool is_another_program = event.kind == TargetEvent::Kind::replaced && found_ && found_->reason != StopReason::replaced && found_->cause != Cause::exec;
+    return event.is_end() || event.kind == TargetEvent::Kind::interrupted || is_another_program ? judge(event) : found_;
 }
 
 // The breakpoints at the address the thread stands at, behind its position there.
@@ -270,7 +271,7 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
         void remove() {
             for (RunAddress address : inserted) {
                 try {
-                    process.remove_trap(address);
+                    process.remove_trap(address, ProbeClient::movement);
                 } catch (const Error&) {  // the memory is gone, and the byte with it
                 }
             }
@@ -279,7 +280,7 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
     } insertion{process_, {}};
     auto insert = [&] {
         for (RunAddress address : temporary) {
-            process_.insert_trap(address);
+            process_.insert_trap(address, ProbeClient::movement);
             insertion.inserted.push_back(address);
         }
     };

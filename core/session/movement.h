@@ -6,11 +6,22 @@
 #include <set>
 #include <vector>
 
+#include "core/session/hit.h"
 #include "core/session/session.h"
 #include "core/session/watching.h"
 #include "core/target/live_process.h"
 
 namespace lantern {
+
+// Counts what is hit, and switches off what is spent.
+class SessionHits final : public HitSink {
+  public:
+    explicit SessionHits(Session& session) : session_(session) {}
+    void take(Breakpoint& breakpoint, ThreadId thread, Hit hit) override;
+
+  private:
+    Session& session_;
+};
 
 class Movement {
   public:
@@ -59,13 +70,12 @@ class Movement {
     std::optional<Stop> hits_behind_standing(int up_to);
     bool event_fits(const Breakpoint& breakpoint, ThreadId thread);
     bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position = nullptr);
-    bool condition_holds(Breakpoint& breakpoint, EvaluationContext& context);
-    void take_note(Breakpoint& breakpoint, EvaluationContext& context);
     Stop run_by_steps();
 
     Session& session_;
     LiveProcess& process_;
     ThreadId only_;
+    SessionHits hits_;
     Watching watching_;
     std::optional<Stop> run_home();
 

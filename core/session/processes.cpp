@@ -14,16 +14,6 @@
 namespace lantern {
 namespace {
 
-// Gone, about to be, or nothing of it left but its exit status (proc(5), stat).
-bool is_over(pid_t process) {
-    if (stands_at_its_end(process)) return true;
-    std::ifstream file(fmt::format("/proc/{}/stat", process));
-    std::string text;
-    if (!std::getline(file, text)) return true;
-    std::size_t name_end = text.rfind(')');
-    return name_end != std::string::npos && name_end + 2 < text.size() && (text[name_end + 2] == 'Z' || text[name_end + 2] == 'X');
-}
-
 // The process that a thread waits for in wait4 or waitid; of several that it might be, one; nothing if it does something else
 // (proc(5), syscall and children).
 std::optional<pid_t> child_waited_for(pid_t process, ThreadId thread) {
@@ -82,7 +72,7 @@ void Session::select_process(unsigned number) {
     auto found = held_.find(number);
     if (is_running() && number == process_number_) return;
     if (found == held_.end()) throw RequestError(fmt::format("there is no process {}", number), "processes lists them");
-    if (is_over(found->second->id())) {
+    if (found->second->is_over()) {
         held_.erase(found);
         throw RequestError(fmt::format("process {} has been ended from outside while it waited", number), "processes lists those that are left");
     }
@@ -92,7 +82,7 @@ void Session::select_process(unsigned number) {
             remove_sites(breakpoint);
             if (breakpoint.is_watch() && breakpoint.is_on) Watching(*this).stop(breakpoint);
         }
-        if (loader_hook_) process_->remove_trap(*loader_hook_);
+        if (loader_hook_) process_->remove_trap(*loader_hook_, ProbeClient::loader);
         held_[process_number_] = std::move(process_);
     }
     process_ = std::move(found->second);

@@ -44,7 +44,7 @@ Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearc
     attached_to_ = process;
     launch_.arguments = words_of(fmt::format("/proc/{}/cmdline", process), 1);
     launch_.environment = words_of(fmt::format("/proc/{}/environ", process), 0);
-    process_ = std::make_unique<LiveProcess>(process, events_, [this](const std::string& path) { return open_symbols(path); });
+    process_ = std::make_unique<LiveProcess>(process, events_, tracer_, [this](const std::string& path) { return open_symbols(path); });
     launch_.program = process_->program();
     // Where the file has been replaced since, the kernel still has the one that runs.
     std::string running = fmt::format("/proc/{}/exe", process);

@@ -26,6 +26,7 @@
 #include "core/target/own_terminal.h"
 #include "core/target/program_file.h"
 #include "core/target/target_event.h"
+#include "core/target/tracer.h"
 #include "core/unwind/unwinder.h"
 #include "core/values/value_view.h"
 
@@ -248,6 +249,7 @@ class Session {
 
     LaunchOptions launch_;
     EventLoop events_;
+    Tracer tracer_{real_kernel()};
     int keyboard_ = -1;
     OwnTerminal::Output terminal_output_;
     std::unique_ptr<OwnTerminal> own_terminal_;

@@ -245,9 +245,7 @@ void Session::watch_anew(Breakpoint& breakpoint) {
 // libraries wait until the libraries are loaded.
 void Session::resolve_all_for_start() {
     for (Breakpoint& breakpoint : breakpoints_) {
-        breakpoint.compiled.reset();
-        breakpoint.compiled_notes.clear();
-        breakpoint.compiled_for = {};
+        breakpoint.read = {};
         if (breakpoint.is_watch() && breakpoint.is_on) watch_anew(breakpoint);
         if (!breakpoint.has_sites()) continue;
         try {
@@ -272,7 +270,7 @@ void Session::want_loader_hook() {
     auto sites = sites_of_symbol(*process_, kLoaderSymbol);
     if (sites.empty()) return;  // linked statically: nothing comes later
     for (const Module& module : process_->modules()) known_libraries_.insert(module.path());
-    process_->insert_trap(sites.front().address);
+    process_->insert_trap(sites.front().address, ProbeClient::loader);
     loader_hook_ = sites.front().address;
 }
 

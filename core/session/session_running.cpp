@@ -112,7 +112,7 @@ void Session::start_process() {
     own_terminal_.reset();
     if (terminal_output_) own_terminal_ = std::make_unique<OwnTerminal>(events_, keyboard_, terminal_output_);
     launch_.terminal = own_terminal_ ? own_terminal_->path() : "";
-    process_ = std::make_unique<LiveProcess>(launch_, events_, [this](const std::string& path) { return open_symbols(path); });
+    process_ = std::make_unique<LiveProcess>(launch_, events_, tracer_, [this](const std::string& path) { return open_symbols(path); });
     process_->set_own_terminal(own_terminal_.get());
     process_->follow(follow_);
     thread_ = process_->id();

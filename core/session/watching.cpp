@@ -158,7 +158,7 @@ void Watching::take_down(WatchedValue& watched) {
     watched.debug_registers.clear();
     if (watched.by_pages) process_.unprotect(watched.range);
     watched.by_pages = false;
-    if (watched.owner) process_.remove_trap(watched.owner->back);
+    if (watched.owner) process_.remove_trap(watched.owner->back, ProbeClient::frame_end);
     watched.owner.reset();
 }
 
@@ -167,7 +167,7 @@ void Watching::start(Breakpoint& breakpoint) {
     find(breakpoint);
     if (!watched.by_steps) set_up(watched, breakpoint.cause == Cause::access);
     watched.owner = owner_of(session_, watched.range.low);
-    if (watched.owner) process_.insert_trap(watched.owner->back);
+    if (watched.owner) process_.insert_trap(watched.owner->back, ProbeClient::frame_end);
     watched.has_ended = false;
 }
 

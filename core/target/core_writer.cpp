@@ -121,8 +121,8 @@ std::string all_notes(LiveProcess& process, const CoreWish& wish) {
 // A file that is there only once it is whole.
 class NewFile {
   public:
-    explicit NewFile(std::string path) : path_(std::move(path)), temporary_(path_ + ".unfinished") {
-        file_ = open(temporary_.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
+    explicit NewFile(std::string path) : path_(std::move(path)), temporary_(path_ + ".part-XXXXXX") {
+        file_ = mkostemp(temporary_.data(), O_CLOEXEC);
         if (file_ < 0) fail();
     }
     ~NewFile() {

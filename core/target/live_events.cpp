@@ -35,46 +35,35 @@ constexpr int kSystemCallStop = SIGTRAP | 0x80;  // PTRACE_O_TRACESYSGOOD
 
 }  // namespace
 
-bool LiveProcess::is_our_thread(ThreadId id) const {
-    return access(fmt::format("/proc/{}/task/{}", process_, id).c_str(), F_OK) == 0;
-}
-
 std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
     if (id == vfork_parent_) {
         if (!WIFSTOPPED(status)) vfork_parent_ = 0;
         else if (stop_event(status) == PTRACE_EVENT_VFORK_DONE) let_vfork_parent_go();
-        else ptrace(PTRACE_CONT, id, nullptr, static_cast<long>(stop_event(status) ? 0 : WSTOPSIG(status)));
+        else kernel_.resume(id, Kernel::Motion::go, stop_event(status) ? 0 : WSTOPSIG(status));
         return std::nullopt;
     }
     if (WIFEXITED(status) || WIFSIGNALED(status)) {
         if (id == process_) return ended(status);
         threads_.erase(id);
-        early_children_.erase(id);
         return std::nullopt;
     }
     bool is_new = !threads_.count(id) && stop_event(status) != PTRACE_EVENT_EXEC;
     // One that was killed before it ever stopped tells of its end first.
-    if (is_new && (stop_event(status) != PTRACE_EVENT_EXIT || !is_our_thread(id))) return meet_newcomer(id);
+    if (is_new && stop_event(status) != PTRACE_EVENT_EXIT) return meet_newcomer(id);
     ++stops_;
     Thread& thread = add_thread(id);
     thread.running = false;
     if (stop_event(status)) return interpret_special(id, status);
     if (WSTOPSIG(status) != kSystemCallStop) return interpret_signal(id, WSTOPSIG(status));
-    __ptrace_syscall_info info{};
-    ptrace(PTRACE_GET_SYSCALL_INFO, id, sizeof info, &info);
-    bool entered = info.op == PTRACE_SYSCALL_INFO_ENTRY;
+    bool entered = kernel_.enters_system_call(id);
     if (auto event = look_at_system_call(id, entered)) return event;
     bool is_ours = threads_.at(id).held_call || threads_.at(id).lifts_next_call || (entered && threads_.at(id).runs_lifted_call);
     if (!traces_system_calls_ || is_ours) return std::nullopt;
     return TargetEvent{entered ? TargetEvent::Kind::system_call_entered : TargetEvent::Kind::system_call_left, id};
 }
 
-// A thread or a child process may stop before whoever made it has told of it.
+// A thread may stop before the one that made it has told of it.
 std::optional<TargetEvent> LiveProcess::meet_newcomer(ThreadId id) {
-    if (!is_our_thread(id)) {
-        early_children_.insert(id);
-        return std::nullopt;
-    }
     ++stops_;
     add_thread(id);
     write_debug_registers(id);
@@ -82,14 +71,14 @@ std::optional<TargetEvent> LiveProcess::meet_newcomer(ThreadId id) {
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int status) {
-    unsigned long message = 0;
-    ptrace(PTRACE_GETEVENTMSG, id, nullptr, &message);
+    std::uint64_t message = kernel_.event_message(id);
     switch (stop_event(status)) {
         case PTRACE_EVENT_FORK: return interpret_fork(id, static_cast<pid_t>(message), false);
         case PTRACE_EVENT_VFORK: return interpret_fork(id, static_cast<pid_t>(message), true);
         case PTRACE_EVENT_VFORK_DONE:
             threads_[id].waits_for_child = false;
-            for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&kTrapByte, 1));
+            probes_.restore();
+            probes_.apply(*memory_);
             if (!protected_.empty()) set_protection(id, true);
             return std::nullopt;
         case PTRACE_EVENT_EXEC: {
@@ -97,17 +86,18 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             threads_.clear();
             threads_met_ = 0;
             add_thread(process_);
-            traps_.clear();
-            past_traps_.clear();
+            probes_.forget();
             moved_.clear();
             room_taken_.clear();
             room_used_.clear();
             protected_.clear();
             for (DebugRegister& watch : watches_) watch.length = 0;
             modules_.clear();
-            program_ = program_of(process_);
+            maps_.clear();
+            modules_are_of_maps_ = regions_are_of_maps_ = false;
+            program_ = kernel_.program_of(process_);
             target_moves();
-            set_up_memory();
+            memory_ = kernel_.memory(process_);
             write_debug_registers(process_);
             return TargetEvent{TargetEvent::Kind::replaced, process_};
         }
@@ -124,10 +114,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child, bool shares_memory) {
-    if (!early_children_.erase(child)) {
-        int status = 0;
-        while (waitpid(child, &status, __WALL) < 0 && errno == EINTR) continue;
-    }
+    tracer_.await_newborn(child);
     TargetEvent event{TargetEvent::Kind::forked, id};
     event.other = child;
     if (follow_ == Follow::child) {
@@ -136,7 +123,7 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
         event.thread = child;
     } else if (follow_ == Follow::both && !shares_memory) {
         clean_child(child);
-        child_.reset(new LiveProcess({child}, child, program_, events_, open_symbols_));
+        child_.reset(new LiveProcess({child}, child, program_, events_, tracer_, open_symbols_));
         child_->attached_ = attached_;
         if (attached_) join_emergency(*child_);
     } else {
@@ -148,15 +135,16 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
 
 // A child's memory is a copy of its parent's, our bytes and the rights of watched pages included.
 void LiveProcess::clean_child(pid_t child) {
-    int memory = open(fmt::format("/proc/{}/mem", child).c_str(), O_RDWR | O_CLOEXEC);
-    if (memory < 0) return;
-    clean(memory);
-    close(memory);
+    try {
+        clean(*kernel_.memory(child));
+    } catch (const TargetError&) {  // it has been killed
+        return;
+    }
     if (!protected_.empty()) open_pages_of_child(child);
 }
 
 void LiveProcess::open_pages_of_child(pid_t child) {
-    LiveProcess held({child}, child, program_, events_, open_symbols_);
+    LiveProcess held({child}, child, program_, events_, tracer_, open_symbols_);
     held.protected_ = protected_;
     try {
         held.set_protection(child, false);
@@ -169,12 +157,13 @@ void LiveProcess::open_pages_of_child(pid_t child) {
 // The child of a fork that is not followed gets clean code and its freedom.
 void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
     if (shares_memory) {
-        for (const auto& [address, trap] : traps_) write_raw(address, ByteSpan(&trap.original, 1));
+        probes_.withdraw(*memory_);
+        cache_.clear();
         if (!protected_.empty()) open_pages_of_child(child);  // and so its parent's, until it has gone its own way
     } else {
         clean_child(child);
     }
-    ptrace(PTRACE_DETACH, child, nullptr, nullptr);
+    kernel_.detach(child, 0);
 }
 
 // From here on the child is the process; its parent goes on alone, with clean code.
@@ -186,10 +175,10 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     if (keeps_bytes) {
         vfork_parent_ = process_;
         flush_registers(process_, threads_.at(process_));
-        ptrace(PTRACE_CONT, process_, nullptr, nullptr);
+        kernel_.resume(process_, Kernel::Motion::go, 0);
         threads_.clear();
     } else {
-        clean(memory_);
+        clean(*memory_);
     }
     if (shares_memory && !protected_.empty()) {
         open_pages_of_child(child);
@@ -200,44 +189,42 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     for (auto& [id, thread] : threads_) {
         if (thread.is_ending && thread.running) continue;
         flush_registers(id, thread);
-        ptrace(PTRACE_DETACH, id, nullptr, nullptr);
+        kernel_.detach(id, 0);
     }
     threads_.clear();
+    tracer_.leave(process_);
+    tracer_.join(child);
+    if (vfork_parent_) tracer_.hand_over(vfork_parent_, child);
     process_ = child;
     threads_met_ = 0;
     add_thread(child);
     target_moves();
-    set_up_memory();
+    memory_ = kernel_.memory(child);
     write_debug_registers(child);
     // A child with a memory of its own has copies of our bytes in it. One that shares it with a parent of several threads runs
     // without them until it becomes another program.
     if (!shares_memory || keeps_bytes) return;
-    traps_.clear();
-    moved_.clear();
-    room_taken_.clear();
-    room_used_.clear();
+    probes_.forget();
+    forget_moved_code();
 }
 
 // The child has become another program or ended: its parent is about to go on.
 void LiveProcess::await_vfork_parent() {
     while (vfork_parent_) {
-        int status = 0;
-        pid_t got = waitpid(vfork_parent_, &status, __WALL);
-        if (got < 0 && errno == EINTR) continue;
-        if (got < 0) vfork_parent_ = 0;
-        else interpret(got, status);
+        Tracer::News news = tracer_.wait(process_, vfork_parent_);
+        if (news.has_come()) interpret(news.thread, news.status);
+        else vfork_parent_ = 0;
     }
 }
 
 void LiveProcess::let_vfork_parent_go() {
     pid_t parent = std::exchange(vfork_parent_, 0);
-    int memory = open(fmt::format("/proc/{}/mem", parent).c_str(), O_RDWR | O_CLOEXEC);
-    if (memory >= 0) {
-        clean(memory);
-        close(memory);
+    try {
+        clean(*kernel_.memory(parent));
+    } catch (const TargetError&) {  // it has been killed
     }
-    ptrace(PTRACE_POKEUSER, parent, offsetof(struct user, u_debugreg) + kDebugControl * sizeof(long), 0);
-    ptrace(PTRACE_DETACH, parent, nullptr, nullptr);
+    kernel_.set_debug_register(parent, kDebugControl, 0);
+    kernel_.detach(parent, 0);
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal) {
@@ -248,7 +235,7 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
         return event;
     }
     siginfo_t info{};
-    ptrace(PTRACE_GETSIGINFO, id, nullptr, &info);
+    kernel_.read_signal(id, info);
     if (signal == SIGTRAP && info.si_code == TRAP_HWBKPT && watches_written_) return std::nullopt;  // told already, see take_watch_hits_of_others
     if (signal == SIGTRAP)
         if (auto event = interpret_trap(id, info)) return event;
@@ -271,8 +258,8 @@ std::optional<TargetEvent> LiveProcess::interpret_trap(ThreadId id, const siginf
     RunAddress before = registers(id).program_counter() - 1;
     // A thread that was stopped between meeting our byte and telling of it tells later, when the byte may be gone.
     std::byte now{};
-    bool met_past_one = past_traps_.count(before) && read_available(before, std::span(&now, 1)) == 1 && now != kTrapByte;
-    if ((!traps_.count(before) && !met_past_one) || (info.si_code != SI_KERNEL && info.si_code != TRAP_BRKPT)) return std::nullopt;
+    bool met_past_one = probes_.has_stood(before) && read_available(before, std::span(&now, 1)) == 1 && now != kTrapByte;
+    if ((!has_trap(before) && !met_past_one) || (info.si_code != SI_KERNEL && info.si_code != TRAP_BRKPT)) return std::nullopt;
     Registers back = registers(id);
     back.set_program_counter(before);
     set_registers(id, back);

@@ -1,12 +1,9 @@
 // Which files are loaded in a live process, and where (proc(5): maps, auxv).
-#include <fcntl.h>
-#include <fmt/format.h>
-#include <unistd.h>
+#include <elf.h>
 
 #include <algorithm>
 #include <utility>
-#include <cstdio>
-#include <cstdlib>
+#include <cstring>
 
 #include "core/support/error.h"
 #include "core/target/live_process.h"
@@ -26,38 +23,26 @@ const Module& LiveProcess::main_module() {
     if (!modules_.empty()) return modules_.front();
     auto symbols = open_symbols_(program_);
     std::uint64_t entry = symbols->elf().entry().value;
-    int file = open(task_file("auxv").c_str(), O_RDONLY | O_CLOEXEC);
-    std::uint64_t words[128] = {};
-    ssize_t size = file >= 0 ? ::read(file, words, sizeof words) : 0;
-    if (file >= 0) close(file);
-    for (ssize_t i = 0; i + 1 < size / 8; i += 2)
-        if (words[i] == 9 /* AT_ENTRY */) entry = words[i + 1];
+    std::string auxiliary = task_text("auxv");
+    std::vector<std::uint64_t> words(auxiliary.size() / sizeof(std::uint64_t));
+    std::memcpy(words.data(), auxiliary.data(), words.size() * sizeof(std::uint64_t));
+    for (std::size_t i = 0; i + 1 < words.size(); i += 2)
+        if (words[i] == AT_ENTRY) entry = words[i + 1];
     modules_.emplace_back(program_, entry - symbols->elf().entry().value, symbols);
     return modules_.front();
 }
 
 void LiveProcess::refresh_modules() {
     main_module();
-    if (!modules_are_old_ || !alive_) return;
-    modules_are_old_ = false;
-    FILE* file = fopen(task_file("maps").c_str(), "re");
-    if (!file) return;
+    if (!alive_) return;
+    maps();
+    if (std::exchange(modules_are_of_maps_, true)) return;
     std::map<std::string, std::uint64_t> lowest;
     RunRange vdso{};
-    char* line = nullptr;
-    std::size_t room = 0;
-    while (getline(&line, &room, file) > 0) {
-        unsigned long low, high, offset, inode;
-        int path_at = 0;
-        if (sscanf(line, "%lx-%lx %*s %lx %*s %lu %n", &low, &high, &offset, &inode, &path_at) < 4 || !path_at) continue;
-        std::string path(line + path_at);
-        while (!path.empty() && path.back() == '\n') path.pop_back();
-        if (path == "[vdso]") vdso = {RunAddress(low), RunAddress(high)};
-        if (inode == 0 || path.empty() || path[0] != '/') continue;
-        if (offset == 0) lowest.try_emplace(path, low);
+    for (const MemoryRegion& region : regions()) {
+        if (region.name == "[vdso]") vdso = {region.begin, region.end};
+        if (region.is_of_file && region.name.starts_with('/') && region.offset == 0) lowest.try_emplace(region.name, region.begin.value);
     }
-    free(line);
-    fclose(file);
 
     // What has been unloaded goes; a library's symbols stay with whoever opened them.
     modules_.remove_if([&](const Module& m) {
@@ -108,7 +93,7 @@ const Module* LiveProcess::module_at(RunAddress address) {
         for (const Module& module : modules_)
             if (module.holds(address)) return &module;
         // It may have been loaded since; once for each event is enough to find out that it is in none.
-        modules_are_old_ |= std::exchange(modules_may_be_old_, false);
+        maps_are_old_ |= std::exchange(modules_may_be_old_, false);
         refresh_modules();
     }
     return nullptr;

@@ -2,11 +2,9 @@
 // still run, and a stop that counts stops them all.
 #include <fmt/format.h>
 #include <sched.h>
-#include <sys/ptrace.h>
 #include <sys/wait.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <utility>
 
 #include "core/machine/instruction.h"
@@ -15,16 +13,6 @@
 
 namespace lantern {
 namespace {
-
-void* as_data(long value) {
-    return reinterpret_cast<void*>(value);
-}
-
-pid_t wait_for(pid_t id, int* status) {
-    pid_t got;
-    while ((got = waitpid(id, status, __WALL)) < 0 && errno == EINTR) continue;
-    return got;
-}
 
 // How often to look for news before going to sleep: a stop that comes within microseconds costs no sleep then. Where the
 // processors are busy with the program's threads, looking would only take time from them.
@@ -45,20 +33,20 @@ constexpr unsigned kEventsBetweenLooks = 256;  // at Ctrl-C, while one event fol
 
 void LiveProcess::target_moves() {
     cache_.clear();
-    modules_are_old_ = true;
-    regions_are_old_ = true;
+    maps_are_old_ = true;
 }
 
-void LiveProcess::resume(ThreadId id, Thread& thread, int request) {
+void LiveProcess::resume(ThreadId id, Thread& thread, Kernel::Motion motion) {
+    probes_.apply(*memory_);
     flush_registers(id, thread);
-    long signal = std::exchange(thread.signal_to_deliver, 0);
+    int signal = std::exchange(thread.signal_to_deliver, 0);
     // After a step in between the kernel has forgotten where the signal came from.
     if (signal && thread.signal_information && thread.signal_information->si_signo == signal)
-        ptrace(PTRACE_SETSIGINFO, id, nullptr, &*thread.signal_information);
+        kernel_.write_signal(id, *thread.signal_information);
     thread.signal_information.reset();
     thread.met.reset();
     // Where this fails the thread has been killed, and its end will be told like any other.
-    ptrace(static_cast<__ptrace_request>(request), id, nullptr, as_data(signal));
+    kernel_.resume(id, motion, signal);
     thread.running = true;
 }
 
@@ -105,7 +93,7 @@ void LiveProcess::go_on(ThreadId id) {
         set_registers(id, moved);
         thread.in_moved_code = true;
     }
-    resume(id, thread, traces_system_calls_ || !protected_.empty() ? PTRACE_SYSCALL : PTRACE_CONT);
+    resume(id, thread, traces_system_calls_ || !protected_.empty() ? Kernel::Motion::to_system_call : Kernel::Motion::go);
 }
 
 std::optional<TargetEvent> LiveProcess::take_pending(const Passes& passes) {
@@ -173,7 +161,7 @@ TargetEvent LiveProcess::stopped_by(TargetEvent event) {
     moving_ = false;
     take_terminal_back();
     target_moves();
-    return event;
+    return replaced_meanwhile_ ? *std::exchange(replaced_meanwhile_, std::nullopt) : event;
 }
 
 TargetEvent LiveProcess::interrupted() {
@@ -188,15 +176,14 @@ TargetEvent LiveProcess::interrupted() {
 // Takes what has happened, as long as it passes; nothing when there is no more news.
 std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
     for (;;) {
-        int status = 0;
-        pid_t id = waitpid(-1, &status, __WALL | WNOHANG);
-        if (id < 0 && errno == EINTR) continue;
-        if (id < 0 && errno == ECHILD) return stopped_by(lost());
-        if (id <= 0) return std::nullopt;
+        Tracer::News news = tracer_.look(process_);
+        if (!news.can_come()) return stopped_by(lost());
+        if (!news.has_come()) return std::nullopt;
+        ThreadId id = news.thread;
         cache_.clear();
         modules_may_be_old_ = true;
         ++round_;
-        if (auto event = interpret(id, status)) {
+        if (auto event = interpret(id, news.status)) {
             event->round = round_;
             bool is_held = only_ && event->thread != only_ && !event->is_end() && event->kind != TargetEvent::Kind::replaced && threads_.count(event->thread);
             if (is_held) {
@@ -255,15 +242,16 @@ void LiveProcess::take_watch_hits_of_others(ThreadId first) {
 // ---- stopping ----------------------------------------------------------------------------------------------------
 
 void LiveProcess::wait_for_stop(ThreadId id) {
-    int status = 0;
-    pid_t got = wait_for(id, &status);
+    Tracer::News news = tracer_.wait(process_, id);
+    int status = news.status;
     auto found = threads_.find(id);
-    if (got < 0) {
+    if (!news.has_come()) {
         if (found != threads_.end() && id != process_) threads_.erase(found);
+        look_for_exec();
         return;
     }
     if (WIFEXITED(status) || WIFSIGNALED(status)) {
-        if (id == process_) found->second.pending = ended(status);
+        if (id == process_) ended(status);  // told by whoever asks next, see lost
         else threads_.erase(id);
         return;
     }
@@ -274,10 +262,21 @@ void LiveProcess::wait_for_stop(ThreadId id) {
     }
 }
 
+// A thread that is gone without a word may have become another program, in the place of the first one, which stood: nobody would
+// look for news of that one before it goes on, and then there is none any more.
+void LiveProcess::look_for_exec() {
+    if (!alive_ || !threads_.count(process_) || threads_.at(process_).running) return;
+    Tracer::News news = tracer_.look(process_, process_);
+    if (!news.has_come()) return;
+    auto event = interpret(process_, news.status);
+    if (event && event->kind == TargetEvent::Kind::replaced) replaced_meanwhile_ = event;
+    else if (event && threads_.count(process_)) threads_.at(process_).pending = event;
+}
+
 void LiveProcess::stop_other_threads() {
     std::vector<ThreadId> asked;
     for (auto& [id, thread] : threads_)
-        if (thread.can_be_stopped() && ptrace(PTRACE_INTERRUPT, id, nullptr, nullptr) == 0) asked.push_back(id);
+        if (thread.can_be_stopped() && kernel_.interrupt(id)) asked.push_back(id);
     for (ThreadId id : asked) {
         if (!alive_) return;
         auto found = threads_.find(id);
@@ -289,16 +288,17 @@ void LiveProcess::stop_other_threads() {
 
 // Waits for one thread while the others stand. They can still be killed: then they are let go to their end, without which the
 // first thread of the process would never be seen to end.
-pid_t LiveProcess::wait_for_thread(ThreadId id, int* status) {
+std::optional<int> LiveProcess::wait_for_thread(ThreadId id) {
     for (;;) {
-        pid_t got = wait_for(-1, status);
-        if (got == id || got < 0) return got;
-        auto event = interpret(got, *status);
-        if (!alive_) return -1;
-        auto found = threads_.find(got);
+        Tracer::News news = tracer_.wait(process_);
+        if (!news.has_come()) return std::nullopt;
+        if (news.thread == id) return news.status;
+        auto event = interpret(news.thread, news.status);
+        if (!alive_) return std::nullopt;
+        auto found = threads_.find(news.thread);
         if (found == threads_.end()) continue;
         if (found->second.is_ending) {
-            ptrace(PTRACE_CONT, got, nullptr, nullptr);
+            kernel_.resume(news.thread, Kernel::Motion::go, 0);
             found->second.running = true;
         } else if (event) {
             found->second.pending = event;
@@ -316,20 +316,20 @@ TargetEvent LiveProcess::step(ThreadId id) {
     try {
         at = registers(id).program_counter();
     } catch (const TargetError&) {  // killed while it stood: its end is all that is still to come
-        int status = 0;
-        if (wait_for_thread(id, &status) < 0) return alive_ ? lost() : ended(status);
-        return interpret(id, status).value_or(TargetEvent{TargetEvent::Kind::stepped, living_thread()});
+        auto status = wait_for_thread(id);
+        if (!status) return lost();
+        return interpret(id, *status).value_or(TargetEvent{TargetEvent::Kind::stepped, living_thread()});
     }
-    bool lifted = has_trap(at);
-    if (lifted) write_raw(at, ByteSpan(&traps_.at(at).original, 1));
+    probes_.lift(at);
     int held_signal = std::exchange(found->second.signal_to_deliver, 0);
     auto held_information = found->second.signal_information;
     std::optional<TargetEvent> event;
     while (!event) {
         target_moves();
-        resume(id, threads_.at(id), PTRACE_SINGLESTEP);
-        int status = 0;
-        if (wait_for_thread(id, &status) < 0) return alive_ ? lost() : ended(status);
+        resume(id, threads_.at(id), Kernel::Motion::one_instruction);
+        auto news = wait_for_thread(id);
+        if (!news) return lost();
+        int status = *news;
         if ((WIFEXITED(status) || WIFSIGNALED(status)) && id != process_) {
             threads_.erase(id);
             event = TargetEvent{TargetEvent::Kind::stepped, living_thread()};
@@ -353,7 +353,7 @@ TargetEvent LiveProcess::step(ThreadId id) {
         threads_.at(id).signal_to_deliver = held_signal;
         threads_.at(id).signal_information = held_information;
     }
-    if (alive_ && lifted && has_trap(at) && event->kind != TargetEvent::Kind::replaced) write_raw(at, ByteSpan(&kTrapByte, 1));
+    probes_.set_back(at);
     target_moves();
     return *event;
 }

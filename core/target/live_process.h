@@ -18,18 +18,14 @@
 #include "core/target/event_loop.h"
 #include "core/target/launch.h"
 #include "core/target/memory_cache.h"
+#include "core/target/probe_table.h"
 #include "core/target/target.h"
 #include "core/target/target_event.h"
 #include "core/target/own_terminal.h"
 #include "core/target/terminal_handover.h"
+#include "core/target/tracer.h"
 
 namespace lantern {
-
-// The file a process runs; empty if it cannot be told.
-std::string program_of(pid_t process);
-
-// True for a thread that we trace and that is about to be gone: killed, or by itself.
-bool stands_at_its_end(ThreadId id);
 
 class LiveProcess final : public Target {
   public:
@@ -37,9 +33,9 @@ class LiveProcess final : public Target {
     using OpenSymbols = std::function<std::shared_ptr<const ModuleSymbols>(const std::string& path)>;
 
     // Launches and returns at the exec, before the first instruction. Throws TargetError.
-    LiveProcess(const LaunchOptions& options, EventLoop& events, OpenSymbols open_symbols);
+    LiveProcess(const LaunchOptions& options, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols);
     // Takes hold of a process that runs, with all its threads, and stops it. Throws TargetError.
-    LiveProcess(pid_t process, EventLoop& events, OpenSymbols open_symbols);
+    LiveProcess(pid_t process, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols);
     ~LiveProcess() override;  // a program we launched and that still lives is killed; one we attached to is released
     LiveProcess(const LiveProcess&) = delete;
     LiveProcess& operator=(const LiveProcess&) = delete;
@@ -55,10 +51,12 @@ class LiveProcess final : public Target {
     // How many pages were read of its memory, each with one system call.
     std::uint64_t pages_read() const { return cache_.pages_read(); }
 
-    // Breakpoint bytes are counted: an address asked for twice stays until it is removed twice. Throws MemoryError.
-    void insert_trap(RunAddress address);
-    void remove_trap(RunAddress address);
-    bool has_trap(RunAddress address) const { return traps_.count(address) != 0; }
+    // Breakpoint bytes (see ProbeTable) are counted: an address asked for twice stays until it is removed twice. They stand from the
+    // moment the program goes on. Throws MemoryError where there is no memory.
+    void insert_trap(RunAddress address, ProbeClient client = ProbeClient::breakpoint);
+    void remove_trap(RunAddress address, ProbeClient client = ProbeClient::breakpoint);
+    bool has_trap(RunAddress address) const { return probes_.is_wanted(address); }
+    bool has_trap_for(RunAddress address, ProbeClient client) const { return probes_.is_wanted_by(address, client); }
 
     // Decides on an event while only its thread is stopped: true lets that thread go on at once, as if nothing had been.
     using Passes = std::function<bool(const TargetEvent& event)>;
@@ -80,6 +78,8 @@ class LiveProcess final : public Target {
     // Lets it run on without us, every byte of its code as we found it.
     void release();
     bool was_attached() const { return attached_; }
+    // Gone, or about to be: killed from outside while nobody moved it.
+    bool is_over() const;
 
     // ---- debug registers (Intel SDM 3B, §17.2). At most four; `length` is 1, 2, 4 or 8 and the address a multiple of it.
     void set_watch(unsigned number, RunAddress address, unsigned length, bool on_reads);
@@ -125,7 +125,7 @@ class LiveProcess final : public Target {
     const Module* module_at(RunAddress address) override;
     const Module& main_module();
     // Libraries have come or gone since the last event.
-    void forget_modules() { modules_are_old_ = true; }
+    void forget_modules() { maps_are_old_ = true; }
     const std::string& program() const { return program_; }
 
   private:
@@ -133,7 +133,7 @@ class LiveProcess final : public Target {
     pid_t vfork_parent_ = 0;  // whose memory the process uses, our bytes in it, until it becomes another program or ends
     bool rests_ = false;  // our bytes are taken out until it moves again
 
-    LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, OpenSymbols open_symbols);
+    LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols);
     struct Thread {
         unsigned number = 0;            // from 1, in the order they were met
         bool running = false;
@@ -164,18 +164,12 @@ class LiveProcess final : public Target {
         unsigned length = 0;  // 0: not in use
         bool on_reads = false;
     };
-    struct Trap {
-        unsigned count = 0;
-        std::byte original{};
-    };
-
     void wake();
-    void set_up_memory();
+    const std::string& maps();
     void refresh_modules();
     void add_module(const std::string& path, std::uint64_t bias);
     void target_moves();
-    void resume(ThreadId id, Thread& thread, int request);
-    void hide_our_bytes(RunAddress address, std::span<std::byte> bytes) const;
+    void resume(ThreadId id, Thread& thread, Kernel::Motion motion);
     void flush_registers(ThreadId id, Thread& thread);
     void go_on(ThreadId id);
     std::optional<TargetEvent> set_going(const Passes& passes, ThreadId only);
@@ -193,13 +187,13 @@ class LiveProcess final : public Target {
     std::optional<TargetEvent> interpret_trap(ThreadId id, const siginfo_t& info);
     std::optional<TargetEvent> interpret_fork(ThreadId id, pid_t child, bool shares_memory);
     std::optional<TargetEvent> meet_newcomer(ThreadId id);
-    bool is_our_thread(ThreadId id) const;
     ThreadId living_thread() const;
     Thread& add_thread(ThreadId id);
-    std::string task_file(const char* name) const;
+    std::string task_text(const char* name) const;
     void stop_other_threads();
+    void look_for_exec();
     void wait_for_stop(ThreadId id);
-    pid_t wait_for_thread(ThreadId id, int* status);
+    std::optional<int> wait_for_thread(ThreadId id);
     TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
     void clean_child(pid_t child);
@@ -207,7 +201,7 @@ class LiveProcess final : public Target {
     void move_to_child(pid_t child, bool shares_memory);
     void await_vfork_parent();
     void let_vfork_parent_go();
-    void clean(int memory);
+    void clean(KernelMemory& memory);
     TargetEvent ended(int status);
 
     // Copies of instructions (moved_code.cpp).
@@ -230,23 +224,25 @@ class LiveProcess final : public Target {
     bool may_touch_protected(const Registers& registers) const;
 
     void write_raw(RunAddress address, ByteSpan bytes);
-    std::uint64_t signal_mask(const char* field) const;
+    std::uint64_t signal_mask(std::string_view field) const;
 
     pid_t process_ = 0;
     EventLoop& events_;
+    Tracer& tracer_;
+    Kernel& kernel_;
     OpenSymbols open_symbols_;
     TerminalHandover terminal_;
     OwnTerminal* own_terminal_ = nullptr;
     bool lends_terminals_ = true;
     MemoryCache cache_;
-    int memory_ = -1;  // /proc/PID/mem
-    bool alive_ = false, modules_are_old_ = true, moving_ = false, attached_ = false, traces_system_calls_ = false;
+    std::unique_ptr<KernelMemory> memory_;
+    ProbeTable probes_;
+    bool alive_ = false, moving_ = false, attached_ = false, traces_system_calls_ = false;
     unsigned threads_met_ = 0;
     std::map<ThreadId, unsigned> reserved_numbers_;  // of threads that were seen and have not told of themselves yet
     ThreadId only_ = 0;  // the one thread that moves; 0: all
     Follow follow_ = Follow::parent;
     std::unique_ptr<LiveProcess> child_;
-    std::set<pid_t> early_children_;  // stopped before their parent told of them
     std::map<RunAddress, MovedCode> moved_;  // by the address of the instruction
     std::map<RunAddress, std::vector<std::byte>> room_taken_;  // what stood where the copies are, by the start of the room
     std::map<RunAddress, std::size_t> room_used_;
@@ -258,17 +254,18 @@ class LiveProcess final : public Target {
     };
     std::vector<ProtectedPages> protected_;
     std::uint64_t round_ = 0;
-    bool modules_may_be_old_ = true;
+    // The map of the memory as the kernel tells it, and what has been made of it.
+    std::string maps_;
+    bool maps_are_old_ = true, modules_may_be_old_ = true, modules_are_of_maps_ = false, regions_are_of_maps_ = false;
     bool judging_ = false;  // a thread stands for its event while others move: what was read of memory holds until it is decided
     bool watches_written_ = false, others_wait_ = false;
     unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;
+    std::optional<TargetEvent> end_;
+    std::optional<TargetEvent> replaced_meanwhile_;  // what a thread did while it was being stopped for another event
     std::map<ThreadId, Thread> threads_;
-    std::map<RunAddress, Trap> traps_;
-    std::set<RunAddress> past_traps_;  // where our bytes stood: a thread may have met one and not told us yet
     std::list<Module> modules_;
     std::vector<MemoryRegion> regions_;
-    bool regions_are_old_ = true;
     std::string program_;
 };
 

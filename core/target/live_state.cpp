@@ -1,9 +1,6 @@
 // What a thread of a live process holds besides memory, and what the kernel tells of the process: registers, the
 // processor's extended state, the memory map (see live_process.h).
-#include <elf.h>
 #include <fmt/format.h>
-#include <sys/ptrace.h>
-#include <sys/uio.h>
 #include <sys/user.h>
 
 #include <algorithm>
@@ -11,18 +8,16 @@
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
-#include <fstream>
+#include <sstream>
+#include <utility>
 
 #include "core/machine/extended_state.h"
 #include "core/support/error.h"
 #include "core/target/live_process.h"
+#include "core/target/memory_map.h"
 
 namespace lantern {
 namespace {
-
-void* as_data(long value) {
-    return reinterpret_cast<void*>(value);
-}
 
 }  // namespace
 
@@ -38,7 +33,7 @@ const Registers& LiveProcess::registers(ThreadId id) {
     if (found == threads_.end()) throw TargetError(fmt::format("thread {} is gone", id));
     Thread& thread = found->second;
     if (!thread.registers) {
-        if (ptrace(PTRACE_GETREGS, id, nullptr, &thread.system_registers) != 0)
+        if (!kernel_.read_registers(id, thread.system_registers))
             throw TargetError(fmt::format("the registers of thread {} cannot be read: {}", id, std::strerror(errno)));
         thread.registers = Registers::from_system(thread.system_registers);
     }
@@ -54,7 +49,7 @@ void LiveProcess::set_registers(ThreadId id, const Registers& registers) {
 void LiveProcess::flush_registers(ThreadId id, Thread& thread) {
     if (thread.registers_changed) {
         thread.registers->to_system(thread.system_registers);
-        ptrace(PTRACE_SETREGS, id, nullptr, &thread.system_registers);
+        kernel_.write_registers(id, thread.system_registers);
     }
     thread.registers_changed = false;
     thread.registers.reset();
@@ -65,7 +60,7 @@ const VectorRegisters& LiveProcess::vector_registers(ThreadId id) {
     Thread& thread = threads_.at(id);
     if (!thread.vectors) {
         user_fpregs_struct system;
-        if (ptrace(PTRACE_GETFPREGS, id, nullptr, &system) != 0)
+        if (!kernel_.read_floating(id, system))
             throw TargetError(fmt::format("the vector registers of thread {} cannot be read: {}", id, std::strerror(errno)));
         thread.vectors = VectorRegisters::from_system(system);
     }
@@ -74,17 +69,13 @@ const VectorRegisters& LiveProcess::vector_registers(ThreadId id) {
 
 std::vector<std::byte> LiveProcess::extended_state(ThreadId id) const {
     std::vector<std::byte> state(16384);
-    iovec where{state.data(), state.size()};
-    if (ptrace(PTRACE_GETREGSET, id, as_data(NT_X86_XSTATE), &where) != 0)
+    if (!kernel_.read_extended(id, state))
         throw TargetError(fmt::format("the vector registers of thread {} cannot be read: {}", id, std::strerror(errno)));
-    state.resize(where.iov_len);
     return state;
 }
 
 void LiveProcess::set_extended_state(ThreadId id, ByteSpan state) {
-    std::vector<std::byte> copy(state.begin(), state.end());
-    iovec where{copy.data(), copy.size()};
-    if (ptrace(PTRACE_SETREGSET, id, as_data(NT_X86_XSTATE), &where) != 0)
+    if (!kernel_.write_extended(id, state))
         throw TargetError(fmt::format("the vector registers of thread {} cannot be written: {}", id, std::strerror(errno)));
     threads_.at(id).vectors.reset();
 }
@@ -119,13 +110,13 @@ SystemRegisters LiveProcess::system_registers(ThreadId id) {
     SystemRegisters result = SystemRegisters::from_system(threads_.at(id).system_registers);
     result.debug.emplace();
     for (unsigned number = 0; number < result.debug->size(); ++number)
-        (*result.debug)[number] = static_cast<std::uint64_t>(ptrace(PTRACE_PEEKUSER, id, as_data(static_cast<long>(offsetof(user, u_debugreg) + number * 8)), nullptr));
+        (*result.debug)[number] = kernel_.debug_register(id, number);
     return result;
 }
 
 std::map<RunAddress, std::uint64_t> LiveProcess::resident_bytes() {
     std::map<RunAddress, std::uint64_t> resident;
-    std::ifstream file(task_file("smaps"));
+    std::istringstream file(task_text("smaps"));
     RunAddress current;
     for (std::string line; std::getline(file, line);) {
         unsigned long long begin = 0, end = 0, kilobytes = 0;
@@ -136,26 +127,20 @@ std::map<RunAddress, std::uint64_t> LiveProcess::resident_bytes() {
 }
 
 const std::vector<MemoryRegion>& LiveProcess::regions() {
-    if (!regions_are_old_) return regions_;
-    regions_.clear();
-    std::ifstream maps(task_file("maps"));
-    for (std::string line; std::getline(maps, line);) {
-        // 7ffff7fc1000-7ffff7fc5000 r--p 00000000 00:00 0   [vvar]
-        MemoryRegion region;
-        char permissions[8] = {};
-        unsigned long long begin = 0, end = 0;
-        int name = 0;
-        unsigned long long offset = 0;
-        if (std::sscanf(line.c_str(), "%llx-%llx %7s %llx %*s %*s %n", &begin, &end, permissions, &offset, &name) < 4) continue;
-        region.offset = offset;
-        region.begin = RunAddress(begin);
-        region.end = RunAddress(end);
-        region.permissions = permissions;
-        if (name > 0) region.name = line.substr(static_cast<std::size_t>(name));
-        regions_.push_back(std::move(region));
-    }
-    regions_are_old_ = false;
+    const std::string& text = maps();
+    if (std::exchange(regions_are_of_maps_, true)) return regions_;
+    regions_ = parse_maps(text);
     return regions_;
+}
+
+// At most stops it is what it was at the one before.
+const std::string& LiveProcess::maps() {
+    if (!std::exchange(maps_are_old_, false)) return maps_;
+    std::string now = task_text("maps");
+    if (now == maps_) return maps_;
+    maps_ = std::move(now);
+    modules_are_of_maps_ = regions_are_of_maps_ = false;
+    return maps_;
 }
 
 }  // namespace lantern

@@ -2,7 +2,6 @@
 // the rights to the pages away (mprotect(2)) and letting single instructions and system calls through.
 #include <fmt/format.h>
 #include <sys/mman.h>
-#include <sys/ptrace.h>
 #include <sys/syscall.h>
 #include <sys/user.h>
 #include <sys/wait.h>
@@ -25,16 +24,6 @@ namespace {
 
 constexpr std::uint64_t kPage = 4096;
 
-bool poke_debug_register(ThreadId id, unsigned number, std::uint64_t value) {
-    void* offset = reinterpret_cast<void*>(offsetof(user, u_debugreg) + number * sizeof(user{}.u_debugreg[0]));
-    return ptrace(PTRACE_POKEUSER, id, offset, value) == 0;
-}
-
-std::uint64_t peek_debug_register(ThreadId id, unsigned number) {
-    void* offset = reinterpret_cast<void*>(offsetof(user, u_debugreg) + number * sizeof(user{}.u_debugreg[0]));
-    return static_cast<std::uint64_t>(ptrace(PTRACE_PEEKUSER, id, offset, nullptr));
-}
-
 RunRange pages_of(RunRange range) {
     return {RunAddress(range.low.value & ~(kPage - 1)), RunAddress((range.high.value + kPage - 1) & ~(kPage - 1))};
 }
@@ -53,10 +42,10 @@ void LiveProcess::write_debug_registers(ThreadId id) {
         control |= debug_control(number, watch.length, watch.on_reads);
     }
     if (!any && !watches_written_) return;
-    poke_debug_register(id, kDebugControl, 0);  // the kernel checks the address against the control that holds
+    kernel_.set_debug_register(id, kDebugControl, 0);  // the kernel checks the address against the control that holds
     for (unsigned number = 0; number < std::size(watches_); ++number)
-        if (watches_[number].length) poke_debug_register(id, number, watches_[number].address.value);
-    if (!poke_debug_register(id, kDebugControl, control))
+        if (watches_[number].length) kernel_.set_debug_register(id, number, watches_[number].address.value);
+    if (!kernel_.set_debug_register(id, kDebugControl, control))
         throw TargetError(fmt::format("the debug registers cannot be set: {}", std::strerror(errno)));
     watches_written_ = true;
 }
@@ -81,9 +70,9 @@ void LiveProcess::clear_watch(unsigned number) {
 // Which debug registers a thread has met since it was asked last.
 unsigned LiveProcess::take_watch_hits(ThreadId id) {
     if (!watches_written_) return 0;
-    std::uint64_t status = peek_debug_register(id, kDebugStatus);
+    std::uint64_t status = kernel_.debug_register(id, kDebugStatus);
     auto hits = static_cast<unsigned>(status & 0xf);
-    if (hits) poke_debug_register(id, kDebugStatus, 0);
+    if (hits) kernel_.set_debug_register(id, kDebugStatus, 0);
     for (unsigned number = 0; number < std::size(watches_); ++number)
         if (!watches_[number].length) hits &= ~(1u << number);
     return hits;
@@ -101,7 +90,7 @@ std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer
     constexpr std::byte kCode[] = {std::byte{0x0f}, std::byte{0x05}};  // syscall
     RunAddress at = room.size() >= kSystemCallRoom ? room.high - kSystemCallRoom : main.to_run(main.symbols().elf().entry());
     std::byte before[sizeof kCode];
-    if (pread(memory_, before, sizeof before, static_cast<off_t>(at.value)) != sizeof before) throw TargetError("the program's code cannot be read");
+    if (memory_->read(at, before) != sizeof before) throw TargetError("the program's code cannot be read");
     write_raw(at, kCode);
     Thread& thread = threads_.at(id);
     Registers kept = registers(id);
@@ -111,11 +100,11 @@ std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer
     do {  // a signal that comes first waits; a system call that is just being left changes what we set
         set_registers(id, call);
         flush_registers(id, thread);
-        ptrace(PTRACE_SINGLESTEP, id, nullptr, nullptr);
-        int status = 0;
-        while (waitpid(id, &status, __WALL) < 0 && errno == EINTR) continue;
+        kernel_.resume(id, Kernel::Motion::one_instruction, 0);
+        Tracer::News news = tracer_.wait(process_, id);
+        int status = news.status;
         ++stops_;
-        if (!WIFSTOPPED(status)) throw TargetError("the program ended while it worked for us");
+        if (!news.has_come() || !WIFSTOPPED(status)) throw TargetError("the program ended while it worked for us");
         if (!(status >> 16) && WSTOPSIG(status) != SIGTRAP) thread.signal_to_deliver = WSTOPSIG(status);
     } while (registers(id).program_counter() == at);
     std::int64_t result = system_call_result(registers(id));
@@ -175,7 +164,7 @@ bool LiveProcess::do_store(ThreadId id, ByteSpan instruction, RunAddress touched
     auto store = work_out_store(instruction, registers(id), [&](RunAddress address, std::span<std::byte> out) { return read_available(address, out) == out.size(); });
     bool fits = store && store->address <= touched && touched < store->address + store->bytes.size();
     if (!fits || !is_protected(store->address) || !is_protected(store->address + store->bytes.size() - 1)) return false;
-    if (pwrite(memory_, store->bytes.data(), store->bytes.size(), static_cast<off_t>(store->address.value)) != static_cast<ssize_t>(store->bytes.size())) return false;
+    if (memory_->write(store->address, store->bytes) != store->bytes.size()) return false;
     cache_.clear();
     set_registers(id, store->after);
     return true;

@@ -1,12 +1,7 @@
 // How a thread passes a breakpoint byte without lifting it: it runs a copy of the instruction, kept in the unused end of
 // the last page of the module's code.
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/ptrace.h>
 #include <sys/wait.h>
-#include <unistd.h>
-
-#include <cerrno>
 
 #include "core/machine/moved_instruction.h"
 #include "core/target/live_process.h"
@@ -43,7 +38,7 @@ const LiveProcess::MovedCode* LiveProcess::moved_copy(RunAddress at) {
     if (room.size() < kLongestMovedCode) return nullptr;
     if (!room_taken_.count(room.low)) {
         std::vector<std::byte> found(room.size());
-        if (pread(memory_, found.data(), found.size(), static_cast<off_t>(room.low.value)) != static_cast<ssize_t>(found.size())) return nullptr;
+        if (memory_->read(room.low, found) != found.size()) return nullptr;
         room_taken_[room.low] = std::move(found);
     }
     std::size_t& used = room_used_[room.low];
@@ -53,7 +48,7 @@ const LiveProcess::MovedCode* LiveProcess::moved_copy(RunAddress at) {
     RunAddress place = room.low + used;
     auto code = move_instruction(ByteSpan(bytes, got), at, place);
     if (!code) return nullptr;
-    if (pwrite(memory_, code->data(), code->size(), static_cast<off_t>(place.value)) != static_cast<ssize_t>(code->size())) return nullptr;
+    if (memory_->write(place, *code) != code->size()) return nullptr;
     used += kLongestMovedCode;
     auto instruction = decode_instruction(ByteSpan(bytes, got), at);
     slot = {place, instruction && instruction->kind == Instruction::Kind::call};
@@ -90,11 +85,10 @@ void LiveProcess::settle(ThreadId id, const TargetEvent* event) {
             return;
         }
         flush_registers(id, thread);
-        ptrace(PTRACE_SINGLESTEP, id, nullptr, nullptr);
-        int status = 0;
-        while (waitpid(id, &status, __WALL) < 0 && errno == EINTR) continue;
+        kernel_.resume(id, Kernel::Motion::one_instruction, 0);
+        Tracer::News news = tracer_.wait(process_, id);
         ++stops_;
-        if (!WIFSTOPPED(status)) return;  // killed meanwhile: its end is told next
+        if (!news.has_come() || !WIFSTOPPED(news.status)) return;  // killed meanwhile: its end is told next
     }
 }
 

@@ -23,6 +23,7 @@ struct MemoryRegion {
     std::string permissions;  // "rw-p"
     std::string name;         // "[heap]", "[stack]", a file's path; empty for anonymous memory
     std::uint64_t offset = 0; // in the file, where it is one
+    bool is_of_file = false;
 
     bool contains(RunAddress address) const { return begin <= address && address < end; }
     std::uint64_t size() const { return end - begin; }

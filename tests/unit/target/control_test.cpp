@@ -45,7 +45,8 @@ void expect_code_as_in_files(pid_t process) {
 
 TEST(Threads, SixtyFourOfThemAreCountedExactly) {
     EventLoop events;
-    LiveProcess process(control({"count", "64", "500"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"count", "64", "500"}), events, tracer, open_symbols);
     process.insert_trap(address_of(process, "pass"));
     std::uint64_t hits = 0;
     std::map<ThreadId, unsigned> by_thread;
@@ -64,7 +65,8 @@ TEST(Threads, EveryInstructionOfAFunctionCanCarryATrap) {
     for (const char* program : {"control-gcc-O0", "control-gcc-O2", "control-clang-O0", "control-clang-O2"}) {
         if (!HAVE_CLANG && std::string(program).find("clang") != std::string::npos) continue;
         EventLoop events;
-        LiveProcess process(control({"loops"}, program), events, open_symbols);
+        Tracer tracer{real_kernel()};
+        LiveProcess process(control({"loops"}, program), events, tracer, open_symbols);
         const Module& main = process.main_module();
         const ElfSymbol* function = main.symbols().symbol_table().named("main");
         unsigned traps = 0;
@@ -90,7 +92,8 @@ TEST(Threads, EveryInstructionOfAFunctionCanCarryATrap) {
 
 TEST(Threads, ThousandsOfShortOnesComeAndGo) {
     EventLoop events;
-    LiveProcess process(control({"short", "2000"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"short", "2000"}), events, tracer, open_symbols);
     process.insert_trap(address_of(process, "pass"));
     unsigned hits = 0, started = 0, ended = 0;
     TargetEvent end = process.run([&](const TargetEvent& event) {
@@ -108,7 +111,8 @@ TEST(Threads, ThousandsOfShortOnesComeAndGo) {
 
 TEST(Threads, OneMovesWhileTheOthersAreHeld) {
     EventLoop events;
-    LiveProcess process(control({"count", "4", "1000"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"count", "4", "1000"}), events, tracer, open_symbols);
     RunAddress pass = address_of(process, "pass");
     process.insert_trap(pass);
     unsigned seen = 0;
@@ -124,7 +128,8 @@ TEST(Threads, OneMovesWhileTheOthersAreHeld) {
 
 TEST(Process, TheFirstThreadMayLeaveFirst) {
     EventLoop events;
-    LiveProcess process(control({"leader"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"leader"}), events, tracer, open_symbols);
     process.insert_trap(address_of(process, "pass"));
     TargetEvent event = process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });
     ASSERT_EQ(event.kind, TargetEvent::Kind::trap);
@@ -137,13 +142,14 @@ TEST(Process, TheFirstThreadMayLeaveFirst) {
 
 TEST(Process, KilledInTheMiddleOfManySteps) {
     EventLoop events;
-    LiveProcess process(control({"killed"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"killed"}), events, tracer, open_symbols);
     process.insert_trap(address_of(process, "pass"));
     TargetEvent event = process.run([](const TargetEvent&) { return true; });
     EXPECT_EQ(event.kind, TargetEvent::Kind::killed);
     EXPECT_EQ(event.signal, SIGKILL);
 
-    LiveProcess stepped(control({"killed"}), events, open_symbols);
+    LiveProcess stepped(control({"killed"}), events, tracer, open_symbols);
     stepped.insert_trap(address_of(stepped, "pass"));
     event = stepped.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });
     ASSERT_EQ(event.kind, TargetEvent::Kind::trap);
@@ -154,7 +160,8 @@ TEST(Process, KilledInTheMiddleOfManySteps) {
 
 TEST(Process, AnExecFromAnyThreadIsFollowed) {
     EventLoop events;
-    LiveProcess process(control({"exec"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"exec"}), events, tracer, open_symbols);
     RunAddress loops = address_of(process, "pass");
     process.insert_trap(loops);
     TargetEvent event = process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::replaced; });
@@ -169,7 +176,8 @@ TEST(Process, AnExecFromAnyThreadIsFollowed) {
 
 TEST(Process, TheChildOfAForkIsFollowedWhenAsked) {
     EventLoop events;
-    LiveProcess process(control({"fork"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"fork"}), events, tracer, open_symbols);
     process.follow(Follow::child);
     process.insert_trap(address_of(process, "pass"));
     pid_t parent = process.id();
@@ -191,7 +199,8 @@ TEST(Process, ManyChildrenGoTheirOwnWays) {
     LaunchOptions options = control({"brood", "60"});
     options.output_file = (folder.path() / "out").string();
     EventLoop events;
-    LiveProcess process(options, events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options, events, tracer, open_symbols);
     process.insert_trap(address_of(process, "pass"));
     unsigned forks = 0, hits = 0;
     TargetEvent end = process.run([&](const TargetEvent& event) {
@@ -216,8 +225,9 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
     }
     testing::wait_until_it_runs(child, fixture("control-gcc-O0"));
     EventLoop events;
+    Tracer tracer{real_kernel()};
     {
-        LiveProcess process(child, events, open_symbols);
+        LiveProcess process(child, events, tracer, open_symbols);
         EXPECT_GE(process.threads().size(), 1u);
         RunAddress pass = address_of(process, "pass");
         process.insert_trap(pass);
@@ -238,9 +248,10 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
 
 TEST(Attach, RefusalsSayWhy) {
     EventLoop events;
+    Tracer tracer{real_kernel()};
     auto refusal = [&](pid_t process) -> std::string {
         try {
-            LiveProcess never(process, events, open_symbols);
+            LiveProcess never(process, events, tracer, open_symbols);
         } catch (const TargetError& error) {
             return error.what();
         }
@@ -249,13 +260,14 @@ TEST(Attach, RefusalsSayWhy) {
     EXPECT_EQ(refusal(getpid()), "this process is elm-lantern itself");
     EXPECT_EQ(refusal(0x3ffffff), "there is no process 67108863");
     EXPECT_EQ(refusal(-4), "-4 is no number of a process");
-    LiveProcess traced(control({"loops"}), events, open_symbols);
+    LiveProcess traced(control({"loops"}), events, tracer, open_symbols);
     EXPECT_NE(refusal(traced.id()).find("already being traced"), std::string::npos);
 }
 
 TEST(Watch, ADebugRegisterTellsOfEachWrite) {
     EventLoop events;
-    LiveProcess process(control({"watch"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"watch"}), events, tracer, open_symbols);
     RunAddress level = address_of(process, "level");
     process.set_watch(1, level, 8, false);
     std::vector<long> values;
@@ -272,7 +284,8 @@ TEST(Watch, ADebugRegisterTellsOfEachWrite) {
 
 TEST(Watch, NewThreadsAreWatchedToo) {
     EventLoop events;
-    LiveProcess process(control({"count", "8", "10"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"count", "8", "10"}), events, tracer, open_symbols);
     process.set_watch(0, address_of(process, "passages"), 8, false);
     unsigned writes = 0;
     std::set<ThreadId> threads;
@@ -289,7 +302,8 @@ TEST(Watch, ProtectedPagesTellOfStoresAndSystemCallsAndLetThemThrough) {
     LaunchOptions options = control({"watch"});
     options.output_file = (folder.path() / "out").string();
     EventLoop events;
-    LiveProcess process(options, events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options, events, tracer, open_symbols);
     const ElfSymbol* day = process.main_module().symbols().symbol_table().named("day");
     RunAddress sheet = process.main_module().to_run(day->address);
     constexpr std::uint64_t kSheet = 64 + 500 * 8 + 32;
@@ -308,7 +322,8 @@ TEST(Watch, ProtectedPagesTellOfStoresAndSystemCallsAndLetThemThrough) {
 
 TEST(RemoteCall, LeavesRegistersAsTheyWere) {
     EventLoop events;
-    LiveProcess process(control({"loops"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(control({"loops"}), events, tracer, open_symbols);
     RunAddress main = address_of(process, "main");
     process.insert_trap(main);
     TargetEvent event = process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });

@@ -41,7 +41,8 @@ TEST(MemoryCache, ReadsEachPageOnceAndStopsAtAGap) {
 
 TEST(LiveProcess, StopsAtATrapAndHidesItsByte) {
     EventLoop events;
-    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-pie")), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-pie")), events, tracer, open_symbols);
     RunAddress main = address_of(process, "main");
     std::byte before = process.read<std::byte>(main);
     process.insert_trap(main);
@@ -69,7 +70,8 @@ TEST(LiveProcess, StopsAtATrapAndHidesItsByte) {
 
 TEST(LiveProcess, AWriteUnderATrapIsKeptForWhenItGoes) {
     EventLoop events;
-    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-nopie")), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-nopie")), events, tracer, open_symbols);
     RunAddress main = address_of(process, "main");
     process.insert_trap(main);
     std::byte nop{0x90};
@@ -82,7 +84,8 @@ TEST(LiveProcess, AWriteUnderATrapIsKeptForWhenItGoes) {
 
 TEST(LiveProcess, ReadsAcrossUnmappedMemoryAsFarAsItGoes) {
     EventLoop events;
-    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-pie")), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-pie")), events, tracer, open_symbols);
     std::byte buffer[16];
     EXPECT_EQ(process.read_available(RunAddress(0), buffer), 0u);
     EXPECT_THROW(process.read_memory(RunAddress(0x10), buffer), MemoryError);
@@ -95,7 +98,8 @@ TEST(LiveProcess, IsNeverLeftBehind) {
     pid_t id = 0;
     {
         EventLoop events;
-        LiveProcess process(options_for(fixture("trouble-gcc"), {"spin"}), events, open_symbols);
+        Tracer tracer{real_kernel()};
+        LiveProcess process(options_for(fixture("trouble-gcc"), {"spin"}), events, tracer, open_symbols);
         id = process.id();
         EXPECT_EQ(kill(id, 0), 0);
     }
@@ -104,9 +108,10 @@ TEST(LiveProcess, IsNeverLeftBehind) {
 
 TEST(LiveProcess, SaysWhyAProgramCannotStart) {
     EventLoop events;
+    Tracer tracer{real_kernel()};
     auto refusal = [&](LaunchOptions options) -> std::string {
         try {
-            LiveProcess process(options, events, open_symbols);
+            LiveProcess process(options, events, tracer, open_symbols);
         } catch (const TargetError& error) {
             return error.what();
         }
@@ -126,7 +131,8 @@ TEST(LiveProcess, SaysWhyAProgramCannotStart) {
 
 TEST(LiveProcess, AForkedChildRunsOnWithoutOurBytes) {
     EventLoop events;
-    LiveProcess process(options_for(fixture("trouble-gcc"), {"fork"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options_for(fixture("trouble-gcc"), {"fork"}), events, tracer, open_symbols);
     // The child calls turn first. With our byte in its code it would die of it and the parent would not get its 7.
     RunAddress turn = address_of(process, "turn");
     process.insert_trap(turn);
@@ -142,7 +148,8 @@ TEST(LiveProcess, AForkedChildRunsOnWithoutOurBytes) {
 
 TEST(LiveProcess, EveryThreadMeetsATrap) {
     EventLoop events;
-    LiveProcess process(options_for(fixture("trouble-gcc"), {"threads"}), events, open_symbols);
+    Tracer tracer{real_kernel()};
+    LiveProcess process(options_for(fixture("trouble-gcc"), {"threads"}), events, tracer, open_symbols);
     RunAddress keeper = address_of(process, "keeper");
     process.insert_trap(keeper);
     std::set<ThreadId> met;

@@ -1,0 +1,48 @@
+#include "core/target/memory_map.h"
+
+#include <charconv>
+
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+// Takes a number of base 16 and the character behind it.
+bool take_number(std::string_view& text, std::uint64_t& number, char behind) {
+    auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number, 16);
+    std::size_t read = static_cast<std::size_t>(end - text.data());
+    if (error != std::errc() || read >= text.size() || text[read] != behind) return false;
+    text.remove_prefix(read + 1);
+    return true;
+}
+
+std::string_view take_field(std::string_view& text) {
+    std::string_view field = text.substr(0, text.find(' '));
+    text.remove_prefix(std::min(text.size(), field.size() + 1));
+    return field;
+}
+
+}  // namespace
+
+// 7ffff7fc1000-7ffff7fc5000 r--p 00000000 00:00 0   [vvar]
+std::vector<MemoryRegion> parse_maps(std::string_view text) {
+    std::vector<MemoryRegion> regions;
+    while (!text.empty()) {
+        std::string_view line = text.substr(0, text.find('\n'));
+        text.remove_prefix(std::min(text.size(), line.size() + 1));
+        MemoryRegion region;
+        std::uint64_t begin = 0, end = 0;
+        if (!take_number(line, begin, '-') || !take_number(line, end, ' ')) continue;
+        region.begin = RunAddress(begin);
+        region.end = RunAddress(end);
+        region.permissions = take_field(line);
+        if (!take_number(line, region.offset, ' ')) continue;
+        take_field(line);  // the device
+        region.is_of_file = take_field(line) != "0";
+        region.name = trimmed(line);
+        regions.push_back(std::move(region));
+    }
+    return regions;
+}
+
+}  // namespace lantern
