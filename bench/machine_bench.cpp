@@ -186,7 +186,7 @@ void FindBytes(benchmark::State& state) {
     double best = 0, floor = 0;
     for (auto _ : state) {
         auto start = Clock::now();
-        MemoryFindReport report = report_memory_find(session, query);
+        MemoryFindReport report = report_memory_find(session.moment(), query);
         double seconds = seconds_since(start);
         best = std::max(best, static_cast<double>(report.searched) / seconds / 1e9);
         start = Clock::now();

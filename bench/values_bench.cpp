@@ -56,7 +56,7 @@ void LocalsOfAFrame(benchmark::State& state) {
     std::size_t variables = 0;
     for (auto _ : state) {
         session.process().write_memory(session.process().registers(session.thread()).stack_pointer(), {});
-        variables = report_locals(session, *session.selected_frame()).variables.size();
+        variables = report_locals(session.moment(), *session.selected_frame()).variables.size();
         ++rounds;
     }
     state.counters["variables"] = static_cast<double>(variables);

@@ -230,7 +230,7 @@ int run_disassembly(const Options& options, Output& output) {
         query.place = session.place(place);
         query.whole = true;
         query.syntax = syntax;
-        output.show(report_disassembly(session, query));
+        output.show(report_disassembly(session.moment(), query, session.breakpoints()));
     }
     return kWorked;
 }
@@ -262,7 +262,7 @@ int run(const Options& options) {
         Settings settings = read_settings(settings_file());
         auto opened = open_session(options, commands_on_input, symbol_search(options, settings));
         Session& session = *opened;
-        session.set_library_folders(settings.library_folders);
+        session.libraries().folders = settings.library_folders;
         if (options.own_terminal) session.give_own_terminal(scripted || commands_on_input ? -1 : 0, [&output](std::string_view bytes) { output.show_terminal(bytes); });
         session.declare_views(settings.views);
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);

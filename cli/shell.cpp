@@ -36,7 +36,7 @@ void Shell::show_stop(const Stop& stop) {
         around.rows_after = 5;
         around.syntax = syntax;
         try {
-            show(report_disassembly(session_, around));
+            show(report_disassembly(session_.moment(), around, session_.breakpoints()));
         } catch (const Error&) {  // the stop has said that there is no code
         }
     }

@@ -46,13 +46,13 @@ void run_find(Shell& shell, std::string_view arguments) {
     std::string_view what = what_of(take_word(rest));
     Session& session = shell.session();
     if (what == "bytes" || what == "text" || what == "value") return run_find_memory(shell, what, rest);
-    if (what == "code") return shell.show(report_code(session, session.place(rest)));
-    if (what == "address") return shell.show(report_address(session, address_meant(session, rest)));
-    shell.show(report_found(session, query_of(what, rest)));
+    if (what == "code") return shell.show(report_code(session.moment(), session.place(rest)));
+    if (what == "address") return shell.show(report_address(session.moment(), address_meant(session, rest)));
+    shell.show(report_found(session.moment(), query_of(what, rest)));
 }
 
 void run_type(Shell& shell, std::string_view arguments) {
-    shell.show(report_type(shell.session(), std::string(arguments)));
+    shell.show(report_type(shell.session().moment(), std::string(arguments)));
 }
 
 }  // namespace lantern::cli

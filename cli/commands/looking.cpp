@@ -102,13 +102,13 @@ void run_source(Shell& shell, std::string_view arguments) {
 
 void run_stack(Shell& shell, std::string_view arguments) {
     std::string_view wanted = trimmed(arguments);
-    if (wanted.empty()) return shell.show(report_stack(shell.session()));
-    if (wanted == "all") return shell.show(report_stack_part(shell.session(), 0, kMostFramesWalked));
+    if (wanted.empty()) return shell.show(report_stack(shell.session().moment()));
+    if (wanted == "all") return shell.show(report_stack_part(shell.session().moment(), 0, kMostFramesWalked));
     std::size_t dots = wanted.find("..");
     auto first = dots == std::string_view::npos ? std::nullopt : whole_number(trimmed(wanted.substr(0, dots)));
     auto end = first ? whole_number(trimmed(wanted.substr(dots + 2))) : std::nullopt;
     if (!end || *end <= *first) throw RequestError(fmt::format("stack takes all, or a part such as 10..60, not {}", quote(wanted)), "stack alone shows the stack, with runs folded");
-    shell.show(report_stack_part(shell.session(), static_cast<unsigned>(std::min<std::uint64_t>(*first, kMostFramesWalked)), static_cast<unsigned>(std::min<std::uint64_t>(*end, kMostFramesWalked))));
+    shell.show(report_stack_part(shell.session().moment(), static_cast<unsigned>(std::min<std::uint64_t>(*first, kMostFramesWalked)), static_cast<unsigned>(std::min<std::uint64_t>(*end, kMostFramesWalked))));
 }
 
 void run_caller(Shell& shell, std::string_view arguments) {
@@ -137,7 +137,7 @@ void run_locals(Shell& shell, std::string_view arguments) {
     if (!frame->function)
         throw RequestError(fmt::format("{} has no debug information: its variables are not known", frame_function_name(*frame)),
                            "caller goes to the function that called it; compile with -g to see this one");
-    shell.show(report_locals(shell.session(), *frame));
+    shell.show(report_locals(shell.session().moment(), *frame));
 }
 
 void run_globals(Shell& shell, std::string_view arguments) {
@@ -157,7 +157,7 @@ void run_globals(Shell& shell, std::string_view arguments) {
         if (!number || *number == 0) throw RequestError("limit needs a number", "globals toll limit 200, for example");
         question.limit = *number;
     }
-    shell.show(report_globals(shell.session(), question));
+    shell.show(report_globals(shell.session().moment(), question));
 }
 
 }  // namespace lantern::cli

@@ -61,16 +61,16 @@ void run_registers(Shell& shell, std::string_view arguments) {
         if (word.starts_with('%')) word.remove_prefix(1);
         wanted.emplace_back(word);
     }
-    shell.show(report_registers(shell.session(), wanted));
+    shell.show(report_registers(shell.session().moment(), wanted, shell.session().registers_before()));
 }
 
 void run_disassembly(Shell& shell, std::string_view arguments) {
-    shell.show(report_disassembly(shell.session(), read_disassembly(shell, arguments)));
+    shell.show(report_disassembly(shell.session().moment(), read_disassembly(shell, arguments), shell.session().breakpoints()));
 }
 
 void run_regions(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "regions");
-    shell.show(report_regions(shell.session()));
+    shell.show(report_regions(shell.session().moment()));
 }
 
 namespace {
@@ -83,7 +83,7 @@ WordsReport words_wanted(Shell& shell, std::string_view arguments) {
         else if (word == "below") query.from_below = true;
         else throw RequestError(fmt::format("words understands a number of callers and the word below, not {}", quote(word)), "words 1 shows the caller's frame too");
     }
-    return report_words(shell.session(), query);
+    return report_words(shell.session().moment(), query);
 }
 
 }  // namespace

@@ -151,7 +151,7 @@ void compare(Shell& shell, std::string_view text) {
         for (const auto& [name, kept] : shell.kept_memory) names.push_back(name);
         throw RequestError(fmt::format("no memory was kept as {}", quote(trimmed(text))), names.empty() ? "memory keep NAME ADDRESS count N" : fmt::format("there is {}", join_with(names, "and")));
     }
-    shell.show(report_memory_compare(shell.session(), found->first, found->second));
+    shell.show(report_memory_compare(shell.session().moment(), found->first, found->second));
 }
 
 // A type as it is written in the language of the selected frame.
@@ -222,7 +222,7 @@ void run_memory(Shell& shell, std::string_view arguments) {
     query.address = address_meant(session, text);
     bool form_is_open = !query.type && query.form == Form::bytes && arguments.find(" as bytes") == std::string_view::npos;
     if (form_is_open || is_whole) take_shape_of(session, text, is_whole, query);
-    shell.show(report_memory(session, query));
+    shell.show(report_memory(session.moment(), query));
 }
 
 void run_find_memory(Shell& shell, std::string_view what, std::string_view arguments) {
@@ -248,7 +248,7 @@ void run_find_memory(Shell& shell, std::string_view what, std::string_view argum
         query.bytes = ValueReader(session.target()).content(value);
     }
     query.progress = work_progress("searching memory");
-    MemoryFindReport report = report_memory_find(session, query);
+    MemoryFindReport report = report_memory_find(session.moment(), query);
     clear_progress();
     shell.show(report);
 }

@@ -57,7 +57,7 @@ void run_signals(Shell& shell, std::string_view arguments) {
 
 void run_threads(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "threads");
-    shell.show(report_threads(shell.session()));
+    shell.show(report_threads(shell.session().moment()));
 }
 
 void run_thread(Shell& shell, std::string_view arguments) {
@@ -66,7 +66,7 @@ void run_thread(Shell& shell, std::string_view arguments) {
     Session& session = shell.session();
     session.select_thread(static_cast<unsigned>(*number));
     // The user wants to see their own code, wherever inside a library it waits.
-    for (const ThreadRow& row : report_threads(session).rows)
+    for (const ThreadRow& row : report_threads(session.moment()).rows)
         if (row.is_selected) session.select_frame(row.level);
     shell.listed_file.clear();
     shell.show(Notice{Notice::Kind::done, fmt::format("thread {}", *number)});

@@ -25,7 +25,7 @@ ViewLimits limits_for(Shell& shell, const Formed& request) {
 
 ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form, const ViewLimits& limits) {
     ValueView view = make_view(ValueReader(shell.session().target()), expression, value, form, limits);
-    view.assignment = value.is_available() ? assignment_of_name(shell.session(), expression) : Assignment::unknown;
+    view.assignment = value.is_available() ? assignment_of_name(shell.session().moment(), expression) : Assignment::unknown;
     return view;
 }
 
@@ -78,7 +78,7 @@ void run_value(Shell& shell, std::string_view arguments) {
 void run_explain(Shell& shell, std::string_view arguments) {
     std::string expression(trimmed(arguments));
     if (expression.empty()) throw RequestError("explain needs a name or an expression", "explain level, for example");
-    shell.show(report_explanation(shell.session(), expression));
+    shell.show(report_explanation(shell.session().moment(), expression));
 }
 
 void run_form(Shell& shell, std::string_view arguments) {

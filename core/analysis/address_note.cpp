@@ -27,9 +27,9 @@ std::string symbol_note(Target& target, RunAddress address) {
     return nearest->offset ? fmt::format("{}+{:#x}", nearest->name, nearest->offset) : nearest->name;
 }
 
-std::string address_note(Session& session, RunAddress address) {
+std::string address_note(const Moment& moment, RunAddress address) {
     if (address.value < kLowestAddress) return {};
-    Target& target = session.target();
+    Target& target = moment.target();
     if (const Module* module = target.module_at(address)) {
         std::string name = symbol_note(target, address);
         std::string file = std::filesystem::path(module->path()).filename().string();
@@ -41,7 +41,7 @@ std::string address_note(Session& session, RunAddress address) {
         if (own.line && own.file) return fmt::format("{}, {}:{}", name, std::filesystem::path(*own.file).filename().string(), own.line);
         return module == &target.modules().front() ? name : fmt::format("{} in {}", name, file);
     }
-    return session.surroundings().describe(address);
+    return moment.surroundings().describe(address);
 }
 
 std::string text_of_word(std::uint64_t word) {
@@ -54,16 +54,16 @@ std::string text_of_word(std::uint64_t word) {
     return text.size() >= kShortestText ? quote(text) : "";
 }
 
-std::string text_at_address(Session& session, RunAddress address) {
+std::string text_at_address(const Moment& moment, RunAddress address) {
     if (address.value < kLowestAddress) return {};
     char bytes[kLongestText + 1];
-    std::size_t got = session.target().read_available(address, std::as_writable_bytes(std::span(bytes)));
+    std::size_t got = moment.target().read_available(address, std::as_writable_bytes(std::span(bytes)));
     std::size_t length = 0;
     while (length < got && is_printable(static_cast<unsigned char>(bytes[length]))) ++length;
     // Six bytes and two zeros are as likely an address as a text.
     std::uint64_t word = 0;
     if (length < sizeof word && got >= sizeof word) std::memcpy(&word, bytes, sizeof word);
-    if (word && session.target().region_at(RunAddress(word))) return {};
+    if (word && moment.target().region_at(RunAddress(word))) return {};
     bool ends = length < got ? bytes[length] == '\0' : got == sizeof bytes;
     if (length < kShortestText || !ends) return {};
     bool is_cut = length == sizeof bytes;

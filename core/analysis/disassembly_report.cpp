@@ -47,11 +47,10 @@ std::optional<RunRange> range_of_symbol(const Module& module, RunAddress address
 
 class Reporter {
   public:
-    Reporter(Session& session, const DisassemblyQuery& query)
-        : session_(session), target_(session.target()), query_(query), disassembler_(query.syntax, [this](RunAddress address) { return symbol_note(target_, address); }) {
+    Reporter(const Moment& moment, const DisassemblyQuery& query, const std::list<Breakpoint>& breakpoints)
+        : moment_(moment), breakpoints_(breakpoints), target_(moment.target()), query_(query), disassembler_(query.syntax, [this](RunAddress address) { return symbol_note(target_, address); }) {
         report_.shows_bytes = query.bytes;
-        if (session.has_threads() && !session.is_moving())
-            if (const Frame* frame = session.selected_frame()) next_ = frame->program_counter;
+        if (const Frame* frame = moment.selected_frame()) next_ = frame->program_counter;
     }
 
     DisassemblyReport make() {
@@ -83,14 +82,14 @@ class Reporter {
             return choose_around(next_);
         }
         const Place& place = *query_.place;
-        auto sites = resolve_place(place, session_.context());
+        auto sites = resolve_place(place, moment_.context());
         if (place.kind == Place::Kind::address) return choose_around(sites.front().address);
         if (place.kind == Place::Kind::line) return choose_line(sites.front());
         choose_function_of(sites.front());
     }
 
     void choose_function(const std::string& name) {
-        choose_function_of(resolve_place(parse_place(name, ""), session_.context()).front());
+        choose_function_of(resolve_place(parse_place(name, ""), moment_.context()).front());
     }
 
     void choose_function_of(const PlaceSite& site) {
@@ -169,14 +168,14 @@ class Reporter {
         }
         const SourceText* text = row.line ? source(row.file) : nullptr;
         if (text && row.line <= text->lines.size()) row.source = text->lines[row.line - 1];
-        for (const Breakpoint& breakpoint : session_.breakpoints())
+        for (const Breakpoint& breakpoint : breakpoints_)
             for (const Breakpoint::Site& site : breakpoint.sites)
                 if (site.address == address) row.breakpoints.push_back(breakpoint.number);
     }
 
     const SourceText* source(const std::string& file) {
         auto [found, is_new] = sources_.try_emplace(file, nullptr);
-        if (is_new) found->second = session_.sources().find(file);
+        if (is_new) found->second = moment_.sources().find(file);
         return found->second;
     }
 
@@ -188,7 +187,7 @@ class Reporter {
             if (fact.kind != OperandFact::Kind::memory || !fact.is_relative) continue;
             std::string name = symbol_note(target_, *fact.address);
             bool is_touched = fact.is_read || fact.is_written;
-            std::string text = is_touched ? "" : text_at_address(session_, *fact.address);
+            std::string text = is_touched ? "" : text_at_address(moment_, *fact.address);
             std::string value = is_touched ? memory_text(*fact.address, fact) : text;
             if (value.empty()) continue;  // the text has the name already
             row.refers_to = name.empty() || !is_touched ? value : fmt::format("{} = {}", name, value);
@@ -202,7 +201,7 @@ class Reporter {
         unsigned size = fact.size;
         if (size == 0 || size > sizeof word || target_.read_available(address, std::as_writable_bytes(std::span(&word, 1)).first(size)) != size) return {};
         std::string number = word < 4096 ? std::to_string(word) : fmt::format("{:#x}", word);
-        std::string note = size == 8 ? address_note(session_, RunAddress(word)) : "";
+        std::string note = size == 8 ? address_note(moment_, RunAddress(word)) : "";
         return note.empty() ? number : fmt::format("{} ({})", number, note);
     }
 
@@ -325,9 +324,9 @@ class Reporter {
 
     void look_at_operands() {
         auto next = std::find_if(report_.rows.begin(), report_.rows.end(), [](const DisassemblyRow& row) { return row.is_next; });
-        const Frame* frame = session_.has_threads() ? session_.selected_frame() : nullptr;
+        const Frame* frame = moment_.selected_frame();
         if (next == report_.rows.end() || !frame) return;
-        SystemRegisters system = target_.system_registers(session_.thread());
+        SystemRegisters system = target_.system_registers(moment_.thread());
         auto value = [&](std::string_view name) -> std::optional<std::uint64_t> {
             if (name == "fs_base") return system.fs_base;
             if (name == "gs_base") return system.gs_base;
@@ -351,16 +350,16 @@ class Reporter {
             if (auto number = value(fact.name)) {
                 now.value = fmt::format("{:#x}", *number);
                 if (*number < 10'000'000 && *number > 9) now.value += fmt::format(" ({})", *number);
-                now.note = address_note(session_, RunAddress(*number));
+                now.note = address_note(moment_, RunAddress(*number));
                 return now;
             }
             auto found = find_register(fact.name);
             if (!found) return now;
-            Value wide = value_of_register(target_, session_.thread(), frame, *found, type_of_register(*found));
+            Value wide = value_of_register(target_, moment_.thread(), frame, *found, type_of_register(*found));
             now.value = one_line(make_view(ValueReader(target_), fact.name, wide));
         } else if (fact.kind == OperandFact::Kind::memory && fact.address) {
             now.address = fact.address->value;
-            now.note = address_note(session_, *fact.address);
+            now.note = address_note(moment_, *fact.address);
             if (!fact.is_read && !fact.is_written) return now;
             std::byte probe;
             if (target_.read_available(*fact.address, std::span(&probe, 1)) == 0) now.value = "nothing can be read there";
@@ -369,7 +368,8 @@ class Reporter {
         return now;
     }
 
-    Session& session_;
+    const Moment& moment_;
+    const std::list<Breakpoint>& breakpoints_;
     Target& target_;
     const DisassemblyQuery& query_;
     Disassembler disassembler_;
@@ -383,8 +383,8 @@ class Reporter {
 
 }  // namespace
 
-DisassemblyReport report_disassembly(Session& session, const DisassemblyQuery& query) {
-    return Reporter(session, query).make();
+DisassemblyReport report_disassembly(const Moment& moment, const DisassemblyQuery& query, const std::list<Breakpoint>& breakpoints) {
+    return Reporter(moment, query, breakpoints).make();
 }
 
 }  // namespace lantern

@@ -7,7 +7,10 @@
 #include <vector>
 
 #include "core/machine/disassembler.h"
-#include "core/session/session.h"
+#include <list>
+
+#include "core/session/breakpoint.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -70,6 +73,6 @@ struct DisassemblyQuery {
 };
 
 // Throws RequestError where there is no such place or no code.
-DisassemblyReport report_disassembly(Session& session, const DisassemblyQuery& query);
+DisassemblyReport report_disassembly(const Moment& moment, const DisassemblyQuery& query, const std::list<Breakpoint>& breakpoints);
 
 }  // namespace lantern

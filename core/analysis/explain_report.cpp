@@ -43,17 +43,17 @@ std::string kind_of(const Variable& variable, const Frame& frame) {
     return fmt::format("{} of {}", variable.is_parameter ? "parameter" : "local variable", frame_function_name(frame));
 }
 
-void add_names(ExplainReport& report, Session& session, const Frame& frame, const std::optional<VisibleVariable>& chosen, const std::string& name) {
-    ValueReader reader(session.target());
+void add_names(ExplainReport& report, const Moment& moment, const Frame& frame, const std::optional<VisibleVariable>& chosen, const std::string& name) {
+    ValueReader reader(moment.target());
     auto add = [&](const Variable& variable, const Value& value, std::string what, bool is_meant) {
         report.names.push_back({fmt::format("{}#{}", name, variable.declared_line), one_line(make_view(reader, name, value), 60), variable.declared_line, std::move(what), is_meant});
     };
     for (const VisibleVariable& visible : visible_variables(frame))
         if (visible.variable->name == name)
-            add(*visible.variable, value_of_variable(session.target(), session.thread(), frame, *visible.variable), visible.variable->is_parameter ? "parameter" : "local variable", chosen && visible.variable == chosen->variable);
+            add(*visible.variable, value_of_variable(moment.target(), moment.thread(), frame, *visible.variable), visible.variable->is_parameter ? "parameter" : "local variable", chosen && visible.variable == chosen->variable);
     const Module* module = nullptr;
-    if (auto global = find_global(session.target(), &frame, name, module)) {
-        add(*global, value_of_global(session.target(), session.thread(), &frame, *module, *global), "global variable", !chosen);
+    if (auto global = find_global(moment.target(), &frame, name, module)) {
+        add(*global, value_of_global(moment.target(), moment.thread(), &frame, *module, *global), "global variable", !chosen);
     }
     if (report.names.size() < 2) report.names.clear();
 }
@@ -64,7 +64,7 @@ std::string text_of(const Macro& macro) {
 }
 
 // Of a macro that is no value, what it stands for is all there is to tell.
-ExplainReport explained_macro(Session& session, const Macro& macro, const EvaluationContext& context) {
+ExplainReport explained_macro(const Moment& moment, const Macro& macro, const EvaluationContext& context) {
     ExplainReport report;
     report.expression = macro.name;
     report.what = "macro";
@@ -74,7 +74,7 @@ ExplainReport explained_macro(Session& session, const Macro& macro, const Evalua
     if (macro.takes_arguments) return report;
     try {
         Value value = evaluate(macro.name, context);
-        report.value = make_view(ValueReader(session.target()), macro.name, value, Form::natural, session.view_limits());
+        report.value = make_view(ValueReader(moment.target()), macro.name, value, Form::natural, moment.view_limits());
         report.type = type_text(*value.type);
         report.size = plain(*value.type).size;
     } catch (const Error& error) {
@@ -85,39 +85,39 @@ ExplainReport explained_macro(Session& session, const Macro& macro, const Evalua
 
 }  // namespace
 
-ExplainReport report_explanation(Session& session, const std::string& expression) {
+ExplainReport report_explanation(const Moment& moment, const std::string& expression) {
     ExplainReport report;
     report.expression = expression;
-    EvaluationContext context = session.context();
-    if (auto macro = FrameNames(context).macro(std::string(trimmed(expression)))) return explained_macro(session, *macro, context);
+    EvaluationContext context = moment.context();
+    if (auto macro = FrameNames(context).macro(std::string(trimmed(expression)))) return explained_macro(moment, *macro, context);
     Value value = evaluate(expression, context);
-    report.value = make_view(ValueReader(session.target()), expression, value, session.form_of(expression), session.view_limits());
+    report.value = make_view(ValueReader(moment.target()), expression, value, moment.form_of(expression), moment.view_limits());
     report.type = type_text(*value.type);
     report.size = plain(*value.type).size;
     report.what = value.in_register ? "register" : plain(*value.type).kind == TypeKind::function ? "function" : value.address ? "a place in memory" : "a computed value";
     if (value.address) {
-        const Module* module = session.target().module_at(*value.address);
+        const Module* module = moment.target().module_at(*value.address);
         auto nearest = module ? module->symbols().nearest_name(module->to_file(*value.address)) : std::nullopt;
-        report.address_is = nearest ? nearest->offset ? fmt::format("{} + {}", nearest->name, nearest->offset) : nearest->name : session.surroundings().describe(*value.address);
+        report.address_is = nearest ? nearest->offset ? fmt::format("{} + {}", nearest->name, nearest->offset) : nearest->name : moment.surroundings().describe(*value.address);
     }
     std::string name(trimmed(expression));
     std::string bare = name.substr(0, name.find('#'));
     if (context.frame) {
         auto chosen = find_visible(*context.frame, bare, std::string_view(name).substr(std::min(name.size(), bare.size() + 1)));
-        add_names(report, session, *context.frame, chosen, bare);
+        add_names(report, moment, *context.frame, chosen, bare);
         if (chosen) {
             const Variable& variable = *chosen->variable;
             report.what = kind_of(variable, *context.frame);
             report.declared_in = variable.declared_in;
             report.declared_line = variable.declared_line;
             report.scope = scope_text(*context.frame, *chosen->scope);
-            report.value.assignment = value.is_available() ? assignment_of_name(session, name) : Assignment::unknown;
+            report.value.assignment = value.is_available() ? assignment_of_name(moment, name) : Assignment::unknown;
             add_places(report, variable, *context.frame);
             return report;
         }
     }
     const Module* module = nullptr;
-    if (auto global = find_global(session.target(), context.frame, bare, module)) {
+    if (auto global = find_global(moment.target(), context.frame, bare, module)) {
         report.what = module->is_system_library() ? "global variable of a library" : "global variable";
         report.declared_in = global->declared_in;
         report.declared_line = global->declared_line;

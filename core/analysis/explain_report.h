@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -42,6 +42,6 @@ struct ExplainReport {
 };
 
 // Throws ExpressionError.
-ExplainReport report_explanation(Session& session, const std::string& expression);
+ExplainReport report_explanation(const Moment& moment, const std::string& expression);
 
 }  // namespace lantern

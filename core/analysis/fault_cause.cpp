@@ -28,8 +28,8 @@ std::string number_or_text(std::uint64_t number) {
 // One fault: the instruction as far as it can be read, and what it accesses.
 class Fault {
   public:
-    Fault(Session& session, const Stop& stop)
-        : session_(session), target_(session.target()), stop_(stop), registers_(target_.registers(stop.thread)), pc_(registers_.program_counter()), at_(stop.fault_address) {
+    Fault(const Moment& moment, const Stop& stop)
+        : moment_(moment), target_(moment.target()), stop_(stop), registers_(target_.registers(stop.thread)), pc_(registers_.program_counter()), at_(stop.fault_address) {
         std::size_t got = target_.read_available(pc_, bytes_);
         ByteSpan code(bytes_, got);
         instruction_ = decode_instruction(code, pc_);
@@ -90,7 +90,7 @@ class Fault {
 
     // Of a core: the process had code there, and the core does not hold it, or the file that does is another build.
     bool code_is_missing() {
-        if (!session_.core()) return false;
+        if (!target_.is_kept()) return false;
         const MemoryRegion* region = target_.region_at(pc_);
         return region && is_executable(pc_) && !is_readable(pc_);
     }
@@ -222,7 +222,7 @@ class Fault {
         if (stop_.signal == SIGBUS) return bus_words();
         if (has_segment) return what_is_there(access.writes, false);
         bool by_stack = access.base == kStackPointerNumber || access.base == kFramePointerNumber || access.is_implied;
-        if (std::string stack = stack_fault_cause(session_, stop_.thread, at_, by_stack); !stack.empty()) return stack;
+        if (std::string stack = stack_fault_cause(moment_, stop_.thread, at_, by_stack); !stack.empty()) return stack;
         auto base = access.base ? registers_.get(*access.base) : std::nullopt;
         bool from_null = base && *base == 0 && *access.base != kProgramCounterNumber;
         if (at_.value < kNearNull || (from_null && at_.value < kFarFromNull)) return ", where nothing is mapped: a null pointer was followed" + (at_.value >= kNearNull ? fmt::format(", {} bytes in", with_thousands(at_.value)) : "");
@@ -230,7 +230,7 @@ class Fault {
     }
 
     std::string described(RunAddress address) {
-        std::string text = session_.surroundings().describe(address);
+        std::string text = moment_.surroundings().describe(address);
         const Module* module = target_.module_at(address);
         if (module) {
             std::string section = section_words(*module, address);
@@ -285,7 +285,7 @@ class Fault {
         if (!region || region->name.empty() || region->name.front() != '/') return ", which the system could not provide";
         std::string name = region->name.substr(region->name.rfind('/') + 1);
         struct stat about {};
-        bool known = !session_.core() && stat(region->name.c_str(), &about) == 0;
+        bool known = !target_.is_kept() && stat(region->name.c_str(), &about) == 0;
         return fmt::format(", behind the end of {}, which is mapped there{}", name, known ? fmt::format(" and has {} now", counted(static_cast<std::uint64_t>(about.st_size), "byte")) : "");
     }
 
@@ -307,7 +307,7 @@ class Fault {
         return std::nullopt;
     }
 
-    Session& session_;
+    const Moment& moment_;
     Target& target_;
     const Stop& stop_;
     Registers registers_;
@@ -320,8 +320,8 @@ class Fault {
 
 }  // namespace
 
-std::string memory_fault_cause(Session& session, const Stop& stop) { return Fault(session, stop).memory_cause(); }
-std::string arithmetic_fault_cause(Session& session, const Stop& stop) { return Fault(session, stop).arithmetic_cause(); }
-std::string instruction_fault_cause(Session& session, const Stop& stop) { return Fault(session, stop).instruction_cause(); }
+std::string memory_fault_cause(const Moment& moment, const Stop& stop) { return Fault(moment, stop).memory_cause(); }
+std::string arithmetic_fault_cause(const Moment& moment, const Stop& stop) { return Fault(moment, stop).arithmetic_cause(); }
+std::string instruction_fault_cause(const Moment& moment, const Stop& stop) { return Fault(moment, stop).instruction_cause(); }
 
 }  // namespace lantern

@@ -3,15 +3,16 @@
 
 #include <string>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
+#include "core/session/stop.h"
 
 namespace lantern {
 
 // Of a SIGSEGV or SIGBUS that the kernel raised for the instruction the thread stands at: "it read address 0x10, where nothing
 // is mapped: a null pointer was followed". What is not known is said to be so.
-std::string memory_fault_cause(Session& session, const Stop& stop);
+std::string memory_fault_cause(const Moment& moment, const Stop& stop);
 // Of a SIGFPE and of a SIGILL.
-std::string arithmetic_fault_cause(Session& session, const Stop& stop);
-std::string instruction_fault_cause(Session& session, const Stop& stop);
+std::string arithmetic_fault_cause(const Moment& moment, const Stop& stop);
+std::string instruction_fault_cause(const Moment& moment, const Stop& stop);
 
 }  // namespace lantern

@@ -30,12 +30,12 @@ struct Area {
     std::size_t left_out = 0;  // libraries of the system
 };
 
-Area area_of(Session& session, const std::string& within) {
+Area area_of(const Moment& moment, const std::string& within) {
     Area area;
-    for (const Module& module : session.target().modules())
+    for (const Module& module : moment.target().modules())
         if (is_module_named(module, within)) area.modules.push_back(&module);
     if (!area.modules.empty()) return area;
-    for (const Module& module : session.target().modules()) {
+    for (const Module& module : moment.target().modules()) {
         if (!within.empty() && units_mentioning(module.symbols(), within).empty()) continue;
         if (within.empty() && module.is_system_library()) ++area.left_out;
         else area.modules.push_back(&module);
@@ -177,7 +177,7 @@ void add_linker_symbols(FindReport& report, const Area& area, const Pattern& pat
         if (report.found.size() < limit) report.found.push_back(std::move(found));
 }
 
-void find_files_in(FindReport& report, Session& session, const Area& area, const Pattern& pattern, std::size_t limit) {
+void find_files_in(FindReport& report, const Moment& moment, const Area& area, const Pattern& pattern, std::size_t limit) {
     std::set<std::string> paths;
     for (const Module* module : area.modules)
         for (const auto& unit : module->symbols().debug_info().units())
@@ -188,7 +188,7 @@ void find_files_in(FindReport& report, Session& session, const Area& area, const
         if (report.found.size() >= limit) return;
         FoundName found;
         found.name = path;
-        switch (session.source_state(path)) {
+        switch (source_state(moment, path)) {
             case SourceState::missing: found.detail = "not here"; break;
             case SourceState::newer: found.detail = "newer than the program"; break;
             case SourceState::different: found.detail = "differs from what was compiled"; break;
@@ -200,14 +200,14 @@ void find_files_in(FindReport& report, Session& session, const Area& area, const
 
 }  // namespace
 
-FindReport report_found(Session& session, const FindQuery& query) {
+FindReport report_found(const Moment& moment, const FindQuery& query) {
     FindReport report;
     report.what = query.what;
     report.pattern = query.pattern;
     report.within = query.within;
     report.with_library = query.with_library || !query.within.empty();
     Pattern pattern(query.pattern);
-    Area area = area_of(session, query.within);
+    Area area = area_of(moment, query.within);
     if (query.what == "functions") {
         fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_function(kind); }), query.limit, describe_function);
         for (FoundName& found : report.found) {
@@ -221,18 +221,18 @@ FindReport report_found(Session& session, const FindQuery& query) {
     } else if (query.what == "types") {
         fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_type(kind); }), query.limit, describe_type);
     } else {
-        find_files_in(report, session, area, pattern, query.limit);
+        find_files_in(report, moment, area, pattern, query.limit);
     }
     if (report.total == 0 && area.left_out)
         report.note = fmt::format("{} of the system not looked into; in NAME, such as in libc, looks there", area.left_out == 1 ? "1 library" : fmt::format("{} libraries", area.left_out));
     return report;
 }
 
-CodeReport report_code(Session& session, const Place& place) {
+CodeReport report_code(const Moment& moment, const Place& place) {
     CodeReport report;
     report.place = place.text;
     std::set<const Module*> modules;
-    for (const PlaceSite& site : resolve_place(place, session.context())) {
+    for (const PlaceSite& site : resolve_place(place, moment.context())) {
         CodeReport::Site one;
         one.address = site.address.value;
         one.function = site.code.function;
@@ -253,10 +253,10 @@ CodeReport report_code(Session& session, const Place& place) {
     return report;
 }
 
-AddressReport report_address(Session& session, RunAddress address) {
+AddressReport report_address(const Moment& moment, RunAddress address) {
     AddressReport report;
     report.address = address.value;
-    const Module* module = session.target().module_at(address);
+    const Module* module = moment.target().module_at(address);
     if (!module) throw RequestError(fmt::format("no module is loaded at {:#x}", address.value), "modules' code and data can be named, not the stack or the heap");
     FileAddress at = module->to_file(address);
     report.module = module->path();

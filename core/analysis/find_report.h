@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 #include "core/symbols/code_query.h"
 
 namespace lantern {
@@ -37,7 +37,7 @@ struct FindQuery {
 };
 
 // Throws RequestError for a pattern that does not parse or a file or module that is not there.
-FindReport report_found(Session& session, const FindQuery& query);
+FindReport report_found(const Moment& moment, const FindQuery& query);
 
 // `find code PLACE`
 struct CodeReport {
@@ -55,7 +55,7 @@ struct CodeReport {
     };
     std::vector<Block> blocks;  // of a line: all code that belongs to it
 };
-CodeReport report_code(Session& session, const Place& place);
+CodeReport report_code(const Moment& moment, const Place& place);
 
 // `find address EXPR`
 struct AddressReport {
@@ -66,6 +66,6 @@ struct AddressReport {
     std::uint64_t offset = 0;
     std::vector<CodeFrame> frames;
 };
-AddressReport report_address(Session& session, RunAddress address);
+AddressReport report_address(const Moment& moment, RunAddress address);
 
 }  // namespace lantern

@@ -35,30 +35,30 @@ bool is_listed(const LocalsReport& report, const std::string& name) {
 }
 
 // What a variable that is a pointer leads to, where that is an object.
-std::optional<Value> object_behind(Session& session, const Frame& frame, std::string_view name) {
+std::optional<Value> object_behind(const Moment& moment, const Frame& frame, std::string_view name) {
     auto own = find_visible(frame, name);
     if (!own) return std::nullopt;
-    ValueReader reader(session.target());
-    Value pointer = value_of_variable(session.target(), session.thread(), frame, *own->variable);
+    ValueReader reader(moment.target());
+    Value pointer = value_of_variable(moment.target(), moment.thread(), frame, *own->variable);
     bool leads_on = pointer.is_available() && plain(*pointer.type).kind == TypeKind::pointer && reader.integer(pointer) != 0;
     if (!leads_on) return std::nullopt;
     Value object = reader.dereference(pointer);
     return plain(*object.type).kind == TypeKind::structure ? std::optional(object) : std::nullopt;
 }
 
-ViewLimits limits_of_object(Session& session) {
-    ViewLimits limits = session.view_limits();
+ViewLimits limits_of_object(const Moment& moment) {
+    ViewLimits limits = moment.view_limits();
     limits.children = kMembersShown;
     limits.depth = 2;
     return limits;
 }
 
-void add_captures(Session& session, const Value& object, LocalsReport& report) {
-    ValueReader reader(session.target());
+void add_captures(const Moment& moment, const Value& object, LocalsReport& report) {
+    ValueReader reader(moment.target());
     for (const Member& member : plain(*object.type).members()) {
         std::string name = member.name.starts_with("__") ? member.name.substr(2) : member.name;
         if (name.empty() || is_listed(report, name)) continue;
-        ValueView view = make_view(reader, name, reader.member(object, member), session.form_of(name), limits_of_object(session));
+        ValueView view = make_view(reader, name, reader.member(object, member), moment.form_of(name), limits_of_object(moment));
         view.is_captured = true;
         report.variables.push_back(std::move(view));
     }
@@ -66,19 +66,19 @@ void add_captures(Session& session, const Value& object, LocalsReport& report) {
 
 // What the function works on without naming it: the captures of a lambda, the whole object of a method. In gcc's lambdas `this` is
 // the object around, in clang's their own.
-void add_object(Session& session, const Frame& frame, LocalsReport& report) {
-    auto object = object_behind(session, frame, "this");
+void add_object(const Moment& moment, const Frame& frame, LocalsReport& report) {
+    auto object = object_behind(moment, frame, "this");
     if (object && is_of_lambda(*object->type)) {
         std::erase_if(report.variables, [](const ValueView& view) { return view.name == "this"; });
-        return add_captures(session, *object, report);
+        return add_captures(moment, *object, report);
     }
-    if (auto closure = object_behind(session, frame, "__closure"); closure && is_of_lambda(*closure->type)) add_captures(session, *closure, report);
-    if (object) report.variables.push_back(make_view(ValueReader(session.target()), "*this", *object, session.form_of("*this"), limits_of_object(session)));
+    if (auto closure = object_behind(moment, frame, "__closure"); closure && is_of_lambda(*closure->type)) add_captures(moment, *closure, report);
+    if (object) report.variables.push_back(make_view(ValueReader(moment.target()), "*this", *object, moment.form_of("*this"), limits_of_object(moment)));
 }
 
 }  // namespace
 
-LocalsReport report_locals(Session& session, const Frame& frame) {
+LocalsReport report_locals(const Moment& moment, const Frame& frame) {
     LocalsReport report;
     report.level = frame.level;
     report.function = frame_function_name(frame);
@@ -86,14 +86,14 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
         report.file = frame.line->file;
         report.line = frame.line->line;
     }
-    Target& target = session.target();
+    Target& target = moment.target();
     ValueReader reader(target);
     AssignmentAnalysis assignment(target, frame);
     for (const VisibleVariable& visible : visible_variables(frame)) {
         const Variable& variable = *visible.variable;
         if (variable.is_artificial && variable.name != "this") continue;  // what the compiler needs for a loop or a length
-        Value value = value_of_variable(target, session.thread(), frame, variable);
-        ValueView view = make_view(reader, variable.name, value, session.form_of(variable.name), session.view_limits());
+        Value value = value_of_variable(target, moment.thread(), frame, variable);
+        ValueView view = make_view(reader, variable.name, value, moment.form_of(variable.name), moment.view_limits());
         view.declared_line = variable.declared_line;
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
@@ -101,16 +101,16 @@ LocalsReport report_locals(Session& session, const Frame& frame) {
         if (view.assignment == Assignment::not_yet) forgive(view);
         report.variables.push_back(std::move(view));
     }
-    add_object(session, frame, report);
+    add_object(moment, frame, report);
     return report;
 }
 
 namespace {
 
 // Those of one module that fit; the values of as many as there is room for.
-void add_globals(GlobalsReport& report, Session& session, const Module& module, const GlobalsQuestion& question, const Pattern& pattern) {
+void add_globals(GlobalsReport& report, const Moment& moment, const Module& module, const GlobalsQuestion& question, const Pattern& pattern) {
     const SymbolIndex& index = module.symbols().index();
-    ValueReader reader(session.target());
+    ValueReader reader(moment.target());
     bool in_this_module = !question.in.empty() && path_matches(module.path(), question.in);
     std::string wanted_type = lower_case(question.of);
     bool asks_for_all = question.pattern.empty() && question.in.empty() && question.of.empty();
@@ -132,8 +132,8 @@ void add_globals(GlobalsReport& report, Session& session, const Module& module, 
         if (!wanted_type.empty() && lower_case(type_text(*variable->type)).find(wanted_type) == std::string::npos) continue;
         ++report.total;
         if (report.variables.size() >= question.limit) continue;
-        Value value = value_of_global(session.target(), session.thread(), session.selected_frame(), module, *variable);
-        ValueView view = make_view(reader, variable->name, value, session.form_of(variable->name), session.view_limits());
+        Value value = value_of_global(moment.target(), moment.thread(), moment.selected_frame(), module, *variable);
+        ValueView view = make_view(reader, variable->name, value, moment.form_of(variable->name), moment.view_limits());
         view.declared_line = variable->declared_line;
         report.variables.push_back(std::move(view));
     }
@@ -141,24 +141,24 @@ void add_globals(GlobalsReport& report, Session& session, const Module& module, 
 
 }  // namespace
 
-GlobalsReport report_globals(Session& session, const GlobalsQuestion& question) {
+GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& question) {
     GlobalsReport report;
-    report.is_running = session.has_threads();
+    report.is_running = moment.has_stack();
     Pattern pattern(question.pattern);
     // The program's own and its own libraries', then the system's.
     for (bool system : {false, true})
-        for (const Module& module : session.target().modules())
-            if (module.is_system_library() == system) add_globals(report, session, module, question, pattern);
+        for (const Module& module : moment.target().modules())
+            if (module.is_system_library() == system) add_globals(report, moment, module, question, pattern);
     return report;
 }
 
-Assignment assignment_of_name(Session& session, const std::string& expression) {
-    const Frame* frame = session.selected_frame();
+Assignment assignment_of_name(const Moment& moment, const std::string& expression) {
+    const Frame* frame = moment.selected_frame();
     if (!frame) return Assignment::unknown;
     std::string_view name = trimmed(expression);
     std::size_t hash = std::min(name.find('#'), name.size());
     auto visible = find_visible(*frame, name.substr(0, hash), name.substr(std::min(name.size(), hash + 1)));
-    return visible ? AssignmentAnalysis(session.target(), *frame).of(*visible->variable, *visible->scope) : Assignment::unknown;
+    return visible ? AssignmentAnalysis(moment.target(), *frame).of(*visible->variable, *visible->scope) : Assignment::unknown;
 }
 
 }  // namespace lantern

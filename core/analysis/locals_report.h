@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 #include "core/values/assignment.h"
 
 namespace lantern {
@@ -17,7 +17,7 @@ struct LocalsReport {
     std::vector<ValueView> variables;  // innermost scope first
 };
 
-LocalsReport report_locals(Session& session, const Frame& frame);
+LocalsReport report_locals(const Moment& moment, const Frame& frame);
 
 // What `globals` was asked for.
 struct GlobalsQuestion {
@@ -35,9 +35,9 @@ struct GlobalsReport {
     bool is_running = false;  // false: these are the values the program starts with
 };
 // Throws RequestError for a pattern that does not parse.
-GlobalsReport report_globals(Session& session, const GlobalsQuestion& question);
+GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& question);
 
 // Marks the view of a variable that an expression names alone ("fill_cm") like `locals` would.
-Assignment assignment_of_name(Session& session, const std::string& expression);
+Assignment assignment_of_name(const Moment& moment, const std::string& expression);
 
 }  // namespace lantern

@@ -70,9 +70,9 @@ std::vector<Piece> pieces_of(Target& target, RunAddress address, std::vector<std
 
 class MemoryReporter {
   public:
-    MemoryReporter(Session& session, const MemoryQuery& query) : session_(session), target_(session.target()), query_(query) {
+    MemoryReporter(const Moment& moment, const MemoryQuery& query) : moment_(moment), target_(moment.target()), query_(query) {
         report_.address = query.address.value;
-        report_.region = address_note(session, query.address);
+        report_.region = address_note(moment, query.address);
         report_.form = query.type ? type_text(*query.type) : std::string(name_of(query.form));
     }
 
@@ -138,8 +138,8 @@ class MemoryReporter {
         if (query_.form != Form::pointer || row.bytes.size() != 8) return;
         std::uint64_t word;
         std::memcpy(&word, row.bytes.data(), sizeof word);
-        row.note = address_note(session_, RunAddress(word));
-        std::string text = text_at_address(session_, RunAddress(word));
+        row.note = address_note(moment_, RunAddress(word));
+        std::string text = text_at_address(moment_, RunAddress(word));
         if (!text.empty()) row.note += (row.note.empty() ? "" : ": ") + text;
     }
 
@@ -201,12 +201,12 @@ class MemoryReporter {
                 add_unreadable(at, size);
                 continue;
             }
-            row.cells.push_back(one_line(make_view(ValueReader(target_), "", value_in_memory(*query_.type, at), Form::natural, session_.view_limits()), 2000));
+            row.cells.push_back(one_line(make_view(ValueReader(target_), "", value_in_memory(*query_.type, at), Form::natural, moment_.view_limits()), 2000));
             add_row(std::move(row));
         }
     }
 
-    Session& session_;
+    const Moment& moment_;
     Target& target_;
     const MemoryQuery& query_;
     MemoryReport report_;
@@ -256,10 +256,10 @@ void search(ByteSpan hay, ByteSpan needle, Found found) {
     }
 }
 
-std::vector<RunRange> ranges_named(Session& session, const std::string& name) {
+std::vector<RunRange> ranges_named(const Moment& moment, const std::string& name) {
     std::vector<RunRange> ranges;
     std::vector<std::string> words{"all", "heap", "stack"};
-    for (const RegionRow& row : report_regions(session).rows) {
+    for (const RegionRow& row : report_regions(moment).rows) {
         bool is_stack = row.what.starts_with("stack of");
         bool is_file = !row.file.empty() && (row.file == name || std::filesystem::path(row.file).filename() == name);
         bool fits = name == "all" || (name == "stack" && is_stack) || row.what == name || is_file;
@@ -274,13 +274,13 @@ std::vector<RunRange> ranges_named(Session& session, const std::string& name) {
 
 }  // namespace
 
-MemoryReport report_memory(Session& session, const MemoryQuery& query) {
-    return MemoryReporter(session, query).make();
+MemoryReport report_memory(const Moment& moment, const MemoryQuery& query) {
+    return MemoryReporter(moment, query).make();
 }
 
-RegionsReport report_regions(Session& session) {
-    session.stack();  // throws where nothing can be looked at
-    Target& target = session.target();
+RegionsReport report_regions(const Moment& moment) {
+    moment.stack();  // throws where nothing can be looked at
+    Target& target = moment.target();
     RegionsReport report;
     auto resident = target.resident_bytes();
     std::map<RunAddress, unsigned> stacks;
@@ -310,15 +310,15 @@ RegionsReport report_regions(Session& session) {
     return report;
 }
 
-MemoryFindReport report_memory_find(Session& session, const MemoryFindQuery& query) {
+MemoryFindReport report_memory_find(const Moment& moment, const MemoryFindQuery& query) {
     constexpr std::uint64_t kChunk = 4 << 20;
     constexpr std::size_t kAround = 32;
     if (query.bytes.empty()) throw RequestError("there is nothing to look for", "find bytes de ad in heap, find text \"Wren\" in all, find value 214 in stack");
     MemoryFindReport report;
     report.what = query.what;
     report.within = query.within;
-    std::vector<RunRange> ranges = query.range ? std::vector{*query.range} : ranges_named(session, query.within);
-    Target& target = session.target();
+    std::vector<RunRange> ranges = query.range ? std::vector{*query.range} : ranges_named(moment, query.within);
+    Target& target = moment.target();
     std::uint64_t total = 0, before = 0;
     for (const RunRange& range : ranges) total += range.size();
     std::vector<std::byte> chunk(kChunk + query.bytes.size());
@@ -331,7 +331,7 @@ MemoryFindReport report_memory_find(Session& session, const MemoryFindQuery& que
                 if (offset >= kChunk || ++report.total > query.limit) return;
                 FoundMemory found;
                 found.address = (range.low + at + offset).value;
-                found.note = address_note(session, RunAddress(found.address));
+                found.note = address_note(moment, RunAddress(found.address));
                 ByteSpan around = ByteSpan(chunk).subspan(offset, std::min<std::size_t>(kAround, got - offset));
                 found.around.assign(around.begin(), around.end());
                 found.text = printable(around);
@@ -348,14 +348,14 @@ MemoryFindReport report_memory_find(Session& session, const MemoryFindQuery& que
     return report;
 }
 
-MemoryCompareReport report_memory_compare(Session& session, const std::string& name, const KeptMemory& kept) {
+MemoryCompareReport report_memory_compare(const Moment& moment, const std::string& name, const KeptMemory& kept) {
     MemoryCompareReport report;
     report.name = name;
     report.address = kept.address.value;
     report.size = kept.bytes.size();
     std::vector<std::byte> now(kept.bytes.size());
     constexpr std::uint64_t kGap = 8;  // equal bytes that do not part two changes
-    for (const Piece& piece : pieces_of(session.target(), kept.address, now)) {
+    for (const Piece& piece : pieces_of(moment.target(), kept.address, now)) {
         if (!piece.is_readable) {
             report.unreadable += piece.size;
             continue;
@@ -369,7 +369,7 @@ MemoryCompareReport report_memory_compare(Session& session, const std::string& n
                 MemoryChange change;
                 change.address = (kept.address + at).value;
                 change.size = 1;
-                change.note = address_note(session, RunAddress(change.address));
+                change.note = address_note(moment, RunAddress(change.address));
                 report.changes.push_back(std::move(change));
             }
         }

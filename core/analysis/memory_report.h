@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
@@ -35,7 +35,7 @@ struct MemoryQuery {
     Form form = Form::bytes;
     const Type* type = nullptr;          // instead of the form
 };
-MemoryReport report_memory(Session& session, const MemoryQuery& query);
+MemoryReport report_memory(const Moment& moment, const MemoryQuery& query);
 
 struct RegionRow {
     std::uint64_t begin = 0, end = 0;
@@ -47,7 +47,7 @@ struct RegionsReport {
     std::uint64_t total = 0, resident = 0;
 };
 // Throws RequestError when nothing runs.
-RegionsReport report_regions(Session& session);
+RegionsReport report_regions(const Moment& moment);
 
 // `find bytes|text|value … in REGION`
 struct FoundMemory {
@@ -70,7 +70,7 @@ struct MemoryFindQuery {
     std::function<void(double done)> progress;  // 0 to 1; may throw to give up
 };
 // Throws RequestError.
-MemoryFindReport report_memory_find(Session& session, const MemoryFindQuery& query);
+MemoryFindReport report_memory_find(const Moment& moment, const MemoryFindQuery& query);
 
 // What differs between memory as it was kept and as it is: ranges, with the bytes of both.
 struct MemoryChange {
@@ -89,6 +89,6 @@ struct KeptMemory {
     RunAddress address;
     std::vector<std::byte> bytes;
 };
-MemoryCompareReport report_memory_compare(Session& session, const std::string& name, const KeptMemory& kept);
+MemoryCompareReport report_memory_compare(const Moment& moment, const std::string& name, const KeptMemory& kept);
 
 }  // namespace lantern

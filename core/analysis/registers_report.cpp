@@ -56,9 +56,8 @@ long double extended_number(ByteSpan bytes) {
 
 class Collector {
   public:
-    Collector(Session& session, const Frame& frame) : session_(session), frame_(frame) {
-        const RegisterSnapshot* before = session.registers_before();
-        is_innermost_ = frame.registers.stack_pointer() == session.target().registers(session.thread()).stack_pointer();
+    Collector(const Moment& moment, const Frame& frame, const RegisterSnapshot* before) : moment_(moment), frame_(frame) {
+        is_innermost_ = frame.registers.stack_pointer() == moment.target().registers(moment.thread()).stack_pointer();
         if (before && is_innermost_) before_ = before;
     }
 
@@ -86,7 +85,7 @@ class Collector {
 
     std::string pointed_at(std::uint64_t value) {
         RunAddress address(value);
-        std::string note = address_note(session_, address), text = text_at_address(session_, address);
+        std::string note = address_note(moment_, address), text = text_at_address(moment_, address);
         return text.empty() ? note : note.empty() ? text : note + ": " + text;
     }
 
@@ -100,7 +99,7 @@ class Collector {
     }
 
     void add_system() {
-        SystemRegisters system = session_.target().system_registers(session_.thread());
+        SystemRegisters system = moment_.target().system_registers(moment_.thread());
         add_number("fs_base", RegisterGroup::segments, system.fs_base, "the thread's own block");
         add_number("gs_base", RegisterGroup::segments, system.gs_base);
         for (auto [name, value] : {std::pair{"cs", system.cs}, {"ss", system.ss}, {"ds", system.ds}, {"es", system.es}, {"fs", system.fs}, {"gs", system.gs}})
@@ -108,7 +107,7 @@ class Collector {
         if (!system.debug) return;
         for (unsigned i : {0u, 1u, 2u, 3u, 6u, 7u}) {
             std::uint64_t value = (*system.debug)[i];
-            add_number(fmt::format("dr{}", i), RegisterGroup::debug, value, i < 4 && value ? address_note(session_, RunAddress(value)) : "");
+            add_number(fmt::format("dr{}", i), RegisterGroup::debug, value, i < 4 && value ? address_note(moment_, RunAddress(value)) : "");
         }
     }
 
@@ -124,7 +123,7 @@ class Collector {
     }
 
     void add_extended() {
-        auto state = read_extended_state(session_.target().extended_state(session_.thread()));
+        auto state = read_extended_state(moment_.target().extended_state(moment_.thread()));
         auto old = before_ ? read_extended_state(before_->extended) : std::nullopt;
         if (!state) return;
         const char* prefix = state->vector_size == 64 ? "zmm" : state->vector_size == 32 ? "ymm" : "xmm";
@@ -146,7 +145,7 @@ class Collector {
         add_number("x87 status", RegisterGroup::floating, state->status, fmt::format("top {}", state->status >> 11 & 7));
     }
 
-    Session& session_;
+    const Moment& moment_;
     const Frame& frame_;
     const RegisterSnapshot* before_ = nullptr;
     bool is_innermost_ = false;
@@ -197,16 +196,16 @@ std::string flags_text(std::uint64_t flags) {
     return text.empty() ? "none set" : text;
 }
 
-RegistersReport report_registers(Session& session, const std::vector<std::string>& wanted) {
-    session.stack();  // throws where there is none
-    const Frame* frame = session.selected_frame();
+RegistersReport report_registers(const Moment& moment, const std::vector<std::string>& wanted, const RegisterSnapshot* before) {
+    moment.stack();  // throws where there is none
+    const Frame* frame = moment.selected_frame();
     if (!frame) throw RequestError("no frame is selected");
     RegistersReport report;
-    report.thread = session.thread();
-    if (session.target().threads().size() > 1) report.thread_number = session.thread_number();
+    report.thread = moment.thread();
+    if (moment.target().threads().size() > 1) report.thread_number = moment.thread_number();
     report.level = frame->level;
     report.function = frame_function_name(*frame);
-    std::vector<RegisterRow> rows = Collector(session, *frame).all();
+    std::vector<RegisterRow> rows = Collector(moment, *frame, before).all();
     std::vector<bool> chosen(rows.size(), false);
     if (wanted.empty())
         for (std::size_t i = 0; i < rows.size(); ++i) chosen[i] = is_usual(rows[i]);

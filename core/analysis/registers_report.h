@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -34,7 +34,7 @@ struct RegistersReport {
 
 // `wanted`: words of groups, names of registers, patterns with * and ?; none: the general ones, flags and segments' bases. Throws
 // RequestError for a word that is none of these.
-RegistersReport report_registers(Session& session, const std::vector<std::string>& wanted);
+RegistersReport report_registers(const Moment& moment, const std::vector<std::string>& wanted, const RegisterSnapshot* before);
 
 // "ZF PF IF": the flags that are set.
 std::string flags_text(std::uint64_t flags);

@@ -41,9 +41,9 @@ std::string plain_words(int signal) {
 
 std::string fault_words(Session& session, const Stop& stop) {
     switch (stop.signal) {
-        case SIGSEGV: case SIGBUS: return memory_fault_cause(session, stop);
-        case SIGFPE: return arithmetic_fault_cause(session, stop);
-        case SIGILL: return instruction_fault_cause(session, stop);
+        case SIGSEGV: case SIGBUS: return memory_fault_cause(session.moment(), stop);
+        case SIGFPE: return arithmetic_fault_cause(session.moment(), stop);
+        case SIGILL: return instruction_fault_cause(session.moment(), stop);
         default: return plain_words(stop.signal);
     }
 }

@@ -55,8 +55,8 @@ std::optional<OwnFrame> own_frame(Unwinder& stack, RunAddress stack_pointer) {
 
 }  // namespace
 
-std::string stack_fault_cause(Session& session, ThreadId thread, RunAddress at, bool uses_stack_pointer) {
-    Target& target = session.target();
+std::string stack_fault_cause(const Moment& moment, ThreadId thread, RunAddress at, bool uses_stack_pointer) {
+    Target& target = moment.target();
     const auto& regions = target.regions();
     RunAddress pointer = target.registers(thread).stack_pointer();
     const MemoryRegion* below = target.region_at(at);

@@ -35,7 +35,7 @@ Cycle cycle_at(Unwinder& stack, unsigned level, unsigned most) {
     return {};
 }
 
-StackRow row_of(Session& session, const Frame& frame) {
+StackRow row_of(const Moment& moment, const Frame& frame) {
     StackRow row;
     row.level = frame.level;
     row.function = frame_function_name(frame);
@@ -44,7 +44,7 @@ StackRow row_of(Session& session, const Frame& frame) {
     row.is_inlined = frame.is_inlined();
     row.is_signal_frame = frame.is_signal_frame;
     row.words_skipped = frame.words_skipped;
-    row.is_selected = frame.level == session.selected_level();
+    row.is_selected = frame.level == moment.selected_level();
     if (frame.module) row.module = frame.module->path();
     if (frame.line) {
         row.file = frame.line->file;
@@ -56,10 +56,10 @@ StackRow row_of(Session& session, const Frame& frame) {
     brief.children = 8;
     brief.depth = 2;
     brief.text = 40;
-    ValueReader reader(session.target());
+    ValueReader reader(moment.target());
     for (const VisibleVariable& visible : visible_variables(frame)) {
         if (!visible.variable->is_parameter) continue;
-        Value value = value_of_variable(session.target(), session.thread(), frame, *visible.variable);
+        Value value = value_of_variable(moment.target(), moment.thread(), frame, *visible.variable);
         row.parameters.push_back(make_view(reader, visible.variable->name, value, Form::natural, brief));
     }
     return row;
@@ -72,9 +72,9 @@ std::string_view library_of(const Frame& frame) {
     return language_library(name, frame.function->unit->is_rust());
 }
 
-bool is_foreign(Session& session, const Frame& frame) {
+bool is_foreign(const Moment& moment, const Frame& frame) {
     if (!frame.module || !frame.module->path().starts_with("/usr/") || frame.is_signal_frame) return false;
-    return !frame.line || !session.sources().find(frame.line->file);
+    return !frame.line || !moment.sources().find(frame.line->file);
 }
 
 // What the linker puts into the program to start it: _start, and the main that leads into Rust's own start.
@@ -92,18 +92,18 @@ struct Stretch {
 };
 
 // The innermost frame and the one selected are always shown.
-bool may_be_folded(Session& session, const Frame& frame) { return frame.level > 0 && frame.level != session.selected_level(); }
+bool may_be_folded(const Moment& moment, const Frame& frame) { return frame.level > 0 && frame.level != moment.selected_level(); }
 
 // Frames of a language's library with what the system's adds to it. Two are enough: each is one that nobody asked for.
-std::optional<Stretch> library_frames(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+std::optional<Stretch> library_frames(const Moment& moment, Unwinder& stack, unsigned level, unsigned most) {
     constexpr unsigned kFewest = 2;
     std::string_view library;
     unsigned at = level;
     for (; at < most; ++at) {
         const Frame* frame = stack.frame(at);
-        if (!frame || !may_be_folded(session, *frame)) break;
+        if (!frame || !may_be_folded(moment, *frame)) break;
         std::string_view of = library_of(*frame);
-        bool goes_on = !of.empty() || (!library.empty() && (is_foreign(session, *frame) || is_start(*frame, library)));
+        bool goes_on = !of.empty() || (!library.empty() && (is_foreign(moment, *frame) || is_start(*frame, library)));
         if (!goes_on) break;
         if (library.empty()) library = of;
     }
@@ -112,35 +112,35 @@ std::optional<Stretch> library_frames(Session& session, Unwinder& stack, unsigne
 }
 
 // Frames of one module of the system's, an interpreter's say, none of them with source that is here.
-std::optional<Stretch> module_frames(Session& session, Unwinder& stack, unsigned level, unsigned most) {
+std::optional<Stretch> module_frames(const Moment& moment, Unwinder& stack, unsigned level, unsigned most) {
     const Module* module = stack.frame(level)->module;
     unsigned at = level;
     for (; at < most; ++at) {
         const Frame* frame = stack.frame(at);
-        if (!frame || frame->module != module || !may_be_folded(session, *frame) || !is_foreign(session, *frame)) break;
+        if (!frame || frame->module != module || !may_be_folded(moment, *frame) || !is_foreign(moment, *frame)) break;
     }
     if (at - level < kFoldFrom) return std::nullopt;
     return Stretch{level, at - level, {}, std::filesystem::path(module->path()).filename().string()};
 }
 
 // What the system runs before main, or before a thread's function: the last frames of a stack, none of them with source that is here.
-std::optional<Stretch> start_frames(Session& session, Unwinder& stack, unsigned level) {
+std::optional<Stretch> start_frames(const Moment& moment, Unwinder& stack, unsigned level) {
     constexpr unsigned kFewest = 2, kMost = 6;
     unsigned at = level;
     for (; at - level <= kMost; ++at) {
         const Frame* frame = stack.frame(at);
         if (!frame) break;
-        if (!may_be_folded(session, *frame) || !(is_foreign(session, *frame) || is_start(*frame, ""))) return std::nullopt;
+        if (!may_be_folded(moment, *frame) || !(is_foreign(moment, *frame) || is_start(*frame, ""))) return std::nullopt;
     }
     bool is_whole = !stack.frame(at) && stack.why_it_ended().empty();
     if (!is_whole || at - level < kFewest) return std::nullopt;
     return Stretch{level, at - level, {}, "the system's start"};
 }
 
-Stretch stretch_at(Session& session, Unwinder& stack, unsigned level, unsigned most) {
-    if (auto folded = start_frames(session, stack, level)) return *folded;
-    if (auto folded = library_frames(session, stack, level, most)) return *folded;
-    if (auto folded = module_frames(session, stack, level, most)) return *folded;
+Stretch stretch_at(const Moment& moment, Unwinder& stack, unsigned level, unsigned most) {
+    if (auto folded = start_frames(moment, stack, level)) return *folded;
+    if (auto folded = library_frames(moment, stack, level, most)) return *folded;
+    if (auto folded = module_frames(moment, stack, level, most)) return *folded;
     Cycle cycle = cycle_at(stack, level, most);
     return {level, cycle.length * cycle.times, cycle, {}};
 }
@@ -148,8 +148,9 @@ Stretch stretch_at(Session& session, Unwinder& stack, unsigned level, unsigned m
 // How many rows a stretch takes.
 unsigned rows_of(const Stretch& stretch) { return stretch.cycle.times > 1 ? stretch.cycle.length : 1; }
 
-// What the parameters of one function of a run were in all its calls.
-std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Stretch& run, unsigned offset) {
+// What the parameters of one function of a run were in all its calls. From the outermost inwards: what a call was given often rests
+// on what its caller had been given.
+std::vector<ParameterSpan> spans_of(const Moment& moment, Unwinder& stack, const Stretch& run, unsigned offset) {
     constexpr unsigned kMostLookedAt = 50'000;
     if (run.cycle.times > kMostLookedAt) return {};
     struct Seen {
@@ -158,13 +159,13 @@ std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Str
         bool differs = false;
     };
     std::vector<Seen> all;
-    ValueReader reader(session.target());
+    ValueReader reader(moment.target());
     ViewLimits brief;
     brief.children = 4;
     brief.depth = 1;
     brief.text = 40;
     for (unsigned time = 0; time < run.cycle.times; ++time) {
-        const Frame& frame = *stack.frame(run.level + offset + time * run.cycle.length);
+        const Frame& frame = *stack.frame(run.level + offset + (run.cycle.times - 1 - time) * run.cycle.length);
         std::size_t number = 0;
         for (const VisibleVariable& visible : visible_variables(frame)) {
             if (!visible.variable->is_parameter) continue;
@@ -172,7 +173,7 @@ std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Str
                 ++number;
                 continue;
             }
-            Value value = value_of_variable(session.target(), session.thread(), frame, *visible.variable);
+            Value value = value_of_variable(moment.target(), moment.thread(), frame, *visible.variable);
             const Type& type = plain(*value.type);
             bool is_whole = value.is_available() && (type.kind == TypeKind::integer || type.kind == TypeKind::enumeration);
             std::optional<SignedWide> now = is_whole ? std::optional(static_cast<SignedWide>(reader.wide(value))) : std::nullopt;
@@ -200,9 +201,9 @@ std::vector<ParameterSpan> spans_of(Session& session, Unwinder& stack, const Str
     return spans;
 }
 
-void add_rows(Session& session, Unwinder& stack, const Stretch& stretch, StackReport& report) {
+void add_rows(const Moment& moment, Unwinder& stack, const Stretch& stretch, StackReport& report) {
     if (!stretch.folded_of.empty()) {
-        StackRow& row = report.rows.emplace_back(row_of(session, *stack.frame(stretch.level)));
+        StackRow& row = report.rows.emplace_back(row_of(moment, *stack.frame(stretch.level)));
         row.repeats = stretch.frames;
         row.is_folded = true;
         row.folded_of = stretch.folded_of;
@@ -210,34 +211,35 @@ void add_rows(Session& session, Unwinder& stack, const Stretch& stretch, StackRe
     }
     std::size_t first = report.rows.size();
     for (unsigned i = 0; i < stretch.cycle.length; ++i) {
-        report.rows.push_back(row_of(session, *stack.frame(stretch.level + i)));
-        if (stretch.cycle.times > 1) report.rows.back().spans = spans_of(session, stack, stretch, i);
+        std::vector<ParameterSpan> spans = stretch.cycle.times > 1 ? spans_of(moment, stack, stretch, i) : std::vector<ParameterSpan>();
+        report.rows.push_back(row_of(moment, *stack.frame(stretch.level + i)));
+        report.rows.back().spans = std::move(spans);
     }
     report.rows[first].repeats = stretch.cycle.times;
     report.rows[first].cycle = stretch.cycle.length;
 }
 
-StackReport empty_report(Session& session) {
+StackReport empty_report(const Moment& moment) {
     StackReport report;
-    report.thread = session.thread();
-    if (session.target().threads().size() > 1) report.thread_number = session.thread_number();
+    report.thread = moment.thread();
+    if (moment.target().threads().size() > 1) report.thread_number = moment.thread_number();
     return report;
 }
 
-void tell_the_end(Session& session, Unwinder& stack, StackReport& report) {
+void tell_the_end(const Moment& moment, Unwinder& stack, StackReport& report) {
     report.why_ended = stack.why_it_ended();
-    for (const Unwinder::Candidate& each : stack.candidates()) report.candidates.push_back({each.at.value, each.leads_to.value, symbol_note(session.target(), each.leads_to)});
+    for (const Unwinder::Candidate& each : stack.candidates()) report.candidates.push_back({each.at.value, each.leads_to.value, symbol_note(moment.target(), each.leads_to)});
 }
 
 }  // namespace
 
-StackReport report_stack(Session& session, unsigned rows, unsigned most) {
-    StackReport report = empty_report(session);
-    Unwinder& stack = session.stack();
+StackReport report_stack(const Moment& moment, unsigned rows, unsigned most) {
+    StackReport report = empty_report(moment);
+    Unwinder& stack = moment.stack();
     std::vector<Stretch> stretches;
     unsigned wanted = 0;
     for (unsigned level = 0; level < most && stack.frame(level);) {
-        stretches.push_back(stretch_at(session, stack, level, most));
+        stretches.push_back(stretch_at(moment, stack, level, most));
         wanted += rows_of(stretches.back());
         report.total = level = level + stretches.back().frames;
     }
@@ -258,21 +260,21 @@ StackReport report_stack(Session& session, unsigned rows, unsigned most) {
             i = outer;
             if (i == stretches.size()) break;
         }
-        add_rows(session, stack, stretches[i], report);
+        add_rows(moment, stack, stretches[i], report);
     }
     report.is_cut = report.total >= most && stack.frame(most) != nullptr;
-    if (!report.is_cut) tell_the_end(session, stack, report);
+    if (!report.is_cut) tell_the_end(moment, stack, report);
     return report;
 }
 
-StackReport report_stack_part(Session& session, unsigned first, unsigned end) {
-    StackReport report = empty_report(session);
-    Unwinder& stack = session.stack();
+StackReport report_stack_part(const Moment& moment, unsigned first, unsigned end) {
+    StackReport report = empty_report(moment);
+    Unwinder& stack = moment.stack();
     unsigned level = first;
-    for (; level < end && stack.frame(level); ++level) report.rows.push_back(row_of(session, *stack.frame(level)));
+    for (; level < end && stack.frame(level); ++level) report.rows.push_back(row_of(moment, *stack.frame(level)));
     if (report.rows.empty()) throw RequestError(fmt::format("there is no frame {}", first), "stack lists them");
     report.total = static_cast<unsigned>(report.rows.size());
-    if (!stack.frame(level)) tell_the_end(session, stack, report);
+    if (!stack.frame(level)) tell_the_end(moment, stack, report);
     return report;
 }
 

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
@@ -56,8 +56,8 @@ constexpr unsigned kRowsShown = 40;
 
 // The whole stack: runs of calls that are alike, and of frames of a library's inner workings, are one row each; of more rows than
 // `rows` those in the middle are left out, never the outermost.
-StackReport report_stack(Session& session, unsigned rows = kRowsShown, unsigned most = kMostFramesWalked);
+StackReport report_stack(const Moment& moment, unsigned rows = kRowsShown, unsigned most = kMostFramesWalked);
 // Each frame from level `first` up to `end`, which does not belong to it, as it is.
-StackReport report_stack_part(Session& session, unsigned first, unsigned end);
+StackReport report_stack_part(const Moment& moment, unsigned first, unsigned end);
 
 }  // namespace lantern

@@ -119,7 +119,7 @@ PinReport report_pin(Session& session, const Pin& pin, ChangeTracker& tracker) {
     try {
         Value value = evaluate(pin.text, session.context());
         report.value = make_view(ValueReader(session.target()), pin.text, value, session.form_of(pin.text), session.view_limits());
-        report.value->assignment = assignment_of_name(session, pin.text);
+        report.value->assignment = assignment_of_name(session.moment(), pin.text);
         if (auto change = tracker.observe_pin(pin.number, *report.value)) report.before = change->before;
     } catch (const Error& error) {
         report.problem = error.what();
@@ -193,7 +193,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value, Form::natural, session.view_limits());
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.
-        LocalsReport locals = report_locals(session, *frame);
+        LocalsReport locals = report_locals(session.moment(), *frame);
         report.changes = tracker.observe(*frame, locals, kMostChanges, report.more_changes);
     }
     // A watched variable that nothing had set before had no old value.

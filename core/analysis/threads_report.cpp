@@ -24,18 +24,18 @@ struct Waiting {
 
 // The mutex that the thread is about to get: the argument of the pthread function, kept by its frame's callee-saved registers
 // or, right at the system call, by the futex's address.
-std::optional<Waiting> waiting_for(Session& session, ThreadId id, Unwinder& stack) {
+std::optional<Waiting> waiting_for(const Moment& moment, ThreadId id, Unwinder& stack) {
     bool locks = false;
     for (unsigned level = 0; level < 6 && stack.frame(level); ++level) {
         std::string name = frame_function_name(*stack.frame(level));
         locks |= name.find("mutex_lock") != std::string::npos || name.find("lll_lock_wait") != std::string::npos;
     }
     if (!locks) return std::nullopt;
-    const Registers& registers = session.target().registers(id);
+    const Registers& registers = moment.target().registers(id);
     auto futex = registers.get(kIntegerParameters[0]);
     if (!futex || system_call_name(static_cast<long>(registers.system_call)) != "futex") return std::nullopt;
     try {
-        auto owner = session.target().read<std::int32_t>(RunAddress(*futex) + kOwnerInMutex);
+        auto owner = moment.target().read<std::int32_t>(RunAddress(*futex) + kOwnerInMutex);
         return Waiting{RunAddress(*futex), owner};
     } catch (const MemoryError&) {
         return std::nullopt;
@@ -43,8 +43,8 @@ std::optional<Waiting> waiting_for(Session& session, ThreadId id, Unwinder& stac
 }
 
 // "chambers[1].gate" is more than an address: the global that holds it, and how far into it.
-std::string name_of_address(Session& session, RunAddress address) {
-    if (const Module* module = session.target().module_at(address))
+std::string name_of_address(const Moment& moment, RunAddress address) {
+    if (const Module* module = moment.target().module_at(address))
         if (auto nearest = module->symbols().nearest_name(module->to_file(address)))
             return nearest->offset ? fmt::format("{}+{}", nearest->name, nearest->offset) : nearest->name;
     return fmt::format("{:#x}", address.value);
@@ -71,9 +71,9 @@ std::string circle_among(const std::vector<std::pair<ThreadId, ThreadId>>& waits
 
 }  // namespace
 
-ThreadsReport report_threads(Session& session) {
-    session.stack();  // throws while the program runs
-    Target& process = session.target();
+ThreadsReport report_threads(const Moment& moment) {
+    moment.stack();  // throws while the program runs
+    Target& process = moment.target();
     ThreadsReport report;
     std::vector<std::pair<ThreadId, ThreadId>> waits;
     for (ThreadId id : process.threads()) {
@@ -81,13 +81,13 @@ ThreadsReport report_threads(Session& session) {
         row.number = process.thread_number(id);
         row.id = id;
         row.name = process.thread_name(id);
-        row.is_selected = id == session.thread();
+        row.is_selected = id == moment.thread();
         Unwinder stack(process, id);
         const Frame* shown = stack.frame(0);
         for (unsigned level = 0; level < kFramesLookedAt; ++level) {
             const Frame* frame = stack.frame(level);
             if (!frame) break;
-            bool is_users = frame->line && frame->module && !session.is_library(*frame->module) && !session.is_library_source(frame->line->file);
+            bool is_users = frame->line && frame->module && !moment.libraries().is_library(*frame->module) && !moment.libraries().is_library_source(frame->line->file);
             if (!is_users) continue;
             shown = frame;
             break;
@@ -103,9 +103,9 @@ ThreadsReport report_threads(Session& session) {
             row.file = shown->line->file;
             row.line = shown->line->line;
         }
-        if (auto waiting = waiting_for(session, id, stack)) {
+        if (auto waiting = waiting_for(moment, id, stack)) {
             unsigned owner = process.thread_number(waiting->owner);
-            row.waits_for = fmt::format("mutex {}{}", name_of_address(session, waiting->mutex), owner ? fmt::format(", held by thread {}", owner) : "");
+            row.waits_for = fmt::format("mutex {}{}", name_of_address(moment, waiting->mutex), owner ? fmt::format(", held by thread {}", owner) : "");
             waits.emplace_back(id, waiting->owner);
         }
         report.rows.push_back(std::move(row));

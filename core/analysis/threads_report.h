@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -27,6 +27,6 @@ struct ThreadsReport {
     std::string warning;          // threads that wait for each other in a circle
 };
 
-ThreadsReport report_threads(Session& session);
+ThreadsReport report_threads(const Moment& moment);
 
 }  // namespace lantern

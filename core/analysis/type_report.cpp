@@ -199,10 +199,10 @@ std::string short_place(const Type& type) {
 
 }  // namespace
 
-TypeReport report_type(Session& session, const std::string& text) {
+TypeReport report_type(const Moment& moment, const std::string& text) {
     std::string name(trimmed(text));
     if (name.empty()) throw RequestError("the name of a type, or an expression, is missing", "type struct chamber, for example");
-    for (const Module& module : session.target().modules()) {
+    for (const Module& module : moment.target().modules()) {
         const ModuleSymbols& symbols = module.symbols();
         std::vector<const Type*> found = symbols.types_named(name);
         // A person may leave out C's keyword where that is not ambiguous with anything else.
@@ -220,10 +220,10 @@ TypeReport report_type(Session& session, const std::string& text) {
     // What can only be meant as a type is not tried as an expression.
     bool is_type_name = name.ends_with('>') || name.starts_with("struct ") || name.starts_with("union ") || name.starts_with("enum ") || name.starts_with("class ");
     if (is_type_name) throw RequestError(fmt::format("the program has no type {}", quote(name)), "find types PATTERN lists what there is");
-    Value value = evaluate(name, session.context());
+    Value value = evaluate(name, moment.context());
     const Type& type = plain(*value.type);
     const ModuleSymbols* holder = nullptr;
-    for (const Module& module : session.target().modules())
+    for (const Module& module : moment.target().modules())
         if (type.table && &module.symbols().types() == type.table) holder = &module.symbols();
     TypeReport report = describe(*value.type, holder);
     return report;

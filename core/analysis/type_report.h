@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -41,6 +41,6 @@ struct TypeReport {
 };
 
 // `text` names a type, or is an expression whose type is meant. Throws RequestError, ExpressionError.
-TypeReport report_type(Session& session, const std::string& text);
+TypeReport report_type(const Moment& moment, const std::string& text);
 
 }  // namespace lantern

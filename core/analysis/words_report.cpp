@@ -25,8 +25,8 @@ constexpr std::uint64_t kMostCode = 64 << 10;
 class FrameWords {
   public:
     // `frame` is the physical one; `inner` all frames that share its part of the stack, inlined ones included.
-    FrameWords(Session& session, const Frame& frame, std::vector<const Frame*> inner, const Frame* caller, const WordsQuery& query)
-        : session_(session), target_(session.target()), frame_(frame), inner_(std::move(inner)), caller_(caller) {
+    FrameWords(const Moment& moment, const Frame& frame, std::vector<const Frame*> inner, const Frame* caller, const WordsQuery& query)
+        : moment_(moment), target_(moment.target()), frame_(frame), inner_(std::move(inner)), caller_(caller) {
         made_.level = frame.level;
         made_.function = frame_function_name(frame);
         begin_ = frame.registers.stack_pointer();
@@ -77,7 +77,7 @@ class FrameWords {
         RunAddress found = begin_;
         for (const Frame* frame : inner_)
             for (const VisibleVariable& visible : visible_variables(*frame)) {
-                Value value = value_of_variable(target_, session_.thread(), *frame, *visible.variable);
+                Value value = value_of_variable(target_, moment_.thread(), *frame, *visible.variable);
                 if (value.address && lowest <= *value.address && *value.address < found) found = RunAddress(value.address->value & ~(kWord - 1));
             }
         return found;
@@ -95,7 +95,7 @@ class FrameWords {
             return;
         }
         word->name = "return address";
-        std::string note = address_note(session_, back), text = text_of_word(word->value);
+        std::string note = address_note(moment_, back), text = text_of_word(word->value);
         word->content = note.empty() ? text : "into " + note;
         if (!target_.module_at(back)) {
             word->warning = text.empty() ? "it leads to no code: it has been overwritten" : fmt::format("it has been overwritten: it holds the text {}", text);
@@ -188,7 +188,7 @@ class FrameWords {
     void name_variables() {
         for (const Frame* frame : inner_)
             for (const VisibleVariable& visible : visible_variables(*frame)) {
-                Value value = value_of_variable(target_, session_.thread(), *frame, *visible.variable);
+                Value value = value_of_variable(target_, moment_.thread(), *frame, *visible.variable);
                 if (!value.address || !value.type) continue;
                 std::uint64_t size = std::max<std::uint64_t>(plain(*value.type).size, 1);
                 for (RunAddress at = RunAddress(value.address->value & ~(kWord - 1)); at < *value.address + size; at = at + kWord)
@@ -202,7 +202,7 @@ class FrameWords {
         if (!callee || !callee->body) return;
         for (const Variable& variable : callee->body->outermost.variables) {
             if (!variable.is_parameter) continue;
-            Value value = value_of_variable(target_, session_.thread(), *callee, variable);
+            Value value = value_of_variable(target_, moment_.thread(), *callee, variable);
             std::uint64_t size = value.type ? plain(*value.type).size : 0;
             if (!value.address || *value.address < begin_ || size == 0) continue;
             for (RunAddress at = *value.address; at < *value.address + size; at = at + kWord)
@@ -213,7 +213,7 @@ class FrameWords {
 
     // The function that this one has called, where its frame begins right below.
     const Frame* callee_of_frame() {
-        Unwinder& stack = session_.stack();
+        Unwinder& stack = moment_.stack();
         for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
             if (level >= frame_.level) return nullptr;
             if (!frame->inlined && frame->call_frame_address == begin_) return frame;
@@ -259,7 +259,7 @@ class FrameWords {
         bool has_parts = type.kind == TypeKind::array || type.kind == TypeKind::structure;
         if ((low == 0 && high == type.size && !has_parts) || depth > kDeepest) {
             Value value = value_in_memory(whole, at);
-            parts.push_back({name, one_line(make_view(ValueReader(target_), "", value, Form::natural, session_.view_limits()), 60)});
+            parts.push_back({name, one_line(make_view(ValueReader(target_), "", value, Form::natural, moment_.view_limits()), 60)});
             return;
         }
         if (is_text) {
@@ -297,7 +297,7 @@ class FrameWords {
         std::uint64_t canary = 0;
         RunAddress kept(frame_.registers.thread_base + kCanaryAt);
         if (!frame_.registers.thread_base || target_.read_available(kept, std::as_writable_bytes(std::span(&canary, 1))) != sizeof canary || !canary) return;
-        auto found = frame_.function && frame_.module ? canary_of(session_.flow_of(*frame_.module, *frame_.function), frame_) : std::nullopt;
+        auto found = frame_.function && frame_.module ? canary_of(FlowGraph(frame_.module->symbols(), *frame_.function), frame_) : std::nullopt;
         if (StackWord* word = found ? word_at(found->slot) : nullptr) {
             word->kind = WordKind::canary;
             word->name = "canary";
@@ -349,7 +349,7 @@ class FrameWords {
     }
 
     std::string pointed_at(std::uint64_t value) {
-        std::string note = address_note(session_, RunAddress(value)), text = text_at_address(session_, RunAddress(value));
+        std::string note = address_note(moment_, RunAddress(value)), text = text_at_address(moment_, RunAddress(value));
         return text.empty() ? note : note.empty() ? text : note + ": " + text;
     }
 
@@ -363,7 +363,7 @@ class FrameWords {
         }
     }
 
-    Session& session_;
+    const Moment& moment_;
     Target& target_;
     const Frame& frame_;
     std::vector<const Frame*> inner_;
@@ -381,12 +381,12 @@ std::string_view word_of(WordKind kind) {
     return kWords[static_cast<std::size_t>(kind)];
 }
 
-WordsReport report_words(Session& session, const WordsQuery& query) {
-    Unwinder& stack = session.stack();
-    const Frame* frame = session.selected_frame();
+WordsReport report_words(const Moment& moment, const WordsQuery& query) {
+    Unwinder& stack = moment.stack();
+    const Frame* frame = moment.selected_frame();
     if (!frame) throw RequestError("no frame is selected");
     WordsReport report;
-    report.thread = session.thread();
+    report.thread = moment.thread();
     // Inlined calls lie in the frame of the function that holds them: from its innermost part on.
     unsigned level = frame->level;
     while (level > 0 && stack.frame(level)->origin == FrameOrigin::inlined) --level;
@@ -402,7 +402,7 @@ WordsReport report_words(Session& session, const WordsQuery& query) {
             ++level;
         }
         const Frame* caller = stack.frame(level + 1);
-        report.frames.push_back(FrameWords(session, *physical, std::move(inner), caller, query).make(report.damage, report.is_cut));
+        report.frames.push_back(FrameWords(moment, *physical, std::move(inner), caller, query).make(report.damage, report.is_cut));
         ++level;
     }
     if (!stack.why_it_ended().empty() && report.damage.empty()) report.damage.push_back(stack.why_it_ended());

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -49,6 +49,6 @@ struct WordsQuery {
     bool from_below = false;  // the innermost frame from what may be in use under its stack pointer on
 };
 // Throws RequestError where there is no frame.
-WordsReport report_words(Session& session, const WordsQuery& query);
+WordsReport report_words(const Moment& moment, const WordsQuery& query);
 
 }  // namespace lantern

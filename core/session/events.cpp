@@ -189,7 +189,7 @@ void add_object(Session& session, const ThrownObject& object, const std::string&
     facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
     const Type* type = nullptr;
     for (const Module& module : target.modules())
-        if (!type && module.symbols().has_debug_information() && !session.is_library(module)) type = module.symbols().type_spelled(object.type);
+        if (!type && module.symbols().has_debug_information() && !session.libraries().is_library(module)) type = module.symbols().type_spelled(object.type);
     if (!type || !object.object.value) return;
     ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, session.view_limits());
     facts.push_back({"object", one_line(view, 200)});
@@ -233,11 +233,11 @@ Ending how_it_ended(Session& session, ThreadId thread) {
         if (name.find("assert") != std::string::npos) return {};
         if (name.starts_with("__cxa_pure_virtual")) ending.called = "a virtual function that has no code (pure virtual)";
         if (name.starts_with("__cxa_deleted_virtual")) ending.called = "a virtual function that is deleted";
-        bool is_runtime = session.is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
+        bool is_runtime = session.libraries().is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
         ending.terminates |= is_runtime || name.starts_with("std::terminate");
         ending.while_unwinding |= name.starts_with("_Unwind_");
         ending.by_throw |= name.starts_with("_Unwind_") || name.starts_with("__cxa_throw") || name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate");
-        if (frame->line && !session.is_library(*frame->module) && !session.is_library_source(frame->line->file)) break;
+        if (frame->line && !session.libraries().is_library(*frame->module) && !session.libraries().is_library_source(frame->line->file)) break;
     }
     return ending;
 }

@@ -113,7 +113,9 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
 }
 
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {
-    Hit hit = judge_hit(breakpoint, process_, thread, position, session_.results_, session_.view_limits());
+    ViewLimits limits;
+    limits.around = session_.surroundings_.get();
+    Hit hit = judge_hit(breakpoint, process_, thread, position, session_.results_, limits);
     bool stops = hit.verdict == Hit::Verdict::stops;
     hits_.take(breakpoint, thread, std::move(hit));
     return stops;

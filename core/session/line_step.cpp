@@ -51,7 +51,7 @@ bool LineStep::start() {
 }
 
 bool LineStep::is_steppable(const Module& module) const {
-    return !session_.is_library(module) || &module == module_;
+    return !session_.libraries().is_library(module) || &module == module_;
 }
 
 bool LineStep::is_steppable(const Module& module, FileAddress at) const {
@@ -64,7 +64,7 @@ bool LineStep::is_steppable(const Module& module, FileAddress at) const {
 
 // A library's source, where the step began in the user's own.
 bool LineStep::is_foreign(const std::string& file) const {
-    return session_.is_library_source(file) && !(from_.file && session_.is_library_source(*from_.file));
+    return session_.libraries().is_library_source(file) && !(from_.file && session_.libraries().is_library_source(*from_.file));
 }
 
 // Whether a step may end in the inlined call that a position lies in: in its own and further out, and where it enters calls in any;

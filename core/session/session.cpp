@@ -86,7 +86,7 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
 void Session::open_program() {
     symbols_ = open_symbols(launch_.program);
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
-    surroundings_ = std::make_unique<SessionSurroundings>(*this, declared_views_);
+    surroundings_ = std::make_unique<MomentSurroundings>([this] { return moment(); }, declared_views_);
 }
 
 Session::~Session() = default;
@@ -132,18 +132,6 @@ pid_t Session::process_id() {
     return process().id();
 }
 
-bool Session::is_library(const Module& module) const {
-    return module.is_system_library() || std::any_of(library_folders_.begin(), library_folders_.end(), [&](const std::string& folder) { return module.path().starts_with(folder); });
-}
-
-// Headers of the system's libraries are compiled into the user's own code; rustc's are recorded under a folder of its own.
-bool Session::is_library_source(const std::string& file) const {
-    for (const char* folder : {"/usr/include/", "/usr/lib/", "/rustc/", "/lib/"})
-        if (file.starts_with(folder)) return true;
-    if (file.find("/lib/rustlib/src/rust/") != std::string::npos) return true;  // the same, where the toolchain has its sources
-    return std::any_of(library_folders_.begin(), library_folders_.end(), [&](const std::string& folder) { return file.starts_with(folder); });
-}
-
 const std::vector<LandingHook>& Session::landing_hooks() {
     std::size_t count = process().modules().size();
     if (count != landing_hooks_for_) {
@@ -159,31 +147,29 @@ Target& Session::target() {
     return *file_;
 }
 
-EvaluationContext Session::context() {
-    EvaluationContext context;
-    context.target = &target();
-    context.thread = thread_;
-    context.frame = selected_frame();
-    context.results = &results_;
-    if (may_call) context.call = [this](const FunctionCall& call) { return call_function(call); };
-    return context;
+Moment Session::moment() {
+    Moment::Parts parts;
+    parts.target = &target();
+    parts.thread = thread_;
+    try {
+        parts.stack = &stack();
+    } catch (const RequestError&) {
+        parts.why_no_stack = std::current_exception();
+    }
+    parts.level = selected_level_;
+    parts.results = &results_;
+    parts.forms = &forms_;
+    parts.surroundings = surroundings_.get();
+    parts.sources = &sources_;
+    parts.libraries = &libraries_;
+    if (may_call) parts.call = [this](const FunctionCall& call) { return call_function(call); };
+    return Moment(std::move(parts));
 }
 
 // ---- how values are shown ------------------------------------------------------------------------------------------
 
 void Session::declare_views(std::vector<DeclaredView> views) {
     declared_views_ = DeclaredViews(std::move(views));
-}
-
-ViewLimits Session::view_limits() const {
-    ViewLimits limits;
-    limits.around = surroundings_.get();
-    return limits;
-}
-
-Form Session::form_of(const std::string& name) const {
-    auto found = forms_.find(name);
-    return found == forms_.end() ? Form::natural : found->second;
 }
 
 void Session::set_arguments(std::vector<std::string> arguments) {
@@ -235,30 +221,8 @@ void Session::select_thread(unsigned number) {
 }
 
 bool Session::is_stale(const std::string& recorded) {
-    SourceState state = source_state(recorded);
+    SourceState state = source_state(moment(), recorded);
     return state == SourceState::newer || state == SourceState::different;
-}
-
-// What was built from a source is the module that is looked at, else the first that names the source: the program or a library.
-SourceState Session::source_state(const std::string& recorded) {
-    std::vector<const ModuleSymbols*> modules{symbols_.get()};
-    if (const Frame* frame = selected_frame(); frame && frame->module) modules.insert(modules.begin(), &frame->module->symbols());
-    if (has_threads() && !is_moving())
-        for (const Module& module : target().modules())
-            if (!module.is_system_library()) modules.push_back(&module.symbols());
-    for (const ModuleSymbols* symbols : modules) {
-        std::optional<std::array<std::uint8_t, 16>> md5;
-        bool is_named = false;
-        if (!symbols->has_debug_information()) continue;
-        for (const dwarf::Unit* unit : units_mentioning(*symbols, recorded))
-            for (const dwarf::LineFile& file : symbols->files_of(*unit)) {
-                if (file.path != recorded) continue;
-                is_named = true;
-                if (file.md5) md5 = file.md5;
-            }
-        if (is_named) return sources_.state(recorded, md5, symbols->elf().modified_at());
-    }
-    return sources_.state(recorded, std::nullopt, symbols_->elf().modified_at());
 }
 
 std::string Session::current_file() {
@@ -323,7 +287,7 @@ unsigned Session::level_of_users_code() {
     for (unsigned level = 0; level < kFramesLookedAt; ++level) {
         const Frame* frame = stack().frame(level);
         if (!frame) break;
-        if (frame->line && frame->module && !is_library(*frame->module) && !is_library_source(frame->line->file)) return level;
+        if (frame->line && frame->module && !libraries_.is_library(*frame->module) && !libraries_.is_library_source(frame->line->file)) return level;
     }
     return 0;
 }

@@ -17,6 +17,8 @@
 #include "core/expressions/evaluator.h"
 #include "core/session/breakpoint.h"
 #include "core/session/landing.h"
+#include "core/session/library_rules.h"
+#include "core/session/moment.h"
 #include "core/session/notes.h"
 #include "core/session/signal_rules.h"
 #include "core/session/stop.h"
@@ -53,13 +55,6 @@ struct ProcessFact {
     pid_t id = 0;
     std::string program;
     bool is_selected = false;
-};
-
-// What a thread's registers held when it stopped.
-struct RegisterSnapshot {
-    ThreadId thread = 0;
-    Registers registers;
-    std::vector<std::byte> extended;  // see Target::extended_state
 };
 
 // How a step is to be done.
@@ -154,10 +149,7 @@ class Session {
     void switch_breakpoint(unsigned number, bool on);      // throws RequestError for an unknown number
     void drop_breakpoint(unsigned number);
     NoteTable& notes() { return notes_; }
-    // Folders whose libraries and sources steps do not stop in, besides the system's.
-    void set_library_folders(std::vector<std::string> folders) { library_folders_ = std::move(folders); }
-    bool is_library(const Module& module) const;
-    bool is_library_source(const std::string& file) const;
+    LibraryRules& libraries() { return libraries_; }
 
     // The ways through a function of a module. Kept.
     const FlowGraph& flow_of(const Module& module, const Function& function);
@@ -171,7 +163,9 @@ class Session {
     const Frame* selected_frame();     // null when the program is not running
     void select_frame(unsigned level); // throws RequestError when there is no such frame
     unsigned selected_level() const { return selected_level_; }
-    EvaluationContext context();
+    EvaluationContext context() { return moment().context(); }
+    // What is looked at now: holds until something moves or another frame is selected.
+    Moment moment();
     Results& results() { return results_; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
@@ -187,15 +181,13 @@ class Session {
     std::function<bool(const std::string& name)> may_call;
     // True if the source that was compiled is older than what lies there now.
     bool is_stale(const std::string& recorded_source);
-    SourceState source_state(const std::string& recorded_source);
 
     // ---- how values are shown
     void declare_views(std::vector<DeclaredView> views);
-    const Surroundings& surroundings() const { return *surroundings_; }
-    ViewLimits view_limits() const;  // the usual ones, with the surroundings
+    ViewLimits view_limits() { return moment().view_limits(); }
     // Forms the user wants variables shown in, by name.
     std::map<std::string, Form>& forms() { return forms_; }
-    Form form_of(const std::string& name) const;
+    Form form_of(const std::string& name) { return moment().form_of(name); }
 
     std::vector<Pin>& pins() { return pins_; }
     Pin& add_pin(std::string text);
@@ -281,7 +273,7 @@ class Session {
     NoteTable notes_;
     SignalRules signals_;
     Follow follow_ = Follow::parent;
-    std::vector<std::string> library_folders_;
+    LibraryRules libraries_;
     std::optional<RunAddress> loader_hook_;       // where the loader tells that libraries came or went
     std::set<std::string> known_libraries_;
     std::vector<LandingHook> landing_hooks_;

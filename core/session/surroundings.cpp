@@ -24,47 +24,9 @@ std::optional<unsigned> frame_holding(Unwinder& stack, RunAddress address) {
     return std::nullopt;
 }
 
-}  // namespace
-
-std::string SessionSurroundings::describe(RunAddress address) const {
-    if (!session_.has_threads() || session_.is_moving()) return {};
-    const auto& regions = session_.target().regions();
-    auto after = std::upper_bound(regions.begin(), regions.end(), address, [](RunAddress a, const MemoryRegion& r) { return a < r.begin; });
-    if (after == regions.begin()) return {};
-    const MemoryRegion& region = *std::prev(after);
-    if (address >= region.end) return {};
-    RunAddress top = session_.target().registers(session_.thread()).stack_pointer();
-    bool own_stack = top >= region.begin && top < region.end;
-    if (own_stack) {
-        if (address < RunAddress(top.value - kRedZone)) return "below the stack: no function's any more";
-        if (address < top) return "stack of frame 0";
-        auto level = frame_holding(session_.stack(), address);
-        return level ? fmt::format("stack of frame {}", *level) : "stack";
-    }
-    if (region.name == "[heap]") return "heap";
-    if (region.name == "[stack]") return "stack of another thread";
-    for (ThreadId id : session_.target().threads()) {
-        RunAddress pointer = session_.target().registers(id).stack_pointer();
-        if (region.contains(pointer)) return fmt::format("stack of thread {}", session_.target().thread_number(id));
-        if (region.permissions.starts_with("---") && after != regions.end() && after->begin == region.end && after->contains(pointer)) return fmt::format("guard of the stack of thread {}", session_.target().thread_number(id));
-    }
-    if (region.name.starts_with('[')) return region.name.substr(1, region.name.size() - 2);
-    if (region.name.empty()) return region.permissions.starts_with("rw") ? "anonymous memory" : "memory that is kept free";
-    return "in " + region.name.substr(region.name.rfind('/') + 1);
-}
-
-std::string SessionSurroundings::object_at(RunAddress address, const Type& pointee) const {
-    if (session_.is_moving()) return {};
-    if (const Module* module = session_.target().module_at(address)) return global_at(*module, address, pointee);
-    if (!session_.has_threads()) return {};
-    RunAddress top = session_.target().registers(session_.thread()).stack_pointer();
-    const MemoryRegion* region = session_.target().region_at(address);
-    bool is_on_own_stack = region && address >= top && region->contains(top);
-    return is_on_own_stack ? local_at(address, pointee) : "";
-}
 
 // The object whose symbol covers the address; or, where no other begins there, the one that ends right before it.
-std::string SessionSurroundings::global_at(const Module& module, RunAddress address, const Type& pointee) const {
+std::string global_at(const Moment& moment, const Module& module, RunAddress address, const Type& pointee) {
     const ModuleSymbols& symbols = module.symbols();
     if (module.is_system_library() && !symbols.index_is_ready()) return {};  // its names are not worth a pass over all of it
     FileAddress at = module.to_file(address);
@@ -75,10 +37,10 @@ std::string SessionSurroundings::global_at(const Module& module, RunAddress addr
     std::string name = demangled(symbol->name);
     if (is_behind) return at == symbol->address + symbol->size ? fmt::format("one past the end of {}", name) : "";
     const Module* holder = nullptr;
-    auto variable = find_global(session_.target(), nullptr, name, holder);
-    if (!variable) variable = find_global(session_.target(), nullptr, std::string(last_component(name)), holder);  // in a namespace without a name
+    auto variable = find_global(moment.target(), nullptr, name, holder);
+    if (!variable) variable = find_global(moment.target(), nullptr, std::string(last_component(name)), holder);  // in a namespace without a name
     if (!variable || holder != &module) return {};
-    Value value = value_of_global(session_.target(), session_.thread(), nullptr, module, *variable);
+    Value value = value_of_global(moment.target(), moment.thread(), nullptr, module, *variable);
     bool is_it = value.address && *value.address <= address && address < *value.address + plain(*value.type).size;
     if (!is_it) return {};
     std::string found = variable->name + part_at_offset(*value.type, address - *value.address, pointee);
@@ -89,8 +51,8 @@ std::string SessionSurroundings::global_at(const Module& module, RunAddress addr
     return ends_here ? fmt::format("{}; one past the end of {}", found, demangled(before->name)) : found;
 }
 
-std::string SessionSurroundings::local_at(RunAddress address, const Type& pointee) const {
-    Unwinder& stack = session_.stack();
+std::string local_at(const Moment& moment, RunAddress address, const Type& pointee) {
+    Unwinder& stack = moment.stack();
     auto level = frame_holding(stack, address);
     if (!level) return {};
     std::string behind, found;
@@ -99,9 +61,9 @@ std::string SessionSurroundings::local_at(RunAddress address, const Type& pointe
     for (unsigned each = *level;; ++each) {
         const Frame* frame = stack.frame(each);
         if (!frame) break;
-        std::string of = each == session_.selected_level() ? "" : fmt::format(" of frame {}", each);
+        std::string of = each == moment.selected_level() ? "" : fmt::format(" of frame {}", each);
         for (const VisibleVariable& visible : visible_variables(*frame)) {
-            Value value = value_of_variable(session_.target(), session_.thread(), *frame, *visible.variable);
+            Value value = value_of_variable(moment.target(), moment.thread(), *frame, *visible.variable);
             std::uint64_t size = plain(*value.type).size;
             if (!value.is_available() || !value.address || size == 0 || address < *value.address) continue;
             if (address < *value.address + size) {
@@ -115,6 +77,46 @@ std::string SessionSurroundings::local_at(RunAddress address, const Type& pointe
     // Of another type than the pointer is for: it may have come from the object before.
     if (found.empty() || is_of_type) return found.empty() ? behind : found;
     return behind.empty() ? found : found + "; " + behind;
+}
+
+}  // namespace
+
+std::string MomentSurroundings::describe(RunAddress address) const {
+    Moment moment = now_();
+    if (!moment.has_stack()) return {};
+    const auto& regions = moment.target().regions();
+    auto after = std::upper_bound(regions.begin(), regions.end(), address, [](RunAddress a, const MemoryRegion& r) { return a < r.begin; });
+    if (after == regions.begin()) return {};
+    const MemoryRegion& region = *std::prev(after);
+    if (address >= region.end) return {};
+    RunAddress top = moment.target().registers(moment.thread()).stack_pointer();
+    bool own_stack = top >= region.begin && top < region.end;
+    if (own_stack) {
+        if (address < RunAddress(top.value - kRedZone)) return "below the stack: no function's any more";
+        if (address < top) return "stack of frame 0";
+        auto level = frame_holding(moment.stack(), address);
+        return level ? fmt::format("stack of frame {}", *level) : "stack";
+    }
+    if (region.name == "[heap]") return "heap";
+    if (region.name == "[stack]") return "stack of another thread";
+    for (ThreadId id : moment.target().threads()) {
+        RunAddress pointer = moment.target().registers(id).stack_pointer();
+        if (region.contains(pointer)) return fmt::format("stack of thread {}", moment.target().thread_number(id));
+        if (region.permissions.starts_with("---") && after != regions.end() && after->begin == region.end && after->contains(pointer)) return fmt::format("guard of the stack of thread {}", moment.target().thread_number(id));
+    }
+    if (region.name.starts_with('[')) return region.name.substr(1, region.name.size() - 2);
+    if (region.name.empty()) return region.permissions.starts_with("rw") ? "anonymous memory" : "memory that is kept free";
+    return "in " + region.name.substr(region.name.rfind('/') + 1);
+}
+
+std::string MomentSurroundings::object_at(RunAddress address, const Type& pointee) const {
+    Moment moment = now_();
+    if (const Module* module = moment.target().module_at(address)) return global_at(moment, *module, address, pointee);
+    if (!moment.has_stack()) return {};
+    RunAddress top = moment.target().registers(moment.thread()).stack_pointer();
+    const MemoryRegion* region = moment.target().region_at(address);
+    bool is_on_own_stack = region && address >= top && region->contains(top);
+    return is_on_own_stack ? local_at(moment, address, pointee) : "";
 }
 
 }  // namespace lantern

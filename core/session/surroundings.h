@@ -1,24 +1,22 @@
-// What a session knows around a value: whose stack, heap or library an address belongs to, and the user's own views.
+// What is known around a value: whose stack, heap or library an address belongs to, and the user's own views.
 #pragma once
 
 #include "core/expressions/declared_view.h"
-#include "core/session/session.h"
+#include "core/session/moment.h"
 #include "core/values/scalar_text.h"
 
 namespace lantern {
 
-class SessionSurroundings final : public Surroundings {
+class MomentSurroundings final : public Surroundings {
   public:
-    SessionSurroundings(Session& session, const DeclaredViews& views) : session_(session), views_(views) {}
+    // `now` gives the moment that is looked at; both are borrowed.
+    MomentSurroundings(std::function<Moment()> now, const DeclaredViews& views) : now_(std::move(now)), views_(views) {}
     std::string describe(RunAddress address) const override;
     std::string object_at(RunAddress address, const Type& pointee) const override;
     std::optional<Meaning> own_meaning(const ValueReader& reader, const Value& value) const override { return views_.meaning(reader, value); }
 
   private:
-    std::string global_at(const Module& module, RunAddress address, const Type& pointee) const;
-    std::string local_at(RunAddress address, const Type& pointee) const;
-
-    Session& session_;
+    std::function<Moment()> now_;
     const DeclaredViews& views_;
 };
 

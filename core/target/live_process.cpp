@@ -140,9 +140,18 @@ void LiveProcess::insert_trap(RunAddress address, ProbeClient client) {
     std::byte original;
     if (read_available(address, std::span(&original, 1)) != 1) throw MemoryError(fmt::format("no breakpoint can be set at {:#x}: there is no memory", address.value));
     probes_.want(address, client, original);
+    apply_while_it_runs();
 }
 
-void LiveProcess::remove_trap(RunAddress address, ProbeClient client) { probes_.drop(address, client); }
+void LiveProcess::remove_trap(RunAddress address, ProbeClient client) {
+    probes_.drop(address, client);
+    apply_while_it_runs();
+}
+
+// Where nobody is about to be let go, nobody else would.
+void LiveProcess::apply_while_it_runs() {
+    if (alive_ && moving_ && !judging_) probes_.apply(*memory_);
+}
 
 // ---- the end -----------------------------------------------------------------------------------------------------
 

@@ -192,6 +192,7 @@ class LiveProcess final : public Target {
     std::string task_text(const char* name) const;
     void stop_other_threads();
     void look_for_exec();
+    void apply_while_it_runs();
     void wait_for_stop(ThreadId id);
     std::optional<int> wait_for_thread(ThreadId id);
     TargetEvent lost();

@@ -42,6 +42,9 @@ class Target {
     // The same as read_available for a lot at once: it passes by what is kept of memory.
     virtual std::size_t read_bulk(RunAddress address, std::span<std::byte> out) { return read_available(address, out); }
 
+    // What a process was, in a core: nothing outside of it can be asked.
+    virtual bool is_kept() const { return false; }
+
     virtual std::vector<ThreadId> threads() const = 0;
     // 1 for the first thread, and so on in the order they began; 0 for one that is not there.
     virtual unsigned thread_number(ThreadId thread) const;

@@ -81,10 +81,17 @@ bool FrameContext::calls_us(const CallSite& site, const Frame& caller, FrameCont
 
 std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     constexpr unsigned kMostCallers = 32;  // each may again ask for a value on entry
-    if (!frame_.walk || !frame_.function || depth >= kMostCallers) return std::nullopt;
+    if (!frame_.walk || !frame_.function) return std::nullopt;
+    if (depth >= kMostCallers) {
+        has_given_up = true;
+        return std::nullopt;
+    }
     const Frame* caller = frame_.walk->caller_of_function(frame_);
     if (!caller || !caller->function || !caller->module) return std::nullopt;
-    auto site = caller->module->symbols().call_site_at(*caller->function, caller->module->to_file(caller->program_counter));
+    auto& values = frame_.walk->entry_values().values;
+    std::pair key(frame_.level, std::vector<std::byte>(location.begin(), location.end()));
+    if (auto known = values.find(key); known != values.end()) return known->second;
+    const auto& site = call_into(*caller);
     if (!site) return std::nullopt;
     FrameContext in_caller(target_, *caller);
     in_caller.depth = depth;
@@ -94,7 +101,16 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
         for (const CallSite::Parameter& parameter : site->parameters)
             if (!value && std::ranges::equal(parameter.location, location)) value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
     operations_left = in_caller.operations_left;
+    bool was_cut_short = !value && in_caller.has_given_up;
+    has_given_up |= was_cut_short;
+    if (!was_cut_short) values.emplace(std::move(key), value);
     return value;
+}
+
+const std::optional<CallSite>& FrameContext::call_into(const Frame& caller) const {
+    auto [found, is_new] = frame_.walk->entry_values().calls.try_emplace(caller.program_counter);
+    if (is_new) found->second = caller.module->symbols().call_site_at(*caller.function, caller.module->to_file(caller.program_counter));
+    return found->second;
 }
 
 }  // namespace lantern

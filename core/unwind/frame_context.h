@@ -24,9 +24,11 @@ class FrameContext final : public dwarf::ExpressionContext {
     void set_object_address(RunAddress address) { object_ = address.value; }
 
   private:
+    const std::optional<CallSite>& call_into(const Frame& caller) const;
     bool calls_us(const CallSite& site, const Frame& caller, FrameContext& in_caller) const;
 
     std::optional<std::uint64_t> object_;
+    bool has_given_up = false;  // a value on entry rests on more callers than are asked in one go
     Target& target_;
     const Frame& frame_;
 };

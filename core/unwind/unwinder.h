@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/unwind/call_before.h"
+#include "core/unwind/entry_values.h"
 #include "core/unwind/frame.h"
 
 namespace lantern {
@@ -36,8 +37,11 @@ class Unwinder {
         RunAddress at, leads_to;
     };
     std::vector<Candidate> candidates() const;
+    EntryValues& entry_values() { return entry_values_; }
 
   private:
+    EntryValues entry_values_;
+
     struct Caller {
         Registers registers;
         FrameOrigin origin = FrameOrigin::call_frame_information;

@@ -24,17 +24,17 @@ TEST(AddressNotes, SayWhatOwnsAnAddress) {
     Session& session = at.session;
     const Module& main = session.target().modules().front();
     auto symbol = [&](const char* name) { return main.to_run(main.symbols().symbol_table().named(name)->address); };
-    EXPECT_EQ(address_note(session, symbol("level")), "level");
-    EXPECT_EQ(address_note(session, symbol("level") + 2), "level+0x2");
-    EXPECT_TRUE(address_note(session, symbol("innermost")).starts_with("innermost, machine.c:"));
-    EXPECT_EQ(address_note(session, session.target().registers(session.thread()).stack_pointer()), "stack of frame 0");
-    EXPECT_EQ(address_note(session, RunAddress(8)), "");
-    EXPECT_EQ(address_note(session, RunAddress(0x123456789abc)), "");
-    EXPECT_EQ(text_at_address(session, symbol("level")), "") << "a number is no text";
+    EXPECT_EQ(address_note(session.moment(), symbol("level")), "level");
+    EXPECT_EQ(address_note(session.moment(), symbol("level") + 2), "level+0x2");
+    EXPECT_TRUE(address_note(session.moment(), symbol("innermost")).starts_with("innermost, machine.c:"));
+    EXPECT_EQ(address_note(session.moment(), session.target().registers(session.thread()).stack_pointer()), "stack of frame 0");
+    EXPECT_EQ(address_note(session.moment(), RunAddress(8)), "");
+    EXPECT_EQ(address_note(session.moment(), RunAddress(0x123456789abc)), "");
+    EXPECT_EQ(text_at_address(session.moment(), symbol("level")), "") << "a number is no text";
     session.select_frame(4);  // main
     RunAddress name(ValueReader(session.target()).integer(evaluate("argv[0]", session.context())));
-    EXPECT_TRUE(text_at_address(session, name).starts_with("\"/")) << "the beginning of a path";
-    EXPECT_TRUE(text_at_address(session, name).ends_with("…")) << "that is longer";
+    EXPECT_TRUE(text_at_address(session.moment(), name).starts_with("\"/")) << "the beginning of a path";
+    EXPECT_TRUE(text_at_address(session.moment(), name).ends_with("…")) << "that is longer";
 }
 
 const StackWord* word_named(const WordsReport& report, const std::string& name) {
@@ -46,7 +46,7 @@ const StackWord* word_named(const WordsReport& report, const std::string& name) 
 
 TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
     At at("machine-gcc-O0-pointer", {"deep", "2"}, "innermost");
-    WordsReport report = report_words(at.session, {.callers = 1});
+    WordsReport report = report_words(at.session.moment(), {.callers = 1});
     ASSERT_EQ(report.frames.size(), 2u);
     at.session.select_frame(1);
     Value left = evaluate("&left", at.session.context());
@@ -65,7 +65,7 @@ TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
     std::uint64_t text = 0x4e4547534e455257;
     at.session.write_memory(RunAddress(back.address), std::as_bytes(std::span(&text, 1)));
     at.session.select_frame(0);
-    WordsReport damaged = report_words(at.session, {});
+    WordsReport damaged = report_words(at.session.moment(), {});
     ASSERT_FALSE(damaged.damage.empty());
     EXPECT_NE(damaged.damage[0].find("\"WRENSGEN\""), std::string::npos) << damaged.damage[0];
 }
@@ -73,7 +73,7 @@ TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
 TEST(Words, OfALeafBeginBelowItsStackPointer) {
     At at("machine-gcc-O0-pointer", {"deep", "2"}, "innermost");
     at.session.over_line();
-    WordsReport report = report_words(at.session, {});
+    WordsReport report = report_words(at.session.moment(), {});
     const StackWord* x = word_named(report, "x");
     ASSERT_TRUE(x) << "innermost calls nobody and keeps x below";
     EXPECT_LT(x->address, report.frames[0].stack_pointer);
@@ -90,7 +90,7 @@ TEST(Words, TheCanaryIsFoundByTheCodeThatStoresIt) {
     options.input_file = options.output_file = "/dev/null";
     Session session(options, {});
     session.reach(session.place("guard.c:5"));
-    WordsReport report = report_words(session, {});
+    WordsReport report = report_words(session.moment(), {});
     const StackWord* canary = word_named(report, "canary");
     ASSERT_TRUE(canary);
     EXPECT_EQ(canary->content, "intact");
@@ -98,7 +98,7 @@ TEST(Words, TheCanaryIsFoundByTheCodeThatStoresIt) {
     EXPECT_EQ(canary->value, session.target().read<std::uint64_t>(kept));
     std::uint64_t wrong = 0x4141414141414141;
     session.write_memory(RunAddress(canary->address), std::as_bytes(std::span(&wrong, 1)));
-    report = report_words(session, {});
+    report = report_words(session.moment(), {});
     canary = word_named(report, "canary");
     ASSERT_TRUE(canary);
     EXPECT_FALSE(canary->warning.empty());
@@ -109,18 +109,18 @@ TEST(Memory, AgreesWithTheValues) {
     At at("machine-gcc-O0", {"deep", "2"}, "innermost");
     const Module& main = at.session.target().modules().front();
     RunAddress lanes = main.to_run(main.symbols().symbol_table().named("lanes")->address);
-    MemoryReport floats = report_memory(at.session, {lanes, 4, Form::floating, nullptr});
+    MemoryReport floats = report_memory(at.session.moment(), {lanes, 4, Form::floating, nullptr});
     ASSERT_EQ(floats.rows.size(), 2u);
     EXPECT_EQ(floats.rows[0].cells, (std::vector<std::string>{"1.5", "-2.25"}));
     EXPECT_EQ(floats.rows[1].address, lanes.value + 16);
     // A gap in the middle: the page behind the highest region.
     const MemoryRegion* stack = at.session.target().region_at(at.session.target().registers(at.session.thread()).stack_pointer());
     ASSERT_TRUE(stack);
-    MemoryReport over = report_memory(at.session, {stack->end - 32, 64, Form::bytes, nullptr});
+    MemoryReport over = report_memory(at.session.moment(), {stack->end - 32, 64, Form::bytes, nullptr});
     EXPECT_EQ(over.unreadable, 32u);
     EXPECT_TRUE(over.rows.back().is_unreadable);
     EXPECT_EQ(over.size, 64u);
-    EXPECT_THROW(report_memory(at.session, {lanes, std::uint64_t{1} << 40, Form::bytes, nullptr}), RequestError);
+    EXPECT_THROW(report_memory(at.session.moment(), {lanes, std::uint64_t{1} << 40, Form::bytes, nullptr}), RequestError);
 }
 
 TEST(MemoryFinds, OverTheEdgesOfChunksAndNotOverGaps) {
@@ -135,14 +135,14 @@ TEST(MemoryFinds, OverTheEdgesOfChunksAndNotOverGaps) {
     session.write_memory(place, query.bytes);
     session.write_memory(place + query.bytes.size(), query.bytes);
     query.range = RunRange{region->begin, region->end};
-    MemoryFindReport found = report_memory_find(session, query);
+    MemoryFindReport found = report_memory_find(session.moment(), query);
     EXPECT_EQ(found.total, 2u);
     EXPECT_EQ(found.found[0].address, place.value);
     EXPECT_EQ(found.searched, region->size());
     query.range = RunRange{place + 1, region->end};
-    EXPECT_EQ(report_memory_find(session, query).total, 1u);
+    EXPECT_EQ(report_memory_find(session.moment(), query).total, 1u);
     query.range = RunRange{RunAddress(0x1000), RunAddress(0x9000)};
-    MemoryFindReport nothing = report_memory_find(session, query);
+    MemoryFindReport nothing = report_memory_find(session.moment(), query);
     EXPECT_EQ(nothing.total, 0u);
     EXPECT_EQ(nothing.unreadable, 0x8000u);
 }
@@ -151,9 +151,9 @@ TEST(Disassembly, OfAWholeFunctionHasEveryInstructionOnce) {
     At at("machine-gcc-O2", {"cold"}, "innermost");
     DisassemblyQuery query;
     query.place = at.session.place("with_cold_part");
-    DisassemblyReport by_address = report_disassembly(at.session, query);
+    DisassemblyReport by_address = report_disassembly(at.session.moment(), query, at.session.breakpoints());
     query.by_source = true;
-    DisassemblyReport by_source = report_disassembly(at.session, query);
+    DisassemblyReport by_source = report_disassembly(at.session.moment(), query, at.session.breakpoints());
     ASSERT_EQ(by_address.rows.size(), by_source.rows.size());
     std::set<std::uint64_t> first, second;
     for (const DisassemblyRow& row : by_address.rows) first.insert(row.address);
@@ -180,20 +180,20 @@ TEST(RegistersReport, ChangesAreThoseOfTheLastStop) {
     at.session.into_instruction();
     std::uint64_t before = at.session.target().registers(at.session.thread()).program_counter().value;
     at.session.into_instruction();
-    RegistersReport report = report_registers(at.session, {"rip", "rbx"});
+    RegistersReport report = report_registers(at.session.moment(), {"rip", "rbx"}, at.session.registers_before());
     ASSERT_EQ(report.rows.size(), 2u);
     EXPECT_EQ(report.rows[1].before, fmt::format("{:#x}", before));
     EXPECT_TRUE(report.rows[0].before.empty()) << "rbx stayed";
-    EXPECT_THROW(report_registers(at.session, {"rbarge"}), RequestError);
+    EXPECT_THROW(report_registers(at.session.moment(), {"rbarge"}, at.session.registers_before()), RequestError);
     at.session.select_frame(1);
-    EXPECT_THROW(report_registers(at.session, {"vectors"}), RequestError) << "only the innermost frame has them";
+    EXPECT_THROW(report_registers(at.session.moment(), {"vectors"}, at.session.registers_before()), RequestError) << "only the innermost frame has them";
     EXPECT_EQ(flags_text(1 | 1 << 6 | 1 << 11), "CF ZF OF");
     EXPECT_EQ(flags_text(0), "none set");
 }
 
 TEST(StackReport, FoldsCyclesOfSeveralFunctions) {
     At at("machine-gcc-O0", {"cycle", "40"}, "innermost");
-    StackReport report = report_stack(at.session, 1000);
+    StackReport report = report_stack(at.session.moment(), 1000);
     auto cycle = std::find_if(report.rows.begin(), report.rows.end(), [](const StackRow& row) { return row.cycle > 1; });
     ASSERT_NE(cycle, report.rows.end());
     EXPECT_EQ(cycle->cycle, 3u);

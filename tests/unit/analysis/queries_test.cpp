@@ -46,7 +46,7 @@ TEST_P(Layouts, AreWhereTheProgramSaysTheyAre) {
     std::string program = fixture(GetParam());
     auto facts = testing::printed_facts(testing::run({program}).output);
     auto session = session_on(program);
-    TypeReport reuses = report_type(*session, "Reuses");
+    TypeReport reuses = report_type(session->moment(), "Reuses");
     EXPECT_EQ(std::to_string(reuses.size), facts["size_reuses"]);
     for (const char* name : {"one", "whole", "real", "narrow", "broad", "last"}) {
         const TypeRow* row = row_named(reuses, name);
@@ -65,35 +65,35 @@ TEST_P(Layouts, AreWhereTheProgramSaysTheyAre) {
     EXPECT_EQ(row_named(reuses, "kMost")->value, "12");
     EXPECT_EQ(row_named(reuses, "count")->kind, TypeRow::Kind::static_member);
 
-    TypeReport diamond = report_type(*session, "Diamond");
+    TypeReport diamond = report_type(session->moment(), "Diamond");
     EXPECT_EQ(std::to_string(diamond.size), facts["size_diamond"]);
     EXPECT_EQ(std::to_string(*row_named(diamond, "flag")->offset), facts["flag"]);
     EXPECT_TRUE(diamond.virtual_bases_from);
-    TypeReport left = report_type(*session, "Left");
+    TypeReport left = report_type(session->moment(), "Left");
     EXPECT_EQ(left.rows.at(0).kind, TypeRow::Kind::vtable_pointer);
     EXPECT_EQ(left.rows.back().kind, TypeRow::Kind::virtual_base);
     EXPECT_FALSE(left.rows.back().offset);
 
-    TypeReport tail = report_type(*session, "Tail");
+    TypeReport tail = report_type(session->moment(), "Tail");
     EXPECT_EQ(tail.padding, tail.size - 9);
-    TypeReport way = report_type(*session, "Way");
+    TypeReport way = report_type(session->moment(), "Way");
     ASSERT_EQ(way.enumerators.size(), 2u);
     EXPECT_EQ(way.enumerators[1].name, "down");
     EXPECT_EQ(way.enumerators[1].value & 0xff, 250);
-    EXPECT_THROW(report_type(*session, "Wherry"), Error);
-    EXPECT_THROW(report_type(*session, ""), RequestError);
+    EXPECT_THROW(report_type(session->moment(), "Wherry"), Error);
+    EXPECT_THROW(report_type(session->moment(), ""), RequestError);
 }
 INSTANTIATE_TEST_SUITE_P(Versions, Layouts, ::testing::Values("layouts-dwarf4", "layouts-dwarf5"));
 
 TEST(TypeReport, ARustEnumHasItsVariants) {
     if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
     auto session = session_on(fixture("barges-rust"));
-    TypeReport report = report_type(*session, "Option<usize>");
+    TypeReport report = report_type(session->moment(), "Option<usize>");
     unsigned variants = 0;
     for (const TypeRow& row : report.rows) variants += row.kind == TypeRow::Kind::variant;
     EXPECT_EQ(variants, 2u);
     EXPECT_EQ(row_named(report, "Some")->value, "1");
-    EXPECT_EQ(report_type(*session, "barges::Barge").name, "barges::Barge");
+    EXPECT_EQ(report_type(session->moment(), "barges::Barge").name, "barges::Barge");
 }
 
 TEST(FindReport, RustNamesReadAsTheSourceWritesThem) {
@@ -134,51 +134,51 @@ fn main() {
     EXPECT_EQ(symbols.functions_named("Toll::toll").size(), 2u) << "by the trait, all of them";
     EXPECT_EQ(symbols.functions_named("Narrow::toll").at(0)->name, "<lock::flight::Narrow as lock::flight::Toll>::toll");
     EXPECT_EQ(line("main::{closure#0}"), 17u);
-    TypeReport state = report_type(*session, "flight::State");
+    TypeReport state = report_type(session->moment(), "flight::State");
     EXPECT_TRUE(state.has_variants);
     EXPECT_EQ(state.rows.at(0).kind, TypeRow::Kind::discriminant);
     ASSERT_NE(row_named(state, "Filling"), nullptr);
     EXPECT_EQ(row_named(state, "Filling")->value, "1");
     EXPECT_EQ(row_named(state, "rate")->size, 4u);
-    EXPECT_THROW(report_type(*session, "Lock<u99>"), RequestError);
+    EXPECT_THROW(report_type(session->moment(), "Lock<u99>"), RequestError);
     // What only mentions a name in its template arguments comes behind.
-    EXPECT_EQ(report_found(*session, {"functions", "lock::flight", "", 3}).found.at(0).name, "lock::flight::Narrow::load");
+    EXPECT_EQ(report_found(session->moment(), {"functions", "lock::flight", "", 3}).found.at(0).name, "lock::flight::Narrow::load");
 }
 
 TEST(FindReport, ListsWhatUnitsRepeatOnce) {
     auto session = session_on(fixture("barges-gcc5/barges"));
-    FindReport found = report_found(*session, {"functions", "/^canal::/", "", 50});
+    FindReport found = report_found(session->moment(), {"functions", "/^canal::/", "", 50});
     EXPECT_EQ(found.total, found.found.size());
     std::set<std::string> names;
     for (const FoundName& name : found.found) EXPECT_TRUE(names.insert(name.name + std::to_string(name.line)).second) << name.name;
     EXPECT_TRUE(names.count("canal::deepest<int>25"));
-    FindReport limited = report_found(*session, {"functions", "canal", "", 2});
+    FindReport limited = report_found(session->moment(), {"functions", "canal", "", 2});
     EXPECT_EQ(limited.found.size(), 2u);
     EXPECT_EQ(limited.total, found.total);
-    FindReport here = report_found(*session, {"functions", "", "barges.cpp", 500});
+    FindReport here = report_found(session->moment(), {"functions", "", "barges.cpp", 500});
     for (const FoundName& name : here.found) EXPECT_TRUE(name.file.ends_with("barges.cpp"));
     EXPECT_GE(here.total, 6u);
-    EXPECT_THROW(report_found(*session, {"functions", "", "nowhere.cpp", 50}), RequestError);
-    EXPECT_EQ(report_found(*session, {"globals", "count", "", 50}).found.at(0).name, "canal::Barge::count");
-    EXPECT_EQ(report_found(*session, {"types", "Way", "", 50}).found.at(0).detail, "enumeration, 4 bytes");
+    EXPECT_THROW(report_found(session->moment(), {"functions", "", "nowhere.cpp", 50}), RequestError);
+    EXPECT_EQ(report_found(session->moment(), {"globals", "count", "", 50}).found.at(0).name, "canal::Barge::count");
+    EXPECT_EQ(report_found(session->moment(), {"types", "Way", "", 50}).found.at(0).detail, "enumeration, 4 bytes");
 }
 
 TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
     auto session = session_on(fixture("barges-gccO25/barges"));
-    CodeReport code = report_code(*session, session->place("deepest"));
+    CodeReport code = report_code(session->moment(), session->place("deepest"));
     ASSERT_GE(code.sites.size(), 1u);
     EXPECT_EQ(code.sites[0].inlined_into, "main");
     // The function's own line has been merged into what stands around it.
-    CodeReport merged = report_code(*session, session->place(fmt::format("barges.cpp:{}", code.sites[0].line)));
+    CodeReport merged = report_code(session->moment(), session->place(fmt::format("barges.cpp:{}", code.sites[0].line)));
     EXPECT_TRUE(merged.is_line);
     EXPECT_FALSE(merged.sites.empty());
-    CodeReport main = report_code(*session, session->place("main"));
+    CodeReport main = report_code(session->moment(), session->place("main"));
     std::uint32_t number = main.sites.at(0).line;
     CodeReport line;
     for (const CodePosition& position : session->symbols().positions_of(*session->symbols().functions_named("main").front()).all()) {
         if (!position.file || !position.file->ends_with("barges.cpp") || position.end == position.address) continue;
         number = position.line;
-        line = report_code(*session, session->place(fmt::format("barges.cpp:{}", number)));
+        line = report_code(session->moment(), session->place(fmt::format("barges.cpp:{}", number)));
         if (!line.blocks.empty()) break;
     }
     ASSERT_FALSE(line.blocks.empty());
@@ -188,17 +188,17 @@ TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
         ASSERT_TRUE(at);
         EXPECT_EQ(at->line, number);
     }
-    AddressReport address = report_address(*session, RunAddress(code.sites[0].address));
+    AddressReport address = report_address(session->moment(), RunAddress(code.sites[0].address));
     EXPECT_EQ(address.section.substr(0, 5), ".text");
     EXPECT_EQ(address.frames.back().function, "main");
-    EXPECT_THROW(report_address(*session, RunAddress(0xffff0000)), RequestError);
+    EXPECT_THROW(report_address(session->moment(), RunAddress(0xffff0000)), RequestError);
 }
 
 TEST(FindReport, LibrariesAreNotReadBeforeSomebodyAsks) {
     auto session = session_on(fixture("locks-gcc-O0-dwarf5-pie"));
     session->reach(session->place("main"));
     session->over_line();
-    report_found(*session, {"functions", "fill", "", 50});
+    report_found(session->moment(), {"functions", "fill", "", 50});
     unsigned libraries = 0;
     for (const Module& module : session->target().modules()) {
         if (!module.is_system_library()) continue;
@@ -206,7 +206,7 @@ TEST(FindReport, LibrariesAreNotReadBeforeSomebodyAsks) {
         EXPECT_FALSE(module.symbols().index_is_ready()) << module.path();
     }
     EXPECT_GE(libraries, 1u);
-    EXPECT_GE(report_found(*session, {"functions", "strlen", "libc", 50}).total, 1u);
+    EXPECT_GE(report_found(session->moment(), {"functions", "strlen", "libc", 50}).total, 1u);
 }
 
 // ---- survey

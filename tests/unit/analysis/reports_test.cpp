@@ -128,7 +128,7 @@ TEST(LocalsReport, OfAnOptimisedFrameNeverThrowsAndExplains) {
         unsigned explained = 0, present = 0;
         for (int i = 0; i < 12 && driven.session.is_running(); ++i) {
             if (const Frame* frame = driven.session.selected_frame(); frame->function)
-                for (const ValueView& view : report_locals(driven.session, *frame).variables) {
+                for (const ValueView& view : report_locals(driven.session.moment(), *frame).variables) {
                     view.unavailable.empty() ? ++present : ++explained;
                     EXPECT_TRUE(!view.text.empty() || view.has_children() || !view.unavailable.empty()) << view.name;
                 }
@@ -141,11 +141,11 @@ TEST(LocalsReport, OfAnOptimisedFrameNeverThrowsAndExplains) {
 
 TEST(GlobalsReport, IsFilteredLimitedAndCounted) {
     Driven driven("locks-gcc-O0-dwarf5-pie");
-    GlobalsReport all = report_globals(driven.session, {"", "", "", 2});
+    GlobalsReport all = report_globals(driven.session.moment(), {"", "", "", 2});
     EXPECT_EQ(all.variables.size(), 2u);
     EXPECT_EQ(all.total, 5u);
     EXPECT_FALSE(all.is_running);
-    GlobalsReport some = report_globals(driven.session, {"TOLL", "", "", 50});
+    GlobalsReport some = report_globals(driven.session.moment(), {"TOLL", "", "", 50});
     ASSERT_EQ(some.variables.size(), 1u);
     EXPECT_EQ(one_line(some.variables[0]), "{1.5, 2.25, -4.0}");
 }

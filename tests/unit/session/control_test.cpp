@@ -582,7 +582,7 @@ TEST(Meanwhile, BreakpointsAreSetWhileTheProgramRuns) {
     at.session.switch_breakpoint(1, false);
     EXPECT_FALSE(at.session.begin_meanwhile([&] { return at.session.continue_running(); }));
     EXPECT_EQ(at.session.pause().reason, StopReason::paused);
-    EXPECT_GE(report_threads(at.session).rows.size(), 1u);
+    EXPECT_GE(report_threads(at.session.moment()).rows.size(), 1u);
 }
 
 TEST(Meanwhile, AStepOfManyLegsGoesOnAndEndsWhereItShould) {

@@ -28,9 +28,9 @@ std::vector<std::string> walk(Session& session) {
     for (int steps = 0; steps < 12 && !stop.is_end(); ++steps) {
         const Frame* frame = session.selected_frame();
         std::string text = frame_function_name(*frame) + ":" + std::to_string(frame->line ? frame->line->line : 0);
-        for (const StackRow& row : report_stack(session, 20).rows)
+        for (const StackRow& row : report_stack(session.moment(), 20).rows)
             if (row.module.find("barges") != std::string::npos) text += " < " + row.function;
-        for (const ValueView& view : report_locals(session, *frame).variables) text += " " + view.name + ":" + view.type;
+        for (const ValueView& view : report_locals(session.moment(), *frame).variables) text += " " + view.name + ":" + view.type;
         seen.push_back(text);
         stop = steps % 3 == 0 ? session.into_line() : steps % 3 == 1 ? session.over_line() : session.continue_running();
     }
@@ -73,7 +73,7 @@ TEST(Elsewhere, ARebuiltProgramGetsItsNewSymbols) {
     ASSERT_EQ(build("\n\n\nstatic int open_gate(int by) {\n    int wide = by;\n    return wide;\n}\nint main(void) { return open_gate(3); }\n"), 0);
     session->launch_again();
     EXPECT_EQ(session->selected_frame()->line->line, 5u) << "the breakpoint moved with its function";
-    EXPECT_EQ(report_locals(*session, *session->selected_frame()).variables.size(), 2u);
+    EXPECT_EQ(report_locals(session->moment(), *session->selected_frame()).variables.size(), 2u);
 }
 
 TEST(Elsewhere, WithoutTheFileItIsAProgramWithoutSymbols) {

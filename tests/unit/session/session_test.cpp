@@ -36,7 +36,7 @@ struct Driven {
     }
     std::string function() { return frame_function_name(*session.selected_frame()); }
     const ValueView& local(const std::string& name) {
-        report = report_locals(session, *session.selected_frame());
+        report = report_locals(session.moment(), *session.selected_frame());
         for (const ValueView& view : report.variables)
             if (view.name == name) return view;
         throw std::runtime_error("no local " + name);
@@ -175,7 +175,7 @@ TEST(Shadowing, ShowsBothAndMeansTheInner) {
     driven.reach("locks.c:49");
     EXPECT_EQ(driven.value("level"), "0");
     EXPECT_EQ(driven.value("level#45"), "3") << "declared at line 45: the parameter";
-    LocalsReport report = report_locals(driven.session, *driven.session.selected_frame());
+    LocalsReport report = report_locals(driven.session.moment(), *driven.session.selected_frame());
     std::vector<std::pair<std::string, bool>> seen;
     for (const ValueView& view : report.variables) seen.emplace_back(view.name, view.is_shadowed);
     EXPECT_EQ(seen.front(), (std::pair<std::string, bool>{"level", false}));
@@ -251,7 +251,7 @@ TEST(Unwinding, FramesAndTheirVariablesAreTheProgramsOwn) {
     Session& session = driven.session;
     session.add_breakpoint(session.place("deeper"), "depth == 0");
     session.launch_again();
-    StackReport report = report_stack(session, 1000);
+    StackReport report = report_stack(session.moment(), 1000);
     EXPECT_GE(report.total, 202u);
     EXPECT_TRUE(report.why_ended.empty()) << report.why_ended;
     EXPECT_EQ(report.rows[0].parameters.at(0).text, "0");
@@ -274,7 +274,7 @@ TEST_P(Signals, StopTheProgramBeforeTheyEndIt) {
     ASSERT_EQ(stop.reason, StopReason::signal);
     EXPECT_NE(signal_sentence(driven.session, stop).find(GetParam().part), std::string::npos) << signal_sentence(driven.session, stop);
     bool on_stack = false;
-    for (const StackRow& row : report_stack(driven.session, 20).rows) on_stack |= row.function == GetParam().function;
+    for (const StackRow& row : report_stack(driven.session.moment(), 20).rows) on_stack |= row.function == GetParam().function;
     EXPECT_TRUE(on_stack) << GetParam().function;
     Stop end = driven.session.continue_running();
     EXPECT_EQ(end.reason, StopReason::killed);
@@ -294,7 +294,7 @@ TEST(Changes, AreSeenInTheSameFrameOnly) {
     std::size_t more = 0;
     auto look = [&] {
         const Frame& frame = *driven.session.selected_frame();
-        return tracker.observe(frame, report_locals(driven.session, frame), 8, more);
+        return tracker.observe(frame, report_locals(driven.session.moment(), frame), 8, more);
     };
     driven.reach("shadowed");
     EXPECT_TRUE(look().empty()) << "the first look compares with nothing";

@@ -355,6 +355,19 @@ TEST(Probes, WriteNothingWhereNothingChanges) {
     EXPECT_EQ(scene.kernel.byte_at(kProcess, function_at("fill")), std::byte{0x55});
 }
 
+TEST(Probes, AreWrittenAtOnceWhileTheProgramRuns) {
+    Scene scene;
+    RunAddress bell(function_at("ring_bell"));
+    LiveProcess& process = scene.begin();
+    scene.kernel.then(kProcess, [&](ThreadId) {
+        process.insert_trap(bell);  // by the user, while it runs meanwhile
+        EXPECT_EQ(scene.kernel.byte_at(kProcess, bell.value), kTrapByte);
+        return false;
+    });
+    scene.kernel.then(kProcess, scene.kernel.comes_to(bell.value));
+    EXPECT_EQ(process.run([](const TargetEvent& each) { return each.kind != Kind::trap; }).thread, kProcess);
+}
+
 TEST(Probes, AreCountedForEachClient) {
     Scene scene;
     LiveProcess& process = scene.begin();

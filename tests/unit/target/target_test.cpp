@@ -48,13 +48,13 @@ TEST(LiveProcess, StopsAtATrapAndHidesItsByte) {
     process.insert_trap(main);
     process.insert_trap(main);
     EXPECT_EQ(process.read<std::byte>(main), before) << "the program's own byte, not ours";
+    TargetEvent event = process.run();
+    EXPECT_EQ(event.kind, TargetEvent::Kind::trap);
+    EXPECT_EQ(process.read<std::byte>(main), before);
     // What is really there: the system's own account.
     std::ifstream memory("/proc/" + std::to_string(process.id()) + "/mem", std::ios::binary);
     memory.seekg(static_cast<std::streamoff>(main.value));
     EXPECT_EQ(static_cast<std::byte>(memory.get()), kTrapByte);
-
-    TargetEvent event = process.run();
-    EXPECT_EQ(event.kind, TargetEvent::Kind::trap);
     EXPECT_EQ(process.registers(event.thread).program_counter(), main);
     process.remove_trap(main);
     EXPECT_TRUE(process.has_trap(main)) << "it was asked for twice";
