@@ -264,12 +264,12 @@ int run(const Options& options) {
         Session& session = *opened;
         session.libraries().folders = settings.library_folders;
         if (options.own_terminal) session.give_own_terminal(scripted || commands_on_input ? -1 : 0, [&output](std::string_view bytes) { output.show_terminal(bytes); });
-        session.declare_views(settings.views);
+        session.presentation().views = DeclaredViews(settings.views);
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
         if (options.allow_calls) session.may_call = [](const std::string&) { return true; };
         else if (at_a_prompt) session.may_call = ask_before_calls();
-        session.source_lines = settings.source_lines;
-        session.wants_code_parts = output.style().colour;
+        session.presentation().source_lines = settings.source_lines;
+        session.presentation().wants_code_parts = output.style().colour;
         log_line("session on " + session.program());
         Shell shell(session, output);
         shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;

@@ -28,7 +28,7 @@ void Shell::show_stop(const Stop& stop) {
     listed_file.clear();
     StopReport report = report_stop(session_, stop, tracker_);
     bool has_value = stop.returned && stop.returned->value.is_available() && plain(*stop.returned->value.type).kind != TypeKind::nothing;
-    if (has_value) report.returned_number = session_.results().add(stop.returned->value);
+    if (has_value) report.returned_number = session_.presentation().results.add(stop.returned->value);
     show(std::move(report));
     if (stop.by_instruction && session_.is_running()) {
         DisassemblyQuery around;
@@ -41,7 +41,7 @@ void Shell::show_stop(const Stop& stop) {
         }
     }
     if (!session_.has_threads()) return;
-    for (const Pin& pin : session_.pins()) {
+    for (const Pin& pin : session_.presentation().pins) {
         if (!is_view_word(pin.text)) continue;
         try {
             find_command(pin.text).run(*this, "");

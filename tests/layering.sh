@@ -2,7 +2,7 @@
 # Holds the layering: a core folder includes itself and what lies below it, core never includes cli.
 set -euo pipefail
 cd "$1"
-order="support object dwarf machine symbols target code unwind values expressions session analysis"
+order="support object dwarf machine symbols target runtime code unwind values expressions session analysis"
 check() {
     awk -v order="$order" '
         BEGIN { n = split(order, o, " "); for (i = 1; i <= n; i++) rank[o[i]] = i }
@@ -29,4 +29,11 @@ cd "$1"
 if grep -nE '\b(getenv|std::cout|std::cerr|printf|puts|exit)\(' -r core --include='*.cpp' --include='*.h' | grep -vE 'fmt::|_exit\(|snprintf'; then
     echo "core must not print, read the environment or exit"; exit 1
 fi
+# What the processor lays down stands in core/machine, what the C library does in core/runtime.
+laid_down='"_dl_|thread_base \+ ([0-9]|k[A-Z])|rotr\(|opcode == 0x|first_byte|std::byte\{0x[0-9a-f]{2}\}, std::byte'
+find_laid_down() { grep -nE "$laid_down" "$@" --include='*.cpp' --include='*.h' -r | grep -vE '(^|/)core/(machine|runtime)/'; }
+if find_laid_down core; then echo "a layout or an opcode outside of core/machine and core/runtime"; exit 1; fi
+mkdir -p "$scratch/core/session"
+printf 'auto guard = read(registers.thread_base + 0x30);\n' > "$scratch/core/session/wrong.cpp"
+find_laid_down "$scratch/core" > /dev/null || { echo "the check does not find a layout"; exit 1; }
 echo "the layering holds"

@@ -39,7 +39,7 @@ void show_frame(Shell& shell) {
     const Frame* frame = session.selected_frame();
     if (frame->line) {
         std::uint32_t line = frame->line->line;
-        SourceReport report = report_source_around(session, frame->line->file, line, session.source_lines);
+        SourceReport report = report_source_around(session, frame->line->file, line, session.presentation().source_lines);
         if (!report.rows.empty()) {
             shell.show(Notice{Notice::Kind::done, fmt::format("frame {}: {}", frame->level, frame_function_name(*frame))});
             shell.show(report);

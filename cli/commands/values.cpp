@@ -71,7 +71,7 @@ void run_value(Shell& shell, std::string_view arguments) {
     report.note = note_for(shell, value);
     if (report.note.empty()) report.note = index_remark(expression, session.context());
     if (report.note.empty()) report.note = others_of_the_name(session, request.expression);
-    if (value.is_available()) report.number = session.results().add(as_it_is_now(shell, value));
+    if (value.is_available()) report.number = session.presentation().results.add(as_it_is_now(shell, value));
     shell.show(report);
 }
 
@@ -82,7 +82,7 @@ void run_explain(Shell& shell, std::string_view arguments) {
 }
 
 void run_form(Shell& shell, std::string_view arguments) {
-    auto& forms = shell.session().forms();
+    auto& forms = shell.session().presentation().forms;
     if (trimmed(arguments).empty()) {
         if (forms.empty()) return shell.show(Notice{Notice::Kind::done, "every variable is shown in its natural form"});
         std::vector<std::string> lines;
@@ -129,7 +129,7 @@ void run_keep(Shell& shell, std::string_view arguments) {
     std::string expression(trimmed(arguments.substr(at + 1)));
     Value value = as_it_is_now(shell, evaluate(expression, session.context()));
     if (!value.is_available()) throw RequestError(fmt::format("there is nothing to keep: {}", value.unavailable));
-    session.results().keep(name, value);
+    session.presentation().results.keep(name, value);
     std::string text = one_line(make_view(ValueReader(session.target()), name, value), 200);
     shell.show(Notice{Notice::Kind::done, fmt::format("@{} = {}", name, text)});
 }
@@ -137,9 +137,9 @@ void run_keep(Shell& shell, std::string_view arguments) {
 void run_pin(Shell& shell, std::string_view arguments) {
     std::string text(trimmed(arguments));
     Session& session = shell.session();
-    if (text.empty()) return shell.show(PinsReport{session.pins()});
+    if (text.empty()) return shell.show(PinsReport{session.presentation().pins});
     if (!is_view_word(text)) Expression(text, session.context());
-    Pin& pin = session.add_pin(text);
+    Pin& pin = session.presentation().add_pin(text);
     std::string now;
     if (session.has_threads() && !is_view_word(text)) {
         try {
@@ -154,7 +154,7 @@ void run_pin(Shell& shell, std::string_view arguments) {
 }
 
 void run_unpin(Shell& shell, std::string_view arguments) {
-    auto& pins = shell.session().pins();
+    auto& pins = shell.session().presentation().pins;
     std::string_view word = trimmed(arguments);
     if (word == "all") {
         pins.clear();

@@ -1,5 +1,7 @@
 #include "core/analysis/canary.h"
 
+#include "core/runtime/c_library.h"
+
 #include "core/code/node_effects.h"
 #include "core/support/error.h"
 #include "core/unwind/unwinder.h"
@@ -13,7 +15,7 @@ constexpr std::uint32_t kNone = FlowGraph::kNone;
 std::optional<unsigned> loads_canary(const Effects& effects) {
     if (effects.memory.size() != 1) return std::nullopt;
     const MemoryAccess& access = effects.memory[0];
-    if (access.segment != MemoryAccess::Segment::fs || access.base || access.index || access.displacement != static_cast<std::int64_t>(kCanaryAt)) return std::nullopt;
+    if (access.segment != MemoryAccess::Segment::fs || access.base || access.index || access.displacement != static_cast<std::int64_t>(c_library::kCanaryAt)) return std::nullopt;
     for (const RegisterUse& use : effects.registers)
         if (use.writes && !use.reads) return use.dwarf_number;
     return std::nullopt;

@@ -8,8 +8,6 @@
 
 namespace lantern {
 
-constexpr std::uint64_t kCanaryAt = 0x28;  // bytes from the thread's base: where the C library keeps the true one (psABI, TLS)
-
 struct Canary {
     RunAddress slot;         // where the function's code stores its copy
     bool is_stored = false;  // every way that leads to where the frame stands has passed the store

@@ -57,9 +57,9 @@ SourceReport report_source(Session& session, const std::string& file, std::uint3
     report.found_at = text->path.string();
     report.last_line = static_cast<std::uint32_t>(text->lines.size());
     std::set<std::uint32_t> with_code = lines_with_code(session, file);
-    CodeReader reader(session.wants_code_parts ? code_language(file) : CodeLanguage::none);
+    CodeReader reader(session.presentation().wants_code_parts ? code_language(file) : CodeLanguage::none);
     constexpr std::uint32_t kLongestComment = 1000;  // lines
-    for (std::uint32_t number = first > kLongestComment ? first - kLongestComment : 1; session.wants_code_parts && number < first && number <= report.last_line; ++number) reader.parts(text->lines[number - 1]);
+    for (std::uint32_t number = first > kLongestComment ? first - kLongestComment : 1; session.presentation().wants_code_parts && number < first && number <= report.last_line; ++number) reader.parts(text->lines[number - 1]);
     for (std::uint32_t number = std::max(first, 1u); number <= std::min(last, report.last_line); ++number) {
         SourceRow row;
         row.number = number;

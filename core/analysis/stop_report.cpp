@@ -102,7 +102,7 @@ void fill_place(Session& session, const Frame& frame, StopReport& report) {
         case LineState::waiting: report.next_to_run = fmt::format("line {} waits for the call it made", report.line); break;
         case LineState::fails: report.next_to_run = fmt::format("line {} has failed", report.line); break;
     }
-    report.source = report_source_around(session, report.file, report.line, session.source_lines);
+    report.source = report_source_around(session, report.file, report.line, session.presentation().source_lines);
     if (report.source.found_at.empty()) {
         report.warning = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
     } else if (report.source.is_stale) {
@@ -200,7 +200,7 @@ StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracke
     for (WatchReport& watch : report.watched)
         for (const ValueChange& change : report.changes)
             if (watch.is_first && change.was_unset && change.name == watch.expression) watch.before = "(not set)";
-    for (const Pin& pin : session.pins()) report.pins.push_back(report_pin(session, pin, tracker));
+    for (const Pin& pin : session.presentation().pins) report.pins.push_back(report_pin(session, pin, tracker));
     return report;
 }
 

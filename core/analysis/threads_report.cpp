@@ -6,6 +6,7 @@
 
 #include "core/machine/calling_convention.h"
 #include "core/session/system_calls.h"
+#include "core/runtime/c_library.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -14,8 +15,6 @@ namespace {
 
 constexpr unsigned kFramesLookedAt = 64;
 
-// Where a glibc mutex keeps the thread that holds it (struct __pthread_mutex_s: lock, count, owner).
-constexpr std::uint64_t kOwnerInMutex = 8;
 
 struct Waiting {
     RunAddress mutex;
@@ -35,8 +34,7 @@ std::optional<Waiting> waiting_for(const Moment& moment, ThreadId id, Unwinder& 
     auto futex = registers.get(kIntegerParameters[0]);
     if (!futex || system_call_name(static_cast<long>(registers.system_call)) != "futex") return std::nullopt;
     try {
-        auto owner = moment.target().read<std::int32_t>(RunAddress(*futex) + kOwnerInMutex);
-        return Waiting{RunAddress(*futex), owner};
+        return Waiting{RunAddress(*futex), c_library::mutex_owner(moment.target(), RunAddress(*futex))};
     } catch (const MemoryError&) {
         return std::nullopt;
     }

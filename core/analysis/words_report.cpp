@@ -9,6 +9,7 @@
 #include "core/expressions/scope_names.h"
 #include "core/machine/calling_convention.h"
 #include "core/machine/disassembler.h"
+#include "core/runtime/c_library.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/unwind/call_before.h"
@@ -295,7 +296,7 @@ class FrameWords {
 
     void name_canary(std::vector<std::string>& damage) {
         std::uint64_t canary = 0;
-        RunAddress kept(frame_.registers.thread_base + kCanaryAt);
+        RunAddress kept(frame_.registers.thread_base + c_library::kCanaryAt);
         if (!frame_.registers.thread_base || target_.read_available(kept, std::as_writable_bytes(std::span(&canary, 1))) != sizeof canary || !canary) return;
         auto found = frame_.function && frame_.module ? canary_of(FlowGraph(frame_.module->symbols(), *frame_.function), frame_) : std::nullopt;
         if (StackWord* word = found ? word_at(found->slot) : nullptr) {

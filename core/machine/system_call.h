@@ -8,6 +8,7 @@
 namespace lantern {
 
 constexpr unsigned kSystemCallLength = 2;  // bytes of the instruction
+constexpr std::byte kSystemCallCode[kSystemCallLength] = {std::byte{0x0f}, std::byte{0x05}};
 
 // Makes the registers ready for the instruction; a system call they stood in is not taken up again.
 void set_system_call(Registers& registers, long number, std::initializer_list<std::uint64_t> arguments);

@@ -7,6 +7,7 @@
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
 #include "core/session/runtime_symbol.h"
+#include "core/runtime/c_library.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
@@ -86,9 +87,8 @@ std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Mod
         if (instruction->memory.empty() || !instruction->memory[0].address_only) continue;
         RunAddress index = at + static_cast<std::uint64_t>(instruction->memory[0].displacement);
         std::uint64_t number = target.read<std::uint64_t>(index), offset = target.read<std::uint64_t>(index + 8);
-        std::uint64_t blocks = target.read<std::uint64_t>(RunAddress(target.registers(thread).thread_base + 8));
-        std::uint64_t block = target.read<std::uint64_t>(RunAddress(blocks + 16 * number));
-        return RunAddress(target.read<std::uint64_t>(RunAddress(block + offset)));
+        auto block = c_library::thread_local_block(target, RunAddress(target.registers(thread).thread_base), number);
+        return block ? RunAddress(target.read<std::uint64_t>(*block + offset)) : RunAddress();
     }
     return std::nullopt;
 }

@@ -115,7 +115,7 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {
     ViewLimits limits;
     limits.around = session_.surroundings_.get();
-    Hit hit = judge_hit(breakpoint, process_, thread, position, session_.results_, limits);
+    Hit hit = judge_hit(breakpoint, process_, thread, position, session_.presentation_.results, limits);
     bool stops = hit.verdict == Hit::Verdict::stops;
     hits_.take(breakpoint, thread, std::move(hit));
     return stops;
@@ -134,11 +134,9 @@ bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
 // behind the one and up to the other, where one does. Later ones are met when it goes on from there.
 std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behind, int up_to) {
     std::vector<unsigned> numbers;
-    auto found = session_.at_address_.find(process_.registers(thread).program_counter());
-    if (found == session_.at_address_.end()) return numbers;
-    std::vector<Session::SiteHere> here = found->second;  // one that switches itself off leaves the list
+    auto here = session_.breakpoints_.at(process_.registers(thread).program_counter());  // one that switches itself off leaves the set
     int stopped_at = up_to;
-    for (const Session::SiteHere& each : here) {
+    for (const BreakpointSet::SiteHere& each : here) {
         if (each.order <= behind || each.order > stopped_at) continue;
         const CodePosition* position = each.position ? &*each.position : nullptr;
         if (!event_fits(*each.breakpoint, thread)) continue;

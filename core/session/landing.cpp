@@ -1,11 +1,8 @@
 #include "core/session/landing.h"
 
-#include <bit>
 #include <string_view>
 
-#include "core/machine/calling_convention.h"
 #include "core/session/runtime_symbol.h"
-#include "core/support/error.h"
 
 namespace lantern {
 namespace {
@@ -23,10 +20,6 @@ constexpr HookName kHooks[] = {
     {"__longjmp_chk", LandingHook::Kind::jumps},
 };
 
-// glibc, sysdeps/x86_64: the jump buffer's words, and how its addresses are disguised.
-constexpr std::uint64_t kStackPointerWord = 6 * 8, kProgramCounterWord = 7 * 8, kGuard = 0x30;
-constexpr int kRotation = 0x11;
-
 }  // namespace
 
 std::vector<LandingHook> find_landing_hooks(Target& target) {
@@ -40,18 +33,6 @@ std::vector<LandingHook> find_landing_hooks(Target& target) {
             if (is_new) hooks.push_back({hook.kind, address});
         }
     return hooks;
-}
-
-std::optional<JumpTarget> jump_target(Target& target, ThreadId thread) {
-    try {
-        const Registers& registers = target.registers(thread);
-        RunAddress buffer(registers.get(kIntegerParameters[0]).value_or(0));
-        auto guard = target.read<std::uint64_t>(RunAddress(registers.thread_base + kGuard));
-        auto undisguised = [&](std::uint64_t word) { return RunAddress(std::rotr(target.read<std::uint64_t>(buffer + word), kRotation) ^ guard); };
-        return JumpTarget{undisguised(kProgramCounterWord), undisguised(kStackPointerWord)};
-    } catch (const MemoryError&) {
-        return std::nullopt;
-    }
 }
 
 }  // namespace lantern

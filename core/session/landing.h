@@ -16,11 +16,4 @@ struct LandingHook {
 // Those of the loaded modules; the libraries that have them are looked at by their symbols alone.
 std::vector<LandingHook> find_landing_hooks(Target& target);
 
-// Where a longjmp that begins here is going to (glibc's jump buffer: its addresses are rotated and mixed with the guard that
-// lies in the thread's control block).
-struct JumpTarget {
-    RunAddress program_counter, stack_pointer;
-};
-std::optional<JumpTarget> jump_target(Target& target, ThreadId thread);
-
 }  // namespace lantern

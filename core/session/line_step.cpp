@@ -8,6 +8,7 @@
 #include "core/session/events.h"
 #include "core/session/linkage.h"
 #include "core/session/returned_value.h"
+#include "core/runtime/c_library.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -165,7 +166,7 @@ bool LineStep::is_landing(RunAddress at, ThreadId thread) {
     for (const LandingHook& hook : hooks_) {
         if (hook.address != at) continue;
         if (hook.kind == LandingHook::Kind::jumps) {
-            auto target = jump_target(process_, thread);
+            auto target = c_library::jump_target(process_, thread);
             return target && target->stack_pointer >= stack_pointer_;
         }
         Unwinder walk(process_, thread);
@@ -182,7 +183,7 @@ Stop LineStep::land() {
     bool jumps = std::any_of(hooks_.begin(), hooks_.end(),
                              [&](const LandingHook& hook) { return hook.address == at && hook.kind == LandingHook::Kind::jumps; });
     if (jumps) {
-        auto target = jump_target(process_, thread_);
+        auto target = c_library::jump_target(process_, thread_);
         Stop stop = movement_.run({target->program_counter}, [&](ThreadId thread) {
             return thread == thread_ && process_.registers(thread).stack_pointer() == target->stack_pointer;
         });

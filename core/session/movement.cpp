@@ -18,8 +18,7 @@ constexpr unsigned kMostStrangers = 8;  // then it is a recursion, and there is 
 }  // namespace
 
 Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), hits_(session), watching_(session) {
-    bool wanted = std::any_of(session.breakpoints_.begin(), session.breakpoints_.end(), [](const Breakpoint& b) { return b.is_on && b.cause == Cause::system_call; });
-    process_.trace_system_calls(wanted);
+    process_.trace_system_calls(session.breakpoints_.is_any_on(Cause::system_call));
     // The user has seen where the current thread stands: it passes what lies under it.
     process_.met(session.thread_);
     if (const CodePosition* position = session.standing()) standing_ = *position;
@@ -64,7 +63,7 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
 
 std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) {
     // A breakpoint on the signal comes first, then the rules for signals.
-    for (Breakpoint& breakpoint : session_.breakpoints_)
+    for (Breakpoint& breakpoint : session_.breakpoints_.all())
         if (breakpoint.is_on && breakpoint.cause == Cause::signal && signal_numbered(breakpoint.subject) == event.signal && wants_to_stop(breakpoint, event.thread))
             stop.breakpoints.push_back(breakpoint.number);
     if (stop.breakpoints.empty() && session_.signals_.rule(event.signal) == SignalRule::swallow && !event.is_fault) return std::nullopt;
@@ -76,7 +75,7 @@ std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) 
 }
 
 std::optional<Stop> Movement::judge_cause(Cause cause, const TargetEvent& event, Stop stop, std::vector<StopFact> facts) {
-    for (Breakpoint& breakpoint : session_.breakpoints_) {
+    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
         if (!breakpoint.is_on || breakpoint.cause != cause) continue;
         bool fits = breakpoint.subject.empty() || std::any_of(facts.begin(), facts.end(), [&](const StopFact& fact) { return fact.text.find(breakpoint.subject) != std::string::npos; });
         if (fits && wants_to_stop(breakpoint, event.thread)) stop.breakpoints.push_back(breakpoint.number);
@@ -91,7 +90,7 @@ std::optional<Stop> Movement::judge_cause(Cause cause, const TargetEvent& event,
 std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop stop) {
     bool entered = event.kind == TargetEvent::Kind::system_call_entered;
     std::string name = system_call_name(static_cast<long>(process_.registers(event.thread).system_call));
-    for (Breakpoint& breakpoint : session_.breakpoints_)
+    for (Breakpoint& breakpoint : session_.breakpoints_.all())
         if (breakpoint.is_on && breakpoint.cause == Cause::system_call && (breakpoint.subject.empty() || breakpoint.subject == name) &&
             (entered ? wants_to_stop(breakpoint, event.thread) : breakpoint.hits > 0 && breakpoint.condition.empty() && breakpoint.after == 0 && breakpoint.every == 1))
             stop.breakpoints.push_back(breakpoint.number);

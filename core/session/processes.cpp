@@ -78,7 +78,7 @@ void Session::select_process(unsigned number) {
     }
     if (is_running()) {
         // The one that stays behind waits with the program's own code in it: it may be released or end at any time.
-        for (Breakpoint& breakpoint : breakpoints_) {
+        for (Breakpoint& breakpoint : breakpoints_.all()) {
             remove_sites(breakpoint);
             if (breakpoint.is_watch() && breakpoint.is_on) Watching(*this).stop(breakpoint);
         }

@@ -86,7 +86,7 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
 void Session::open_program() {
     symbols_ = open_symbols(launch_.program);
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
-    surroundings_ = std::make_unique<MomentSurroundings>([this] { return moment(); }, declared_views_);
+    surroundings_ = std::make_unique<MomentSurroundings>([this] { return moment(); }, presentation_.views);
 }
 
 Session::~Session() = default;
@@ -157,19 +157,13 @@ Moment Session::moment() {
         parts.why_no_stack = std::current_exception();
     }
     parts.level = selected_level_;
-    parts.results = &results_;
-    parts.forms = &forms_;
+    parts.results = &presentation_.results;
+    parts.forms = &presentation_.forms;
     parts.surroundings = surroundings_.get();
     parts.sources = &sources_;
     parts.libraries = &libraries_;
     if (may_call) parts.call = [this](const FunctionCall& call) { return call_function(call); };
     return Moment(std::move(parts));
-}
-
-// ---- how values are shown ------------------------------------------------------------------------------------------
-
-void Session::declare_views(std::vector<DeclaredView> views) {
-    declared_views_ = DeclaredViews(std::move(views));
 }
 
 void Session::set_arguments(std::vector<std::string> arguments) {
@@ -197,7 +191,7 @@ void Session::give_own_terminal(int keyboard, OwnTerminal::Output output) {
 void Session::release() {
     if (is_moving()) pause();
     process();
-    for (Breakpoint& breakpoint : breakpoints_) remove_sites(breakpoint);
+    for (Breakpoint& breakpoint : breakpoints_.all()) remove_sites(breakpoint);
     process_->release();
     for (auto& [number, held] : held_) held->release();
     kill();
@@ -302,11 +296,6 @@ Assigned Session::assign(std::string_view left, std::string_view right) {
 void Session::write_memory(RunAddress address, ByteSpan bytes) {
     process().write_memory(address, bytes);
     stack_.reset();
-}
-
-Pin& Session::add_pin(std::string text) {
-    pins_.push_back({next_pin_++, std::move(text)});
-    return pins_.back();
 }
 
 }  // namespace lantern

@@ -15,11 +15,12 @@
 #include "core/code/flow_graph.h"
 #include "core/expressions/declared_view.h"
 #include "core/expressions/evaluator.h"
-#include "core/session/breakpoint.h"
+#include "core/session/breakpoint_set.h"
 #include "core/session/landing.h"
 #include "core/session/library_rules.h"
 #include "core/session/moment.h"
 #include "core/session/notes.h"
+#include "core/session/presentation.h"
 #include "core/session/signal_rules.h"
 #include "core/session/stop.h"
 #include "core/symbols/source_files.h"
@@ -42,11 +43,6 @@ class Movement;
 // A core file to look into; `program` is empty to take the one it names.
 struct CoreRequest {
     std::string core, program;
-};
-
-struct Pin {
-    unsigned number = 0;
-    std::string text;
 };
 
 // A process of ours: the first, or a child that was kept.
@@ -143,9 +139,9 @@ class Session {
     // Takes the wish as it is (without a number) and sets it up. A place that is nowhere is refused unless `may_wait`; then it
     // waits for a library that brings it. Throws RequestError, and ExpressionError for a condition that does not parse.
     const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false);
-    std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
+    std::vector<unsigned> others_at(const Breakpoint& wanted) const { return breakpoints_.others_at(wanted); }
     const Breakpoint& add_breakpoint(const Place& place, std::string condition = {});
-    const std::list<Breakpoint>& breakpoints() const { return breakpoints_; }
+    const std::list<Breakpoint>& breakpoints() const { return breakpoints_.all(); }
     void switch_breakpoint(unsigned number, bool on);      // throws RequestError for an unknown number
     void drop_breakpoint(unsigned number);
     NoteTable& notes() { return notes_; }
@@ -166,7 +162,7 @@ class Session {
     EvaluationContext context() { return moment().context(); }
     // What is looked at now: holds until something moves or another frame is selected.
     Moment moment();
-    Results& results() { return results_; }
+    Presentation& presentation() { return presentation_; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
     // Throws RequestError while nothing runs, MemoryError.
@@ -175,22 +171,15 @@ class Session {
     // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
     // returns or throws. Throws RequestError, with the reason, when it does not return.
     Value call_function(const FunctionCall& call);
-    unsigned source_lines = 6;      // shown at a stop, the current one included
-    bool wants_code_parts = false;  // source lines are to tell their words, texts and comments
     // Asked before each call; empty: functions are not called.
     std::function<bool(const std::string& name)> may_call;
     // True if the source that was compiled is older than what lies there now.
     bool is_stale(const std::string& recorded_source);
 
     // ---- how values are shown
-    void declare_views(std::vector<DeclaredView> views);
     ViewLimits view_limits() { return moment().view_limits(); }
-    // Forms the user wants variables shown in, by name.
-    std::map<std::string, Form>& forms() { return forms_; }
     Form form_of(const std::string& name) { return moment().form_of(name); }
 
-    std::vector<Pin>& pins() { return pins_; }
-    Pin& add_pin(std::string text);
 
   private:
     friend class Movement;
@@ -204,7 +193,6 @@ class Session {
     unsigned hold(std::unique_ptr<LiveProcess> process);  // its number
     void open_program();
     void read_again();
-    Breakpoint& breakpoint(unsigned number);
     void resolve_breakpoint(Breakpoint& breakpoint);
     void resolve_place_sites(Breakpoint& breakpoint);
     void follow_address(Breakpoint& breakpoint);
@@ -254,14 +242,7 @@ class Session {
     std::unique_ptr<LiveProcess> process_;
     std::unique_ptr<CoreFile> core_;
     SourceFiles sources_;
-    std::list<Breakpoint> breakpoints_;
-    // A breakpoint that is on, at the address of one of its sites.
-    struct SiteHere {
-        Breakpoint* breakpoint = nullptr;
-        std::optional<CodePosition> position;
-        int order = 0;                            // of the position; what stands at the bare address comes last
-    };
-    std::unordered_map<RunAddress, std::vector<SiteHere>> at_address_;  // in order
+    BreakpointSet breakpoints_;
     // Where a thread stands, as long as it has not moved.
     struct Standing {
         ThreadId thread = 0;
@@ -282,12 +263,8 @@ class Session {
     std::map<unsigned, std::unique_ptr<LiveProcess>> held_;  // the other processes, by number
     unsigned process_number_ = 1, processes_met_ = 1;
     std::unique_ptr<Meanwhile> going_;            // what goes on meanwhile
-    unsigned next_breakpoint_ = 1, next_pin_ = 1;
-    std::vector<Pin> pins_;
-    Results results_;
-    DeclaredViews declared_views_{{}};
+    Presentation presentation_;
     std::unique_ptr<Surroundings> surroundings_;
-    std::map<std::string, Form> forms_;
     std::unique_ptr<Unwinder> stack_;
     std::optional<RegisterSnapshot> registers_before_, registers_now_;
     unsigned selected_level_ = 0;

@@ -5,6 +5,7 @@
 
 #include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
+#include "core/runtime/c_library.h"
 #include "core/session/events.h"
 #include "core/session/runtime_symbol.h"
 #include "core/session/session.h"
@@ -17,15 +18,6 @@
 
 namespace lantern {
 namespace {
-
-constexpr int kLastOrder = 1 << 16;
-constexpr std::string_view kLoaderSymbol = "_dl_debug_state";  // glibc calls it when libraries come and go
-
-bool same_sites(const Breakpoint& a, const Breakpoint& b) {
-    return std::equal(a.sites.begin(), a.sites.end(), b.sites.begin(), b.sites.end(), [](const Breakpoint::Site& x, const Breakpoint::Site& y) {
-        return x.address == y.address && x.code.line == y.code.line && x.code.function == y.code.function;
-    });
-}
 
 // A function that two units describe has its inlined copies twice; a pass through one of them is one.
 bool is_one_pass(const Breakpoint::Site& a, const PlaceSite& b) {
@@ -81,13 +73,6 @@ void Session::require_of_program(Breakpoint& wish) {
     wish.watched->is_of_program = true;
 }
 
-std::vector<unsigned> Session::others_at(const Breakpoint& wanted) const {
-    std::vector<unsigned> numbers;
-    for (const Breakpoint& other : breakpoints_)
-        if (other.number != wanted.number && other.cause == wanted.cause && !wanted.sites.empty() && same_sites(other, wanted)) numbers.push_back(other.number);
-    return numbers;
-}
-
 const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
     if (wish.is_watch()) {
         if (core_) process();  // refuses
@@ -104,12 +89,11 @@ const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
         }
     }
     require_meaning_at_sites(target(), wish, context(), may_wait);
-    wish.number = next_breakpoint_++;
     remember_source(wish);
-    breakpoints_.push_back(std::move(wish));
-    insert_sites(breakpoints_.back());
+    Breakpoint& added = breakpoints_.add(std::move(wish));
+    insert_sites(added);
     if (is_running()) want_loader_hook();
-    return breakpoints_.back();
+    return added;
 }
 
 const Breakpoint& Session::add_breakpoint(const Place& place, std::string condition) {
@@ -119,14 +103,8 @@ const Breakpoint& Session::add_breakpoint(const Place& place, std::string condit
     return add_breakpoint(std::move(wish));
 }
 
-Breakpoint& Session::breakpoint(unsigned number) {
-    for (Breakpoint& candidate : breakpoints_)
-        if (candidate.number == number) return candidate;
-    throw RequestError(fmt::format("there is no breakpoint {}", number), breakpoints_.empty() ? "pause at PLACE sets one" : "breakpoints lists them");
-}
-
 void Session::switch_breakpoint(unsigned number, bool on) {
-    Breakpoint& chosen = breakpoint(number);
+    Breakpoint& chosen = breakpoints_.numbered(number);
     if (chosen.is_on == on) return;
     if (chosen.is_watch() && is_running()) {
         if (on) Watching(*this).start(chosen);
@@ -138,10 +116,10 @@ void Session::switch_breakpoint(unsigned number, bool on) {
 }
 
 void Session::drop_breakpoint(unsigned number) {
-    Breakpoint& chosen = breakpoint(number);
+    Breakpoint& chosen = breakpoints_.numbered(number);
     if (chosen.is_watch() && chosen.is_on && is_running()) Watching(*this).stop(chosen);
     remove_sites(chosen);
-    breakpoints_.remove_if([&](const Breakpoint& b) { return b.number == number; });
+    breakpoints_.erase(number);
 }
 
 // A number that was an address in the file, or in the last run, is somewhere else in this one.
@@ -190,42 +168,14 @@ void Session::resolve_place_sites(Breakpoint& breakpoint) {
 }
 
 void Session::insert_sites(Breakpoint& breakpoint) {
-    if (!is_running() || !breakpoint.is_on) return;
-    for (Breakpoint::Site& site : breakpoint.sites) {
-        if (site.inserted) continue;
-        process_->insert_trap(site.address);
-        site.inserted = true;
-        SiteHere here{&breakpoint, site.code.position, site.code.position ? site.code.position->order : kLastOrder};
-        auto& all = at_address_[site.address];
-        all.insert(std::upper_bound(all.begin(), all.end(), here, [](const SiteHere& a, const SiteHere& b) { return a.order < b.order; }), here);
-    }
+    if (is_running()) breakpoints_.insert_sites(breakpoint, *process_);
 }
 
-void Session::remove_sites(Breakpoint& breakpoint) {
-    for (Breakpoint::Site& site : breakpoint.sites) {
-        if (site.inserted && is_running()) {
-            try {
-                process_->remove_trap(site.address);
-            } catch (const MemoryError&) {  // unloaded: the memory is gone, and the byte with it
-            }
-        }
-        if (site.inserted) std::erase_if(at_address_[site.address], [&](const SiteHere& here) { return here.breakpoint == &breakpoint; });
-        site.inserted = false;
-    }
-}
+void Session::remove_sites(Breakpoint& breakpoint) { breakpoints_.remove_sites(breakpoint, is_running() ? process_.get() : nullptr); }
 
 // The program is gone, and its memory with it.
 void Session::forget_sites() {
-    for (Breakpoint& breakpoint : breakpoints_) {
-        for (Breakpoint::Site& site : breakpoint.sites) site.inserted = false;
-        if (!breakpoint.is_watch()) continue;
-        breakpoint.is_on = breakpoint.is_on && breakpoint.watched->is_of_program;
-        breakpoint.watched->has_ended = !breakpoint.watched->is_of_program;
-        breakpoint.watched->debug_registers.clear();
-        breakpoint.watched->by_pages = false;
-        breakpoint.watched->owner.reset();
-    }
-    at_address_.clear();
+    breakpoints_.forget_sites();
     loader_hook_.reset();
     known_libraries_.clear();
     landing_hooks_.clear();
@@ -244,7 +194,7 @@ void Session::watch_anew(Breakpoint& breakpoint) {
 // The program has been started anew and stands before its first instruction: places are looked up again. Those in
 // libraries wait until the libraries are loaded.
 void Session::resolve_all_for_start() {
-    for (Breakpoint& breakpoint : breakpoints_) {
+    for (Breakpoint& breakpoint : breakpoints_.all()) {
         breakpoint.read = {};
         if (breakpoint.is_watch() && breakpoint.is_on) watch_anew(breakpoint);
         if (!breakpoint.has_sites()) continue;
@@ -262,12 +212,12 @@ void Session::resolve_all_for_start() {
 // The loader is watched only while somebody waits for what it may bring.
 void Session::want_loader_hook() {
     if (loader_hook_) return;
-    bool wanted = std::any_of(breakpoints_.begin(), breakpoints_.end(), [&](const Breakpoint& b) {
+    bool wanted = std::ranges::any_of(breakpoints_.all(), [&](const Breakpoint& b) {
         bool in_library = std::any_of(b.sites.begin(), b.sites.end(), [&](const Breakpoint::Site& site) { return site.module != launch_.program; });
         return (b.has_sites() && b.sites.empty()) || in_library || b.cause == Cause::load || b.cause == Cause::unload;
     });
     if (!wanted) return;
-    auto sites = sites_of_symbol(*process_, kLoaderSymbol);
+    auto sites = sites_of_symbol(*process_, c_library::kLibrariesChange);
     if (sites.empty()) return;  // linked statically: nothing comes later
     for (const Module& module : process_->modules()) known_libraries_.insert(module.path());
     process_->insert_trap(sites.front().address, ProbeClient::loader);
@@ -283,7 +233,7 @@ void Session::look_at_libraries(std::vector<std::string>& loaded, std::vector<st
     known_libraries_ = std::move(now);
     if (loaded.empty() && unloaded.empty()) return;
     landing_hooks_for_ = 0;
-    for (Breakpoint& breakpoint : breakpoints_) {
+    for (Breakpoint& breakpoint : breakpoints_.all()) {
         if (!breakpoint.has_sites()) continue;
         bool lost = std::any_of(breakpoint.sites.begin(), breakpoint.sites.end(), [&](const Breakpoint::Site& site) {
             return std::find(unloaded.begin(), unloaded.end(), site.module) != unloaded.end();

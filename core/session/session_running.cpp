@@ -51,7 +51,7 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
         bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
         if (is_no_step) selected_level_ = level_of_users_code();
     }
-    if (is_running() && std::any_of(breakpoints_.begin(), breakpoints_.end(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
+    if (is_running() && std::ranges::any_of(breakpoints_.all(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
         Watching(*this).follow_all();
     keep_registers();
     if (process_) process_->rest();
@@ -76,8 +76,8 @@ void Session::read_again() {
     open_[launch_.program] = symbols_;
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
     sources_ = SourceFiles(sources_.mappings());
-    results_.clear();
-    for (Breakpoint& breakpoint : breakpoints_) find_again(breakpoint);
+    presentation_.results.clear();
+    for (Breakpoint& breakpoint : breakpoints_.all()) find_again(breakpoint);
 }
 
 // It became another program: its symbols are read, and what was set is looked for in it.
@@ -134,7 +134,7 @@ std::vector<std::string> Session::reload() {
     }
     read_again();
     news.push_back("the program has been read anew");
-    for (Breakpoint& breakpoint : breakpoints_) {
+    for (Breakpoint& breakpoint : breakpoints_.all()) {
         if (!breakpoint.moved.empty()) news.push_back(fmt::format("breakpoint {}: {}", breakpoint.number, breakpoint.moved));
         if (!breakpoint.has_sites()) continue;
         try {

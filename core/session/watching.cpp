@@ -126,7 +126,7 @@ bool Watching::is_of_program(const std::string& expression, RunAddress address) 
 std::vector<unsigned> Watching::free_debug_registers() const {
     std::vector<unsigned> free;
     for (unsigned number = 0; number < kDebugAddresses; ++number) {
-        bool taken = std::any_of(session_.breakpoints_.begin(), session_.breakpoints_.end(), [&](const Breakpoint& other) {
+        bool taken = std::ranges::any_of(session_.breakpoints_.all(), [&](const Breakpoint& other) {
             return other.watched && std::count(other.watched->debug_registers.begin(), other.watched->debug_registers.end(), number);
         });
         if (!taken) free.push_back(number);
@@ -176,7 +176,7 @@ void Watching::stop(Breakpoint& breakpoint) {
 }
 
 void Watching::follow_all() {
-    for (Breakpoint& breakpoint : session_.breakpoints_) {
+    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || !breakpoint.watched->follows) continue;
         try {
             Value value = evaluate(breakpoint.subject, session_.context());
@@ -189,7 +189,7 @@ void Watching::follow_all() {
 }
 
 bool Watching::any_by_steps() const {
-    return std::any_of(session_.breakpoints_.begin(), session_.breakpoints_.end(),
+    return std::ranges::any_of(session_.breakpoints_.all(),
                        [](const Breakpoint& b) { return b.is_on && b.watched && b.watched->by_steps && !b.watched->has_ended; });
 }
 
@@ -224,7 +224,7 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
 
 std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
     std::vector<Seen> found;
-    for (Breakpoint& breakpoint : session_.breakpoints_) {
+    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
         WatchedValue& watched = *breakpoint.watched;
         bool meant = event.kind == TargetEvent::Kind::touched ? watched.by_pages
@@ -250,7 +250,7 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
 std::vector<Breakpoint*> Watching::left(ThreadId thread) {
     std::vector<Breakpoint*> ended;
     RunAddress stack = process_.registers(thread).stack_pointer();
-    for (Breakpoint& breakpoint : session_.breakpoints_) {
+    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended || !breakpoint.watched->owner) continue;
         const WatchedValue::Owner& owner = *breakpoint.watched->owner;
         if (owner.thread == thread && stack >= owner.frame) ended.push_back(&breakpoint);

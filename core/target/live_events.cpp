@@ -42,6 +42,10 @@ std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
         else kernel_.resume(id, Kernel::Motion::go, stop_event(status) ? 0 : WSTOPSIG(status));
         return std::nullopt;
     }
+    if (guests_.count(id)) {
+        look_after_guest(id, status);
+        return std::nullopt;
+    }
     if (WIFEXITED(status) || WIFSIGNALED(status)) {
         if (id == process_) return ended(status);
         threads_.erase(id);
@@ -77,11 +81,10 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
         case PTRACE_EVENT_VFORK: return interpret_fork(id, static_cast<pid_t>(message), true);
         case PTRACE_EVENT_VFORK_DONE:
             threads_[id].waits_for_child = false;
-            probes_.restore();
-            probes_.apply(*memory_);
             if (!protected_.empty()) set_protection(id, true);
             return std::nullopt;
         case PTRACE_EVENT_EXEC: {
+            let_guests_go();  // in the memory that was
             await_vfork_parent();
             threads_.clear();
             threads_met_ = 0;
@@ -157,18 +160,17 @@ void LiveProcess::open_pages_of_child(pid_t child) {
 // The child of a fork that is not followed gets clean code and its freedom.
 void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
     if (shares_memory) {
-        probes_.withdraw(*memory_);
-        cache_.clear();
         if (!protected_.empty()) open_pages_of_child(child);  // and so its parent's, until it has gone its own way
-    } else {
-        clean_child(child);
+        return take_in_guest(child);
     }
+    clean_child(child);
     kernel_.detach(child, 0);
 }
 
 // From here on the child is the process; its parent goes on alone, with clean code.
 void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     stop_other_threads();
+    let_guests_go();
     // The parent of a vfork stands still until its child has gone its own way: our bytes may stay in the memory they share, if no
     // other thread of the parent runs there. It is kept until then, to be given its code back.
     bool keeps_bytes = shares_memory && threads_.size() == 1 && protected_.empty();

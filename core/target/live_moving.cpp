@@ -182,6 +182,10 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
         ThreadId id = news.thread;
         cache_.clear();
         modules_may_be_old_ = true;
+        if (guests_.count(id)) {
+            look_after_guest(id, news.status);
+            continue;
+        }
         ++round_;
         if (auto event = interpret(id, news.status)) {
             event->round = round_;

@@ -156,6 +156,7 @@ void LiveProcess::apply_while_it_runs() {
 // ---- the end -----------------------------------------------------------------------------------------------------
 
 TargetEvent LiveProcess::ended(int status) {
+    let_guests_go();
     await_vfork_parent();
     alive_ = moving_ = false;
     threads_.clear();
@@ -192,6 +193,7 @@ bool LiveProcess::is_over() const {
 
 void LiveProcess::kill() {
     if (!alive_) return;
+    let_guests_go();
     kernel_.kill(process_);
     // Threads tell of their end before they are gone, and the first is the last to be told of.
     auto let_end = [this](ThreadId id) {
@@ -263,6 +265,10 @@ bool stands_soon(Kernel& kernel, ThreadId id, int& signal) {
 void LiveProcess::let_go_in_emergency() {
     if (!alive_) return;
     probes_.clean(*memory_);
+    for (ThreadId id : guests_) {
+        int signal = 0;
+        if (kernel_.interrupt(id) && stands_soon(kernel_, id, signal)) kernel_.detach(id, signal);
+    }
     for (auto& [id, thread] : threads_) {
         int signal = thread.signal_to_deliver;
         if (thread.running && (!kernel_.interrupt(id) || !stands_soon(kernel_, id, signal))) continue;
@@ -311,6 +317,7 @@ void LiveProcess::release() {
     }
     for (unsigned number = 0; number < std::size(watches_); ++number) clear_watch(number);
     while (!protected_.empty()) unprotect(protected_.back().watched);
+    let_guests_go();
     clean(*memory_);
     forget_moved_code();
     for (auto& [id, thread] : threads_) {

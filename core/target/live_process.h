@@ -1,6 +1,6 @@
 // A running program under our control (ptrace(2)). All its threads stop together and go on together. Everything here
 // must be called from the thread that launched it. Its code is in live_process.cpp (memory, life), live_moving.cpp (running
-// and stepping), live_events.cpp (what a stop means), moved_code.cpp (passing breakpoint bytes), live_watch.cpp, live_state.cpp
+// and stepping), live_events.cpp (what a stop means), moved_code.cpp (passing breakpoint bytes), live_guests.cpp (children of a vfork), live_watch.cpp, live_state.cpp
 // (registers, memory map) and live_modules.cpp.
 #pragma once
 
@@ -197,6 +197,11 @@ class LiveProcess final : public Target {
     std::optional<int> wait_for_thread(ThreadId id);
     TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
+    // Children of a vfork (live_guests.cpp).
+    void take_in_guest(pid_t child);
+    void look_after_guest(ThreadId id, int status);
+    bool step_back_from_byte(ThreadId id);
+    void let_guests_go();
     void clean_child(pid_t child);
     void open_pages_of_child(pid_t child);
     void move_to_child(pid_t child, bool shares_memory);
@@ -244,6 +249,8 @@ class LiveProcess final : public Target {
     ThreadId only_ = 0;  // the one thread that moves; 0: all
     Follow follow_ = Follow::parent;
     std::unique_ptr<LiveProcess> child_;
+    std::set<ThreadId> guests_;               // they run in our memory and are nobody's business
+    std::set<RunAddress> lifted_for_guests_;
     std::map<RunAddress, MovedCode> moved_;  // by the address of the instruction
     std::map<RunAddress, std::vector<std::byte>> room_taken_;  // what stood where the copies are, by the start of the room
     std::map<RunAddress, std::size_t> room_used_;

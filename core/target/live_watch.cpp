@@ -87,11 +87,10 @@ constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
 std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer_list<std::uint64_t> arguments) {
     const Module& main = main_module();
     RunRange room = room_for_moved_code(main);
-    constexpr std::byte kCode[] = {std::byte{0x0f}, std::byte{0x05}};  // syscall
     RunAddress at = room.size() >= kSystemCallRoom ? room.high - kSystemCallRoom : main.to_run(main.symbols().elf().entry());
-    std::byte before[sizeof kCode];
+    std::byte before[kSystemCallLength];
     if (memory_->read(at, before) != sizeof before) throw TargetError("the program's code cannot be read");
-    write_raw(at, kCode);
+    write_raw(at, kSystemCallCode);
     Thread& thread = threads_.at(id);
     Registers kept = registers(id);
     Registers call = kept;

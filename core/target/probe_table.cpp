@@ -47,7 +47,7 @@ void ProbeTable::apply(KernelMemory& memory) {
         if (should_stand != probe.stands) {
             memory.write(at, ByteSpan(should_stand ? &kTrapByte : &probe.original, 1));
             probe.stands = should_stand;
-            if (should_stand) stood_.insert(at);
+            if (should_stand) originals_[at] = probe.original;
         }
         each = probe.is_wanted() ? std::next(each) : probes_.erase(each);
     }
@@ -80,13 +80,15 @@ void ProbeTable::restore() {
 }
 
 void ProbeTable::clean(KernelMemory& memory) const {
-    for (const auto& [at, probe] : probes_)
-        if (probe.stands) memory.write(at, ByteSpan(&probe.original, 1));
+    for (const auto& [at, original] : originals_) {
+        std::byte now{};
+        if (memory.read(at, std::span(&now, 1)) == 1 && now == kTrapByte) memory.write(at, ByteSpan(&original, 1));
+    }
 }
 
 void ProbeTable::forget() {
     probes_.clear();
-    stood_.clear();
+    originals_.clear();
     is_due_ = false;
     withdrawn_ = 0;
 }
@@ -105,7 +107,7 @@ std::vector<std::byte> ProbeTable::with_ours(RunAddress address, ByteSpan bytes)
 
 void ProbeTable::take_originals(RunAddress address, ByteSpan bytes) {
     for (auto probe = probes_.lower_bound(address); probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
-        probe->second.original = bytes[probe->first - address];
+        originals_[probe->first] = probe->second.original = bytes[probe->first - address];
 }
 
 }  // namespace lantern

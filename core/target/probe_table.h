@@ -9,7 +9,6 @@
 
 #include <array>
 #include <map>
-#include <set>
 #include <vector>
 
 #include "core/target/kernel.h"
@@ -32,9 +31,9 @@ class ProbeTable {
     bool is_wanted(RunAddress at) const;
     bool is_wanted_by(RunAddress at, ProbeClient client) const;
     // Once or now: a thread may have met it and not told yet.
-    bool has_stood(RunAddress at) const { return stood_.count(at) != 0; }
+    bool has_stood(RunAddress at) const { return originals_.count(at) != 0; }
     bool is_empty() const { return probes_.empty(); }
-    bool has_ever_stood() const { return !stood_.empty(); }
+    bool has_ever_stood() const { return !originals_.empty(); }
 
     // False: nothing is to be written.
     bool is_due() const { return is_due_ && !withdrawn_; }
@@ -45,7 +44,8 @@ class ProbeTable {
     // All bytes are out until `restore`, which may come after several: then `apply` puts them back.
     void withdraw(KernelMemory& memory);
     void restore();
-    // A copy of the memory, or the memory itself at the end of all: the program's own bytes are put back. Async-signal-safe.
+    // The memory at the end of all, or a copy of it, which may be older than what stands now: wherever one of ours ever stood and still
+    // stands, the program's own byte is put back. Async-signal-safe.
     void clean(KernelMemory& memory) const;
     // The memory is gone, and our bytes with it. What has stood is forgotten too.
     void forget();
@@ -65,7 +65,7 @@ class ProbeTable {
     };
 
     std::map<RunAddress, Probe> probes_;
-    std::set<RunAddress> stood_;
+    std::map<RunAddress, std::byte> originals_;  // of all that have stood
     bool is_due_ = false;
     unsigned withdrawn_ = 0;
 };

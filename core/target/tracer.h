@@ -38,8 +38,10 @@ class Tracer {
     // The same, and waits for it.
     News wait(pid_t process);
     News wait(pid_t process, ThreadId thread);
-    // What happens to that thread from here on is told to the process too: the parent of a vfork, to its child.
+    // What happens to that thread of another process is told to this one, until it is taken back: of a vfork, where the two share
+    // one memory.
     void hand_over(ThreadId thread, pid_t process) { handed_over_[thread] = process; }
+    void take_back(ThreadId thread) { handed_over_.erase(thread); }
     // Waits until a child stands that its parent has just told of. False: it is gone.
     bool await_newborn(pid_t child);
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/runtime/c_library.h"
 #include "core/support/error.h"
 #include "core/unwind/unwinder.h"
 
@@ -46,8 +47,7 @@ std::uint64_t thread_local_number(Target& target, const Module* wanted) {
 }  // namespace
 
 // The main program's block lies directly below the thread base ("variant II", ELF Handling for Thread-Local Storage
-// §3.4.6). Those of libraries are found through the thread's vector of blocks (§3.2), whose address is the second word at
-// the thread base; an entry is two words, the first of them the block's address, all ones until it is made.
+// §3.4.6). Those of libraries are found through the thread's vector of blocks (§3.2).
 std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t offset) {
     const auto& modules = target_.modules();
     std::uint64_t base = frame_.registers.thread_base;
@@ -61,10 +61,8 @@ std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t of
     std::uint64_t number = thread_local_number(target_, frame_.module);
     if (!number) return std::nullopt;
     try {
-        std::uint64_t vector = target_.read<std::uint64_t>(RunAddress(base + 8));
-        std::uint64_t block = target_.read<std::uint64_t>(RunAddress(vector + 16 * number));
-        if (block == 0 || block == ~std::uint64_t{0}) return std::nullopt;
-        return block + offset;
+        auto block = c_library::thread_local_block(target_, RunAddress(base), number);
+        return block ? std::optional(block->value + offset) : std::nullopt;
     } catch (const MemoryError&) {
         return std::nullopt;
     }

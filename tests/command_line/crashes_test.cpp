@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <filesystem>
 #include <fstream>
+#include <regex>
 
 #include "tests/testing/command.h"
 
@@ -94,6 +95,19 @@ TEST_P(Crashes, EachIsToldWithItsCauseFromTheCore) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Builds, Crashes, ::testing::Values("crashes-gcc-O0", "crashes-gcc-O2", "crashes-clang-O0", "crashes-clang-O2"));
+
+// Optimised, what a call was given is known only from its caller, and so on to the outermost of tens of thousands.
+TEST(DeepRecursion, TellsWhatEachCallWasGiven) {
+    for (const char* program : {"crashes-gcc-O0", "crashes-gcc-O2"}) {
+        Ran ran = debug(fixture(program), {"launch 18", "stack"}, {"--stdout", "/dev/null"});
+        std::smatch found;
+        ASSERT_TRUE(std::regex_search(ran.output, found, std::regex("the same call ([0-9 ]+) times, depth [0-9 ]+ – [0-9 ]+, n = 0 … ([0-9]+)"))) << program << ran.output;
+        std::string times = found[1];
+        std::erase(times, ' ');
+        EXPECT_GT(std::stoul(times), 10'000u);
+        EXPECT_EQ(std::stoul(found[2]) + 1, std::stoul(times)) << "endless(0) is the outermost, and each call gives one more";
+    }
+}
 
 // A core of our own keeps what the kernel said.
 TEST(CrashesInOwnCores, HaveTheCauseThatTheyHadAlive) {

@@ -141,7 +141,7 @@ class PlayedKernel final : public Kernel {
                 task.is_gone = true;
                 forget_news_of(id);
             }
-            *memory_.at(process) = original_;
+            memory_[process] = std::make_shared<Bytes>(original_);
             tasks[process].is_gone = false;
             tasks[process].registers.rip = at;
             if (id_of_acts_ != process) tasks[process].next = tasks[thread].next;

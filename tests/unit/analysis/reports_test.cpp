@@ -71,9 +71,9 @@ TEST(StopReport, AFailingLineSaysSo) {
 
 TEST(StopReport, PinsShowTheirChangeAndTheirTrouble) {
     Driven driven("locks-gcc-O0-dwarf5-pie");
-    driven.session.add_pin("total");
-    driven.session.add_pin("global_count * 2");
-    driven.session.add_pin("locals");
+    driven.session.presentation().add_pin("total");
+    driven.session.presentation().add_pin("global_count * 2");
+    driven.session.presentation().add_pin("locals");
     StopReport report = driven.reach("locks.c:49");
     ASSERT_EQ(report.pins.size(), 3u);
     EXPECT_EQ(report.pins[0].value->text, "3");

@@ -303,20 +303,54 @@ TEST(PlayedForks, FollowTheChildAndLeaveTheParentClean) {
     for (ThreadId id : {kProcess, kOther, kThird}) EXPECT_TRUE(scene.kernel.detached.count(id)) << id;
 }
 
-// The child runs in its parent's memory: our bytes are out of it until it has gone its own way.
-TEST(PlayedForks, OfSharedMemoryKeepOurBytesOutOfIt) {
+// The child of a vfork runs in its parent's memory: it passes our bytes and nobody is told; the other threads meet them meanwhile.
+TEST(PlayedForks, OfSharedMemoryAreNotSeenAndHideNothing) {
     Scene scene;
-    scene.kernel.then(kProcess, scene.kernel.makes_process(kChild, false, true));
-    scene.kernel.then(kProcess, [&](ThreadId) {
-        EXPECT_TRUE(scene.kernel.code_is_as_in_file(kChild)) << "while the child runs";
-        return false;
-    });
-    scene.kernel.then(kProcess, scene.kernel.goes_on_after_vfork());
-    scene.kernel.then(kProcess, scene.kernel.comes_to(function_at("mean")));
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.makes_process(kChild, false, true));
+    k.then(kProcess, k.runs_on());  // it is held by the kernel until the child has gone its own way
+    k.then(kChild, k.comes_to(function_at("mean")));
+    k.then(kChild, k.gets(SIGUSR1));
+    for (int i = 0; i < 4; ++i) k.then(kOther, k.gets(SIGUSR2));  // a moment later
+    k.then(kOther, k.comes_to(function_at("fill")));
     LiveProcess& process = scene.begin();
-    TargetEvent event = process.run([](const TargetEvent& each) { return each.kind != Kind::trap; });
+    TargetEvent event = process.run([&](const TargetEvent& each) { return scene.tell(each) && each.kind != Kind::trap; });
+    EXPECT_EQ(event.thread, kOther);
+    EXPECT_EQ(k.met[kChild], 1u) << "it ran into one";
+    EXPECT_EQ(scene.hits.count(kChild), 0u);
+    EXPECT_EQ(k.tasks[kChild].given, std::vector<int>{SIGUSR1}) << "its own signals it gets";
+    process.release();
+    EXPECT_TRUE(k.code_is_as_in_file(kProcess));
+    EXPECT_TRUE(k.detached.count(kChild));
+}
+
+TEST(PlayedForks, OfSharedMemoryGoTheirOwnWay) {
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.makes_process(kChild, false, true));
+    k.then(kProcess, k.goes_on_after_vfork());
+    k.then(kProcess, k.comes_to(function_at("mean")));
+    k.then(kChild, k.becomes(function_at("main")));
+    LiveProcess& process = scene.begin();
+    TargetEvent event = process.run([&](const TargetEvent& each) { return scene.tell(each) && each.kind != Kind::trap; });
     EXPECT_EQ(event.thread, kProcess);
-    EXPECT_EQ(scene.kernel.met[kProcess], 1u) << "they are back behind it";
+    EXPECT_EQ(scene.replaced, 0u) << "the child became another program, and not the process";
+    EXPECT_TRUE(k.detached.count(kChild));
+    EXPECT_TRUE(k.code_is_as_in_file(kChild));
+}
+
+// What the child of a fork got a copy of may have been taken out of its parent before the fork was told.
+TEST(PlayedForks, CleanBytesThatStandNoMore) {
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.gets(SIGUSR1));
+    k.then(kOther, k.makes_process(kChild));
+    LiveProcess& process = scene.begin();
+    process.run([&](const TargetEvent& each) {
+        if (each.kind == Kind::signal) process.remove_trap(RunAddress(function_at("fill")));  // told before the fork
+        return each.kind != Kind::forked;
+    });
+    EXPECT_TRUE(k.code_is_as_in_file(kChild));
 }
 
 TEST(PlayedExecs, OfAThreadThatIsNotTheFirstLeaveTheFirst) {

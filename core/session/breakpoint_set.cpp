@@ -1,0 +1,88 @@
+#include "core/session/breakpoint_set.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/support/error.h"
+#include "core/target/live_process.h"
+
+namespace lantern {
+namespace {
+
+constexpr int kLastOrder = 1 << 16;
+
+bool same_sites(const Breakpoint& a, const Breakpoint& b) {
+    return std::equal(a.sites.begin(), a.sites.end(), b.sites.begin(), b.sites.end(), [](const Breakpoint::Site& x, const Breakpoint::Site& y) {
+        return x.address == y.address && x.code.line == y.code.line && x.code.function == y.code.function;
+    });
+}
+
+}  // namespace
+
+Breakpoint& BreakpointSet::add(Breakpoint wish) {
+    wish.number = next_++;
+    return all_.emplace_back(std::move(wish));
+}
+
+Breakpoint& BreakpointSet::numbered(unsigned number) {
+    for (Breakpoint& candidate : all_)
+        if (candidate.number == number) return candidate;
+    throw RequestError(fmt::format("there is no breakpoint {}", number), all_.empty() ? "pause at PLACE sets one" : "breakpoints lists them");
+}
+
+void BreakpointSet::erase(unsigned number) {
+    all_.remove_if([number](const Breakpoint& breakpoint) { return breakpoint.number == number; });
+}
+
+std::vector<unsigned> BreakpointSet::others_at(const Breakpoint& wanted) const {
+    std::vector<unsigned> numbers;
+    for (const Breakpoint& other : all_)
+        if (other.number != wanted.number && other.cause == wanted.cause && !wanted.sites.empty() && same_sites(other, wanted)) numbers.push_back(other.number);
+    return numbers;
+}
+
+bool BreakpointSet::is_any_on(Cause cause) const {
+    return std::ranges::any_of(all_, [cause](const Breakpoint& breakpoint) { return breakpoint.is_on && breakpoint.cause == cause; });
+}
+
+std::vector<BreakpointSet::SiteHere> BreakpointSet::at(RunAddress address) const {
+    auto found = at_address_.find(address);
+    return found == at_address_.end() ? std::vector<SiteHere>() : found->second;
+}
+
+void BreakpointSet::insert_sites(Breakpoint& breakpoint, LiveProcess& process) {
+    if (!breakpoint.is_on) return;
+    for (Breakpoint::Site& site : breakpoint.sites) {
+        if (site.inserted) continue;
+        process.insert_trap(site.address);
+        site.inserted = true;
+        SiteHere here{&breakpoint, site.code.position, site.code.position ? site.code.position->order : kLastOrder};
+        auto& all = at_address_[site.address];
+        all.insert(std::upper_bound(all.begin(), all.end(), here, [](const SiteHere& a, const SiteHere& b) { return a.order < b.order; }), here);
+    }
+}
+
+void BreakpointSet::remove_sites(Breakpoint& breakpoint, LiveProcess* process) {
+    for (Breakpoint::Site& site : breakpoint.sites) {
+        if (!site.inserted) continue;
+        if (process) process->remove_trap(site.address);
+        std::erase_if(at_address_[site.address], [&](const SiteHere& here) { return here.breakpoint == &breakpoint; });
+        site.inserted = false;
+    }
+}
+
+void BreakpointSet::forget_sites() {
+    for (Breakpoint& breakpoint : all_) {
+        for (Breakpoint::Site& site : breakpoint.sites) site.inserted = false;
+        if (!breakpoint.is_watch()) continue;
+        breakpoint.is_on = breakpoint.is_on && breakpoint.watched->is_of_program;
+        breakpoint.watched->has_ended = !breakpoint.watched->is_of_program;
+        breakpoint.watched->debug_registers.clear();
+        breakpoint.watched->by_pages = false;
+        breakpoint.watched->owner.reset();
+    }
+    at_address_.clear();
+}
+
+}  // namespace lantern

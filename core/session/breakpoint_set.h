@@ -1,0 +1,45 @@
+// The breakpoints by their numbers, and by the addresses at which the running program has them.
+#pragma once
+
+#include <list>
+#include <optional>
+#include <unordered_map>
+#include <vector>
+
+#include "core/session/breakpoint.h"
+
+namespace lantern {
+
+class LiveProcess;
+
+class BreakpointSet {
+  public:
+    std::list<Breakpoint>& all() { return all_; }
+    const std::list<Breakpoint>& all() const { return all_; }
+    Breakpoint& add(Breakpoint wish);         // gets the next number; stays where it is until it is erased
+    Breakpoint& numbered(unsigned number);    // throws RequestError
+    void erase(unsigned number);              // its sites must be out
+    std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
+    bool is_any_on(Cause cause) const;
+
+    // A breakpoint that is on, at the address of one of its sites.
+    struct SiteHere {
+        Breakpoint* breakpoint = nullptr;
+        std::optional<CodePosition> position;
+        int order = 0;  // of the position; what stands at the bare address comes last
+    };
+    std::vector<SiteHere> at(RunAddress address) const;  // in order
+
+    // Puts the sites of one that is on into the process. Throws MemoryError.
+    void insert_sites(Breakpoint& breakpoint, LiveProcess& process);
+    void remove_sites(Breakpoint& breakpoint, LiveProcess* process);  // null: it is gone
+    // The program is gone, and its memory with it: watchpoints end, but for those of what lies in the program itself.
+    void forget_sites();
+
+  private:
+    std::list<Breakpoint> all_;
+    std::unordered_map<RunAddress, std::vector<SiteHere>> at_address_;
+    unsigned next_ = 1;
+};
+
+}  // namespace lantern
