@@ -258,6 +258,16 @@ bool stands_soon(Kernel& kernel, ThreadId id, int& signal) {
     return false;
 }
 
+// A trap that it was about to get for one of our bytes is none of the program's. Async-signal-safe.
+void take_trap_back(Kernel& kernel, const ProbeTable& probes, ThreadId id, int& signal) {
+    user_regs_struct registers;
+    if (signal != SIGTRAP || !kernel.read_registers(id, registers)) return;
+    signal = 0;
+    if (!probes.has_stood(RunAddress(registers.rip - 1))) return;
+    --registers.rip;
+    kernel.write_registers(id, registers);
+}
+
 }  // namespace
 
 // From the handler of our own crash: system calls only, on what the tables hold. Copies of instructions stay where they are: a
@@ -267,21 +277,18 @@ void LiveProcess::let_go_in_emergency() {
     probes_.clean(*memory_);
     for (ThreadId id : guests_) {
         int signal = 0;
-        if (kernel_.interrupt(id) && stands_soon(kernel_, id, signal)) kernel_.detach(id, signal);
+        if (!kernel_.interrupt(id) || !stands_soon(kernel_, id, signal)) continue;
+        take_trap_back(kernel_, probes_, id, signal);
+        kernel_.detach(id, signal);
     }
     for (auto& [id, thread] : threads_) {
         int signal = thread.signal_to_deliver;
         if (thread.running && (!kernel_.interrupt(id) || !stands_soon(kernel_, id, signal))) continue;
-        user_regs_struct registers;
         if (thread.registers_changed && thread.registers && !thread.running) {
             thread.registers->to_system(thread.system_registers);
             kernel_.write_registers(id, thread.system_registers);
-        } else if (signal == SIGTRAP && kernel_.read_registers(id, registers)) {
-            signal = 0;
-            if (probes_.has_stood(RunAddress(registers.rip - 1))) {
-                --registers.rip;
-                kernel_.write_registers(id, registers);
-            }
+        } else {
+            take_trap_back(kernel_, probes_, id, signal);
         }
         kernel_.set_debug_register(id, kDebugControl, 0);
         kernel_.detach(id, signal);
