@@ -1,0 +1,87 @@
+// Who hears what: news of several processes, in any order, on a played kernel.
+#include <gtest/gtest.h>
+
+#include "core/target/tracer.h"
+#include "tests/testing/command.h"
+#include "tests/testing/played_kernel.h"
+
+namespace lantern {
+namespace {
+
+using testing::PlayedKernel, testing::fixture;
+
+struct TwoProcesses {
+    TwoProcesses() {
+        for (pid_t process : {100, 200}) {
+            kernel.add_process(process, fixture("locks-gcc-O0-dwarf5-nopie"), 0x401000);
+            tracer.join(process);
+        }
+        kernel.add_thread(100, 101, 0x401000);
+    }
+    void gets(ThreadId thread, int signal) {
+        kernel.then(thread, kernel.gets(signal));
+        kernel.resume(thread, Kernel::Motion::go, 0);
+    }
+    PlayedKernel kernel;
+    Tracer tracer{kernel};
+};
+
+TEST(Tracer, LaysNewsIntoTheInboxOfTheProcess) {
+    TwoProcesses both;
+    both.gets(200, SIGUSR1);
+    both.gets(101, SIGUSR2);
+    Tracer::News first = both.tracer.look(100);
+    EXPECT_EQ(first.thread, 101);
+    EXPECT_EQ(WSTOPSIG(first.status), SIGUSR2);
+    EXPECT_FALSE(both.tracer.look(100).has_come());
+    Tracer::News other = both.tracer.look(200);
+    EXPECT_EQ(other.thread, 200) << "it was kept while the first was asked for";
+    EXPECT_EQ(WSTOPSIG(other.status), SIGUSR1);
+}
+
+TEST(Tracer, FindsTheNewsOfOneThreadInTheInbox) {
+    TwoProcesses both;
+    both.gets(100, SIGUSR1);
+    both.gets(101, SIGUSR2);
+    EXPECT_FALSE(both.tracer.look(200).has_come()) << "both are in the inbox of the first now";
+    EXPECT_EQ(both.tracer.wait(100, 101).thread, 101);
+    EXPECT_EQ(both.tracer.wait(100, 100).thread, 100);
+}
+
+TEST(Tracer, KeepsAChildUntilItsParentTellsOfIt) {
+    TwoProcesses both;
+    both.kernel.then(100, both.kernel.makes_process(300, true));
+    both.kernel.resume(100, Kernel::Motion::go, 0);
+    Tracer::News told = both.tracer.look(100);
+    EXPECT_EQ(told.thread, 100) << "the child's own news came first, and is nobody's yet";
+    EXPECT_TRUE(both.tracer.await_newborn(300));
+}
+
+TEST(Tracer, SaysOfAChildThatWasKilledThatItIsGone) {
+    TwoProcesses both;
+    both.kernel.then(100, both.kernel.makes_process(300));
+    both.kernel.resume(100, Kernel::Motion::go, 0);
+    both.kernel.whole_process_is_killed()(300);
+    EXPECT_EQ(both.tracer.look(100).thread, 100);
+    EXPECT_FALSE(both.tracer.await_newborn(300));
+}
+
+TEST(Tracer, HandsAThreadOverAndTakesItBack) {
+    TwoProcesses both;
+    both.tracer.hand_over(200, 100);
+    both.tracer.leave(200);
+    both.gets(200, SIGUSR1);
+    EXPECT_EQ(both.tracer.look(100).thread, 200);
+}
+
+TEST(Tracer, TellsWhenNothingCanCome) {
+    TwoProcesses both;
+    for (pid_t process : {100, 200}) {
+        both.kernel.whole_process_is_killed()(process);
+        while (both.tracer.look(process).has_come()) continue;
+    }
+    EXPECT_FALSE(both.tracer.look(100).can_come());
+}
+
+}  // namespace
+}  // namespace lantern
