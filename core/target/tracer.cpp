@@ -34,12 +34,13 @@ pid_t Tracer::owner_of(ThreadId thread) {
 
 void Tracer::deliver(pid_t owner, News news) {
     if (owner) inboxes_[owner].push_back(news);
-    else newborns_[news.thread] = news.status;
+    else if (!is_end(news.status)) newborns_.insert(news.thread);  // numbers are used again: an end must not stand for a later child
 }
 
 // Thread numbers are used again: what has ended is nobody's.
 void Tracer::forget_what_ended(pid_t owner, News news) {
     if (is_end(news.status)) {
+        newborns_.erase(news.thread);
         owners_.erase(news.thread);
         handed_over_.erase(news.thread);
     }
@@ -91,10 +92,9 @@ Tracer::News Tracer::look(pid_t process, ThreadId thread) { return next(process,
 Tracer::News Tracer::wait(pid_t process, ThreadId thread) { return next(process, thread, &Kernel::wait); }
 
 bool Tracer::await_newborn(pid_t child) {
+    if (newborns_.erase(child)) return true;
     int status = 0;
-    if (auto known = newborns_.extract(child)) status = known.mapped();
-    else if (kernel_.wait(child, status) != child) return false;
-    return WIFSTOPPED(status);
+    return kernel_.wait(child, status) == child && WIFSTOPPED(status);
 }
 
 }  // namespace lantern

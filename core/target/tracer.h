@@ -9,6 +9,7 @@
 #include <deque>
 #include <map>
 #include <optional>
+#include <set>
 
 #include "core/target/kernel.h"
 
@@ -60,7 +61,7 @@ class Tracer {
     std::map<pid_t, Inbox> inboxes_;
     std::map<ThreadId, pid_t> owners_;  // whose thread it is, as far as it has been asked for
     std::map<ThreadId, pid_t> handed_over_;
-    std::map<ThreadId, int> newborns_;  // and the status they stand with
+    std::set<ThreadId> newborns_;  // they stand
 };
 
 }  // namespace lantern

@@ -66,6 +66,22 @@ TEST(Tracer, SaysOfAChildThatWasKilledThatItIsGone) {
     EXPECT_FALSE(both.tracer.await_newborn(300));
 }
 
+// Numbers are used again: the end of one that nobody knew must not be taken for the birth of a later one.
+TEST(Tracer, DoesNotTakeAnEndForABirth) {
+    TwoProcesses both;
+    both.kernel.add_thread(300, 300, 0x401000);
+    both.kernel.then(300, both.kernel.ends(0));
+    both.kernel.resume(300, Kernel::Motion::go, 0);
+    EXPECT_FALSE(both.tracer.look(100).has_come());
+    both.kernel.tasks.erase(300);
+    both.kernel.then(100, both.kernel.makes_process(300));
+    both.kernel.resume(100, Kernel::Motion::go, 0);
+    EXPECT_EQ(both.tracer.look(100).thread, 100);
+    EXPECT_TRUE(both.tracer.await_newborn(300));
+    int status = 0;
+    EXPECT_EQ(both.kernel.look(300, status), 0) << "its stop has been heard of";
+}
+
 TEST(Tracer, HandsAThreadOverAndTakesItBack) {
     TwoProcesses both;
     both.tracer.hand_over(200, 100);
