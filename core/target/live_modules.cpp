@@ -25,7 +25,7 @@ const Module& LiveProcess::main_module() {
     std::uint64_t entry = symbols->elf().entry().value;
     std::string auxiliary = task_text("auxv");
     std::vector<std::uint64_t> words(auxiliary.size() / sizeof(std::uint64_t));
-    std::memcpy(words.data(), auxiliary.data(), words.size() * sizeof(std::uint64_t));
+    if (!words.empty()) std::memcpy(words.data(), auxiliary.data(), words.size() * sizeof(std::uint64_t));
     for (std::size_t i = 0; i + 1 < words.size(); i += 2)
         if (words[i] == AT_ENTRY) entry = words[i + 1];
     modules_.emplace_back(program_, entry - symbols->elf().entry().value, symbols);
