@@ -36,7 +36,7 @@ std::string without_what_differs(std::string text) {
         for (std::size_t at; (at = text.find(folder)) != std::string::npos;) text.replace(at, folder.size(), "HERE");
     text = with_digits_masked(text, std::regex("0x[0-9a-f]{5,}"));  // addresses, not the numbers of the fixtures
     text = with_digits_masked(text, std::regex("process [0-9]+"));
-    text = std::regex_replace(text, std::regex("and [0-9 ]+ of the system's"), "and ~ of the system's");  // as many as its debug files tell of
+    text = std::regex_replace(text, std::regex("  and [0-9 ]+ of the system's libraries[^\n]*\n"), "");  // only where their debug files are here
     text = with_unset_masked(text);
     return text;
 }
