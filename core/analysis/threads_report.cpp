@@ -34,7 +34,7 @@ std::optional<Waiting> waiting_for(const Moment& moment, ThreadId id, Unwinder& 
     auto futex = registers.get(kIntegerParameters[0]);
     if (!futex || system_call_name(static_cast<long>(registers.system_call)) != "futex") return std::nullopt;
     try {
-        return Waiting{RunAddress(*futex), c_library::mutex_owner(moment.target(), RunAddress(*futex))};
+        return Waiting{RunAddress(*futex), moment.target().read<std::int32_t>(RunAddress(*futex) + c_library::kOwnerInMutex)};
     } catch (const MemoryError&) {
         return std::nullopt;
     }

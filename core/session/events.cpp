@@ -87,7 +87,7 @@ std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Mod
         if (instruction->memory.empty() || !instruction->memory[0].address_only) continue;
         RunAddress index = at + static_cast<std::uint64_t>(instruction->memory[0].displacement);
         std::uint64_t number = target.read<std::uint64_t>(index), offset = target.read<std::uint64_t>(index + 8);
-        auto block = c_library::thread_local_block(target, RunAddress(target.registers(thread).thread_base), number);
+        auto block = c_library::thread_local_block([&](RunAddress word) { return target.read<std::uint64_t>(word); }, RunAddress(target.registers(thread).thread_base), number);
         return block ? RunAddress(target.read<std::uint64_t>(*block + offset)) : RunAddress();
     }
     return std::nullopt;

@@ -161,12 +161,16 @@ void LineStep::expect_returns() {
     }
 }
 
+std::optional<c_library::JumpTarget> LineStep::jump_target(ThreadId thread) const {
+    return c_library::jump_target([&](RunAddress word) { return process_.read<std::uint64_t>(word); }, process_.registers(thread));
+}
+
 // Whether control lands from here in the frame of the step, or further out.
 bool LineStep::is_landing(RunAddress at, ThreadId thread) {
     for (const LandingHook& hook : hooks_) {
         if (hook.address != at) continue;
         if (hook.kind == LandingHook::Kind::jumps) {
-            auto target = c_library::jump_target(process_, thread);
+            auto target = jump_target(thread);
             return target && target->stack_pointer >= stack_pointer_;
         }
         Unwinder walk(process_, thread);
@@ -183,7 +187,7 @@ Stop LineStep::land() {
     bool jumps = std::any_of(hooks_.begin(), hooks_.end(),
                              [&](const LandingHook& hook) { return hook.address == at && hook.kind == LandingHook::Kind::jumps; });
     if (jumps) {
-        auto target = c_library::jump_target(process_, thread_);
+        auto target = jump_target(thread_);
         Stop stop = movement_.run({target->program_counter}, [&](ThreadId thread) {
             return thread == thread_ && process_.registers(thread).stack_pointer() == target->stack_pointer;
         });

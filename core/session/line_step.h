@@ -1,6 +1,7 @@
 // The two ways to go one statement further: over the functions it calls, inlined or not, or into the first one.
 #pragma once
 
+#include "core/runtime/c_library.h"
 #include "core/session/movement.h"
 
 #include <map>
@@ -45,6 +46,7 @@ class LineStep {
         const Function* function = nullptr;
     };
     void expect_returns();
+    std::optional<c_library::JumpTarget> jump_target(ThreadId thread) const;
     bool is_landing(RunAddress at, ThreadId thread);
     Stop land();
     void note_return();

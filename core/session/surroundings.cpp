@@ -37,8 +37,10 @@ std::string global_at(const Moment& moment, const Module& module, RunAddress add
     std::string name = demangled(symbol->name);
     if (is_behind) return at == symbol->address + symbol->size ? fmt::format("one past the end of {}", name) : "";
     const Module* holder = nullptr;
-    auto variable = find_global(moment.target(), nullptr, name, holder);
-    if (!variable) variable = find_global(moment.target(), nullptr, std::string(last_component(name)), holder);  // in a namespace without a name
+    Frame inside;  // what the module keeps to itself, too
+    inside.module = &module;
+    auto variable = find_global(moment.target(), &inside, name, holder);
+    if (!variable) variable = find_global(moment.target(), &inside, std::string(last_component(name)), holder);  // in a namespace without a name
     if (!variable || holder != &module) return {};
     Value value = value_of_global(moment.target(), moment.thread(), nullptr, module, *variable);
     bool is_it = value.address && *value.address <= address && address < *value.address + plain(*value.type).size;

@@ -61,7 +61,7 @@ std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t of
     std::uint64_t number = thread_local_number(target_, frame_.module);
     if (!number) return std::nullopt;
     try {
-        auto block = c_library::thread_local_block(target_, RunAddress(base), number);
+        auto block = c_library::thread_local_block([&](RunAddress word) { return target_.read<std::uint64_t>(word); }, RunAddress(base), number);
         return block ? std::optional(block->value + offset) : std::nullopt;
     } catch (const MemoryError&) {
         return std::nullopt;

@@ -20,7 +20,7 @@ TEST(CLibrary, AJumpGoesWhereTheProgramSavedIt) {
             if (const ElfSymbol* symbol = module.symbols().symbol_table().named(name); symbol && symbol->is_function) process.insert_trap(module.to_run(symbol->address));
     TargetEvent event = process.run();
     ASSERT_EQ(event.kind, TargetEvent::Kind::trap) << "it comes to longjmp";
-    auto target = c_library::jump_target(process, event.thread);
+    auto target = c_library::jump_target([&](RunAddress word) { return process.read<std::uint64_t>(word); }, process.registers(event.thread));
     ASSERT_TRUE(target);
     process.insert_trap(target->program_counter);
     event = process.run();
