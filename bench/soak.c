@@ -46,6 +46,7 @@ int main(int count, char **words) {
     long seconds = count > 1 ? atol(words[1]) : 5, born = 0;
     struct sigaction action = {.sa_handler = on_signal, .sa_flags = SA_RESTART};
     sigaction(SIGUSR1, &action, 0);
+    setvbuf(stdout, 0, _IONBF, 0);  // what it says is to be seen where it stands still too
     pthread_t threads[64];
     time_t end = time(0) + seconds;
     for (int i = 0; i < 64; ++i) pthread_create(&threads[i], 0, work, (void *)++born);

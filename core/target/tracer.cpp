@@ -32,19 +32,23 @@ pid_t Tracer::owner_of(ThreadId thread) {
     return owners_[thread] = process;
 }
 
+// Of a thread that has ended the system does not say any more whose it was: all are told, for its number is used again, and who kept it
+// would take the next thread of that number for it.
 void Tracer::deliver(pid_t owner, News news) {
     if (owner) inboxes_[owner].push_back(news);
-    else if (!is_end(news.status)) newborns_.insert(news.thread);  // numbers are used again: an end must not stand for a later child
+    else if (!is_end(news.status)) newborns_.insert(news.thread);
+    else
+        for (auto& [process, inbox] : inboxes_) inbox.push_back(news);
 }
 
-// Thread numbers are used again: what has ended is nobody's.
-void Tracer::forget_what_ended(pid_t owner, News news) {
+// Thread numbers are used again: what has ended is nobody's. Of a process that becomes another program one thread is left.
+void Tracer::forget_what_ended(News news) {
     if (is_end(news.status)) {
         newborns_.erase(news.thread);
         owners_.erase(news.thread);
         handed_over_.erase(news.thread);
     }
-    if (news.status >> 16 == PTRACE_EVENT_EXEC) std::erase_if(owners_, [owner](const auto& each) { return each.second == owner; });
+    if (news.status >> 16 == PTRACE_EVENT_EXEC) std::erase_if(owners_, [&](const auto& each) { return each.second == news.thread; });
 }
 
 std::optional<Tracer::News> Tracer::taken(pid_t process) {
@@ -66,15 +70,13 @@ std::optional<Tracer::News> Tracer::taken(pid_t process, ThreadId thread) {
 }
 
 Tracer::News Tracer::next(pid_t process, Ask ask) {
-    if (auto news = taken(process)) return *news;
     for (;;) {
+        if (auto news = taken(process)) return *news;
         News news;
         news.thread = (kernel_.*ask)(-1, news.status);
         if (!news.has_come()) return news;
-        pid_t owner = owner_of(news.thread);
-        forget_what_ended(owner, news);
-        if (owner == process) return news;
-        deliver(owner, news);
+        deliver(owner_of(news.thread), news);
+        forget_what_ended(news);
     }
 }
 
@@ -82,7 +84,7 @@ Tracer::News Tracer::next(pid_t process, ThreadId thread, Ask ask) {
     if (auto news = taken(process, thread)) return *news;
     News news;
     news.thread = (kernel_.*ask)(thread, news.status);
-    if (news.has_come()) forget_what_ended(process, news);
+    if (news.has_come()) forget_what_ended(news);
     return news;
 }
 

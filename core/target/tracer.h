@@ -50,7 +50,7 @@ class Tracer {
     using Inbox = std::deque<News>;
     pid_t owner_of(ThreadId thread);
     void deliver(pid_t owner, News news);
-    void forget_what_ended(pid_t owner, News news);
+    void forget_what_ended(News news);
     std::optional<News> taken(pid_t process);
     std::optional<News> taken(pid_t process, ThreadId thread);
     using Ask = ThreadId (Kernel::*)(ThreadId, int&);  // look or wait

@@ -339,6 +339,28 @@ TEST(PlayedForks, OfSharedMemoryGoTheirOwnWay) {
     EXPECT_TRUE(k.code_is_as_in_file(kChild));
 }
 
+// While a guest becomes another program a thread ends, and a new one gets its number: it is another thread, which can be stopped.
+TEST(PlayedForks, OfSharedMemoryHideNoEnd) {
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kOther, k.tells_of_its_end(0));
+    k.then(kProcess, k.makes_process(kChild, false, true));
+    k.then(kProcess, k.goes_on_after_vfork());
+    for (int i = 0; i < 4; ++i) k.then(kProcess, k.gets(SIGWINCH));  // a moment later
+    k.then(kProcess, [&k](ThreadId id) {
+        k.tasks.erase(kOther);
+        return k.makes_thread(kOther)(id);
+    });
+    k.then(kProcess, k.comes_to(function_at("mean")));
+    k.then(kChild, k.becomes(function_at("main")));
+    k.then(kOther, k.ends(0));
+    LiveProcess& process = scene.begin();
+    TargetEvent event = process.run([&](const TargetEvent& each) { return scene.tell(each) && each.kind != Kind::trap; });
+    EXPECT_EQ(event.thread, kProcess);
+    EXPECT_EQ(scene.begun[kOther], 1u);
+    EXPECT_TRUE(k.tasks[kOther].stands);
+}
+
 // What the child of a fork got a copy of may have been taken out of its parent before the fork was told.
 TEST(PlayedForks, CleanBytesThatStandNoMore) {
     Scene scene;

@@ -72,7 +72,7 @@ TEST(Tracer, DoesNotTakeAnEndForABirth) {
     both.kernel.add_thread(300, 300, 0x401000);
     both.kernel.then(300, both.kernel.ends(0));
     both.kernel.resume(300, Kernel::Motion::go, 0);
-    EXPECT_FALSE(both.tracer.look(100).has_come());
+    EXPECT_TRUE(WIFEXITED(both.tracer.look(100).status));
     both.kernel.tasks.erase(300);
     both.kernel.then(100, both.kernel.makes_process(300));
     both.kernel.resume(100, Kernel::Motion::go, 0);
@@ -80,6 +80,32 @@ TEST(Tracer, DoesNotTakeAnEndForABirth) {
     EXPECT_TRUE(both.tracer.await_newborn(300));
     int status = 0;
     EXPECT_EQ(both.kernel.look(300, status), 0) << "its stop has been heard of";
+}
+
+// The system cannot say any more whose it was; who kept it would take the next thread of that number for it.
+TEST(Tracer, TellsOfTheEndOfAThreadThatNothingElseWasToldOf) {
+    TwoProcesses both;
+    both.kernel.then(101, both.kernel.ends(0));
+    both.kernel.resume(101, Kernel::Motion::go, 0);
+    Tracer::News told = both.tracer.look(100);
+    EXPECT_EQ(told.thread, 101);
+    EXPECT_TRUE(WIFEXITED(told.status));
+}
+
+TEST(Tracer, KnowsTheThreadsOfAProcessWhoseGuestBecomesAnotherProgram) {
+    TwoProcesses both;
+    both.kernel.then(101, both.kernel.tells_of_its_end(0));
+    both.kernel.then(101, both.kernel.ends(0));
+    both.kernel.resume(101, Kernel::Motion::go, 0);
+    EXPECT_EQ(both.tracer.look(100).thread, 101);
+    both.kernel.add_process(300, fixture("locks-gcc-O0-dwarf5-nopie"), 0x401000);
+    both.tracer.hand_over(300, 100);
+    both.kernel.then(300, both.kernel.becomes(0x401000));
+    both.kernel.resume(300, Kernel::Motion::go, 0);
+    EXPECT_EQ(both.tracer.look(100).thread, 300);
+    both.kernel.resume(101, Kernel::Motion::go, 0);
+    EXPECT_EQ(both.tracer.look(100).thread, 101);
+    EXPECT_FALSE(both.tracer.look(200).has_come()) << "nothing of it is the other's";
 }
 
 TEST(Tracer, HandsAThreadOverAndTakesItBack) {
