@@ -38,7 +38,7 @@ BENCHMARK(ConditionReadEachTime)->Unit(benchmark::kNanosecond);
 void FirstHundredOfAMillion(benchmark::State& state) {
     Session& session = stopped();
     session.select_frame(1);
-    ViewLimits limits = session.view_limits();
+    ViewLimits limits = session.moment().view_limits();
     limits.children = 100;
     for (auto _ : state) {
         session.process().write_memory(session.process().registers(session.thread()).stack_pointer(), {});  // what was read is forgotten

@@ -266,8 +266,8 @@ int run(const Options& options) {
         if (options.own_terminal) session.give_own_terminal(scripted || commands_on_input ? -1 : 0, [&output](std::string_view bytes) { output.show_terminal(bytes); });
         session.presentation().views = DeclaredViews(settings.views);
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
-        if (options.allow_calls) session.may_call = [](const std::string&) { return true; };
-        else if (at_a_prompt) session.may_call = ask_before_calls();
+        if (options.allow_calls) session.allow_calls([](const std::string&) { return true; });
+        else if (at_a_prompt) session.allow_calls(ask_before_calls());
         session.presentation().source_lines = settings.source_lines;
         session.presentation().wants_code_parts = output.style().colour;
         log_line("session on " + session.program());

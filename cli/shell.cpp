@@ -26,7 +26,7 @@ std::string program_name(Session& session) {
 
 void Shell::show_stop(const Stop& stop) {
     listed_file.clear();
-    StopReport report = report_stop(session_, stop, tracker_);
+    StopReport report = report_stop(session_.moment(), stop, tracker_);
     bool has_value = stop.returned && stop.returned->value.is_available() && plain(*stop.returned->value.type).kind != TypeKind::nothing;
     if (has_value) report.returned_number = session_.presentation().results.add(stop.returned->value);
     show(std::move(report));
@@ -52,7 +52,7 @@ void Shell::show_stop(const Stop& stop) {
 }
 
 void Shell::show_step(const Stop& stop) {
-    show(StepLine{report_stop(session_, stop, tracker_)});
+    show(StepLine{report_stop(session_.moment(), stop, tracker_)});
 }
 
 std::string Shell::prompt() {
@@ -207,7 +207,7 @@ void show_first_notices(Shell& shell) {
     if (file.empty()) return;
     if (!session.sources().find(file))
         warn(fmt::format("the source file {} is not here; --source-map FROM=TO says where its folder has moved to", escape_for_display(file)));
-    else if (session.is_stale(file))
+    else if (is_stale(session.moment(), file))
         warn(fmt::format("{} is newer than the program: lines may not match; build it again", escape_for_display(std::filesystem::path(file).filename().string())));
 }
 

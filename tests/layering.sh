@@ -29,6 +29,8 @@ cd "$1"
 if grep -nE '\b(getenv|std::cout|std::cerr|printf|puts|exit)\(' -r core --include='*.cpp' --include='*.h' | grep -vE 'fmt::|_exit\(|snprintf'; then
     echo "core must not print, read the environment or exit"; exit 1
 fi
+# A report is made of a moment, never of a whole session.
+if grep -n 'session/\(session\|parts\|debuggee\|selection\)\.h"' -r core/analysis; then echo "a report that asks for a session: take a Moment"; exit 1; fi
 # What the processor lays down stands in core/machine, what the C library does in core/runtime.
 laid_down='"_dl_|thread_base \+ ([0-9]|k[A-Z])|rotr\(|opcode == 0x|first_byte|std::byte\{0x[0-9a-f]{2}\}, std::byte'
 find_laid_down() { grep -nE "$laid_down" "$@" --include='*.cpp' --include='*.h' -r | grep -vE '(^|/)core/(machine|runtime)/'; }

@@ -14,7 +14,7 @@ constexpr std::uint32_t kLongestWhole = 40;  // a function of so many lines is s
 constexpr std::size_t kGlobalsShown = 50;
 
 void show_source(Shell& shell, const std::string& file, std::uint32_t first, std::uint32_t last) {
-    SourceReport report = report_source(shell.session(), file, first, last);
+    SourceReport report = report_source(shell.session().moment(), file, first, last);
     if (report.found_at.empty())
         throw RequestError(fmt::format("the source file {} is not here", file), "--source-map FROM=TO says where its folder has moved to");
     shell.listed_file = file;
@@ -39,7 +39,7 @@ void show_frame(Shell& shell) {
     const Frame* frame = session.selected_frame();
     if (frame->line) {
         std::uint32_t line = frame->line->line;
-        SourceReport report = report_source_around(session, frame->line->file, line, session.presentation().source_lines);
+        SourceReport report = report_source_around(session.moment(), frame->line->file, line, session.presentation().source_lines);
         if (!report.rows.empty()) {
             shell.show(Notice{Notice::Kind::done, fmt::format("frame {}: {}", frame->level, frame_function_name(*frame))});
             shell.show(report);

@@ -69,7 +69,7 @@ Endings take_limits(std::string_view& text, Breakpoint& wish) {
 
 void show_set(Shell& shell, const Breakpoint& made) {
     BreakpointSet report{made, ""};
-    bool stale = !made.sites.empty() && !made.sites[0].code.file.empty() && shell.session().is_stale(made.sites[0].code.file);
+    bool stale = !made.sites.empty() && !made.sites[0].code.file.empty() && is_stale(shell.session().moment(), made.sites[0].code.file);
     if (stale) report.note = "the source is newer than the program: the line may have moved; build it again";
     if (auto others = shell.session().others_at(made); !others.empty()) {
         std::vector<std::string> words;

@@ -15,7 +15,7 @@ namespace {
 constexpr unsigned kEverything = 1'000'000;  // parts that 'all' lists at most
 
 ViewLimits limits_for(Shell& shell, const Formed& request) {
-    ViewLimits limits = shell.session().view_limits();
+    ViewLimits limits = shell.session().moment().view_limits();
     limits.raw = request.raw;
     limits.first = request.from;
     if (request.all) limits.children = limits.nodes = limits.text = kEverything;
@@ -67,7 +67,7 @@ void run_value(Shell& shell, std::string_view arguments) {
     if (value.is_available() && value.address) ValueReader(session.target()).content(value, 1);
     ValueReport report;
     report.expression = request.expression;
-    report.value = view_of(shell, request.expression, value, request.form.value_or(session.form_of(request.expression)), limits_for(shell, request));
+    report.value = view_of(shell, request.expression, value, request.form.value_or(session.moment().form_of(request.expression)), limits_for(shell, request));
     report.note = note_for(shell, value);
     if (report.note.empty()) report.note = index_remark(expression, session.context());
     if (report.note.empty()) report.note = others_of_the_name(session, request.expression);
@@ -113,9 +113,9 @@ void run_change(Shell& shell, std::string_view arguments) {
     ValueReader reader(session.target());
     ChangeReport report;
     report.place = left;
-    report.before = one_line(make_view(reader, left, evaluate(left, session.context()), session.form_of(left)), 200);
+    report.before = one_line(make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)), 200);
     report.warning = session.assign(left, right).warning;
-    report.after = one_line(make_view(reader, left, evaluate(left, session.context()), session.form_of(left)), 200);
+    report.after = one_line(make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)), 200);
     shell.show(report);
 }
 
@@ -143,7 +143,7 @@ void run_pin(Shell& shell, std::string_view arguments) {
     std::string now;
     if (session.has_threads() && !is_view_word(text)) {
         try {
-            ValueView view = view_of(shell, text, evaluate(text, session.context()), session.form_of(text), session.view_limits());
+            ValueView view = view_of(shell, text, evaluate(text, session.context()), session.moment().form_of(text), session.moment().view_limits());
             std::string qualified = qualification(view);
             now = " = " + one_line(view, 200) + (qualified.empty() ? "" : "  " + qualified);
         } catch (const Error& error) {

@@ -4,12 +4,12 @@
 #include <string>
 #include <vector>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
 
 // "SIGSEGV: the program read address 0x10, where nothing is mapped (a null pointer was followed)"
-std::string signal_sentence(Session& session, const Stop& stop);
+std::string signal_sentence(const Moment& moment, const Stop& stop);
 
 }  // namespace lantern

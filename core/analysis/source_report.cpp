@@ -8,13 +8,13 @@
 namespace lantern {
 namespace {
 
-std::set<std::uint32_t> lines_with_code(Session& session, const std::string& file) {
+std::set<std::uint32_t> lines_with_code(const Moment& moment, const std::string& file) {
     // Where the program stands in the file, its own unit is meant: a header's code differs from unit to unit.
-    const Frame* frame = session.selected_frame();
+    const Frame* frame = moment.selected_frame();
     if (frame && frame->function && frame->line && frame->line->file == file)
         return lines_with_code_in(frame->module->symbols(), *frame->function->unit, file);
     std::set<std::uint32_t> lines;
-    for (const Module& module : session.target().modules()) {
+    for (const Module& module : moment.target().modules()) {
         if (module.is_system_library() && !lines.empty()) break;
         for (const dwarf::Unit* unit : units_mentioning(module.symbols(), file)) lines.merge(lines_with_code_in(module.symbols(), *unit, file));
     }
@@ -23,11 +23,11 @@ std::set<std::uint32_t> lines_with_code(Session& session, const std::string& fil
 
 }  // namespace
 
-LineState line_state(Session& session, const Frame& frame) {
-    bool is_innermost = frame.registers.stack_pointer() == session.stack().frame(0)->registers.stack_pointer();
+LineState line_state(const Moment& moment, const Frame& frame) {
+    bool is_innermost = frame.registers.stack_pointer() == moment.stack().frame(0)->registers.stack_pointer();
     if (!is_innermost || (frame.level > 0 && frame.lookup_address != frame.program_counter)) return LineState::waiting;
     if (frame.level > 0) return LineState::begun;  // holds an inlined call that is running
-    const Stop& stop = session.last_stop();
+    const Stop& stop = moment.stop();
     bool failed = stop.reason == StopReason::signal && stop.is_fault;
     if (failed) return LineState::fails;
     // A statement that begins here is next. In the middle of a row, or of a line that has code right before, it has begun; a call
@@ -43,23 +43,23 @@ LineState line_state(Session& session, const Frame& frame) {
     return goes_on && position->order == 0 ? LineState::begun : LineState::next;
 }
 
-SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last) {
+SourceReport report_source(const Moment& moment, const std::string& file, std::uint32_t first, std::uint32_t last) {
     SourceReport report;
     report.file = file;
-    report.is_stale = session.is_stale(file);
-    const Frame* frame = session.selected_frame();
+    report.is_stale = lantern::is_stale(moment, file);
+    const Frame* frame = moment.selected_frame();
     if (frame && frame->line && frame->line->file == file) {
         report.current_line = frame->line->line;
-        report.current_state = line_state(session, *frame);
+        report.current_state = line_state(moment, *frame);
     }
-    const SourceText* text = session.sources().find(file);
+    const SourceText* text = moment.sources().find(file);
     if (!text) return report;
     report.found_at = text->path.string();
     report.last_line = static_cast<std::uint32_t>(text->lines.size());
-    std::set<std::uint32_t> with_code = lines_with_code(session, file);
-    CodeReader reader(session.presentation().wants_code_parts ? code_language(file) : CodeLanguage::none);
+    std::set<std::uint32_t> with_code = lines_with_code(moment, file);
+    CodeReader reader(moment.presentation().wants_code_parts ? code_language(file) : CodeLanguage::none);
     constexpr std::uint32_t kLongestComment = 1000;  // lines
-    for (std::uint32_t number = first > kLongestComment ? first - kLongestComment : 1; session.presentation().wants_code_parts && number < first && number <= report.last_line; ++number) reader.parts(text->lines[number - 1]);
+    for (std::uint32_t number = first > kLongestComment ? first - kLongestComment : 1; moment.presentation().wants_code_parts && number < first && number <= report.last_line; ++number) reader.parts(text->lines[number - 1]);
     for (std::uint32_t number = std::max(first, 1u); number <= std::min(last, report.last_line); ++number) {
         SourceRow row;
         row.number = number;
@@ -67,7 +67,7 @@ SourceReport report_source(Session& session, const std::string& file, std::uint3
         row.parts = reader.parts(row.text);
         row.has_code = with_code.count(number) != 0;
         row.is_current = number == report.current_line;
-        for (const Breakpoint& breakpoint : session.breakpoints())
+        for (const Breakpoint& breakpoint : moment.breakpoints())
             for (const Breakpoint::Site& site : breakpoint.sites)
                 if (site.code.line == number && site.code.file == file) {
                     row.breakpoints.push_back({breakpoint.number, breakpoint.is_on});
@@ -78,9 +78,9 @@ SourceReport report_source(Session& session, const std::string& file, std::uint3
     return report;
 }
 
-SourceReport report_source_around(Session& session, const std::string& file, std::uint32_t line, unsigned lines) {
+SourceReport report_source_around(const Moment& moment, const std::string& file, std::uint32_t line, unsigned lines) {
     unsigned after = (lines - 1) / 2, before = lines - 1 - after;
-    return report_source(session, file, line > before ? line - before : 1, line + after);
+    return report_source(moment, file, line > before ? line - before : 1, line + after);
 }
 
 }  // namespace lantern

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "core/analysis/code_shape.h"
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -42,12 +42,12 @@ struct SourceReport {
 };
 
 // Of a frame that stands on a line.
-LineState line_state(Session& session, const Frame& frame);
+LineState line_state(const Moment& moment, const Frame& frame);
 
 // Lines first … last of a file, cut to what the file has.
-SourceReport report_source(Session& session, const std::string& file, std::uint32_t first, std::uint32_t last);
+SourceReport report_source(const Moment& moment, const std::string& file, std::uint32_t first, std::uint32_t last);
 
 // So many lines around one, as the user wants them at a stop.
-SourceReport report_source_around(Session& session, const std::string& file, std::uint32_t line, unsigned lines);
+SourceReport report_source_around(const Moment& moment, const std::string& file, std::uint32_t line, unsigned lines);
 
 }  // namespace lantern

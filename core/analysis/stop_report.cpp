@@ -15,12 +15,12 @@ namespace {
 
 constexpr std::size_t kMostChanges = 8;
 
-std::string numbers(Session& session, const std::vector<unsigned>& list) {
+std::string numbers(const Moment& moment, const std::vector<unsigned>& list) {
     std::vector<std::string> words;
     bool all_watch = true;
     for (unsigned n : list) {
         words.push_back(std::to_string(n));
-        for (const Breakpoint& breakpoint : session.breakpoints()) all_watch &= breakpoint.number != n || breakpoint.is_watch();
+        for (const Breakpoint& breakpoint : moment.breakpoints()) all_watch &= breakpoint.number != n || breakpoint.is_watch();
     }
     return fmt::format("{}point{} {}", all_watch ? "watch" : "break", list.size() == 1 ? "" : "s", join_with(words, "and"));
 }
@@ -49,26 +49,26 @@ std::string event_words(const Stop& stop) {
     return "reached";
 }
 
-std::string why(Session& session, const Stop& stop) {
-    std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(session, stop.breakpoints));
+std::string why(const Moment& moment, const Stop& stop) {
+    std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(moment, stop.breakpoints));
     switch (stop.reason) {
-        case StopReason::attached: return fmt::format("process {} has been stopped", session.is_running() ? session.process_id() : 0);
-        case StopReason::selected: return fmt::format("process {} is looked at", session.is_running() ? session.process_id() : 0);
+        case StopReason::attached: return fmt::format("process {} has been stopped", moment.target().id());
+        case StopReason::selected: return fmt::format("process {} is looked at", moment.target().id());
         case StopReason::kept: return "as the process was when the core was written";
         case StopReason::released: return "the program runs on by itself";
         case StopReason::diverted: return "moved here; nothing was run";
-        case StopReason::event: return fmt::format("{}, {}", numbers(session, stop.breakpoints), event_words(stop));
-        case StopReason::watch_ended: return fmt::format("{} has ended", numbers(session, stop.breakpoints));
+        case StopReason::event: return fmt::format("{}, {}", numbers(moment, stop.breakpoints), event_words(stop));
+        case StopReason::watch_ended: return fmt::format("{} has ended", numbers(moment, stop.breakpoints));
         case StopReason::none: return "the program has not been started";
         case StopReason::launched: return "the program has been loaded and has not run yet";
-        case StopReason::breakpoint: return numbers(session, stop.breakpoints);
+        case StopReason::breakpoint: return numbers(moment, stop.breakpoints);
         case StopReason::stepped:
             if (!stop.left_function) return "step done" + also;
             if (stop.returned) return fmt::format("{} has returned", stop.returned->function) + also;
             return "step done, in a function further out" + also;
         case StopReason::returned: return fmt::format("{} has returned", stop.returned ? stop.returned->function : "the function") + also;
         case StopReason::reached: return "reached" + also;
-        case StopReason::signal: return signal_sentence(session, stop);
+        case StopReason::signal: return signal_sentence(moment, stop);
         case StopReason::paused: return "paused";
         case StopReason::replaced: return "the program has become another program (exec)";
         case StopReason::exited:
@@ -82,12 +82,12 @@ std::string short_name(const std::string& file) {
     return escape_for_display(std::filesystem::path(file).filename().string());
 }
 
-void fill_place(Session& session, const Frame& frame, StopReport& report) {
+void fill_place(const Moment& moment, const Frame& frame, StopReport& report) {
     report.function = frame_function_name(frame);
     report.address = frame.program_counter.value;
     if (!frame.line) {
         std::byte bytes[kLongestInstruction];
-        std::size_t got = session.target().read_available(frame.program_counter, bytes);
+        std::size_t got = moment.target().read_available(frame.program_counter, bytes);
         report.instruction = instruction_text(ByteSpan(bytes, got), frame.program_counter);
         report.next_to_run = got ? fmt::format("next to run is the instruction at {:#x}; there is no source for it", report.address)
                                  : fmt::format("there is no code at {:#x}", report.address);
@@ -95,14 +95,14 @@ void fill_place(Session& session, const Frame& frame, StopReport& report) {
     }
     report.file = frame.line->file;
     report.line = frame.line->line;
-    report.line_state = line_state(session, frame);
+    report.line_state = line_state(moment, frame);
     switch (report.line_state) {
         case LineState::next: report.next_to_run = fmt::format("line {} runs next", report.line); break;
         case LineState::begun: report.next_to_run = fmt::format("line {} has begun; the rest of it runs next", report.line); break;
         case LineState::waiting: report.next_to_run = fmt::format("line {} waits for the call it made", report.line); break;
         case LineState::fails: report.next_to_run = fmt::format("line {} has failed", report.line); break;
     }
-    report.source = report_source_around(session, report.file, report.line, session.presentation().source_lines);
+    report.source = report_source_around(moment, report.file, report.line, moment.presentation().source_lines);
     if (report.source.found_at.empty()) {
         report.warning = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
     } else if (report.source.is_stale) {
@@ -110,16 +110,16 @@ void fill_place(Session& session, const Frame& frame, StopReport& report) {
     }
 }
 
-PinReport report_pin(Session& session, const Pin& pin, ChangeTracker& tracker) {
+PinReport report_pin(const Moment& moment, const Pin& pin, ChangeTracker& tracker) {
     PinReport report;
     report.number = pin.number;
     report.text = pin.text;
     report.is_view = is_view_word(pin.text);
     if (report.is_view) return report;
     try {
-        Value value = evaluate(pin.text, session.context());
-        report.value = make_view(ValueReader(session.target()), pin.text, value, session.form_of(pin.text), session.view_limits());
-        report.value->assignment = assignment_of_name(session.moment(), pin.text);
+        Value value = evaluate(pin.text, moment.context());
+        report.value = make_view(ValueReader(moment.target()), pin.text, value, moment.form_of(pin.text), moment.view_limits());
+        report.value->assignment = assignment_of_name(moment, pin.text);
         if (auto change = tracker.observe_pin(pin.number, *report.value)) report.before = change->before;
     } catch (const Error& error) {
         report.problem = error.what();
@@ -128,29 +128,29 @@ PinReport report_pin(Session& session, const Pin& pin, ChangeTracker& tracker) {
 }
 
 // Old and new in one line each; of a big value only what differs.
-WatchReport report_watch(Session& session, const WatchChange& change) {
-    ValueReader reader(session.target());
-    ViewLimits limits = session.view_limits();
+WatchReport report_watch(const Moment& moment, const WatchChange& change) {
+    ValueReader reader(moment.target());
+    ViewLimits limits = moment.view_limits();
     limits.children = 20;
     WatchReport report;
     report.number = change.number;
     report.expression = change.expression;
     report.is_first = change.is_first;
     report.is_write = change.is_write;
-    report.before = one_line(make_view(reader, change.expression, change.before, session.form_of(change.expression), limits), 120);
-    report.after = one_line(make_view(reader, change.expression, change.after, session.form_of(change.expression), limits), 120);
+    report.before = one_line(make_view(reader, change.expression, change.before, moment.form_of(change.expression), limits), 120);
+    report.after = one_line(make_view(reader, change.expression, change.after, moment.form_of(change.expression), limits), 120);
     report.file = change.file;
     report.line = change.line;
     report.function = change.function;
     report.by = change.by;
-    const Frame* frame = session.selected_frame();
+    const Frame* frame = moment.selected_frame();
     if (frame && frame->level > 0 && frame->line) {
         report.from = frame_function_name(*frame);
         report.from_file = frame->line->file;
         report.from_line = frame->line->line;
     }
     if (change.line)
-        if (auto text = session.sources().line(change.file, change.line)) report.statement = trimmed(*text);
+        if (auto text = moment.sources().line(change.file, change.line)) report.statement = trimmed(*text);
     return report;
 }
 
@@ -162,45 +162,45 @@ bool is_view_word(std::string_view word) {
     return false;
 }
 
-StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracker) {
+StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tracker) {
     StopReport report;
     report.stop = stop;
-    report.why = why(session, stop);
+    report.why = why(moment, stop);
     report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
-    if (stop.is_end() || !session.has_threads()) {
+    if (stop.is_end() || moment.target().threads().empty()) {
         report.suggestion = "restart runs it again";
-        if (auto others = session.processes(); !others.empty()) report.suggestion = fmt::format("process {0} still waits: process {0} goes to it", others.front().number);
+        if (stop.waiting_process) report.suggestion = fmt::format("process {0} still waits: process {0} goes to it", stop.waiting_process);
         return report;
     }
-    const Frame* frame = session.selected_frame();
+    const Frame* frame = moment.selected_frame();
     if (!frame) return report;
-    fill_place(session, *frame, report);
+    fill_place(moment, *frame, report);
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
-    for (const Breakpoint& breakpoint : session.breakpoints()) {
+    for (const Breakpoint& breakpoint : moment.breakpoints()) {
         bool stopped_here = std::find(stop.breakpoints.begin(), stop.breakpoints.end(), breakpoint.number) != stop.breakpoints.end();
         if (stopped_here && !breakpoint.problem.empty())
             report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
     }
     bool is_inferred = report.warning.empty() && frame->inlined && !frame->inlined->is_recorded;
     if (is_inferred) report.warning = fmt::format("the compiler kept no record of this inlined call: that it is {} is told by the source line alone", escape_for_display(frame->inlined->name));
-    if (session.target().threads().size() > 1) report.thread = session.thread_number();
-    if (session.core()) report.suggestion = "stack shows how it came here, threads the others";
+    if (moment.target().threads().size() > 1) report.thread = moment.thread_number();
+    if (moment.target().is_kept()) report.suggestion = "stack shows how it came here, threads the others";
     else if (stop.reason == StopReason::signal)
         report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
-    for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(session.target()), call.function, call.value, Form::natural, session.view_limits()));
-    for (const WatchChange& change : stop.changes) report.watched.push_back(report_watch(session, change));
-    if (stop.returned) report.returned = make_view(ValueReader(session.target()), stop.returned->function, stop.returned->value, Form::natural, session.view_limits());
+    for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(moment.target()), call.function, call.value, Form::natural, moment.view_limits()));
+    for (const WatchChange& change : stop.changes) report.watched.push_back(report_watch(moment, change));
+    if (stop.returned) report.returned = make_view(ValueReader(moment.target()), stop.returned->function, stop.returned->value, Form::natural, moment.view_limits());
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.
-        LocalsReport locals = report_locals(session.moment(), *frame);
+        LocalsReport locals = report_locals(moment, *frame);
         report.changes = tracker.observe(*frame, locals, kMostChanges, report.more_changes);
     }
     // A watched variable that nothing had set before had no old value.
     for (WatchReport& watch : report.watched)
         for (const ValueChange& change : report.changes)
             if (watch.is_first && change.was_unset && change.name == watch.expression) watch.before = "(not set)";
-    for (const Pin& pin : session.presentation().pins) report.pins.push_back(report_pin(session, pin, tracker));
+    for (const Pin& pin : moment.presentation().pins) report.pins.push_back(report_pin(moment, pin, tracker));
     return report;
 }
 

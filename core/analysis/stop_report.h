@@ -57,7 +57,7 @@ struct StopReport {
 };
 
 // Fills in the report for the session's last stop.
-StopReport report_stop(Session& session, const Stop& stop, ChangeTracker& tracker);
+StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tracker);
 
 // Words that `pin` takes for a whole view.
 bool is_view_word(std::string_view word);

@@ -183,22 +183,22 @@ std::vector<std::string_view> symbols_of(Cause cause) {
 
 namespace {
 
-void add_object(Session& session, const ThrownObject& object, const std::string& label, std::vector<StopFact>& facts) {
+void add_object(const Moment& moment, const ThrownObject& object, const std::string& label, std::vector<StopFact>& facts) {
     if (object.type.empty()) return;
-    Target& target = session.target();
+    Target& target = moment.target();
     facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
     const Type* type = nullptr;
     for (const Module& module : target.modules())
-        if (!type && module.symbols().has_debug_information() && !session.libraries().is_library(module)) type = module.symbols().type_spelled(object.type);
+        if (!type && module.symbols().has_debug_information() && !moment.libraries().is_library(module)) type = module.symbols().type_spelled(object.type);
     if (!type || !object.object.value) return;
-    ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, session.view_limits());
+    ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, moment.view_limits());
     facts.push_back({"object", one_line(view, 200)});
 }
 
 }  // namespace
 
-std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread) {
-    Target& target = session.target();
+std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId thread) {
+    Target& target = moment.target();
     std::vector<StopFact> facts;
     if (cause == Cause::panic) {
         std::string message = panic_message(target, thread);
@@ -208,7 +208,7 @@ std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread) {
     if (cause != Cause::thrown && cause != Cause::caught) return facts;
     ThrownObject object = cause == Cause::thrown ? thrown_object(target, thread) : caught_object(target, thread);
     std::string label = cause != Cause::thrown ? "caught" : throws_again(target, thread) ? "threw again" : "threw";
-    add_object(session, object, label, facts);
+    add_object(moment, object, label, facts);
     return facts;
 }
 
@@ -222,10 +222,10 @@ struct Ending {
     std::string called;
 };
 
-Ending how_it_ended(Session& session, ThreadId thread) {
+Ending how_it_ended(const Moment& moment, ThreadId thread) {
     constexpr unsigned kFramesLookedAt = 16;
     Ending ending;
-    Unwinder walk(session.target(), thread);
+    Unwinder walk(moment.target(), thread);
     for (unsigned level = 0; level < kFramesLookedAt; ++level) {
         const Frame* frame = walk.frame(level);
         if (!frame || !frame->module) break;
@@ -233,11 +233,11 @@ Ending how_it_ended(Session& session, ThreadId thread) {
         if (name.find("assert") != std::string::npos) return {};
         if (name.starts_with("__cxa_pure_virtual")) ending.called = "a virtual function that has no code (pure virtual)";
         if (name.starts_with("__cxa_deleted_virtual")) ending.called = "a virtual function that is deleted";
-        bool is_runtime = session.libraries().is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
+        bool is_runtime = moment.libraries().is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
         ending.terminates |= is_runtime || name.starts_with("std::terminate");
         ending.while_unwinding |= name.starts_with("_Unwind_");
         ending.by_throw |= name.starts_with("_Unwind_") || name.starts_with("__cxa_throw") || name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate");
-        if (frame->line && !session.libraries().is_library(*frame->module) && !session.libraries().is_library_source(frame->line->file)) break;
+        if (frame->line && !moment.libraries().is_library(*frame->module) && !moment.libraries().is_library_source(frame->line->file)) break;
     }
     return ending;
 }
@@ -245,11 +245,11 @@ Ending how_it_ended(Session& session, ThreadId thread) {
 }  // namespace
 
 // Of an exception that nobody caught the library keeps hold until the end, as of one that is caught.
-std::vector<StopFact> facts_of_giving_up(Session& session, ThreadId thread) {
-    Target& target = session.target();
+std::vector<StopFact> facts_of_giving_up(const Moment& moment, ThreadId thread) {
+    Target& target = moment.target();
     std::vector<StopFact> facts;
     if (std::string text = abort_message(target); !text.empty()) facts.push_back({"it said", text});
-    Ending ending = how_it_ended(session, thread);
+    Ending ending = how_it_ended(moment, thread);
     if (!ending.called.empty()) facts.push_back({"it called", ending.called});
     if (!ending.terminates || !ending.called.empty()) return facts;
     if (!ending.by_throw) {
@@ -260,7 +260,7 @@ std::vector<StopFact> facts_of_giving_up(Session& session, ThreadId thread) {
     for (const Module& module : target.modules()) {
         if (!runtime_symbol(module.symbols(), "__cxa_get_globals")) continue;
         ThrownObject object = thrown_again(target, thread, module);
-        add_object(session, object, "threw", facts);
+        add_object(moment, object, "threw", facts);
         is_none |= object.is_none;
         if (object.type.empty()) continue;
         if (ending.while_unwinding) facts.push_back({"barred", "it would have left a function that is noexcept, or a destructor"});

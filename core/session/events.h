@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "core/session/session.h"
+#include "core/session/moment.h"
 
 namespace lantern {
 
@@ -23,12 +23,12 @@ ThrownObject caught_object(Target& target, ThreadId thread);
 // At the beginning of rust_panic: what the program said, as far as it can be found in what it was handed.
 std::string panic_message(Target& target, ThreadId thread);
 // Why a program gave up by itself (SIGABRT): what a failed assertion or the C library said, the exception that nobody caught.
-std::vector<StopFact> facts_of_giving_up(Session& session, ThreadId thread);
+std::vector<StopFact> facts_of_giving_up(const Moment& moment, ThreadId thread);
 
 // The symbols whose beginnings stand for an event; none for events that need none.
 std::vector<std::string_view> symbols_of(Cause cause);
 
 // The facts to show at an event, by its cause.
-std::vector<StopFact> facts_of(Session& session, Cause cause, ThreadId thread);
+std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId thread);
 
 }  // namespace lantern

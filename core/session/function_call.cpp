@@ -129,12 +129,13 @@ Value Session::call_function(const FunctionCall& call) {
     for (const Value& argument : call.arguments)
         if (plain(*argument.type).is_passed_by_reference())
             throw RequestError(fmt::format("{} takes a {} by value, which only the program's own code can copy", call.name, type_text(*argument.type)));
-    if (may_call && !may_call(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
+    if (may_call_ && !may_call_(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
 
     const Module* module = live.module_at(call.address);
     const Function* function = module ? module->symbols().function_at(module->to_file(call.address)) : nullptr;
     if (function && function->unit->is_rust()) refuse_other_convention(call, *module, *function);
-    Kept kept(live, thread_);
+    const ThreadId thread = this->thread();
+    Kept kept(live, thread);
     ReturnLocation location = function ? location_of_returned(*module, *function, returned) : location_of_returned(returned);
     bool in_memory = location.kind == ReturnLocation::Kind::memory;
     std::uint64_t stack = kept.registers().stack_pointer().value - kRedZone;
@@ -155,30 +156,30 @@ Value Session::call_function(const FunctionCall& call) {
         live.write_memory(RunAddress(stack), passing.stack);
         std::uint64_t return_address = back.value;
         live.write_memory(RunAddress(stack - 8), std::as_bytes(std::span(&return_address, 1)));
-        for (const auto& [number, bytes] : passing.vectors) live.set_vector_register(thread_, number, bytes);
+        for (const auto& [number, bytes] : passing.vectors) live.set_vector_register(thread, number, bytes);
         Registers registers = kept.registers();
         for (const auto& [number, value] : passing.integers) registers.set(number, value);
         registers.set(kVectorCountRegister, passing.vectors.size());
         registers.system_call = ~std::uint64_t{0};  // no system call is taken up again with other registers
         registers.set_stack_pointer(RunAddress(stack - 8));
         registers.set_program_counter(call.address);
-        live.set_registers(thread_, registers);
-        Movement movement(*this);
-        stop = movement.run({back}, [&](ThreadId id) { return id == thread_ && live.registers(id).stack_pointer().value >= stack; });
+        live.set_registers(thread, registers);
+        Movement movement(parts_);
+        stop = movement.run({back}, [&](ThreadId id) { return id == thread && live.registers(id).stack_pointer().value >= stack; });
         if (stop.is_end()) {
             finished(stop, 0);
             throw RequestError(fmt::format("the program ended while {} ran", call.name), "launch starts it again");
         }
         if (stop.reason != StopReason::stepped) {
-            Unwinder there(live, stop.thread ? stop.thread : thread_);
+            Unwinder there(live, stop.thread ? stop.thread : thread);
             throw RequestError(why_it_did_not_return(stop, call.name, there) + "; the call was undone", "what it had changed in memory by then stays changed");
         }
         if (plain(returned).size == 0) result = unavailable_value(returned, fmt::format("{} returns nothing", call.name));
         else if (in_memory) result = taken(reader, returned, result_address);
-        else if (location.kind == ReturnLocation::Kind::registers) result = returned_in_registers(live, thread_, returned, location);
+        else if (location.kind == ReturnLocation::Kind::registers) result = returned_in_registers(live, thread, returned, location);
         else result = unavailable_value(returned, "how this type is returned is not known");
     } catch (...) {
-        if (process_ && process_->is_alive()) kept.put_back();
+        if (is_running()) kept.put_back();
         throw;
     }
     kept.put_back();

@@ -105,17 +105,17 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
     }
     ++breakpoint.hits;
     if (hit.verdict == Verdict::notes) {
-        NoteTable& notes = session_.notes();
-        notes.add({breakpoint.number, notes.clock(), session_.process().thread_number(thread), breakpoint.hits, std::move(hit.values)});
+        NoteTable& notes = parts_.notes;
+        notes.add({breakpoint.number, notes.clock(), parts_.debuggee.process().thread_number(thread), breakpoint.hits, std::move(hit.values)});
     }
     bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.hits >= breakpoint.note_limit);
-    if (is_spent) session_.switch_breakpoint(breakpoint.number, false);
+    if (is_spent) parts_.sites.switch_to(breakpoint.number, false);
 }
 
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {
     ViewLimits limits;
-    limits.around = session_.surroundings_.get();
-    Hit hit = judge_hit(breakpoint, process_, thread, position, session_.presentation_.results, limits);
+    limits.around = &parts_.surroundings;
+    Hit hit = judge_hit(breakpoint, process_, thread, position, parts_.presentation.results, limits);
     bool stops = hit.verdict == Hit::Verdict::stops;
     hits_.take(breakpoint, thread, std::move(hit));
     return stops;
@@ -134,7 +134,7 @@ bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
 // behind the one and up to the other, where one does. Later ones are met when it goes on from there.
 std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behind, int up_to) {
     std::vector<unsigned> numbers;
-    auto here = session_.breakpoints_.at(process_.registers(thread).program_counter());  // one that switches itself off leaves the set
+    auto here = parts_.breakpoints.at(process_.registers(thread).program_counter());  // one that switches itself off leaves the set
     int stopped_at = up_to;
     for (const BreakpointSet::SiteHere& each : here) {
         if (each.order <= behind || each.order > stopped_at) continue;

@@ -93,7 +93,7 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
 std::optional<Stop> LineStep::through_library(const Module& module, const Function& function, int depth) {
     RunAddress top = process_.registers(thread_).stack_pointer(), identity = top + 8;
     RunAddress back(process_.read<std::uint64_t>(top));
-    const FlowGraph& whole = session_.flow_of(module, function);
+    const FlowGraph& whole = parts_.debuggee.flow_of(module, function);
     if (!whole.is_complete()) return run_back(back, identity);
     std::set<RunAddress> calls, exits;
     for (const FlowGraph::Node& node : whole.nodes()) {

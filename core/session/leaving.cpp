@@ -10,7 +10,7 @@
 namespace lantern {
 
 std::string Session::divert(const Place& place) {
-    refuse_while_moving();
+    parts_.debuggee.refuse_while_moving();
     LiveProcess& live = process();
     const Frame* frame = stack().frame(0);
     const Function* from = frame->function;
@@ -22,24 +22,23 @@ std::string Session::divert(const Place& place) {
         if (!chosen || (from && function == from)) chosen = &site;
     }
     const Function* to = chosen->module ? chosen->module->symbols().function_at(chosen->code.address) : nullptr;
-    Registers registers = live.registers(thread_);
+    Registers registers = live.registers(thread());
     registers.set_program_counter(chosen->address);
     registers.system_call = ~std::uint64_t{0};
-    live.set_registers(thread_, registers);
-    stack_.reset();
-    selected_level_ = 0;
-    last_stop_ = Stop{};
-    last_stop_.reason = StopReason::diverted;
-    last_stop_.thread = thread_;
-    ++movements_;
-    if (chosen->code.position) stand_at(*chosen->code.position);
+    live.set_registers(thread(), registers);
+    parts_.selection.leave_stack();
+    parts_.last_stop = Stop{};
+    parts_.last_stop.reason = StopReason::diverted;
+    parts_.last_stop.thread = thread();
+    ++parts_.movements;
+    if (chosen->code.position) parts_.selection.stand_at(*chosen->code.position);
     if (to == from) return {};
     return fmt::format("this is in another function, {}: it will use {}'s stack frame as if it were its own, and return to {}'s caller", chosen->code.function.empty() ? place.text : chosen->code.function,
                        from ? from->name : "the old one", from ? from->name : "that");
 }
 
 Stop Session::leave(std::string_view text) {
-    refuse_while_moving();
+    parts_.debuggee.refuse_while_moving();
     LiveProcess& live = process();
     const Frame* frame = selected_frame();
     if (!frame) throw RequestError("no frame is selected");
@@ -47,14 +46,14 @@ Stop Session::leave(std::string_view text) {
     const Frame* caller = stack().caller_of_function(*frame);
     if (!caller || !frame->call_frame_address) throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)));
     // Registers that the caller is not known to have keep what they hold: that is what a return does.
-    Registers registers = live.registers(thread_);
+    Registers registers = live.registers(thread());
     for (unsigned number = 0; number < kGeneralRegisters; ++number)
         if (auto value = caller->registers.get(number)) registers.set(number, *value);
     registers.set_program_counter(caller->program_counter);
     registers.system_call = ~std::uint64_t{0};
     Stop stop;
     stop.reason = StopReason::returned;
-    stop.thread = thread_;
+    stop.thread = thread();
     stop.returned = ReturnedValue{frame_function_name(*frame), unavailable_value(void_type(), "it was left without a value")};
     std::vector<std::pair<unsigned, std::vector<std::byte>>> vectors;
     if (!text.empty()) {
@@ -82,8 +81,8 @@ Stop Session::leave(std::string_view text) {
         stop.returned->value = value;
     }
     std::uint64_t stops = live.stops();
-    live.set_registers(thread_, registers);
-    for (const auto& [number, bytes] : vectors) live.set_vector_register(thread_, number, bytes);
+    live.set_registers(thread(), registers);
+    for (const auto& [number, bytes] : vectors) live.set_vector_register(thread(), number, bytes);
     return finished(std::move(stop), stops);
 }
 

@@ -26,8 +26,8 @@ std::optional<CodePosition> first_position(const Frame& frame) {
     return here.empty() || !here.front().line ? std::nullopt : std::optional(here.front());
 }
 
-LineStep::LineStep(Session& session, Movement& movement, const StepWish& wish)
-    : session_(session), movement_(movement), process_(session.process()), thread_(session.thread()), wish_(wish) {}
+LineStep::LineStep(SessionParts& parts, Movement& movement, const StepWish& wish)
+    : parts_(parts), movement_(movement), process_(parts.debuggee.process()), thread_(parts.selection.thread()), wish_(wish) {}
 
 RunAddress LineStep::here() {
     return process_.registers(thread_).program_counter();
@@ -45,14 +45,14 @@ bool LineStep::start() {
     identity_ = frame->call_frame_address.value_or(process_.registers(thread_).stack_pointer());
     stack_pointer_ = process_.registers(thread_).stack_pointer();
     movement_.set_home(identity_);
-    hooks_ = session_.landing_hooks();
-    flow_ = &session_.flow_of(*module_, *function_);
+    hooks_ = parts_.debuggee.landing_hooks();
+    flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
     return true;
 }
 
 bool LineStep::is_steppable(const Module& module) const {
-    return !session_.libraries().is_library(module) || &module == module_;
+    return !parts_.libraries.is_library(module) || &module == module_;
 }
 
 bool LineStep::is_steppable(const Module& module, FileAddress at) const {
@@ -65,7 +65,7 @@ bool LineStep::is_steppable(const Module& module, FileAddress at) const {
 
 // A library's source, where the step began in the user's own.
 bool LineStep::is_foreign(const std::string& file) const {
-    return session_.libraries().is_library_source(file) && !(from_.file && session_.libraries().is_library_source(*from_.file));
+    return parts_.libraries.is_library_source(file) && !(from_.file && parts_.libraries.is_library_source(*from_.file));
 }
 
 // Whether a step may end in the inlined call that a position lies in: in its own and further out, and where it enters calls in any;
@@ -194,13 +194,13 @@ Stop LineStep::land() {
         stop.facts.push_back({"landed", "longjmp came here"});
         return stop;
     }
-    std::vector<StopFact> facts = facts_of(session_, Cause::caught, thread_);
+    std::vector<StopFact> facts = facts_of(parts_.moment(), Cause::caught, thread_);
     Unwinder walk(process_, thread_);
     const Frame* catcher = walk.frame(1);
     RunAddress back = catcher->program_counter, identity = walk.frame(0)->call_frame_address.value_or(RunAddress());
     Stop stop = movement_.run({back}, [&](ThreadId thread) { return thread == thread_ && movement_.frame_identity(thread) > identity; });
     if (stop.reason != StopReason::stepped) return stop;
-    stop = LineStep(session_, movement_, wish_).over();  // to the handler's first line
+    stop = LineStep(parts_, movement_, wish_).over();  // to the handler's first line
     stop.facts.insert(stop.facts.begin(), facts.begin(), facts.end());
     return stop;
 }

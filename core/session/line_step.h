@@ -3,6 +3,7 @@
 
 #include "core/runtime/c_library.h"
 #include "core/session/movement.h"
+#include "core/session/step_wish.h"
 
 #include <map>
 
@@ -10,7 +11,7 @@ namespace lantern {
 
 class LineStep {
   public:
-    LineStep(Session& session, Movement& movement, const StepWish& wish);
+    LineStep(SessionParts& parts, Movement& movement, const StepWish& wish);
 
     Stop over();
     Stop into();
@@ -71,7 +72,7 @@ class LineStep {
     bool is_foreign(const std::string& file) const;
     std::optional<CodePosition> users_position(const Frame& frame) const;
 
-    Session& session_;
+    SessionParts& parts_;
     Movement& movement_;
     LiveProcess& process_;
     ThreadId thread_;

@@ -17,7 +17,7 @@ EvaluationContext Moment::context() const {
     context.target = parts_.target;
     context.thread = parts_.thread;
     context.frame = selected_frame();
-    context.results = parts_.results;
+    context.results = &parts_.presentation->results;
     context.call = parts_.call;
     return context;
 }
@@ -29,8 +29,8 @@ ViewLimits Moment::view_limits() const {
 }
 
 Form Moment::form_of(const std::string& name) const {
-    auto found = parts_.forms->find(name);
-    return found == parts_.forms->end() ? Form::natural : found->second;
+    auto found = parts_.presentation->forms.find(name);
+    return found == parts_.presentation->forms.end() ? Form::natural : found->second;
 }
 
 namespace {
@@ -65,6 +65,11 @@ SourceState source_state(const Moment& moment, const std::string& recorded) {
     Named named = who_names(modules, recorded);
     const ModuleSymbols& judge = named.symbols ? *named.symbols : moment.target().modules().front().symbols();
     return moment.sources().state(recorded, named.md5, judge.elf().modified_at());
+}
+
+bool is_stale(const Moment& moment, const std::string& recorded) {
+    SourceState state = source_state(moment, recorded);
+    return state == SourceState::newer || state == SourceState::different;
 }
 
 }  // namespace lantern

@@ -3,12 +3,13 @@
 #pragma once
 
 #include <exception>
-#include <map>
 #include <string>
 
 #include "core/expressions/declared_view.h"
 #include "core/expressions/evaluator.h"
 #include "core/session/library_rules.h"
+#include "core/session/presentation.h"
+#include "core/session/stop.h"
 #include "core/symbols/source_files.h"
 #include "core/unwind/unwinder.h"
 #include "core/values/value_view.h"
@@ -31,8 +32,9 @@ class Moment {
         Unwinder* stack = nullptr;       // null: there is none, and `why_no_stack` is thrown by whoever asks for it
         std::exception_ptr why_no_stack;
         unsigned level = 0;              // of the selected frame
-        Results* results = nullptr;
-        const std::map<std::string, Form>* forms = nullptr;
+        const Stop* stop = nullptr;      // why it stands where it does
+        const std::list<Breakpoint>* breakpoints = nullptr;
+        Presentation* presentation = nullptr;
         const Surroundings* surroundings = nullptr;
         SourceFiles* sources = nullptr;
         const LibraryRules* libraries = nullptr;
@@ -47,6 +49,9 @@ class Moment {
     Unwinder& stack() const;             // throws RequestError
     const Frame* selected_frame() const { return parts_.stack ? parts_.stack->frame(parts_.level) : nullptr; }
     unsigned selected_level() const { return parts_.level; }
+    const Stop& stop() const { return *parts_.stop; }
+    const std::list<Breakpoint>& breakpoints() const { return *parts_.breakpoints; }
+    Presentation& presentation() const { return *parts_.presentation; }
     EvaluationContext context() const;
     ViewLimits view_limits() const;      // the usual ones, with the surroundings
     Form form_of(const std::string& name) const;
@@ -60,5 +65,7 @@ class Moment {
 
 // Whether a source still is what was compiled: the module that is looked at decides, else the first that names the source.
 SourceState source_state(const Moment& moment, const std::string& recorded_source);
+// The source that was compiled is older than what lies there now, or is another.
+bool is_stale(const Moment& moment, const std::string& recorded_source);
 
 }  // namespace lantern

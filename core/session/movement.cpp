@@ -17,12 +17,12 @@ constexpr unsigned kMostStrangers = 8;  // then it is a recursion, and there is 
 
 }  // namespace
 
-Movement::Movement(Session& session, ThreadId only) : session_(session), process_(session.process()), only_(only), hits_(session), watching_(session) {
-    process_.trace_system_calls(session.breakpoints_.is_any_on(Cause::system_call));
+Movement::Movement(SessionParts& parts, ThreadId only) : parts_(parts), process_(parts.debuggee.process()), only_(only), hits_(parts), watching_(parts) {
+    process_.trace_system_calls(parts.breakpoints.is_any_on(Cause::system_call));
     // The user has seen where the current thread stands: it passes what lies under it.
-    process_.met(session.thread_);
-    if (const CodePosition* position = session.standing()) standing_ = *position;
-    session.standing_.reset();
+    process_.met(parts.selection.thread());
+    if (const CodePosition* position = parts.selection.standing()) standing_ = *position;
+    parts.selection.leave_standing();
 }
 
 Movement::~Movement() = default;
@@ -35,7 +35,7 @@ RunAddress Movement::frame_identity(ThreadId thread) {
 
 bool Movement::passes_silently(const TargetEvent& event) {
     if (event.is_fault || event.signal == SIGTRAP) return false;
-    switch (session_.signals_.rule(event.signal)) {
+    switch (parts_.signals.rule(event.signal)) {
         case SignalRule::pass: return true;
         case SignalRule::pause: return false;
         default: break;
@@ -46,7 +46,7 @@ bool Movement::passes_silently(const TargetEvent& event) {
 
 Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
     stop.reason = StopReason::signal;
-    if (event.signal == SIGINT && session_.signals_.rule(SIGINT) == SignalRule::natural) {
+    if (event.signal == SIGINT && parts_.signals.rule(SIGINT) == SignalRule::natural) {
         // Our way of pausing it: the program does not get to see it.
         stop.reason = StopReason::paused;
         return stop;
@@ -57,16 +57,16 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
     stop.origin = event.origin;
     stop.has_handler = process_.handles_signal(event.signal);
     if (event.signal != SIGTRAP) process_.deliver(event.thread, event.signal);
-    if (event.signal == SIGABRT) stop.facts = facts_of_giving_up(session_, event.thread);
+    if (event.signal == SIGABRT) stop.facts = facts_of_giving_up(parts_.moment(), event.thread);
     return stop;
 }
 
 std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) {
     // A breakpoint on the signal comes first, then the rules for signals.
-    for (Breakpoint& breakpoint : session_.breakpoints_.all())
+    for (Breakpoint& breakpoint : parts_.breakpoints.all())
         if (breakpoint.is_on && breakpoint.cause == Cause::signal && signal_numbered(breakpoint.subject) == event.signal && wants_to_stop(breakpoint, event.thread))
             stop.breakpoints.push_back(breakpoint.number);
-    if (stop.breakpoints.empty() && session_.signals_.rule(event.signal) == SignalRule::swallow && !event.is_fault) return std::nullopt;
+    if (stop.breakpoints.empty() && parts_.signals.rule(event.signal) == SignalRule::swallow && !event.is_fault) return std::nullopt;
     if (stop.breakpoints.empty() && passes_silently(event)) {
         process_.deliver(event.thread, event.signal);
         return std::nullopt;
@@ -75,7 +75,7 @@ std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) 
 }
 
 std::optional<Stop> Movement::judge_cause(Cause cause, const TargetEvent& event, Stop stop, std::vector<StopFact> facts) {
-    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_on || breakpoint.cause != cause) continue;
         bool fits = breakpoint.subject.empty() || std::any_of(facts.begin(), facts.end(), [&](const StopFact& fact) { return fact.text.find(breakpoint.subject) != std::string::npos; });
         if (fits && wants_to_stop(breakpoint, event.thread)) stop.breakpoints.push_back(breakpoint.number);
@@ -90,7 +90,7 @@ std::optional<Stop> Movement::judge_cause(Cause cause, const TargetEvent& event,
 std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop stop) {
     bool entered = event.kind == TargetEvent::Kind::system_call_entered;
     std::string name = system_call_name(static_cast<long>(process_.registers(event.thread).system_call));
-    for (Breakpoint& breakpoint : session_.breakpoints_.all())
+    for (Breakpoint& breakpoint : parts_.breakpoints.all())
         if (breakpoint.is_on && breakpoint.cause == Cause::system_call && (breakpoint.subject.empty() || breakpoint.subject == name) &&
             (entered ? wants_to_stop(breakpoint, event.thread) : breakpoint.hits > 0 && breakpoint.condition.empty() && breakpoint.after == 0 && breakpoint.every == 1))
             stop.breakpoints.push_back(breakpoint.number);
@@ -103,8 +103,7 @@ std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop s
 }
 
 std::optional<Stop> Movement::judge_libraries(Stop stop) {
-    std::vector<std::string> loaded, unloaded;
-    session_.look_at_libraries(loaded, unloaded);
+    auto [loaded, unloaded] = parts_.sites.look_at_libraries();
     TargetEvent event;
     event.thread = stop.thread;
     for (auto [cause, label, paths] : {std::tuple{Cause::load, "loaded", &loaded}, {Cause::unload, "unloaded", &unloaded}}) {
@@ -117,7 +116,7 @@ std::optional<Stop> Movement::judge_libraries(Stop stop) {
 }
 
 std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
-    bool came_home = home_watch_ && event.watches >> *home_watch_ & 1 && event.thread == session_.thread_ &&
+    bool came_home = home_watch_ && event.watches >> *home_watch_ & 1 && event.thread == parts_.selection.thread() &&
                      process_.registers(event.thread).program_counter() == home_return_;
     if (came_home) {
         stop.reason = StopReason::stepped;
@@ -166,10 +165,10 @@ std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
     if (counts) stop.reason = StopReason::stepped;
     else if (!stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
     else if (ended) return ended;
-    else if (is_temporary && home_ && event.thread == session_.thread_ && ++strangers_ == kMostStrangers) return stop;  // see run
+    else if (is_temporary && home_ && event.thread == parts_.selection.thread() && ++strangers_ == kMostStrangers) return stop;  // see run
     else return std::nullopt;
     if (ended) stop.facts = ended->facts;
-    if (stop.reason == StopReason::event) stop.facts = facts_of(session_, stop.cause, event.thread);
+    if (stop.reason == StopReason::event) stop.facts = facts_of(parts_.moment(), stop.cause, event.thread);
     return stop;
 }
 
@@ -187,20 +186,21 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
             return stop;
         case TargetEvent::Kind::interrupted:
             stop.reason = StopReason::paused;
-            if (unsigned number = session_.held_child_waited_for()) stop.facts.push_back({"waits", fmt::format("for its child, process {0}, which is held here: process {0} goes to it", number)});
+            if (unsigned number = parts_.debuggee.held_child_waited_for()) stop.facts.push_back({"waits", fmt::format("for its child, process {0}, which is held here: process {0} goes to it", number)});
             return stop;
         case TargetEvent::Kind::replaced: {
-            session_.program_was_replaced();
-            if (auto found = judge_cause(Cause::exec, event, stop, {{"runs", session_.program()}})) return found;
+            parts_.selection.select_thread(process_.id());
+            parts_.look_at_program_anew();
+            if (auto found = judge_cause(Cause::exec, event, stop, {{"runs", parts_.debuggee.program()}})) return found;
             stop.reason = StopReason::replaced;
             return stop;
         }
         case TargetEvent::Kind::forked: {
-            bool is_child = event.thread == process_.id() && session_.follow_ == Follow::child;
-            if (is_child) session_.thread_ = process_.id();
+            bool is_child = event.thread == process_.id() && parts_.debuggee.followed() == Follow::child;
+            if (is_child) parts_.selection.select_thread(process_.id());
             std::string text = is_child ? fmt::format("now in the child, process {}; its parent {} goes on alone", process_.id(), event.other)
                                         : fmt::format("process {}, which goes on alone", event.other);
-            if (auto child = process_.take_child()) text = fmt::format("process {}, which waits: process {} goes to it", event.other, session_.hold(std::move(child)));
+            if (auto child = process_.take_child()) text = fmt::format("process {}, which waits: process {} goes to it", event.other, parts_.debuggee.hold(std::move(child)));
             return judge_cause(Cause::fork, event, stop, {{"forked", text}});
         }
         case TargetEvent::Kind::thread_started:
@@ -240,7 +240,7 @@ std::optional<Stop> Movement::judged(const TargetEvent& event) {
 std::optional<Stop> Movement::hits_behind_standing(int up_to) {
     if (!standing_) return std::nullopt;
     Stop stop;
-    stop.thread = session_.thread_;
+    stop.thread = parts_.selection.thread();
     stop.breakpoints = count_hits(stop.thread, stop, standing_->order, up_to);
     if (stop.breakpoints.empty()) return std::nullopt;
     stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
@@ -253,7 +253,7 @@ Stop Movement::advance_to(const CodePosition& position) {
     Stop stop;
     if (met) stop = *met;
     stop.reason = StopReason::stepped;
-    stop.thread = session_.thread_;
+    stop.thread = parts_.selection.thread();
     stop.position = position;
     return stop;
 }
@@ -299,12 +299,12 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
         insert();
         strangers_ = 0;
         // Where it came back to may be one of the places itself.
-        RunAddress at = process_.registers(session_.thread_).program_counter();
-        if (stopped && temporary.count(at) && arrived(session_.thread_)) {
+        RunAddress at = process_.registers(parts_.selection.thread()).program_counter();
+        if (stopped && temporary.count(at) && arrived(parts_.selection.thread())) {
             bool has_goal = positions && positions->count(at);
-            stopped->breakpoints = count_hits(session_.thread_, *stopped, -1, has_goal ? positions->at(at).order : kAll);
+            stopped->breakpoints = count_hits(parts_.selection.thread(), *stopped, -1, has_goal ? positions->at(at).order : kAll);
             if (has_goal && !stopped->position) stopped->position = positions->at(at);
-            process_.met(session_.thread_);
+            process_.met(parts_.selection.thread());
             return *stopped;
         }
         found_.reset();
@@ -319,7 +319,7 @@ std::optional<Stop> Movement::run_home() {
     constexpr unsigned kWord = 8;
     auto free = watching_.free_debug_registers();
     std::optional<unsigned> number = free.empty() ? std::nullopt : std::optional(free.back());
-    Unwinder walk(process_, session_.thread_);
+    Unwinder walk(process_, parts_.selection.thread());
     const Frame* callee = nullptr;
     for (unsigned level = 0; const Frame* frame = walk.frame(level); ++level) {
         if (frame->inlined) continue;
@@ -344,19 +344,19 @@ std::optional<Stop> Movement::run_home() {
 // Single-steps the current thread, looking at the watched bytes after each instruction.
 Stop Movement::run_by_steps() {
     for (;;) {
-        if (session_.events_.take_interrupt()) {
+        if (parts_.debuggee.events().take_interrupt()) {
             Stop stop;
             stop.reason = StopReason::paused;
-            stop.thread = session_.thread_;
+            stop.thread = parts_.selection.thread();
             return stop;
         }
-        TargetEvent event = process_.step(session_.thread_);
+        TargetEvent event = process_.step(parts_.selection.thread());
         if (auto stop = judge(event)) return *stop;
-        event = TargetEvent{TargetEvent::Kind::stepped, session_.thread_};
+        event = TargetEvent{TargetEvent::Kind::stepped, parts_.selection.thread()};
         Stop stop;
-        stop.thread = session_.thread_;
+        stop.thread = parts_.selection.thread();
         if (auto found = judge_watch(event, stop)) return *found;
-        if (process_.has_trap(process_.registers(session_.thread_).program_counter())) {
+        if (process_.has_trap(process_.registers(parts_.selection.thread()).program_counter())) {
             event.kind = TargetEvent::Kind::trap;
             if (auto found = judge(event)) return *found;
         }
@@ -367,12 +367,12 @@ Stop Movement::step_instruction() {
     if (auto met = hits_behind_standing(kAll)) return *met;
     standing_.reset();
     temporary_ = nullptr;
-    TargetEvent event = process_.step(session_.thread_);
+    TargetEvent event = process_.step(parts_.selection.thread());
     if (auto stop = judge(event)) return *stop;
     Stop stop;
     stop.reason = StopReason::stepped;
-    stop.thread = event.thread ? event.thread : session_.thread_;
-    session_.thread_ = stop.thread;
+    stop.thread = event.thread ? event.thread : parts_.selection.thread();
+    parts_.selection.select_thread(stop.thread);
     if (watching_.any_by_steps())
         if (auto found = judge_watch(TargetEvent{TargetEvent::Kind::stepped, stop.thread}, stop)) return *found;
     if (process_.has_trap(process_.registers(stop.thread).program_counter())) {

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "core/session/hit.h"
-#include "core/session/session.h"
+#include "core/session/parts.h"
 #include "core/session/watching.h"
 #include "core/target/live_process.h"
 
@@ -16,17 +16,17 @@ namespace lantern {
 // Counts what is hit, and switches off what is spent.
 class SessionHits final : public HitSink {
   public:
-    explicit SessionHits(Session& session) : session_(session) {}
+    explicit SessionHits(SessionParts& parts) : parts_(parts) {}
     void take(Breakpoint& breakpoint, ThreadId thread, Hit hit) override;
 
   private:
-    Session& session_;
+    SessionParts& parts_;
 };
 
 class Movement {
   public:
     // `only`: the one thread that moves; 0: all.
-    explicit Movement(Session& session, ThreadId only = 0);
+    explicit Movement(SessionParts& parts, ThreadId only = 0);
     ~Movement();
     Movement(const Movement&) = delete;
     Movement& operator=(const Movement&) = delete;
@@ -72,7 +72,7 @@ class Movement {
     bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position = nullptr);
     Stop run_by_steps();
 
-    Session& session_;
+    SessionParts& parts_;
     LiveProcess& process_;
     ThreadId only_;
     SessionHits hits_;

@@ -6,8 +6,7 @@
 
 #include <fstream>
 
-#include "core/session/session.h"
-#include "core/session/watching.h"
+#include "core/session/debuggee.h"
 #include "core/support/error.h"
 #include "core/target/live_process.h"
 
@@ -36,7 +35,7 @@ std::optional<pid_t> child_waited_for(pid_t process, ThreadId thread) {
 
 }  // namespace
 
-unsigned Session::hold(std::unique_ptr<LiveProcess> process) {
+unsigned Debuggee::hold(std::unique_ptr<LiveProcess> process) {
     process->set_own_terminal(own_terminal_.get());
     process->follow(follow_);
     held_[++processes_met_] = std::move(process);
@@ -44,7 +43,7 @@ unsigned Session::hold(std::unique_ptr<LiveProcess> process) {
     return processes_met_;
 }
 
-unsigned Session::held_child_waited_for() const {
+unsigned Debuggee::held_child_waited_for() const {
     if (held_.empty() || !process_) return 0;
     unsigned found = 0;
     for (ThreadId thread : process_->threads()) {
@@ -59,7 +58,7 @@ unsigned Session::held_child_waited_for() const {
     return found;
 }
 
-std::vector<ProcessFact> Session::processes() const {
+std::vector<ProcessFact> Debuggee::processes() const {
     std::vector<ProcessFact> facts;
     for (const auto& [number, process] : held_) facts.push_back({number, process->id(), process->program(), false});
     if (is_running()) facts.push_back({process_number_, process_->id(), process_->program(), true});
@@ -67,36 +66,19 @@ std::vector<ProcessFact> Session::processes() const {
     return facts;
 }
 
-void Session::select_process(unsigned number) {
-    refuse_while_moving();
+void Debuggee::require_held(unsigned number) {
     auto found = held_.find(number);
-    if (is_running() && number == process_number_) return;
     if (found == held_.end()) throw RequestError(fmt::format("there is no process {}", number), "processes lists them");
-    if (found->second->is_over()) {
-        held_.erase(found);
-        throw RequestError(fmt::format("process {} has been ended from outside while it waited", number), "processes lists those that are left");
-    }
-    if (is_running()) {
-        // The one that stays behind waits with the program's own code in it: it may be released or end at any time.
-        for (Breakpoint& breakpoint : breakpoints_.all()) {
-            remove_sites(breakpoint);
-            if (breakpoint.is_watch() && breakpoint.is_on) Watching(*this).stop(breakpoint);
-        }
-        if (loader_hook_) process_->remove_trap(*loader_hook_, ProbeClient::loader);
-        held_[process_number_] = std::move(process_);
-    }
-    process_ = std::move(found->second);
+    if (!found->second->is_over()) return;
     held_.erase(found);
+    throw RequestError(fmt::format("process {} has been ended from outside while it waited", number), "processes lists those that are left");
+}
+
+void Debuggee::change_to(unsigned number) {
+    if (is_running()) held_[process_number_] = std::move(process_);
+    process_ = std::move(held_.at(number));
+    held_.erase(number);
     process_number_ = number;
-    stack_.reset();
-    selected_level_ = 0;
-    thread_ = process_->threads().empty() ? process_->id() : process_->threads().front();
-    look_at_program_anew();
-    last_stop_ = Stop{};
-    last_stop_.reason = StopReason::selected;
-    last_stop_.thread = thread_;
-    selected_level_ = level_of_users_code();
-    ++movements_;
 }
 
 }  // namespace lantern

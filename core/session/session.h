@@ -1,64 +1,20 @@
-// One debugging session on one program: it launches it, moves it, and keeps its breakpoints, results and selected
-// frame. Nothing here prints. Everything must be called from one thread.
+// One debugging session on one program: the movements, and everything else that is asked of its parts by name. Nothing here prints.
+// Everything must be called from one thread.
 #pragma once
 
 #include <functional>
-#include <list>
-#include <map>
 #include <memory>
 #include <optional>
-#include <set>
 #include <string>
-#include <unordered_map>
 #include <vector>
 
-#include "core/code/flow_graph.h"
-#include "core/expressions/declared_view.h"
-#include "core/expressions/evaluator.h"
-#include "core/session/breakpoint_set.h"
-#include "core/session/landing.h"
-#include "core/session/library_rules.h"
-#include "core/session/moment.h"
-#include "core/session/notes.h"
-#include "core/session/presentation.h"
-#include "core/session/signal_rules.h"
-#include "core/session/stop.h"
-#include "core/symbols/source_files.h"
-#include "core/target/event_loop.h"
-#include "core/target/launch.h"
-#include "core/target/own_terminal.h"
-#include "core/target/program_file.h"
-#include "core/target/target_event.h"
-#include "core/target/tracer.h"
-#include "core/unwind/unwinder.h"
-#include "core/values/value_view.h"
+#include "core/session/parts.h"
+#include "core/session/step_wish.h"
 
 namespace lantern {
 
-class CoreFile;
-class LiveProcess;
 class Meanwhile;
 class Movement;
-
-// A core file to look into; `program` is empty to take the one it names.
-struct CoreRequest {
-    std::string core, program;
-};
-
-// A process of ours: the first, or a child that was kept.
-struct ProcessFact {
-    unsigned number = 0;
-    pid_t id = 0;
-    std::string program;
-    bool is_selected = false;
-};
-
-// How a step is to be done.
-struct StepWish {
-    bool alone = false;      // the other threads are held meanwhile
-    bool anyway = false;     // into: functions without lines and of libraries too
-    std::string into;        // into: only the function of this name
-};
 
 class Session {
   public:
@@ -70,21 +26,21 @@ class Session {
     Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search = {});
     ~Session();
 
-    const std::string& program() const { return launch_.program; }
-    const ModuleSymbols& symbols() const { return *symbols_; }
-    SourceFiles& sources() { return sources_; }
-    bool is_running() const;           // a live process, moving or not
-    bool has_threads() const;          // a live process, or what a core file kept of one
-    const CoreFile* core() const { return core_.get(); }  // null: not on a core file
-    bool has_run() const { return has_run_; }
-    const Stop& last_stop() const { return last_stop_; }
+    const std::string& program() const { return parts_.debuggee.program(); }
+    const ModuleSymbols& symbols() const { return parts_.debuggee.symbols(); }
+    SourceFiles& sources() { return parts_.sources; }
+    bool is_running() const { return parts_.debuggee.is_running(); }    // a live process, moving or not
+    bool has_threads() const { return parts_.debuggee.has_threads(); }  // a live process, or what a core file kept of one
+    const CoreFile* core() const { return parts_.debuggee.core(); }     // null: not on a core file
+    bool has_run() const { return parts_.last_stop.reason != StopReason::none; }
+    const Stop& last_stop() const { return parts_.last_stop; }
     // Counts the movements: tells whether the last stop is a new one.
-    std::uint64_t movements() const { return movements_; }
-    const LaunchOptions& launch_options() const { return launch_; }
-    LiveProcess& process();            // throws RequestError when the program is not running
-    pid_t process_id();                // throws RequestError
-    Target& target();                  // the process or the core, or the file while there is none
-    ThreadId thread() const { return thread_; }
+    std::uint64_t movements() const { return parts_.movements; }
+    const LaunchOptions& launch_options() const { return parts_.debuggee.launch_options(); }
+    LiveProcess& process() { return parts_.debuggee.process(); }        // throws RequestError when the program is not running
+    pid_t process_id();                                                 // throws RequestError
+    Target& target() { return parts_.debuggee.target(); }               // the process or the core, or the file while there is none
+    ThreadId thread() const { return parts_.selection.thread(); }
 
     // ---- running. Each returns when the program has stopped. Throw TargetError, RequestError.
     Stop launch(std::vector<std::string> arguments);  // empty keeps the arguments of last time
@@ -111,58 +67,52 @@ class Session {
     Stop wait();                       // until what goes on meanwhile has stopped
     std::optional<Stop> wait_at_most(double seconds);  // nothing: it still runs
     Stop pause();
-    bool is_moving() const;
-    int event_descriptor() const { return events_.descriptor(); }
+    bool is_moving() const { return parts_.debuggee.is_moving(); }
+    int event_descriptor() { return parts_.debuggee.events().descriptor(); }
     // The program gets a terminal of its own from its next start on; what it writes there goes to `output`.
-    void give_own_terminal(int keyboard, OwnTerminal::Output output);
+    void give_own_terminal(int keyboard, OwnTerminal::Output output) { parts_.debuggee.give_own_terminal(keyboard, std::move(output)); }
     void kill();
     // Lets the program run on without us.
     void release();
-    bool was_attached() const { return attached_to_ != 0; }
-    void follow(Follow whom);
-    Follow followed() const { return follow_; }
-    SignalRules& signals() { return signals_; }
+    bool was_attached() const { return parts_.debuggee.was_attached(); }
+    void follow(Follow whom) { parts_.debuggee.follow(whom); }
+    Follow followed() const { return parts_.debuggee.followed(); }
+    SignalRules& signals() { return parts_.signals; }
     // Reads the program and its breakpoints anew after a rebuild; a running one is ended. Returns what has changed, a
     // sentence each. Throws FileError.
     std::vector<std::string> reload();
 
     // ---- processes: the one that is looked at, and the others that wait where they stopped (see Follow::both)
-    std::vector<ProcessFact> processes() const;
+    std::vector<ProcessFact> processes() const { return parts_.debuggee.processes(); }
     void select_process(unsigned number);          // throws RequestError
 
     // ---- threads
     // 0: there is no process.
     void select_thread(unsigned number);           // throws RequestError
-    unsigned thread_number() const;
+    unsigned thread_number() const { return parts_.selection.thread_number(); }
 
     // ---- breakpoints
-    // Takes the wish as it is (without a number) and sets it up. A place that is nowhere is refused unless `may_wait`; then it
-    // waits for a library that brings it. Throws RequestError, and ExpressionError for a condition that does not parse.
-    const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false);
-    std::vector<unsigned> others_at(const Breakpoint& wanted) const { return breakpoints_.others_at(wanted); }
+    // See BreakpointSites.
+    const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false) { return parts_.sites.add(std::move(wish), may_wait); }
     const Breakpoint& add_breakpoint(const Place& place, std::string condition = {});
-    const std::list<Breakpoint>& breakpoints() const { return breakpoints_.all(); }
-    void switch_breakpoint(unsigned number, bool on);      // throws RequestError for an unknown number
-    void drop_breakpoint(unsigned number);
-    NoteTable& notes() { return notes_; }
-    LibraryRules& libraries() { return libraries_; }
-
-    // The ways through a function of a module. Kept.
-    const FlowGraph& flow_of(const Module& module, const Function& function);
+    std::vector<unsigned> others_at(const Breakpoint& wanted) const { return parts_.breakpoints.others_at(wanted); }
+    const std::list<Breakpoint>& breakpoints() const { return parts_.breakpoints.all(); }
+    void switch_breakpoint(unsigned number, bool on) { parts_.sites.switch_to(number, on); }  // throws RequestError for an unknown number
+    void drop_breakpoint(unsigned number) { parts_.sites.drop(number); }
+    NoteTable& notes() { return parts_.notes; }
+    LibraryRules& libraries() { return parts_.libraries; }
 
     // ---- looking
-    // The position at which the current thread stands, where one is known besides the address.
-    const CodePosition* standing() const;
-    Unwinder& stack();                 // of the current thread; throws RequestError when the program is not running
+    Unwinder& stack() { return parts_.selection.stack(); }  // of the current thread; throws RequestError when the program is not running
     // Of the current thread at the stop before this one; null where it did not stop then.
-    const RegisterSnapshot* registers_before() const;
-    const Frame* selected_frame();     // null when the program is not running
-    void select_frame(unsigned level); // throws RequestError when there is no such frame
-    unsigned selected_level() const { return selected_level_; }
+    const RegisterSnapshot* registers_before() const { return parts_.selection.registers_before(); }
+    const Frame* selected_frame() { return parts_.selection.frame(); }             // null when the program is not running
+    void select_frame(unsigned level) { parts_.selection.select_frame(level); }    // throws RequestError when there is no such frame
+    unsigned selected_level() const { return parts_.selection.level(); }
     EvaluationContext context() { return moment().context(); }
     // What is looked at now: holds until something moves or another frame is selected.
-    Moment moment();
-    Presentation& presentation() { return presentation_; }
+    Moment moment() { return parts_.moment(); }
+    Presentation& presentation() { return parts_.presentation; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
     // Throws RequestError while nothing runs, MemoryError.
@@ -171,46 +121,12 @@ class Session {
     // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
     // returns or throws. Throws RequestError, with the reason, when it does not return.
     Value call_function(const FunctionCall& call);
-    // Asked before each call; empty: functions are not called.
-    std::function<bool(const std::string& name)> may_call;
-    // True if the source that was compiled is older than what lies there now.
-    bool is_stale(const std::string& recorded_source);
-
-    // ---- how values are shown
-    ViewLimits view_limits() { return moment().view_limits(); }
-    Form form_of(const std::string& name) { return moment().form_of(name); }
-
+    // Expressions may call functions of the program from now on; asked before each call. Empty: they may not.
+    void allow_calls(std::function<bool(const std::string& name)> may_call);
 
   private:
-    friend class Movement;
-    friend class LineStep;
-    friend class Watching;
-
-    std::shared_ptr<const ModuleSymbols> open_symbols(const std::string& path);
     void start_process();
-    void program_was_replaced();
-    void look_at_program_anew();
-    unsigned hold(std::unique_ptr<LiveProcess> process);  // its number
-    void open_program();
     void read_again();
-    void resolve_breakpoint(Breakpoint& breakpoint);
-    void resolve_place_sites(Breakpoint& breakpoint);
-    void follow_address(Breakpoint& breakpoint);
-    void find_again(Breakpoint& breakpoint);
-    void remember_source(Breakpoint& breakpoint);
-    void require_of_program(Breakpoint& wish);
-    void watch_anew(Breakpoint& breakpoint);
-    void resolve_all_for_start();
-    void look_at_libraries(std::vector<std::string>& loaded, std::vector<std::string>& unloaded);
-    void want_loader_hook();
-    void insert_sites(Breakpoint& breakpoint);
-    void remove_sites(Breakpoint& breakpoint);
-    void forget_sites();
-    void refuse_while_moving() const;  // throws RequestError
-    const std::vector<LandingHook>& landing_hooks();
-    unsigned level_of_users_code();
-    // The number of a held process that every thread of the one that runs waits for; 0 if they do not.
-    unsigned held_child_waited_for() const;
     struct ShownFrame {
         RunAddress back, identity;       // where its callee returns to; its call frame address
         std::uint32_t line = 0;
@@ -219,59 +135,15 @@ class Session {
     std::optional<ShownFrame> shown_further_out();
     std::optional<Stop> come_back_to(const ShownFrame& shown, Movement& movement);
     Stop out_of_inlined(const Frame& frame);
-    void stand_at(const CodePosition& position);
-    void keep_registers();
     Stop finished(Stop stop, std::uint64_t stops_before);
     template <class Move>
     Stop moved(Move move, const StepWish& wish = {});
     template <class Look>
     std::optional<Stop> ended_meanwhile(Look look);
 
-    LaunchOptions launch_;
-    EventLoop events_;
-    Tracer tracer_{real_kernel()};
-    int keyboard_ = -1;
-    OwnTerminal::Output terminal_output_;
-    std::unique_ptr<OwnTerminal> own_terminal_;
-    SymbolSearch search_;
-    std::map<std::string, std::shared_ptr<const ModuleSymbols>> open_;
-    std::set<std::string> kept_open_;  // paths whose file was replaced while a process of the old one runs
-    std::vector<std::shared_ptr<const ModuleSymbols>> retired_;  // kept: types of earlier values point into them
-    std::shared_ptr<const ModuleSymbols> symbols_;
-    std::unique_ptr<ProgramFile> file_;
-    std::unique_ptr<LiveProcess> process_;
-    std::unique_ptr<CoreFile> core_;
-    SourceFiles sources_;
-    BreakpointSet breakpoints_;
-    // Where a thread stands, as long as it has not moved.
-    struct Standing {
-        ThreadId thread = 0;
-        RunAddress at;
-        CodePosition position;
-    };
-    std::optional<Standing> standing_;
-    std::map<const Function*, std::unique_ptr<FlowGraph>> flows_;
-    NoteTable notes_;
-    SignalRules signals_;
-    Follow follow_ = Follow::parent;
-    LibraryRules libraries_;
-    std::optional<RunAddress> loader_hook_;       // where the loader tells that libraries came or went
-    std::set<std::string> known_libraries_;
-    std::vector<LandingHook> landing_hooks_;
-    std::size_t landing_hooks_for_ = 0;           // how many modules were looked through for them
-    pid_t attached_to_ = 0;
-    std::map<unsigned, std::unique_ptr<LiveProcess>> held_;  // the other processes, by number
-    unsigned process_number_ = 1, processes_met_ = 1;
-    std::unique_ptr<Meanwhile> going_;            // what goes on meanwhile
-    Presentation presentation_;
-    std::unique_ptr<Surroundings> surroundings_;
-    std::unique_ptr<Unwinder> stack_;
-    std::optional<RegisterSnapshot> registers_before_, registers_now_;
-    unsigned selected_level_ = 0;
-    ThreadId thread_ = 0;
-    bool has_run_ = false;
-    std::uint64_t movements_ = 0;
-    Stop last_stop_;
+    SessionParts parts_;
+    std::function<bool(const std::string& name)> may_call_;
+    std::unique_ptr<Meanwhile> going_;  // what goes on meanwhile; it is left before the parts are gone
 };
 
 }  // namespace lantern

@@ -27,128 +27,76 @@ Stop stepped_by_instruction(Stop stop) {
 // Wraps every movement: remembers how it ended and forgets what was known about the stack before it.
 template <class Move>
 Stop Session::moved(Move move, const StepWish& wish) {
-    refuse_while_moving();
+    parts_.debuggee.refuse_while_moving();
     std::uint64_t stops_before = process().stops();
-    stack_.reset();
-    selected_level_ = 0;
-    Movement movement(*this, wish.alone ? thread_ : 0);
+    parts_.selection.leave_stack();
+    Movement movement(parts_, wish.alone ? thread() : 0);
     Stop stop = move(movement);
     return finished(std::move(stop), stops_before);
 }
 
 Stop Session::finished(Stop stop, std::uint64_t stops_before) {
-    stop.target_stops = process_->stops() - stops_before;
-    process_->lend_terminals(true);
-    stack_.reset();
-    selected_level_ = 0;
+    Debuggee& debuggee = parts_.debuggee;
+    Selection& selection = parts_.selection;
+    LiveProcess& process = *debuggee.process_if_any();
+    stop.target_stops = process.stops() - stops_before;
+    process.lend_terminals(true);
+    selection.leave_stack();
     if (stop.is_end()) {
-        process_.reset();
-        forget_sites();
+        debuggee.forget_what_ended();
+        parts_.sites.forget();
+        if (auto others = debuggee.processes(); !others.empty()) stop.waiting_process = others.front().number;
     } else if (stop.thread) {
-        thread_ = stop.thread;
-        if (stop.position) stand_at(*stop.position);
+        selection.select_thread(stop.thread);
+        if (stop.position) selection.stand_at(*stop.position);
         // What happens in a library's code is looked at from the user's own.
         bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
-        if (is_no_step) selected_level_ = level_of_users_code();
+        if (is_no_step) selection.select_users_code(parts_.libraries);
     }
-    if (is_running() && std::ranges::any_of(breakpoints_.all(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
-        Watching(*this).follow_all();
-    keep_registers();
-    if (process_) process_->rest();
-    last_stop_ = stop;
-    ++movements_;
+    if (is_running() && std::ranges::any_of(breakpoints(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
+        Watching(parts_).follow_all();
+    selection.keep_registers();
+    if (LiveProcess* still = debuggee.process_if_any()) still->rest();
+    parts_.last_stop = stop;
+    ++parts_.movements;
     return stop;
 }
 
-void Session::keep_registers() {
-    registers_before_ = std::exchange(registers_now_, std::nullopt);
-    if (!is_running() || process_->thread_number(thread_) == 0) return;
-    try {
-        registers_now_ = RegisterSnapshot{thread_, process_->registers(thread_), process_->extended_state(thread_)};
-    } catch (const TargetError&) {  // it was killed while it stood
-    }
-}
-
-// The old tables stay for the values that point into them.
+// What was made of the old build goes with it.
 void Session::read_again() {
-    retired_.push_back(symbols_);
-    symbols_ = std::make_shared<ModuleSymbols>(launch_.program, search_);
-    open_[launch_.program] = symbols_;
-    file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
-    sources_ = SourceFiles(sources_.mappings());
-    presentation_.results.clear();
-    for (Breakpoint& breakpoint : breakpoints_.all()) find_again(breakpoint);
-}
-
-// It became another program: its symbols are read, and what was set is looked for in it.
-void Session::program_was_replaced() {
-    stack_.reset();
-    thread_ = process_->id();
-    look_at_program_anew();
-}
-
-void Session::look_at_program_anew() {
-    forget_sites();
-    if (process_->program() != launch_.program && !process_->program().empty()) {
-        retired_.push_back(symbols_);
-        try {
-            symbols_ = open_symbols(process_->program());
-            launch_.program = process_->program();
-            file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
-        } catch (const Error&) {  // a program we cannot read: it goes on without names
-        }
-    }
-    resolve_all_for_start();
-    want_loader_hook();
+    parts_.debuggee.read_program_again();
+    parts_.sources = SourceFiles(parts_.sources.mappings());
+    parts_.presentation.results.clear();
+    parts_.sites.find_all_again();
 }
 
 void Session::start_process() {
-    if (core_) process();  // refuses
+    if (core()) process();  // refuses
     kill();
-    kept_open_.clear();
-    if (stamp_of(launch_.program) != symbols_->elf().stamp()) read_again();
-    attached_to_ = 0;
-    process_number_ = processes_met_ = 1;
-    own_terminal_.reset();
-    if (terminal_output_) own_terminal_ = std::make_unique<OwnTerminal>(events_, keyboard_, terminal_output_);
-    launch_.terminal = own_terminal_ ? own_terminal_->path() : "";
-    process_ = std::make_unique<LiveProcess>(launch_, events_, tracer_, [this](const std::string& path) { return open_symbols(path); });
-    process_->set_own_terminal(own_terminal_.get());
-    process_->follow(follow_);
-    thread_ = process_->id();
-    has_run_ = true;
-    last_stop_ = Stop{};
-    last_stop_.reason = StopReason::launched;
-    notes_.clear();
-    resolve_all_for_start();
-    want_loader_hook();
+    if (parts_.debuggee.is_rebuilt()) read_again();
+    parts_.debuggee.start();
+    parts_.selection.select_thread(process_id());
+    parts_.last_stop = Stop{};
+    parts_.last_stop.reason = StopReason::launched;
+    parts_.notes.clear();
+    parts_.sites.resolve_all_for_start();
 }
 
 std::vector<std::string> Session::reload() {
+    if (!parts_.debuggee.is_rebuilt()) return {"the program is the same as before"};
     std::vector<std::string> news;
-    bool is_new = stamp_of(launch_.program) != symbols_->elf().stamp();
-    if (!is_new) return {"the program is the same as before"};
     if (is_running()) {
         kill();
         news.push_back("the running program was of the old build and has been ended");
     }
     read_again();
     news.push_back("the program has been read anew");
-    for (Breakpoint& breakpoint : breakpoints_.all()) {
-        if (!breakpoint.moved.empty()) news.push_back(fmt::format("breakpoint {}: {}", breakpoint.number, breakpoint.moved));
-        if (!breakpoint.has_sites()) continue;
-        try {
-            resolve_breakpoint(breakpoint);
-        } catch (const Error& error) {
-            breakpoint.sites.clear();
-            news.push_back(fmt::format("breakpoint {} is gone for now: {}", breakpoint.number, error.what()));
-        }
-    }
+    for (std::string& each : parts_.sites.resolve_all_again()) news.push_back(std::move(each));
     return news;
 }
 
 Stop Session::launch(std::vector<std::string> arguments) {
-    launch_.arguments = std::move(arguments);
+    set_arguments(std::move(arguments));
     return launch_again();
 }
 
@@ -182,16 +130,16 @@ std::optional<Session::ShownFrame> Session::shown_further_out() {
 std::optional<Stop> Session::come_back_to(const ShownFrame& shown, Movement& movement) {
     Stop stop;
     if (shown.inlined) {
-        stop = LineStep(*this, movement, {}).out_of_inlined(*shown.inlined);
+        stop = LineStep(parts_, movement, {}).out_of_inlined(*shown.inlined);
         if (stop.reason != StopReason::returned || !stop.breakpoints.empty()) return stop;
         stop.reason = StopReason::stepped;
         stop.returned.reset();
     } else {
         movement.set_home(shown.identity);
-        stop = movement.run({shown.back}, [&](ThreadId thread) { return thread == thread_ && movement.frame_identity(thread) >= shown.identity; });
+        stop = movement.run({shown.back}, [&](ThreadId thread) { return thread == this->thread() && movement.frame_identity(thread) >= shown.identity; });
         if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return stop;
     }
-    Unwinder walk(*process_, thread_);
+    Unwinder walk(process(), thread());
     auto position = stop.position ? stop.position : first_position(walk.innermost());
     std::uint32_t line = position ? position->line : walk.innermost().line ? walk.innermost().line->line : 0;
     if (line == shown.line) return std::nullopt;
@@ -204,7 +152,7 @@ Stop Session::over_line(const StepWish& wish) {
     return moved([&](Movement& movement) {
         if (shown)
             if (auto stop = come_back_to(*shown, movement)) return *stop;
-        return LineStep(*this, movement, wish).over();
+        return LineStep(parts_, movement, wish).over();
     }, wish);
 }
 
@@ -213,7 +161,7 @@ Stop Session::into_line(const StepWish& wish) {
     return moved([&](Movement& movement) {
         if (shown)
             if (auto stop = come_back_to(*shown, movement)) return *stop;
-        return LineStep(*this, movement, wish).into();
+        return LineStep(parts_, movement, wish).into();
     }, wish);
 }
 
@@ -223,19 +171,20 @@ Stop Session::into_instruction() {
 
 Stop Session::over_instruction(const StepWish& wish) {
     return moved([this](Movement& movement) {
-        RunAddress at = process_->registers(thread_).program_counter();
+        LiveProcess& live = process();
+        RunAddress at = live.registers(thread()).program_counter();
         std::byte bytes[kLongestInstruction];
-        auto instruction = decode_instruction(ByteSpan(bytes, process_->read_available(at, bytes)), at);
+        auto instruction = decode_instruction(ByteSpan(bytes, live.read_available(at, bytes)), at);
         if (!instruction || instruction->kind != Instruction::Kind::call) return stepped_by_instruction(movement.step_instruction());
-        RunAddress identity = movement.frame_identity(thread_);
+        RunAddress identity = movement.frame_identity(thread());
         return stepped_by_instruction(movement.run({instruction->next()}, [&, identity](ThreadId thread) {
-            return thread == thread_ && movement.frame_identity(thread) >= identity;
+            return thread == this->thread() && movement.frame_identity(thread) >= identity;
         }));
     }, wish);
 }
 
 Stop Session::out_of_loop() {
-    return moved([this](Movement& movement) { return LineStep(*this, movement, {}).out_of_loop(); });
+    return moved([this](Movement& movement) { return LineStep(parts_, movement, {}).out_of_loop(); });
 }
 
 Stop Session::reach(const Place& place) {
@@ -251,7 +200,7 @@ Stop Session::reach(const Place& place) {
     });
     if (stop.reason == StopReason::stepped) stop.reason = StopReason::reached;
     else stop.unreached = place.text;
-    last_stop_ = stop;
+    parts_.last_stop = stop;
     return stop;
 }
 
@@ -262,21 +211,21 @@ Stop Session::out_of_inlined(const Frame& frame) {
         if (!stack().frame(level)->inlined || stack().frame(level + 1)->origin != FrameOrigin::inlined)
             throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), "out in the frame further in comes back to it first");
     const Scope* call = frame.scopes.back();
-    return moved([this, call](Movement& movement) { return LineStep(*this, movement, {}).out_of_inlined(*call); });
+    return moved([this, call](Movement& movement) { return LineStep(parts_, movement, {}).out_of_inlined(*call); });
 }
 
 // ---- going on meanwhile ----------------------------------------------------------------------------------------------
 
 std::optional<Stop> Session::begin_meanwhile(std::function<Stop()> movement) {
-    refuse_while_moving();
+    parts_.debuggee.refuse_while_moving();
     process().lend_terminals(false);
-    going_ = std::make_unique<Meanwhile>(events_, std::move(movement));
+    going_ = std::make_unique<Meanwhile>(parts_.debuggee.events(), std::move(movement));
     return meanwhile();
 }
 
 std::optional<Stop> Session::meanwhile() {
     if (!going_) return std::nullopt;
-    if (own_terminal_) own_terminal_->drain();
+    parts_.debuggee.drain_terminal();
     return ended_meanwhile([this] { return going_->look(); });
 }
 
@@ -288,7 +237,7 @@ std::optional<Stop> Session::ended_meanwhile(Look look) {
         stop = look();
     } catch (...) {
         going_.reset();
-        if (process_) process_->lend_terminals(true);
+        if (LiveProcess* still = parts_.debuggee.process_if_any()) still->lend_terminals(true);
         throw;
     }
     if (stop) going_.reset();
@@ -299,7 +248,7 @@ Stop Session::wait() {
     if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
-        if (events_.wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
+        if (parts_.debuggee.events().wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
     }
 }
 
@@ -311,7 +260,7 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
         if (auto stop = meanwhile()) return stop;
         auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
         if (left <= 0) return std::nullopt;
-        if (events_.wait_at_most(static_cast<int>(std::min<long>(left, kLongestSleep))) == EventLoop::Event::interrupt) return pause();
+        if (parts_.debuggee.events().wait_at_most(static_cast<int>(std::min<long>(left, kLongestSleep))) == EventLoop::Event::interrupt) return pause();
     }
 }
 

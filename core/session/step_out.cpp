@@ -18,9 +18,10 @@ StopFact result_register(Target& target, ThreadId thread) {
 }
 
 }  // namespace
+
 Stop Session::out() {
-    refuse_while_moving();
-    unsigned level = selected_level_;
+    parts_.debuggee.refuse_while_moving();
+    unsigned level = selected_level();
     const Frame* frame = stack().frame(level);
     if (!frame) throw RequestError("no frame is selected");
     if (frame->inlined) return out_of_inlined(*frame);
@@ -39,18 +40,17 @@ Stop Session::out() {
     const Function* function = returning;
 
     std::uint64_t before = process().stops();
-    stack_.reset();
-    selected_level_ = 0;
-    Movement movement(*this);
+    parts_.selection.leave_stack();
+    Movement movement(parts_);
     movement.set_home(home);
-    Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == thread_ && movement.frame_identity(thread) > identity; });
+    Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == this->thread() && movement.frame_identity(thread) > identity; });
     if (stop.reason == StopReason::stepped) {
         stop.reason = StopReason::returned;
-        if (!stop.position) stop.position = first_position(*Unwinder(*process_, thread_).frame(0));
-        if (function) stop.returned = returned_value(*process_, thread_, *module, *function);
+        if (!stop.position) stop.position = first_position(*Unwinder(process(), thread()).frame(0));
+        if (function) stop.returned = returned_value(process(), thread(), *module, *function);
         else {
             stop.returned = ReturnedValue{name, unavailable_value(void_type(), "its type is not known")};
-            stop.facts.push_back(result_register(*process_, thread_));
+            stop.facts.push_back(result_register(process(), thread()));
         }
     }
     return finished(std::move(stop), before);

@@ -67,6 +67,7 @@ struct Stop {
     bool is_fault = false;
     RunAddress fault_address{};
     SignalOrigin origin;       // of the signal
+    bool knows_origin = true;  // false: a core that does not say
     bool has_handler = false;  // of the signal, in the program
     std::optional<ReturnedValue> returned;
     std::vector<ReturnedValue> calls;  // what the calls of the line that was stepped over returned, in order
@@ -77,6 +78,7 @@ struct Stop {
     bool left_function = false;        // a step ran off the end of its function
     std::string unreached;             // the place that `reach` did not get to
     std::optional<CodePosition> position;  // which of the rows of its address it is for; nothing: the last
+    unsigned waiting_process = 0;      // of an end: the number of another process that still waits; 0: none
     std::uint64_t target_stops = 0;    // how often the target stopped during this movement
 
     bool is_end() const { return reason == StopReason::exited || reason == StopReason::killed; }

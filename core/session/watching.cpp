@@ -33,18 +33,18 @@ std::vector<std::byte> bytes_at(Target& target, RunRange range) {
 }
 
 // The frame that the value's variable lives in, if the value lies on the stack of the current thread.
-std::optional<WatchedValue::Owner> owner_of(Session& session, RunAddress address) {
-    const Frame* selected = session.selected_frame();
+std::optional<WatchedValue::Owner> owner_of(SessionParts& parts, RunAddress address) {
+    const Frame* selected = parts.selection.frame();
     if (!selected) return std::nullopt;
-    RunAddress top = session.target().registers(session.thread()).stack_pointer();
-    Unwinder& stack = session.stack();
+    RunAddress top = parts.debuggee.target().registers(parts.selection.thread()).stack_pointer();
+    Unwinder& stack = parts.selection.stack();
     for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
         if (!frame->call_frame_address || level > 10'000) return std::nullopt;
         if (address < top - 128 || address >= *frame->call_frame_address) continue;
         if (frame->inlined) continue;
         const Frame* caller = stack.caller_of_function(*frame);
         if (!caller) return std::nullopt;
-        return WatchedValue::Owner{session.thread(), *frame->call_frame_address, caller->program_counter, frame_function_name(*frame)};
+        return WatchedValue::Owner{parts.selection.thread(), *frame->call_frame_address, caller->program_counter, frame_function_name(*frame)};
     }
     return std::nullopt;
 }
@@ -93,7 +93,7 @@ constexpr std::uint64_t kMostWatched = 64 << 20;
 
 void Watching::find(Breakpoint& breakpoint) {
     // What is the program's own means the same in every frame, and before there is one.
-    EvaluationContext where = session_.context();
+    EvaluationContext where = parts_.moment().context();
     if (breakpoint.watched->is_of_program) where.frame = nullptr;
     Value value = evaluate(breakpoint.subject, where);
     if (!value.address)
@@ -114,7 +114,7 @@ void Watching::find(Breakpoint& breakpoint) {
 // A global of the program or a part of it: what it is called leads to the same address without a frame.
 bool Watching::is_of_program(const std::string& expression, RunAddress address) const {
     if (process_.module_at(address) != &process_.modules().front()) return false;
-    EvaluationContext nowhere = session_.context();
+    EvaluationContext nowhere = parts_.moment().context();
     nowhere.frame = nullptr;
     try {
         return evaluate(expression, nowhere).address == address;
@@ -126,7 +126,7 @@ bool Watching::is_of_program(const std::string& expression, RunAddress address) 
 std::vector<unsigned> Watching::free_debug_registers() const {
     std::vector<unsigned> free;
     for (unsigned number = 0; number < kDebugAddresses; ++number) {
-        bool taken = std::ranges::any_of(session_.breakpoints_.all(), [&](const Breakpoint& other) {
+        bool taken = std::ranges::any_of(parts_.breakpoints.all(), [&](const Breakpoint& other) {
             return other.watched && std::count(other.watched->debug_registers.begin(), other.watched->debug_registers.end(), number);
         });
         if (!taken) free.push_back(number);
@@ -144,7 +144,7 @@ void Watching::set_up(WatchedValue& watched, bool on_reads) {
         }
         return;
     }
-    RunAddress stack = process_.registers(session_.thread_).stack_pointer();
+    RunAddress stack = process_.registers(parts_.selection.thread()).stack_pointer();
     for (const MemoryRegion& region : process_.regions())
         if (region.begin <= watched.range.low && watched.range.low < region.end && region.begin <= stack && stack < region.end)
             throw RequestError(fmt::format("{} bytes are more than the four debug registers hold, and the pages of the running stack cannot be protected: every call writes there", watched.range.size()),
@@ -166,7 +166,7 @@ void Watching::start(Breakpoint& breakpoint) {
     WatchedValue& watched = *breakpoint.watched;
     find(breakpoint);
     if (!watched.by_steps) set_up(watched, breakpoint.cause == Cause::access);
-    watched.owner = owner_of(session_, watched.range.low);
+    watched.owner = owner_of(parts_, watched.range.low);
     if (watched.owner) process_.insert_trap(watched.owner->back, ProbeClient::frame_end);
     watched.has_ended = false;
 }
@@ -176,10 +176,10 @@ void Watching::stop(Breakpoint& breakpoint) {
 }
 
 void Watching::follow_all() {
-    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || !breakpoint.watched->follows) continue;
         try {
-            Value value = evaluate(breakpoint.subject, session_.context());
+            Value value = evaluate(breakpoint.subject, parts_.moment().context());
             if (!value.address || *value.address == breakpoint.watched->range.low) continue;
             take_down(*breakpoint.watched);
             start(breakpoint);
@@ -189,7 +189,7 @@ void Watching::follow_all() {
 }
 
 bool Watching::any_by_steps() const {
-    return std::ranges::any_of(session_.breakpoints_.all(),
+    return std::ranges::any_of(parts_.breakpoints.all(),
                        [](const Breakpoint& b) { return b.is_on && b.watched && b.watched->by_steps && !b.watched->has_ended; });
 }
 
@@ -224,7 +224,7 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
 
 std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
     std::vector<Seen> found;
-    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
         WatchedValue& watched = *breakpoint.watched;
         bool meant = event.kind == TargetEvent::Kind::touched ? watched.by_pages
@@ -250,7 +250,7 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
 std::vector<Breakpoint*> Watching::left(ThreadId thread) {
     std::vector<Breakpoint*> ended;
     RunAddress stack = process_.registers(thread).stack_pointer();
-    for (Breakpoint& breakpoint : session_.breakpoints_.all()) {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended || !breakpoint.watched->owner) continue;
         const WatchedValue::Owner& owner = *breakpoint.watched->owner;
         if (owner.thread == thread && stack >= owner.frame) ended.push_back(&breakpoint);

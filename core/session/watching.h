@@ -1,14 +1,14 @@
 // Watchpoints of a session: which memory a value lies in, how it is watched, and what a hit on it means.
 #pragma once
 
-#include "core/session/session.h"
+#include "core/session/parts.h"
 #include "core/target/live_process.h"
 
 namespace lantern {
 
 class Watching {
   public:
-    explicit Watching(Session& session) : session_(session), process_(session.process()) {}
+    explicit Watching(SessionParts& parts) : parts_(parts), process_(parts.debuggee.process()) {}
 
     // Finds where the value lies and sets up what watches it: debug registers where it fits into those that are free, else
     // page protection. Throws RequestError that says why neither can.
@@ -41,7 +41,7 @@ class Watching {
     void set_up(WatchedValue& watched, bool on_reads);
     void take_down(WatchedValue& watched);
 
-    Session& session_;
+    SessionParts& parts_;
     LiveProcess& process_;
 };
 

@@ -35,6 +35,7 @@ class CoreFile final : public Target {
     void read_memory(RunAddress address, std::span<std::byte> out) override;
     std::size_t read_available(RunAddress address, std::span<std::byte> out) override;
     void write_memory(RunAddress address, ByteSpan bytes) override;
+    pid_t id() const override { return image_.process; }
     bool is_kept() const override { return true; }
     std::vector<ThreadId> threads() const override;
     std::string thread_name(ThreadId thread) const override;

@@ -44,7 +44,7 @@ class LiveProcess final : public Target {
     void set_own_terminal(OwnTerminal* terminal) { own_terminal_ = terminal; }
     // Whether the program gets the keyboard while it runs; not while the user types commands meanwhile.
     void lend_terminals(bool wanted);
-    pid_t id() const { return process_; }
+    pid_t id() const override { return process_; }
     bool is_alive() const { return alive_; }
     // How often the target has stopped since it was launched, for whatever reason.
     std::uint64_t stops() const { return stops_; }

@@ -42,6 +42,7 @@ class Target {
     // The same as read_available for a lot at once: it passes by what is kept of memory.
     virtual std::size_t read_bulk(RunAddress address, std::span<std::byte> out) { return read_available(address, out); }
 
+    virtual pid_t id() const { return 0; }  // of the process; 0: there is none
     // What a process was, in a core: nothing outside of it can be asked.
     virtual bool is_kept() const { return false; }
 

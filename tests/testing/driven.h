@@ -28,7 +28,7 @@ struct Driven {
     // The value in one line, or the reason why there is none.
     std::string value(const std::string& expression) {
         try {
-            ValueView found = view(expression, session.view_limits());
+            ValueView found = view(expression, session.moment().view_limits());
             return found.unavailable.empty() ? one_line(found, 100'000) : found.unavailable;
         } catch (const Error& error) {
             return error.what();

@@ -20,7 +20,7 @@ struct Driven {
         return made;
     }
     StopReport reach(const std::string& place) { return report(session.reach(session.place(place))); }
-    StopReport report(const Stop& stop) { return report_stop(session, stop, tracker); }
+    StopReport report(const Stop& stop) { return report_stop(session.moment(), stop, tracker); }
     Session session;
     ChangeTracker tracker;
 };
@@ -54,7 +54,7 @@ TEST(StopReport, TellsABegunLineFromOneThatRunsNext) {
     EXPECT_EQ(report.line_state, LineState::next);
     driven.reach("ring_bell");
     driven.session.select_frame(1);
-    EXPECT_EQ(line_state(driven.session, *driven.session.selected_frame()), LineState::waiting);
+    EXPECT_EQ(line_state(driven.session.moment(), *driven.session.selected_frame()), LineState::waiting);
 }
 
 TEST(StopReport, AFailingLineSaysSo) {
@@ -109,14 +109,14 @@ TEST(SourceReport, IsCutToTheFile) {
     Driven driven("locks-gcc-O0-dwarf5-pie");
     std::string file = driven.session.current_file();
     EXPECT_NE(file.find("locks.c"), std::string::npos);
-    SourceReport report = report_source(driven.session, file, 90, 500);
+    SourceReport report = report_source(driven.session.moment(), file, 90, 500);
     EXPECT_EQ(report.rows.back().number, report.last_line);
     EXPECT_EQ(report.rows.front().number, 90u);
-    EXPECT_TRUE(report_source(driven.session, file, 500, 600).rows.empty());
-    EXPECT_TRUE(report_source(driven.session, "/no/such.c", 1, 5).found_at.empty());
+    EXPECT_TRUE(report_source(driven.session.moment(), file, 500, 600).rows.empty());
+    EXPECT_TRUE(report_source(driven.session.moment(), "/no/such.c", 1, 5).found_at.empty());
     driven.session.add_breakpoint(driven.session.place("locks.c:95"));
     driven.session.switch_breakpoint(1, false);
-    report = report_source(driven.session, file, 95, 95);
+    report = report_source(driven.session.moment(), file, 95, 95);
     ASSERT_EQ(report.rows[0].breakpoints.size(), 1u);
     EXPECT_FALSE(report.rows[0].breakpoints[0].is_on);
 }

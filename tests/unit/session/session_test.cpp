@@ -272,7 +272,7 @@ TEST_P(Signals, StopTheProgramBeforeTheyEndIt) {
     Driven driven("trouble-gcc", {GetParam().how});
     Stop stop = driven.session.launch_again();
     ASSERT_EQ(stop.reason, StopReason::signal);
-    EXPECT_NE(signal_sentence(driven.session, stop).find(GetParam().part), std::string::npos) << signal_sentence(driven.session, stop);
+    EXPECT_NE(signal_sentence(driven.session.moment(), stop).find(GetParam().part), std::string::npos) << signal_sentence(driven.session.moment(), stop);
     bool on_stack = false;
     for (const StackRow& row : report_stack(driven.session.moment(), 20).rows) on_stack |= row.function == GetParam().function;
     EXPECT_TRUE(on_stack) << GetParam().function;

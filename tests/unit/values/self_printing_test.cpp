@@ -55,7 +55,7 @@ TEST_P(Containers, ShowWhatTheProgramSaysItHolds) {
     ASSERT_GE(printing.lines.size(), 38u);
     bool optimised = std::string(GetParam()).find("-O") != std::string::npos;
     std::size_t compared = 0;
-    ViewLimits limits = printing.driven.session.view_limits();
+    ViewLimits limits = printing.driven.session.moment().view_limits();
     limits.children = 1000;
     for (const Line& line : printing.lines) {
         Value value;
@@ -206,7 +206,7 @@ class Objects : public ::testing::TestWithParam<const char*> {};
 
 TEST_P(Objects, AndExpressionsOnThemAreWhatTheProgramSays) {
     Printing printing(GetParam());
-    printing.driven.session.may_call = [](const std::string&) { return true; };
+    printing.driven.session.allow_calls([](const std::string&) { return true; });
     ASSERT_GE(printing.lines.size(), 65u);
     for (const Line& line : printing.lines) EXPECT_EQ(printing.driven.value(line.expression), line.text) << line.expression;
 }

@@ -1,4 +1,5 @@
-// The breakpoints of a session: kept by what they were asked for, put into memory as sites while the program runs.
+#include "core/session/breakpoint_sites.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -7,8 +8,8 @@
 #include "core/expressions/syntax.h"
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
+#include "core/session/parts.h"
 #include "core/session/runtime_symbol.h"
-#include "core/session/session.h"
 #include "core/session/site_scope.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
@@ -66,89 +67,83 @@ std::string_view cause_word(Cause cause) {
 }
 
 // Before the program runs, only what lies in it from the start has an address.
-void Session::require_of_program(Breakpoint& wish) {
-    Value value = evaluate(wish.subject, context());
-    if (!value.address || !target().module_at(*value.address))
+void BreakpointSites::require_of_program(Breakpoint& wish) {
+    Value value = evaluate(wish.subject, parts_.moment().context());
+    if (!value.address || !parts_.debuggee.target().module_at(*value.address))
         throw RequestError(fmt::format("{} has no address before the program runs", wish.subject), "launch first, and stop where it is in scope");
     wish.watched->is_of_program = true;
 }
 
-const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
+const Breakpoint& BreakpointSites::add(Breakpoint wish, bool may_wait) {
+    Debuggee& debuggee = parts_.debuggee;
     if (wish.is_watch()) {
-        if (core_) process();  // refuses
-        if (is_moving()) throw RequestError("a watchpoint is set while the program stands", "pause stops it");
+        if (debuggee.core()) debuggee.process();  // refuses
+        if (debuggee.is_moving()) throw RequestError("a watchpoint is set while the program stands", "pause stops it");
         if (!wish.watched) wish.watched = std::make_shared<WatchedValue>();
-        if (is_running()) Watching(*this).start(wish);
+        if (debuggee.is_running()) Watching(parts_).start(wish);
         else require_of_program(wish);
     }
     if (wish.has_sites()) {
         try {
-            resolve_breakpoint(wish);
+            resolve(wish);
         } catch (const RequestError&) {
             if (!may_wait) throw;
         }
     }
-    require_meaning_at_sites(target(), wish, context(), may_wait);
+    require_meaning_at_sites(debuggee.target(), wish, parts_.moment().context(), may_wait);
     remember_source(wish);
-    Breakpoint& added = breakpoints_.add(std::move(wish));
-    insert_sites(added);
-    if (is_running()) want_loader_hook();
+    Breakpoint& added = parts_.breakpoints.add(std::move(wish));
+    insert(added);
+    if (debuggee.is_running()) want_loader_hook();
     return added;
 }
 
-const Breakpoint& Session::add_breakpoint(const Place& place, std::string condition) {
-    Breakpoint wish;
-    wish.place = place;
-    wish.condition = std::move(condition);
-    return add_breakpoint(std::move(wish));
-}
-
-void Session::switch_breakpoint(unsigned number, bool on) {
-    Breakpoint& chosen = breakpoints_.numbered(number);
+void BreakpointSites::switch_to(unsigned number, bool on) {
+    Breakpoint& chosen = parts_.breakpoints.numbered(number);
     if (chosen.is_on == on) return;
-    if (chosen.is_watch() && is_running()) {
-        if (on) Watching(*this).start(chosen);
-        else Watching(*this).stop(chosen);
+    if (chosen.is_watch() && parts_.debuggee.is_running()) {
+        if (on) Watching(parts_).start(chosen);
+        else Watching(parts_).stop(chosen);
     }
     chosen.is_on = on;
-    if (on) insert_sites(chosen);
-    else remove_sites(chosen);
+    if (on) insert(chosen);
+    else remove(chosen);
 }
 
-void Session::drop_breakpoint(unsigned number) {
-    Breakpoint& chosen = breakpoints_.numbered(number);
-    if (chosen.is_watch() && chosen.is_on && is_running()) Watching(*this).stop(chosen);
-    remove_sites(chosen);
-    breakpoints_.erase(number);
+void BreakpointSites::drop(unsigned number) {
+    Breakpoint& chosen = parts_.breakpoints.numbered(number);
+    if (chosen.is_watch() && chosen.is_on && parts_.debuggee.is_running()) Watching(parts_).stop(chosen);
+    remove(chosen);
+    parts_.breakpoints.erase(number);
 }
 
 // A number that was an address in the file, or in the last run, is somewhere else in this one.
-void Session::follow_address(Breakpoint& breakpoint) {
+void BreakpointSites::follow_address(Breakpoint& breakpoint) {
     for (Breakpoint::Site& site : breakpoint.sites)
-        for (const Module& module : target().modules())
+        for (const Module& module : parts_.debuggee.target().modules())
             if (module.path() == site.module) site.address = module.to_run(site.code.address);
 }
 
-void Session::resolve_breakpoint(Breakpoint& breakpoint) {
-    if (breakpoint.cause == Cause::place) return resolve_place_sites(breakpoint);
+void BreakpointSites::resolve(Breakpoint& breakpoint) {
+    if (breakpoint.cause == Cause::place) return resolve_place(breakpoint);
     if (!breakpoint.has_sites()) return;
     auto symbols = symbols_of(breakpoint.cause);
     breakpoint.sites.clear();
     for (std::string_view symbol : symbols)
-        for (Breakpoint::Site& site : sites_of_symbol(target(), symbol)) breakpoint.sites.push_back(std::move(site));
+        for (Breakpoint::Site& site : sites_of_symbol(parts_.debuggee.target(), symbol)) breakpoint.sites.push_back(std::move(site));
     if (breakpoint.sites.empty()) throw RequestError(fmt::format("no loaded module has {}", symbols.front()));
 }
 
-void Session::resolve_place_sites(Breakpoint& breakpoint) {
+void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
     if (breakpoint.place.kind == Place::Kind::address && !breakpoint.sites.empty()) {
         follow_address(breakpoint);
         return;
     }
     // Only an expression needs a frame. At the start that would be the loader's, whose symbols nobody asked for.
     EvaluationContext where;
-    where.target = &target();
-    if (breakpoint.place.kind == Place::Kind::address) where = context();
-    std::vector<PlaceSite> found = resolve_place(breakpoint.place, where);
+    where.target = &parts_.debuggee.target();
+    if (breakpoint.place.kind == Place::Kind::address) where = parts_.moment().context();
+    std::vector<PlaceSite> found = lantern::resolve_place(breakpoint.place, where);
     breakpoint.sites.clear();
     for (PlaceSite& site : found) {
         bool is_known = std::ranges::any_of(breakpoint.sites, [&](const Breakpoint::Site& other) { return is_one_pass(other, site); });
@@ -159,112 +154,145 @@ void Session::resolve_place_sites(Breakpoint& breakpoint) {
         made.module = site.module ? site.module->path() : "";
         breakpoint.sites.push_back(std::move(made));
     }
-    if (breakpoint.place.kind == Place::Kind::line) {
-        number_blocks(target(), breakpoint);
-    }
+    if (breakpoint.place.kind == Place::Kind::line) number_blocks(parts_.debuggee.target(), breakpoint);
     // From now on the very file that was meant, not any other that ends the same.
     bool has_file = !found.empty() && !found.front().code.file.empty();
     if (breakpoint.place.kind == Place::Kind::line && has_file) breakpoint.place.file = found.front().code.file;
 }
 
-void Session::insert_sites(Breakpoint& breakpoint) {
-    if (is_running()) breakpoints_.insert_sites(breakpoint, *process_);
+void BreakpointSites::insert(Breakpoint& breakpoint) {
+    if (parts_.debuggee.is_running()) parts_.breakpoints.insert_sites(breakpoint, parts_.debuggee.process());
 }
 
-void Session::remove_sites(Breakpoint& breakpoint) { breakpoints_.remove_sites(breakpoint, is_running() ? process_.get() : nullptr); }
+void BreakpointSites::remove(Breakpoint& breakpoint) {
+    parts_.breakpoints.remove_sites(breakpoint, parts_.debuggee.is_running() ? &parts_.debuggee.process() : nullptr);
+}
 
-// The program is gone, and its memory with it.
-void Session::forget_sites() {
-    breakpoints_.forget_sites();
+void BreakpointSites::take_out_all() {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) remove(breakpoint);
+}
+
+void BreakpointSites::take_out_all_and_watches() {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
+        remove(breakpoint);
+        if (breakpoint.is_watch() && breakpoint.is_on) Watching(parts_).stop(breakpoint);
+    }
+    if (loader_hook_) parts_.debuggee.process().remove_trap(*loader_hook_, ProbeClient::loader);
+}
+
+void BreakpointSites::forget() {
+    parts_.breakpoints.forget_sites();
+    parts_.debuggee.forget_landing_hooks();
     loader_hook_.reset();
     known_libraries_.clear();
-    landing_hooks_.clear();
-    landing_hooks_for_ = 0;
 }
 
-void Session::watch_anew(Breakpoint& breakpoint) {
+void BreakpointSites::watch_anew(Breakpoint& breakpoint) {
     try {
-        Watching(*this).start(breakpoint);
+        Watching(parts_).start(breakpoint);
     } catch (const Error&) {  // the program has become another
         breakpoint.is_on = false;
         breakpoint.watched->has_ended = true;
     }
 }
 
-// The program has been started anew and stands before its first instruction: places are looked up again. Those in
-// libraries wait until the libraries are loaded.
-void Session::resolve_all_for_start() {
-    for (Breakpoint& breakpoint : breakpoints_.all()) {
+void BreakpointSites::resolve_all_for_start() {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         breakpoint.read = {};
         if (breakpoint.is_watch() && breakpoint.is_on) watch_anew(breakpoint);
         if (!breakpoint.has_sites()) continue;
         try {
-            resolve_breakpoint(breakpoint);
-            insert_sites(breakpoint);
+            resolve(breakpoint);
+            insert(breakpoint);
         } catch (const Error&) {
             breakpoint.sites.clear();
         }
     }
+    want_loader_hook();
 }
 
 // ---- libraries -----------------------------------------------------------------------------------------------------
 
-// The loader is watched only while somebody waits for what it may bring.
-void Session::want_loader_hook() {
-    if (loader_hook_) return;
-    bool wanted = std::ranges::any_of(breakpoints_.all(), [&](const Breakpoint& b) {
-        bool in_library = std::any_of(b.sites.begin(), b.sites.end(), [&](const Breakpoint::Site& site) { return site.module != launch_.program; });
+bool BreakpointSites::is_waiting_for_libraries() const {
+    return std::ranges::any_of(parts_.breakpoints.all(), [&](const Breakpoint& b) {
+        bool in_library = std::any_of(b.sites.begin(), b.sites.end(), [&](const Breakpoint::Site& site) { return site.module != parts_.debuggee.program(); });
         return (b.has_sites() && b.sites.empty()) || in_library || b.cause == Cause::load || b.cause == Cause::unload;
     });
-    if (!wanted) return;
-    auto sites = sites_of_symbol(*process_, c_library::kLibrariesChange);
+}
+
+// The loader is watched only while somebody waits for what it may bring.
+void BreakpointSites::want_loader_hook() {
+    if (loader_hook_ || !is_waiting_for_libraries()) return;
+    LiveProcess& process = parts_.debuggee.process();
+    auto sites = sites_of_symbol(process, c_library::kLibrariesChange);
     if (sites.empty()) return;  // linked statically: nothing comes later
-    for (const Module& module : process_->modules()) known_libraries_.insert(module.path());
-    process_->insert_trap(sites.front().address, ProbeClient::loader);
+    for (const Module& module : process.modules()) known_libraries_.insert(module.path());
+    process.insert_trap(sites.front().address, ProbeClient::loader);
     loader_hook_ = sites.front().address;
 }
 
-void Session::look_at_libraries(std::vector<std::string>& loaded, std::vector<std::string>& unloaded) {
+BreakpointSites::LibraryChange BreakpointSites::look_at_libraries() {
+    LiveProcess& process = parts_.debuggee.process();
+    LibraryChange change;
     std::set<std::string> now;
-    process_->forget_modules();
-    for (const Module& module : process_->modules()) now.insert(module.path());
-    std::set_difference(now.begin(), now.end(), known_libraries_.begin(), known_libraries_.end(), std::back_inserter(loaded));
-    std::set_difference(known_libraries_.begin(), known_libraries_.end(), now.begin(), now.end(), std::back_inserter(unloaded));
+    process.forget_modules();
+    for (const Module& module : process.modules()) now.insert(module.path());
+    std::set_difference(now.begin(), now.end(), known_libraries_.begin(), known_libraries_.end(), std::back_inserter(change.loaded));
+    std::set_difference(known_libraries_.begin(), known_libraries_.end(), now.begin(), now.end(), std::back_inserter(change.unloaded));
     known_libraries_ = std::move(now);
-    if (loaded.empty() && unloaded.empty()) return;
-    landing_hooks_for_ = 0;
-    for (Breakpoint& breakpoint : breakpoints_.all()) {
+    if (change.loaded.empty() && change.unloaded.empty()) return change;
+    parts_.debuggee.forget_landing_hooks();
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.has_sites()) continue;
         bool lost = std::any_of(breakpoint.sites.begin(), breakpoint.sites.end(), [&](const Breakpoint::Site& site) {
-            return std::find(unloaded.begin(), unloaded.end(), site.module) != unloaded.end();
+            return std::find(change.unloaded.begin(), change.unloaded.end(), site.module) != change.unloaded.end();
         });
         if (lost) {
-            remove_sites(breakpoint);
+            remove(breakpoint);
             breakpoint.sites.clear();
         }
         if (!breakpoint.sites.empty()) continue;
         try {
-            resolve_breakpoint(breakpoint);
-            insert_sites(breakpoint);
+            resolve(breakpoint);
+            insert(breakpoint);
         } catch (const Error&) {  // it goes on waiting, and the list of breakpoints says so
             breakpoint.sites.clear();
         }
     }
+    return change;
 }
 
 // ---- after a rebuild -------------------------------------------------------------------------------------------------
 
-void Session::remember_source(Breakpoint& breakpoint) {
+void BreakpointSites::remember_source(Breakpoint& breakpoint) {
     if (breakpoint.place.kind != Place::Kind::line || breakpoint.cause != Cause::place) return;
-    const SourceText* text = sources_.find(breakpoint.place.file);
+    const SourceText* text = parts_.sources.find(breakpoint.place.file);
     if (text && breakpoint.place.line && breakpoint.place.line <= text->lines.size()) breakpoint.source_text = trimmed(text->lines[breakpoint.place.line - 1]);
 }
 
-// The program was built anew: a breakpoint on a line stays with what the line said, where that has moved.
-void Session::find_again(Breakpoint& breakpoint) {
+void BreakpointSites::find_all_again() {
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) find_again(breakpoint);
+}
+
+std::vector<std::string> BreakpointSites::resolve_all_again() {
+    std::vector<std::string> news;
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
+        if (!breakpoint.moved.empty()) news.push_back(fmt::format("breakpoint {}: {}", breakpoint.number, breakpoint.moved));
+        if (!breakpoint.has_sites()) continue;
+        try {
+            resolve(breakpoint);
+        } catch (const Error& error) {
+            breakpoint.sites.clear();
+            news.push_back(fmt::format("breakpoint {} is gone for now: {}", breakpoint.number, error.what()));
+        }
+    }
+    return news;
+}
+
+void BreakpointSites::find_again(Breakpoint& breakpoint) {
     breakpoint.moved.clear();
     if (breakpoint.place.kind != Place::Kind::line || breakpoint.cause != Cause::place || breakpoint.source_text.empty()) return;
-    const SourceText* text = sources_.find(breakpoint.place.file);
+    const SourceText* text = parts_.sources.find(breakpoint.place.file);
     if (!text) return;
     auto says = [&](std::uint32_t line) { return line >= 1 && line <= text->lines.size() && trimmed(text->lines[line - 1]) == breakpoint.source_text; };
     std::uint32_t old = breakpoint.place.line;
