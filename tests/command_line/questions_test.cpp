@@ -93,5 +93,14 @@ TEST(Questions, AVariantThatAnEnumDoesNotHaveIsNamed) {
     EXPECT_TRUE(ran.says("a pattern with 'if' is not known here"));
 }
 
+// A pointer may be a class of the user's own; where an iterator then stands only that class knows, and its parts are shown.
+TEST(Questions, OfContainersWithPointersOfTheUsersOwn) {
+    Ran ran = debug(fixture("fancy-gcc"), {"pause at fancy_pointers.cpp:57", "launch", "value lengths", "value lengths[1]", "value second"});
+    EXPECT_EQ(ran.exit_status, 0) << ran.output;
+    EXPECT_NE(ran.output.find("lengths = {72, 58, 214}"), std::string::npos) << ran.output;
+    EXPECT_NE(ran.output.find("lengths[1] = 58"), std::string::npos) << ran.output;
+    EXPECT_NE(ran.output.find("_M_current  {held = 0x"), std::string::npos) << ran.output;
+}
+
 }  // namespace
 }  // namespace lantern::testing

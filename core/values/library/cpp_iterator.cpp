@@ -41,6 +41,16 @@ std::string_view path_of_pointer(const Type& type) {
     return first_path(type, {"_M_current", "_M_cur", "_M_node", "__i", "__i_", "__ptr_", "__node_", "current"});
 }
 
+// The pointer lies in the iterator, or in one that it holds. Where the pointer is a class of the user's own, nobody knows what it stands at.
+bool leads_to_pointer(const Type& type, int depth = 0) {
+    constexpr int kDeepest = 4;
+    std::string_view path = path_of_pointer(type);
+    const Type* held = path.empty() ? nullptr : type_at_path(type, path);
+    if (!held) return false;
+    if (plain(*held).kind != TypeKind::structure) return true;
+    return depth < kDeepest && leads_to_pointer(plain(*held), depth + 1);
+}
+
 class IteratorView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
@@ -51,7 +61,7 @@ class IteratorView final : public LibraryView {
                 "std::__forward_list_const_iterator", "std::__hash_map_iterator", "std::__hash_map_const_iterator", "std::__hash_iterator",
                 "std::__hash_const_iterator", "std::__deque_iterator"};
     }
-    bool fits(const Type& type) const override { return !path_of_pointer(type).empty(); }
+    bool fits(const Type& type) const override { return leads_to_pointer(type); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;
         if (const Type* inner = type_at_path(plain(*value.type), "current"); inner && plain(*inner).kind != TypeKind::pointer) {
