@@ -132,6 +132,7 @@ WatchReport report_watch(const Moment& moment, const WatchChange& change) {
     ValueReader reader(moment.target());
     ViewLimits limits = moment.view_limits();
     limits.children = 20;
+    limits.text = 40;
     WatchReport report;
     report.number = change.number;
     report.expression = change.expression;

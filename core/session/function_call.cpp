@@ -135,6 +135,7 @@ Value Session::call_function(const FunctionCall& call) {
     const Function* function = module ? module->symbols().function_at(module->to_file(call.address)) : nullptr;
     if (function && function->unit->is_rust()) refuse_other_convention(call, *module, *function);
     const ThreadId thread = this->thread();
+    live.leave_system_call(thread);
     Kept kept(live, thread);
     ReturnLocation location = function ? location_of_returned(*module, *function, returned) : location_of_returned(returned);
     bool in_memory = location.kind == ReturnLocation::Kind::memory;

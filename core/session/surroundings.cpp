@@ -107,7 +107,7 @@ std::string MomentSurroundings::describe(RunAddress address) const {
         if (region.permissions.starts_with("---") && after != regions.end() && after->begin == region.end && after->contains(pointer)) return fmt::format("guard of the stack of thread {}", moment.target().thread_number(id));
     }
     if (region.name.starts_with('[')) return region.name.substr(1, region.name.size() - 2);
-    if (region.name.empty()) return region.permissions.starts_with("rw") ? "anonymous memory" : "memory that is kept free";
+    if (region.name.empty()) return region.permissions.starts_with("---") ? "memory that is kept free" : "anonymous memory";
     return "in " + region.name.substr(region.name.rfind('/') + 1);
 }
 

@@ -9,6 +9,7 @@
 #include "core/session/system_calls.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/values/builtin_types.h"
 
 namespace lantern {
 namespace {
@@ -61,8 +62,29 @@ bool differ(ByteSpan a, ByteSpan b, std::size_t offset, std::size_t size) {
     return !std::equal(a.begin() + static_cast<std::ptrdiff_t>(offset), a.begin() + static_cast<std::ptrdiff_t>(offset + size), b.begin() + static_cast<std::ptrdiff_t>(offset));
 }
 
+// "all[3]", "(*all)[3]": what is taken of a name that begins with an operator needs parentheses.
+std::string named_whole(const std::string& name) {
+    bool is_plain = name.find_first_of("*&+-!~( ") != 0;
+    return is_plain ? name : "(" + name + ")";
+}
+
+// Of an array that is too large to be shown: its elements from the first that differs to the last, as far as they fit.
+Piece stretch_that_differs(const Piece& part, const Type& element, ByteSpan before, ByteSpan after) {
+    constexpr std::uint64_t kMostElements = 32;
+    std::uint64_t size = plain(element).size, count = plain(*part.type).count.value_or(0);
+    auto differs = [&](std::uint64_t i) { return differ(before, after, part.offset + i * size, size); };
+    std::uint64_t first = 0, last = count - 1;
+    while (first < last && !differs(first)) ++first;
+    while (last > first && !differs(last)) --last;
+    last = std::min(last, first + kMostElements - 1);
+    std::uint64_t elements = last - first + 1;
+    if (elements == 1) return {fmt::format("{}[{}]", named_whole(part.name), first), &element, part.offset + first * size, size};
+    return {fmt::format("{}[{}..{}]", named_whole(part.name), first, last + 1), &array_of(element, elements), part.offset + first * size, elements * size};
+}
+
 Piece part_that_differs(Piece part, ByteSpan before, ByteSpan after) {
     constexpr int kDeepest = 20;
+    constexpr std::size_t kShownWhole = 200;
     for (int depth = 0; depth < kDeepest; ++depth) {
         const Type& type = plain(*part.type);
         std::optional<Piece> only;
@@ -74,12 +96,13 @@ Piece part_that_differs(Piece part, ByteSpan before, ByteSpan after) {
         };
         if (type.kind == TypeKind::structure) {
             for (const Member& member : type.members())
-                if (!member.name.empty() && !member.bit_size) consider({part.name + "." + member.name, member.type, part.offset + member.offset, plain(*member.type).size});
+                if (!member.name.empty() && !member.bit_size) consider({named_whole(part.name) + "." + member.name, member.type, part.offset + member.offset, plain(*member.type).size});
         } else if (type.kind == TypeKind::array) {
             const Type& element = *type.target;
             std::size_t size = plain(element).size;
-            for (std::uint64_t i = 0; size && i < type.count.value_or(0) && found < 2; ++i) consider({fmt::format("{}[{}]", part.name, i), &element, part.offset + i * size, size});
-            if (plain(element).kind == TypeKind::character || size == 1) return part;  // a text is shown whole
+            for (std::uint64_t i = 0; size && i < type.count.value_or(0) && found < 2; ++i) consider({fmt::format("{}[{}]", named_whole(part.name), i), &element, part.offset + i * size, size});
+            if (found > 1 && part.size > kShownWhole) return stretch_that_differs(part, element, before, after);
+            if (part.size <= kShownWhole && (plain(element).kind == TypeKind::character || size == 1)) return part;  // a text is shown whole
         }
         if (found != 1) return part;
         part = *only;

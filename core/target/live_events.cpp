@@ -60,6 +60,7 @@ std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
     if (stop_event(status)) return interpret_special(id, status);
     if (WSTOPSIG(status) != kSystemCallStop) return interpret_signal(id, WSTOPSIG(status));
     bool entered = kernel_.enters_system_call(id);
+    if (entered) thread.inside = Thread::In::entry;
     if (auto event = look_at_system_call(id, entered)) return event;
     bool is_ours = threads_.at(id).held_call || threads_.at(id).lifts_next_call || (entered && threads_.at(id).runs_lifted_call);
     if (!traces_system_calls_ || is_ours) return std::nullopt;
@@ -77,10 +78,12 @@ std::optional<TargetEvent> LiveProcess::meet_newcomer(ThreadId id) {
 std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int status) {
     std::uint64_t message = kernel_.event_message(id);
     switch (stop_event(status)) {
-        case PTRACE_EVENT_FORK: return interpret_fork(id, static_cast<pid_t>(message), false);
-        case PTRACE_EVENT_VFORK: return interpret_fork(id, static_cast<pid_t>(message), true);
+        case PTRACE_EVENT_CLONE: threads_[id].inside = Thread::In::fork; return std::nullopt;
+        case PTRACE_EVENT_FORK: threads_[id].inside = Thread::In::fork; return interpret_fork(id, static_cast<pid_t>(message), false);
+        case PTRACE_EVENT_VFORK: threads_[id].inside = Thread::In::vfork; return interpret_fork(id, static_cast<pid_t>(message), true);
         case PTRACE_EVENT_VFORK_DONE:
             threads_[id].waits_for_child = false;
+            threads_[id].inside = Thread::In::fork;
             if (!protected_.empty()) set_protection(id, true);
             return std::nullopt;
         case PTRACE_EVENT_EXEC: {

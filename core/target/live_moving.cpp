@@ -45,6 +45,7 @@ void LiveProcess::resume(ThreadId id, Thread& thread, Kernel::Motion motion) {
         kernel_.write_signal(id, *thread.signal_information);
     thread.signal_information.reset();
     thread.met.reset();
+    thread.inside = Thread::In::nothing;
     // Where this fails the thread has been killed, and its end will be told like any other.
     kernel_.resume(id, motion, signal);
     thread.running = true;
@@ -308,6 +309,20 @@ std::optional<int> LiveProcess::wait_for_thread(ThreadId id) {
             found->second.pending = event;
         }
     }
+}
+
+void LiveProcess::leave_system_call(ThreadId id) {
+    Thread& thread = threads_.at(id);
+    if (thread.inside == Thread::In::nothing) return;
+    if (thread.inside != Thread::In::fork)
+        throw RequestError("the thread stands in the middle of a system call, and can run nothing else before its end", "go on first, by an instruction or a line");
+    flush_registers(id, thread);
+    kernel_.resume(id, Kernel::Motion::to_system_call, 0);
+    thread.inside = Thread::In::nothing;
+    Tracer::News news = tracer_.wait(process_, id);
+    ++stops_;
+    if (!news.has_come() || !WIFSTOPPED(news.status)) throw TargetError("the program ended while it worked for us");
+    if (!(news.status >> 16) && WSTOPSIG(news.status) != (SIGTRAP | 0x80)) thread.signal_to_deliver = WSTOPSIG(news.status);
 }
 
 // ---- one instruction ---------------------------------------------------------------------------------------------

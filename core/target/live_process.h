@@ -119,6 +119,9 @@ class LiveProcess final : public Target {
     const std::vector<MemoryRegion>& regions() override;
     std::vector<std::byte> extended_state(ThreadId thread) const override;
     void set_extended_state(ThreadId thread, ByteSpan state);
+    // A thread that stands in the middle of a fork, which has just been told, goes on to its end: what we would let it run meanwhile
+    // would take the result's place. Throws RequestError where it cannot: at the entry of a system call, in a vfork.
+    void leave_system_call(ThreadId thread);
     // The general registers as the kernel lays them out.
     user_regs_struct all_registers(ThreadId thread);
     const std::list<Module>& modules() override;
@@ -139,6 +142,7 @@ class LiveProcess final : public Target {
         bool running = false;
         bool is_ending = false;         // has told of its end and cannot be stopped any more
         bool waits_for_child = false;   // in vfork: it cannot be stopped either
+        enum class In { nothing, entry, fork, vfork } inside = In::nothing;  // the system call that it stands in, whose result is not there yet
         int signal_to_deliver = 0;
         std::optional<siginfo_t> signal_information;  // of the signal it met last
         std::optional<TargetEvent> pending;           // what happened while another event was being reported
@@ -225,6 +229,7 @@ class LiveProcess final : public Target {
     bool do_store(ThreadId id, ByteSpan instruction, RunAddress touched);
     std::optional<TargetEvent> pass_protection(ThreadId id, RunAddress touched);
     void set_protection(ThreadId id, bool protects);
+    std::optional<int> rights_of(RunRange pages);
     std::optional<TargetEvent> look_at_system_call(ThreadId id, bool entered);
     void lift_protection_at_entry(ThreadId id);
     bool may_touch_protected(const Registers& registers) const;

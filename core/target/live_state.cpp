@@ -1,6 +1,7 @@
 // What a thread of a live process holds besides memory, and what the kernel tells of the process: registers, the
 // processor's extended state, the memory map (see live_process.h).
 #include <fmt/format.h>
+#include <sys/mman.h>
 #include <sys/user.h>
 
 #include <algorithm>
@@ -18,6 +19,11 @@
 
 namespace lantern {
 namespace {
+
+// "rw-", as the kernel writes the rights to a page.
+std::string permission_text(int protection) {
+    return {protection & PROT_READ ? 'r' : '-', protection & PROT_WRITE ? 'w' : '-', protection & PROT_EXEC ? 'x' : '-'};
+}
 
 }  // namespace
 
@@ -130,6 +136,10 @@ const std::vector<MemoryRegion>& LiveProcess::regions() {
     const std::string& text = maps();
     if (std::exchange(regions_are_of_maps_, true)) return regions_;
     regions_ = parse_maps(text);
+    // What we have taken of the rights to watched pages is not the program's doing.
+    for (MemoryRegion& region : regions_)
+        for (const ProtectedPages& pages : protected_)
+            if (pages.pages.contains(region.begin)) region.permissions = permission_text(pages.protection) + region.permissions.substr(3);
     return regions_;
 }
 

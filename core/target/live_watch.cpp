@@ -85,6 +85,7 @@ constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
 // The thread must be stopped, and not inside of a system call's entry. The others may run: the instruction it uses for the
 // moment stands in our own room.
 std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer_list<std::uint64_t> arguments) {
+    leave_system_call(id);
     const Module& main = main_module();
     RunRange room = room_for_moved_code(main);
     RunAddress at = room.size() >= kSystemCallRoom ? room.high - kSystemCallRoom : main.to_run(main.symbols().elf().entry());
@@ -129,20 +130,29 @@ void LiveProcess::set_protection(ThreadId id, bool protects) {
     target_moves();
 }
 
+// PROT_READ …, where all of the pages have the same; they may lie in several regions, as a program's data does.
+std::optional<int> LiveProcess::rights_of(RunRange pages) {
+    std::optional<int> rights;
+    RunAddress reached = pages.low;
+    for (const MemoryRegion& region : regions()) {
+        if (!region.contains(reached)) continue;
+        int here = (region.permissions[0] == 'r' ? PROT_READ : 0) | (region.permissions[1] == 'w' ? PROT_WRITE : 0) | (region.permissions[2] == 'x' ? PROT_EXEC : 0);
+        if (rights && *rights != here) return std::nullopt;
+        rights = here;
+        reached = region.end;
+        if (pages.high <= reached) return rights;
+    }
+    return std::nullopt;
+}
+
 void LiveProcess::protect(RunRange range, bool against_reads) {
     ProtectedPages made;
     made.watched = range;
     made.pages = pages_of(range);
     made.against_reads = against_reads;
-    bool found = false;
-    for (const MemoryRegion& region : regions()) {
-        if (!(region.begin <= made.pages.low && made.pages.high <= region.end)) continue;
-        found = true;
-        if (region.permissions[0] == 'r') made.protection |= PROT_READ;
-        if (region.permissions[1] == 'w') made.protection |= PROT_WRITE;
-        if (region.permissions[2] == 'x') made.protection |= PROT_EXEC;
-    }
-    if (!found) throw RequestError(fmt::format("the memory at {:#x} has different rights from page to page, and cannot be watched as a whole", range.low.value), "watch a part of it");
+    auto rights = rights_of(made.pages);
+    if (!rights) throw RequestError(fmt::format("the memory at {:#x} has different rights from page to page, and cannot be watched as a whole", range.low.value), "watch a part of it");
+    made.protection = *rights;
     protected_.push_back(made);
     try {
         set_protection(living_thread(), true);

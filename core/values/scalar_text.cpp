@@ -301,12 +301,13 @@ std::string_view name_of(Form form) {
     return "natural";
 }
 
-std::string character_array_text(ByteSpan bytes) {
+std::string character_array_text(ByteSpan bytes, std::size_t longest, std::size_t whole) {
     std::string_view all(reinterpret_cast<const char*>(bytes.data()), bytes.size());
-    if (all.find('\0') == std::string_view::npos) return quote(all) + " (no terminator)";
+    bool has_end = all.find('\0') != std::string_view::npos;
     std::size_t last = all.find_last_not_of('\0');
     std::size_t shown = last == std::string_view::npos ? 1 : std::min(all.size(), last + 2);
-    return quote(all.substr(0, shown));
+    if (shown > longest || (!has_end && bytes.size() < whole)) return fmt::format("{} … ({})", quote(all.substr(0, longest)), counted(whole, "byte"));
+    return quote(all.substr(0, shown)) + (has_end ? "" : " (no terminator)");
 }
 
 bool is_byte(const Type& type) {

@@ -43,11 +43,13 @@ std::string address_text(const ValueReader& reader, std::uint64_t number, const 
 std::string pointer_text(const ValueReader& reader, std::uint64_t number, const Type& pointee, unsigned longest_text, const Surroundings* around);
 std::string member_pointer_text(const ValueReader& reader, const Value& value);
 
-// Every byte that matters: escapes, what lies behind the terminator up to the last byte that is not zero, and one
-// terminator; "(no terminator)" where there is none.
 // Bytes are numbers more often than letters: an array of unsigned char is a text only where it holds one, up to its end.
 bool is_byte(const Type& type);
 bool holds_text(ByteSpan bytes);
-std::string character_array_text(ByteSpan bytes);
+// Every byte that matters: escapes, what lies behind the terminator up to the last byte that is not zero, and one
+// terminator; "(no terminator)" where there is none. Beyond `longest` it is cut, and says of how many bytes: `whole`, of which
+// `bytes` are the first.
+std::string character_array_text(ByteSpan bytes, std::size_t longest, std::size_t whole);
+inline std::string character_array_text(ByteSpan bytes) { return character_array_text(bytes, bytes.size(), bytes.size()); }
 
 }  // namespace lantern

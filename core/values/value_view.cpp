@@ -16,6 +16,8 @@
 namespace lantern {
 namespace {
 
+constexpr std::uint64_t kMostText = 1 << 20;  // bytes of an array of characters that are looked through
+
 bool is_tuple_of_rust(const Type& type) {
     const auto& members = type.members();
     return type.is_rust && !members.empty() && std::ranges::all_of(members, [](const Member& m) { return m.name.starts_with("__"); });
@@ -167,7 +169,7 @@ class ViewMaker {
     void fill_forced_string(ValueView& view, const Value& value) {
         const Type& type = plain(*value.type);
         if (type.kind == TypeKind::array) {
-            view.text = character_array_text(reader_.content(value, limits_.text * 4));
+            view.text = text_of(reader_.content(value, kMostText), type.size);
             return;
         }
         auto found = reader_.text_at(reader_.pointed_at(value), limits_.text);
@@ -361,14 +363,17 @@ class ViewMaker {
             view.unavailable = "the compiler keeps only a part of it at this point";
             return;
         }
-        auto bytes = reader_.content(value, limits_.text * 20 * letter.size);
+        auto bytes = reader_.content(value, kMostText);
         if (letter.size == 1) {
-            view.text = character_array_text(bytes);
+            view.text = text_of(bytes, plain(*value.type).size);
             return;
         }
         std::string text = utf8_of(bytes, static_cast<unsigned>(letter.size));
-        view.text = character_array_text(std::as_bytes(std::span(text.data(), text.size())));
+        view.text = text_of(std::as_bytes(std::span(text.data(), text.size())), text.size());
     }
+
+    // An array holds its whole text, where a pointer leads to one of unknown length: more of it is shown.
+    std::string text_of(ByteSpan bytes, std::size_t whole) const { return character_array_text(bytes, limits_.text * 5, whole); }
 
     const ValueReader& reader_;
     Form form_;

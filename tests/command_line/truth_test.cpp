@@ -369,5 +369,25 @@ TEST(CutFile, IsSaidAndTheSessionGoesOn) {
     EXPECT_TRUE(ran.says("was cut while it was read") || ran.errors.find("was cut while it was read") != std::string::npos) << ran.output << ran.errors;
 }
 
+// What we do between a fork and its end must not take the place of what the fork gives.
+TEST(Truth, AForkGivesTheProgramWhatItWouldGiveWithoutUs) {
+    for (const char* how : {"fork", "vfork"})
+        for (const char* whom : {"child", "parent"})
+            for (const char* between : {"pause on write berths", "pause on fork", "value twice(4)"}) {
+                TemporaryFolder folder;
+                std::string said = (folder.path() / "said").string();
+                bool calls = std::string(between).starts_with("value");
+                Ran ran = debug(fixture("watched-fork"), {"pause at watched_fork.c:14", fmt::format("launch {}", how), fmt::format("follow {}", whom), calls ? "pause on fork" : between, "-continue", calls ? between : "thread", "-continue", "-continue", "-continue", "release"},
+                                {"--stdout", said, "--allow-calls"});
+                std::string text;
+                for (int wait = 0; wait < 100 && text.find('\n') == std::string::npos; ++wait) {
+                    std::ifstream file(said);
+                    text.assign(std::istreambuf_iterator<char>(file), {});
+                    usleep(20'000);
+                }
+                EXPECT_EQ(text, "fork gave a child, it ended with 2\n") << how << ", " << whom << ", " << between << "\n" << ran.output;
+            }
+}
+
 }  // namespace
 }  // namespace lantern::testing
