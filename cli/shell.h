@@ -18,7 +18,6 @@ class Shell {
 
     Session& session() { return session_; }
     Output& output() { return output_; }
-    ChangeTracker& tracker() { return tracker_; }
     void show(const View& view) { output_.show(view); }
     void show_stop(const Stop& stop);
     // A stop on the way, in one line.

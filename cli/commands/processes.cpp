@@ -35,7 +35,6 @@ void run_process(Shell& shell, std::string_view arguments) {
     auto number = whole_number(trimmed(arguments));
     if (!number) throw RequestError("process needs the number of a process", "processes lists them");
     session.select_process(static_cast<unsigned>(*number));
-    shell.tracker().forget();
     shell.listed_file.clear();
     shell.show_stop(session.last_stop());
 }

@@ -77,22 +77,13 @@ bool pause_between_steps(Session& session, double seconds) {
     return poll(&watch, 1, static_cast<int>(seconds * 1000)) == 0;
 }
 
-// Repeats a movement until it has been done often enough or something else than its arrival stops the program.
 void repeat(Shell& shell, const StepRequest& request, std::function<Stop()> move) {
     do_movement(shell, request.meanwhile, [&shell, request, move = std::move(move)] {
-        Stop stop;
-        std::uint64_t target_stops = 0;
-        for (std::uint64_t i = 0; i < request.times; ++i) {
-            stop = move();
-            target_stops += stop.target_stops;
-            bool goes_on = stop.reason == StopReason::stepped && stop.breakpoints.empty();
-            if (!goes_on) break;
-            if (!request.pace || i + 1 == request.times) continue;
+        return shell.session().repeat(request.times, move, [&](const Stop& stop) {
+            if (!request.pace) return true;
             shell.show_step(stop);
-            if (!pause_between_steps(shell.session(), *request.pace)) break;
-        }
-        stop.target_stops = target_stops;
-        return stop;
+            return pause_between_steps(shell.session(), *request.pace);
+        });
     });
 }
 
@@ -116,7 +107,6 @@ void run_launch(Shell& shell, std::string_view arguments) {
         redirects = true;
     }
     if (redirects) shell.session().set_redirections(input, output);
-    shell.tracker().forget();
     bool keeps_arguments = kept.empty();
     shell.show_stop(keeps_arguments ? shell.session().launch_again() : shell.session().launch(std::move(kept)));
 }
@@ -124,7 +114,6 @@ void run_launch(Shell& shell, std::string_view arguments) {
 void run_restart(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "restart");
     if (!shell.session().has_run()) throw RequestError("the program has not been started yet", "launch starts it");
-    shell.tracker().forget();
     shell.show_stop(shell.session().launch_again());
 }
 
@@ -188,7 +177,6 @@ void run_release(Shell& shell, std::string_view arguments) {
 
 void run_reload(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "reload");
-    shell.tracker().forget();
     for (const std::string& news : shell.session().reload()) shell.show(Notice{Notice::Kind::done, news});
 }
 
@@ -197,11 +185,7 @@ void run_reach(Shell& shell, std::string_view arguments) {
     bool meanwhile = take_meanwhile(arguments);
     Place place = session.place(arguments);
     if (meanwhile && !session.is_running()) throw RequestError("the program is not running", "launch starts it");
-    if (!session.is_running()) {
-        shell.tracker().forget();
-        // A place that is nowhere is refused before the program is started for it.
-        resolve_place(place, session.context());
-    }
+    if (!session.is_running()) resolve_place(place, session.context());  // one that is nowhere is refused before the program is started for it
     do_movement(shell, meanwhile, [&session, place] { return session.reach(place); });
 }
 

@@ -1,8 +1,11 @@
 #include "core/analysis/change_tracker.h"
 
+#include <utility>
+
 namespace lantern {
 
-void ChangeTracker::forget() {
+void ChangeTracker::look_at(std::uint64_t life) {
+    if (std::exchange(life_, life) == life) return;
     seen_.clear();
     pins_.clear();
 }

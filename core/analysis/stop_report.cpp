@@ -165,6 +165,7 @@ bool is_view_word(std::string_view word) {
 
 StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tracker) {
     StopReport report;
+    tracker.look_at(moment.life());
     report.stop = stop;
     report.why = why(moment, stop);
     report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;

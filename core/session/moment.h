@@ -33,6 +33,7 @@ class Moment {
         std::exception_ptr why_no_stack;
         unsigned level = 0;              // of the selected frame
         const Stop* stop = nullptr;      // why it stands where it does
+        std::uint64_t life = 0;
         const std::list<Breakpoint>* breakpoints = nullptr;
         Presentation* presentation = nullptr;
         const Surroundings* surroundings = nullptr;
@@ -50,6 +51,8 @@ class Moment {
     const Frame* selected_frame() const { return parts_.stack ? parts_.stack->frame(parts_.level) : nullptr; }
     unsigned selected_level() const { return parts_.level; }
     const Stop& stop() const { return *parts_.stop; }
+    // Counts the starts of the program, and whenever another process or build is looked at: what was seen before is not comparable.
+    std::uint64_t life() const { return parts_.life; }
     const std::list<Breakpoint>& breakpoints() const { return *parts_.breakpoints; }
     Presentation& presentation() const { return *parts_.presentation; }
     EvaluationContext context() const;

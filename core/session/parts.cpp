@@ -15,6 +15,7 @@ Moment SessionParts::moment() {
     }
     parts.level = selection.level();
     parts.stop = &last_stop;
+    parts.life = life;
     parts.breakpoints = &breakpoints.all();
     parts.presentation = &presentation;
     parts.surroundings = &surroundings;

@@ -40,7 +40,7 @@ struct SessionParts {
     Presentation presentation;
     MomentSurroundings surroundings{[this] { return moment(); }, presentation.views};
     Stop last_stop;
-    std::uint64_t movements = 0;
+    std::uint64_t movements = 0, life = 0;
     std::function<Value(const FunctionCall&)> call;  // runs a function of the program; empty: none is run
 
     // What is looked at now: holds until something moves or another frame is selected.

@@ -89,6 +89,7 @@ void Session::select_process(unsigned number) {
     debuggee.require_held(number);
     if (debuggee.is_running()) parts_.sites.take_out_all_and_watches();  // what stays behind may be released or end at any time
     debuggee.change_to(number);
+    ++parts_.life;
     LiveProcess& process = debuggee.process();
     parts_.selection.select_thread(process.threads().empty() ? process.id() : process.threads().front());
     parts_.look_at_program_anew();

@@ -55,6 +55,8 @@ class Session {
     Stop out();                        // of the selected frame
     Stop out_of_loop();                // to the first line behind the innermost loop around the current line
     Stop reach(const Place& place);    // launches the program when it is not running
+    // A movement so many times, as long as it arrives and nothing else stops the program. `goes_on` is asked in between.
+    Stop repeat(std::uint64_t times, const std::function<Stop()>& move, const std::function<bool(const Stop&)>& goes_on);
     // The current thread goes on at `place` without running what lies between. Returns a warning where that leaves the
     // function; empty otherwise. Throws RequestError.
     std::string divert(const Place& place);

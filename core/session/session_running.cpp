@@ -65,6 +65,7 @@ Stop Session::finished(Stop stop, std::uint64_t stops_before) {
 // What was made of the old build goes with it.
 void Session::read_again() {
     parts_.debuggee.read_program_again();
+    ++parts_.life;
     parts_.sources = SourceFiles(parts_.sources.mappings());
     parts_.presentation.results.clear();
     parts_.sites.find_all_again();
@@ -75,6 +76,7 @@ void Session::start_process() {
     kill();
     if (parts_.debuggee.is_rebuilt()) read_again();
     parts_.debuggee.start();
+    ++parts_.life;
     parts_.selection.select_thread(process_id());
     parts_.last_stop = Stop{};
     parts_.last_stop.reason = StopReason::launched;
@@ -201,6 +203,19 @@ Stop Session::reach(const Place& place) {
     if (stop.reason == StopReason::stepped) stop.reason = StopReason::reached;
     else stop.unreached = place.text;
     parts_.last_stop = stop;
+    return stop;
+}
+
+Stop Session::repeat(std::uint64_t times, const std::function<Stop()>& move, const std::function<bool(const Stop&)>& goes_on) {
+    Stop stop;
+    std::uint64_t target_stops = 0;
+    for (std::uint64_t done = 1; done <= times; ++done) {
+        stop = move();
+        target_stops += stop.target_stops;
+        bool has_arrived = stop.reason == StopReason::stepped && stop.breakpoints.empty();
+        if (!has_arrived || done == times || !goes_on(stop)) break;
+    }
+    stop.target_stops = target_stops;
     return stop;
 }
 

@@ -93,9 +93,8 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             threads_met_ = 0;
             add_thread(process_);
             probes_.forget();
-            moved_.clear();
-            room_taken_.clear();
-            room_used_.clear();
+            rooms_.forget();
+            maps_no_rooms_ = false;
             protected_.clear();
             for (DebugRegister& watch : watches_) watch.length = 0;
             modules_.clear();
@@ -183,6 +182,7 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
         kernel_.resume(process_, Kernel::Motion::go, 0);
         threads_.clear();
     } else {
+        unmap_rooms();
         clean(*memory_);
     }
     if (shares_memory && !protected_.empty()) {
@@ -210,7 +210,7 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     // without them until it becomes another program.
     if (!shares_memory || keeps_bytes) return;
     probes_.forget();
-    forget_moved_code();
+    rooms_.forget();
 }
 
 // The child has become another program or ended: its parent is about to go on.

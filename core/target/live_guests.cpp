@@ -50,7 +50,7 @@ bool LiveProcess::step_back_from_byte(ThreadId id) {
     if (!has_trap(at) && !probes_.has_stood(at)) return false;
     registers.rip = at.value;
     if (has_trap(at)) {
-        if (const MovedCode* copy = moved_copy(at)) {
+        if (const CodeRooms::Copy* copy = moved_copy(id, at)) {
             registers.rip = copy->address.value;
         } else {  // it cannot be moved: until the guest has gone, nobody meets it
             probes_.lift(at);
@@ -72,7 +72,7 @@ void LiveProcess::let_guests_go() {
         bool is_ours = is_signal && WSTOPSIG(news.status) == SIGTRAP && step_back_from_byte(id);
         signals[id] = is_signal && !is_ours ? WSTOPSIG(news.status) : 0;
         user_regs_struct registers;
-        for (int steps = 0; steps < 8 && kernel_.read_registers(id, registers) && is_moved_code(RunAddress(registers.rip)); ++steps) {
+        for (int steps = 0; steps < 8 && kernel_.read_registers(id, registers) && rooms_.holds(RunAddress(registers.rip)); ++steps) {
             kernel_.resume(id, Kernel::Motion::one_instruction, 0);
             if (!tracer_.wait(process_, id).has_come()) break;
         }

@@ -49,12 +49,7 @@ void LiveProcess::refresh_modules() {
         bool is_main = &m == &modules_.front();
         auto now = lowest.find(m.path());
         bool is_gone = !is_main && m.path() != "[vdso]" && (now == lowest.end() || !m.holds(RunAddress(now->second)));
-        if (is_gone) {  // and with it the copies of instructions that stood in its pages
-            std::erase_if(moved_, [&](const auto& each) { return m.holds(each.first); });
-            RunAddress room = room_for_moved_code(m).low;
-            room_taken_.erase(room);
-            room_used_.erase(room);
-        }
+        if (is_gone) rooms_.forget_those_of(m);
         return is_gone;
     });
     for (const auto& [path, low] : lowest) {

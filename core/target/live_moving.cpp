@@ -83,14 +83,14 @@ void LiveProcess::take_terminal_back() {
 bool LiveProcess::needs_step(ThreadId id, Thread& thread) {
     if (!thread.met || !has_trap(*thread.met) || registers(id).program_counter() != *thread.met) return false;
     // A handler that is about to run would return into the copy; it must find the instruction itself.
-    return thread.signal_to_deliver || !moved_copy(*thread.met);
+    return thread.signal_to_deliver || !moved_copy(id, *thread.met);
 }
 
 void LiveProcess::go_on(ThreadId id) {
     Thread& thread = threads_.at(id);
     if (thread.met && has_trap(*thread.met) && registers(id).program_counter() == *thread.met) {
         Registers moved = *thread.registers;
-        moved.set_program_counter(moved_copy(*thread.met)->address);
+        moved.set_program_counter(moved_copy(id, *thread.met)->address);
         set_registers(id, moved);
         thread.in_moved_code = true;
     }

@@ -326,7 +326,8 @@ void LiveProcess::release() {
     while (!protected_.empty()) unprotect(protected_.back().watched);
     let_guests_go();
     clean(*memory_);
-    forget_moved_code();
+    unmap_rooms();
+    rooms_.forget();
     for (auto& [id, thread] : threads_) {
         if (thread.is_ending && thread.running) continue;  // on its way out by itself
         flush_registers(id, thread);
@@ -342,7 +343,7 @@ void LiveProcess::release() {
 // Puts the program's own bytes back into a memory that holds ours.
 void LiveProcess::clean(KernelMemory& memory) {
     probes_.clean(memory);
-    for (const auto& [start, bytes] : room_taken_) memory.write(start, bytes);
+    rooms_.put_back(memory);
 }
 
 // ---- signals -----------------------------------------------------------------------------------------------------

@@ -17,6 +17,7 @@
 
 #include "core/target/event_loop.h"
 #include "core/target/launch.h"
+#include "core/target/code_rooms.h"
 #include "core/target/memory_cache.h"
 #include "core/target/probe_table.h"
 #include "core/target/target.h"
@@ -158,11 +159,6 @@ class LiveProcess final : public Target {
 
         bool can_be_stopped() const { return running && !is_ending && !waits_for_child; }
     };
-    // A copy of an instruction, and where it stands.
-    struct MovedCode {
-        RunAddress address;
-        bool is_call = false;
-    };
     struct DebugRegister {
         RunAddress address;
         unsigned length = 0;  // 0: not in use
@@ -215,11 +211,13 @@ class LiveProcess final : public Target {
     TargetEvent ended(int status);
 
     // Copies of instructions (moved_code.cpp).
-    const MovedCode* moved_copy(RunAddress at);
-    RunRange room_for_moved_code(const Module& module) const;
+    const CodeRooms::Copy* moved_copy(ThreadId id, RunAddress at);
+    std::optional<CodeRooms::Copy> copied(RunAddress at, ByteSpan bytes);
+    bool take_end_of_code(const Module& module);
+    bool map_room(ThreadId id, RunAddress near);
+    void unmap_rooms();
+    bool may_call_for_us() const;
     void settle(ThreadId id, const TargetEvent* event = nullptr);
-    bool is_moved_code(RunAddress address) const;
-    void forget_moved_code();
 
     // Watching (live_watch.cpp).
     void write_debug_registers(ThreadId id);
@@ -256,9 +254,8 @@ class LiveProcess final : public Target {
     std::unique_ptr<LiveProcess> child_;
     std::set<ThreadId> guests_;               // they run in our memory and are nobody's business
     std::set<RunAddress> lifted_for_guests_;
-    std::map<RunAddress, MovedCode> moved_;  // by the address of the instruction
-    std::map<RunAddress, std::vector<std::byte>> room_taken_;  // what stood where the copies are, by the start of the room
-    std::map<RunAddress, std::size_t> room_used_;
+    CodeRooms rooms_;
+    bool maps_no_rooms_ = false;  // it cannot, or must not
     DebugRegister watches_[4];
     struct ProtectedPages {
         RunRange watched, pages;

@@ -87,7 +87,7 @@ constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
 std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer_list<std::uint64_t> arguments) {
     leave_system_call(id);
     const Module& main = main_module();
-    RunRange room = room_for_moved_code(main);
+    RunRange room = unused_end_of_code(main);
     RunAddress at = room.size() >= kSystemCallRoom ? room.high - kSystemCallRoom : main.to_run(main.symbols().elf().entry());
     std::byte before[kSystemCallLength];
     if (memory_->read(at, before) != sizeof before) throw TargetError("the program's code cannot be read");

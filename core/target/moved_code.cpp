@@ -1,65 +1,92 @@
-// How a thread passes a breakpoint byte without lifting it: it runs a copy of the instruction, kept in the unused end of
-// the last page of the module's code.
+// How a thread passes a breakpoint byte without lifting it: it runs a copy of the instruction (see code_rooms.h).
 #include <fmt/format.h>
+#include <sys/mman.h>
+#include <sys/syscall.h>
 #include <sys/wait.h>
 
 #include "core/machine/moved_instruction.h"
+#include "core/support/error.h"
 #include "core/target/live_process.h"
 
 namespace lantern {
-namespace {
 
-constexpr std::uint64_t kPageSize = 4096;
-
-std::uint64_t page_end(std::uint64_t address) {
-    return (address + kPageSize - 1) & ~(kPageSize - 1);
+// A program that has forbidden itself system calls (seccomp(2)) could be ended by one of ours.
+bool LiveProcess::may_call_for_us() const {
+    return task_text("status").find("\nSeccomp:\t0") != std::string::npos;
 }
 
-}  // namespace
-
-// Code is mapped by whole pages: what lies behind its last byte is nobody's.
-RunRange LiveProcess::room_for_moved_code(const Module& module) const {
-    RunRange largest{};
-    for (const Segment& segment : module.symbols().elf().segments()) {
-        if (!segment.executable || segment.writable) continue;
-        RunAddress end = module.to_run(segment.range.high);
-        RunRange room{RunAddress((end.value + 15) & ~std::uint64_t{15}), RunAddress(page_end(end.value))};
-        if (room.low < room.high && room.size() > largest.size()) largest = room;
+// Memory that the program maps for us. Children that are forked do not get it, and it goes when we do.
+bool LiveProcess::map_room(ThreadId id, RunAddress near) {
+    if (maps_no_rooms_ || !threads_.count(id)) return false;  // a guest runs nothing for us
+    auto place = place_for_room(regions(), near);
+    if (!place || !may_call_for_us()) {
+        maps_no_rooms_ = true;
+        return false;
     }
-    return largest;
+    try {
+        std::uint64_t low = place->low.value, size = place->size();
+        std::int64_t mapped = system_call(id, SYS_mmap, {low, size, PROT_READ | PROT_EXEC, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, ~std::uint64_t{0}, 0});
+        maps_no_rooms_ = mapped != static_cast<std::int64_t>(low);
+        if (maps_no_rooms_) return false;
+        system_call(id, SYS_madvise, {low, size, MADV_DONTFORK});
+    } catch (const Error&) {  // it stands where it can run nothing for us, or has been killed
+        return false;
+    }
+    rooms_.all().push_back({*place, 0, {}});
+    maps_are_old_ = true;
+    return true;
 }
 
-const LiveProcess::MovedCode* LiveProcess::moved_copy(RunAddress at) {
-    if (auto found = moved_.find(at); found != moved_.end()) return found->second.address.value ? &found->second : nullptr;
-    auto& slot = moved_[at];  // without an address: it cannot be moved
+void LiveProcess::unmap_rooms() {
+    for (const CodeRooms::Room& room : rooms_.all()) {
+        if (!room.is_mapped()) continue;
+        for (ThreadId id : threads()) {
+            if (threads_.at(id).running || threads_.at(id).is_ending) continue;
+            try {
+                system_call(id, SYS_munmap, {room.range.low.value, room.range.size()});
+                break;
+            } catch (const Error&) {  // another may stand where it can
+            }
+        }
+    }
+    rooms_.forget_mapped();
+}
+
+bool LiveProcess::take_end_of_code(const Module& module) {
+    RunRange room = unused_end_of_code(module);
+    if (room.size() < kLongestMovedCode || rooms_.room_from(room.low)) return false;
+    std::vector<std::byte> before(room.size());
+    if (memory_->read(room.low, before) != before.size()) return false;
+    rooms_.all().push_back({room, 0, std::move(before)});
+    return true;
+}
+
+// Writes a copy into the first room that has space and is near enough.
+std::optional<CodeRooms::Copy> LiveProcess::copied(RunAddress at, ByteSpan bytes) {
+    for (CodeRooms::Room& room : rooms_.all()) {
+        auto place = room.next();
+        auto code = place ? move_instruction(bytes, at, *place) : std::nullopt;
+        if (!code || memory_->write(*place, *code) != code->size()) continue;
+        room.used += kLongestMovedCode;
+        auto instruction = decode_instruction(bytes, at);
+        return CodeRooms::Copy{*place, instruction && instruction->kind == Instruction::Kind::call};
+    }
+    return std::nullopt;
+}
+
+// `id`: a thread that stands. Null: the instruction cannot be moved.
+const CodeRooms::Copy* LiveProcess::moved_copy(ThreadId id, RunAddress at) {
+    if (const CodeRooms::Copy* known = rooms_.find(at)) return known->address.value ? known : nullptr;
     const Module* module = module_at(at);
-    if (!module || module->path() == "[vdso]") return nullptr;
-    RunRange room = room_for_moved_code(*module);
-    if (room.size() < kLongestMovedCode) return nullptr;
-    if (!room_taken_.count(room.low)) {
-        std::vector<std::byte> found(room.size());
-        if (memory_->read(room.low, found) != found.size()) return nullptr;
-        room_taken_[room.low] = std::move(found);
-    }
-    std::size_t& used = room_used_[room.low];
-    if (used + kLongestMovedCode + kLongestInstruction > room.size()) return nullptr;
-    std::byte bytes[kLongestInstruction];
-    std::size_t got = read_available(at, bytes);
-    RunAddress place = room.low + used;
-    auto code = move_instruction(ByteSpan(bytes, got), at, place);
-    if (!code) return nullptr;
-    if (memory_->write(place, *code) != code->size()) return nullptr;
-    used += kLongestMovedCode;
-    auto instruction = decode_instruction(ByteSpan(bytes, got), at);
-    slot = {place, instruction && instruction->kind == Instruction::Kind::call};
-    return &slot;
-}
-
-bool LiveProcess::is_moved_code(RunAddress address) const {
-    auto found = room_taken_.upper_bound(address);
-    if (found == room_taken_.begin()) return false;
-    --found;
-    return address < found->first + found->second.size();
+    std::byte buffer[kLongestInstruction];
+    ByteSpan bytes(buffer, read_available(at, buffer));
+    bool can_move = module && module->path() != "[vdso]" && move_instruction(bytes, at, at).has_value();
+    auto copy = can_move ? copied(at, bytes) : std::nullopt;
+    if (can_move && !copy && take_end_of_code(*module)) copy = copied(at, bytes);
+    if (can_move && !copy && map_room(id, at)) copy = copied(at, bytes);
+    if (can_move && !copy && !maps_no_rooms_) return nullptr;  // another thread may be able to have a room mapped
+    const CodeRooms::Copy& kept = rooms_.keep(at, copy.value_or(CodeRooms::Copy{}));
+    return copy ? &kept : nullptr;
 }
 
 // Brings a stopped thread that is in a copy back to where the program would be: before the instruction if nothing of it
@@ -70,12 +97,11 @@ void LiveProcess::settle(ThreadId id, const TargetEvent* event) {
     thread.in_moved_code = false;
     for (int steps = 0; steps < 8; ++steps) {
         RunAddress at = registers(id).program_counter();
-        if (!is_moved_code(at)) return;
-        for (const auto& [original, copy] : moved_) {
-            bool inside = copy.address.value && copy.address <= at && at < copy.address + kLongestMovedCode;
-            if (!inside) continue;
-            bool failed = event && event->is_fault;
-            if (at != copy.address && !failed) break;
+        if (!rooms_.holds(at)) return;
+        bool failed = event && event->is_fault;
+        auto found = rooms_.around(at);
+        if (found && (at == found->second.address || failed)) {
+            auto [original, copy] = *found;
             Registers back = registers(id);
             // A call that failed to find its target had pushed its return address already.
             if (failed && copy.is_call && at != copy.address) back.set_stack_pointer(back.stack_pointer() + 8);
@@ -90,12 +116,6 @@ void LiveProcess::settle(ThreadId id, const TargetEvent* event) {
         ++stops_;
         if (!news.has_come() || !WIFSTOPPED(news.status)) return;  // killed meanwhile: its end is told next
     }
-}
-
-void LiveProcess::forget_moved_code() {
-    moved_.clear();
-    room_taken_.clear();
-    room_used_.clear();
 }
 
 }  // namespace lantern

@@ -377,16 +377,30 @@ TEST(Truth, AForkGivesTheProgramWhatItWouldGiveWithoutUs) {
                 TemporaryFolder folder;
                 std::string said = (folder.path() / "said").string();
                 bool calls = std::string(between).starts_with("value");
-                Ran ran = debug(fixture("watched-fork"), {"pause at watched_fork.c:14", fmt::format("launch {}", how), fmt::format("follow {}", whom), calls ? "pause on fork" : between, "-continue", calls ? between : "thread", "-continue", "-continue", "-continue", "release"},
+                Ran ran = debug(fixture("watched-fork"), {"pause at watched_fork.c:14", fmt::format("launch {}", how), fmt::format("follow {}", whom), calls ? "pause on fork" : between, "-continue", calls ? "-" + std::string(between) : "-stack", "-continue", "-continue", "-continue", "-release"},
                                 {"--stdout", said, "--allow-calls"});
                 std::string text;
                 for (int wait = 0; wait < 100 && text.find('\n') == std::string::npos; ++wait) {
-                    std::ifstream file(said);
-                    text.assign(std::istreambuf_iterator<char>(file), {});
+                    text = folder.read("said");
                     usleep(20'000);
                 }
                 EXPECT_EQ(text, "fork gave a child, it ended with 2\n") << how << ", " << whom << ", " << between << "\n" << ran.output;
             }
+}
+
+// More places than the end of the code has room for: the program maps room for us, children do not get it, and it goes when we do.
+TEST(Truth, ManyPlacesAreMetExactlyAndLeaveNoCodeBehind) {
+    TemporaryFolder folder;
+    std::string said = (folder.path() / "said").string();
+    Ran ran = debug(fixture("many-places"), {"pause at gate_* when barge == -1", "pause at release_here", "launch 20", "breakpoints", "release"}, {"--stdout", said});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("passed 25 600 times")) << ran.output;
+    std::string text;
+    for (int wait = 0; wait < 200 && text.find("afterwards") == std::string::npos; ++wait) {
+        text = folder.read("said");
+        usleep(20'000);
+    }
+    EXPECT_EQ(text, "passed 25600\nthe child has 0\nafterwards 0\n");
 }
 
 }  // namespace
