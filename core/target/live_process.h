@@ -229,7 +229,7 @@ class LiveProcess final : public Target {
     void set_protection(ThreadId id, bool protects);
     std::optional<int> rights_of(RunRange pages);
     std::optional<TargetEvent> look_at_system_call(ThreadId id, bool entered);
-    void lift_protection_at_entry(ThreadId id);
+    void hold_system_call(ThreadId id);
     bool may_touch_protected(const Registers& registers) const;
 
     void write_raw(RunAddress address, ByteSpan bytes);

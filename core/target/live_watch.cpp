@@ -192,28 +192,25 @@ bool LiveProcess::may_touch_protected(const Registers& registers) const {
     return false;
 }
 
-// The kernel would refuse to write there. In the place of the system call the thread gets its pages opened; the call itself
-// comes after that.
-void LiveProcess::lift_protection_at_entry(ThreadId id) {
-    Thread& thread = threads_.at(id);
-    thread.held_call = registers(id);
-    const ProtectedPages& pages = protected_.front();
-    Registers call = registers(id);
-    set_system_call(call, SYS_mprotect, {pages.pages.low.value, pages.pages.size(), static_cast<std::uint64_t>(pages.protection)});
-    call.system_call = SYS_mprotect;
-    set_registers(id, call);
+// The kernel would refuse to write there. The system call is passed over; at its end the pages are opened, and it comes once more.
+void LiveProcess::hold_system_call(ThreadId id) {
+    threads_.at(id).held_call = registers(id);
+    Registers none = registers(id);
+    none.system_call = ~std::uint64_t{0};
+    set_registers(id, none);
 }
 
 std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool entered) {
     Thread& thread = threads_.at(id);
     if (entered) {
         if (protected_.empty() || thread.runs_lifted_call) return std::nullopt;
-        if (thread.lifts_next_call || may_touch_protected(registers(id))) lift_protection_at_entry(id);
+        if (thread.lifts_next_call || may_touch_protected(registers(id))) hold_system_call(id);
         thread.lifts_next_call = false;
         return std::nullopt;
     }
     if (thread.held_call) {
         Registers again = *std::exchange(thread.held_call, std::nullopt);
+        set_protection(id, false);
         take_system_call_back(again, static_cast<long>(again.system_call));
         set_registers(id, again);
         thread.runs_lifted_call = true;

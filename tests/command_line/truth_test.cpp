@@ -403,5 +403,13 @@ TEST(Truth, ManyPlacesAreMetExactlyAndLeaveNoCodeBehind) {
     EXPECT_EQ(text, "passed 25600\nthe child has 0\nafterwards 0\n");
 }
 
+TEST(Truth, SystemCallsIntoSeveralWatchedArraysGiveWhatTheyWouldGiveWithoutUs) {
+    TemporaryFolder folder;
+    std::string said = (folder.path() / "said").string();
+    Ran ran = debug(fixture("watched-reads"), {"pause at watched_reads.c:13", "launch", "pause on write first", "pause on write second", "continue", "continue", "continue", "-continue"}, {"--stdout", said});
+    for (const char* by : {"second[100..132]", "first[100..132]", "first[9000..9032]", "the system call read, called by main"}) EXPECT_TRUE(ran.says(by)) << by << "\n" << ran.output;
+    EXPECT_EQ(folder.read("said"), "6000 6000 3000, the same bytes\n");
+}
+
 }  // namespace
 }  // namespace lantern::testing
