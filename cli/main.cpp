@@ -100,6 +100,10 @@ std::function<bool(const std::string&)> ask_before_calls() {
 // Lines of the input, however long they take to come; a signal that asks us to end is heard meanwhile.
 class PipedLines {
   public:
+    // What runs meanwhile is looked after while no line comes. In JSON somebody reads, and hears at once how it ended; a script is told
+    // before its next command.
+    explicit PipedLines(Shell& shell) : shell_(shell) {}
+
     bool next(std::string& line) {
         for (;;) {
             std::size_t end = held_.find('\n');
@@ -128,16 +132,27 @@ class PipedLines {
 
   private:
     void read_more() {
-        pollfd watch[] = {{0, POLLIN, 0}};
-        int ready = wait_for_input(watch, nullptr, mask_for_waiting());
+        Session& session = shell_.session();
+        bool is_moving = session.is_moving();
+        pollfd watch[] = {{0, POLLIN, 0}, {is_moving ? session.event_descriptor() : -1, POLLIN, 0}};
+        timespec moment{0, 100'000'000};  // what the program writes to a terminal of its own is taken that often
+        int ready = wait_for_input(watch, is_moving ? &moment : nullptr, mask_for_waiting());
         end_if_asked();
-        if (ready <= 0) return;
+        if (is_moving && !watch[0].revents) look_after_it();
+        if (ready <= 0 || !watch[0].revents) return;
         char piece[4096];
         ssize_t got = read(0, piece, sizeof piece);
         if (got > 0) held_.append(piece, static_cast<std::size_t>(got));
         else is_over_ = got == 0 || errno != EINTR;
     }
 
+    void look_after_it() {
+        shell_.session().look_after_it();
+        if (shell_.output().format() != Format::json) return;
+        if (auto stop = shell_.session().meanwhile()) shell_.show_stop(*stop);
+    }
+
+    Shell& shell_;
     std::string held_;
     bool is_over_ = false;
 };
@@ -146,7 +161,7 @@ class PipedLines {
 bool run_piped(Shell& shell) {
     bool good = true, goes_on = shell.output().format() == Format::json;
     unsigned number = 0;
-    PipedLines lines;
+    PipedLines lines(shell);
     for (std::string line; !shell.wants_to_quit() && lines.next(line);) {
         ++number;
         std::string text(trimmed(line));

@@ -115,6 +115,9 @@ bool Shell::execute_from(std::string_view line, const std::string& script, unsig
         } else {
             command = &find_command(take_word(rest));
         }
+        bool tells_itself = command->word == "wait" || command->word == "pause";
+        if (!tells_itself && !session_.is_moving())
+            if (auto stop = session_.meanwhile()) show_stop(*stop);
         if (command->is_movement) last_movement_ = std::string(text);
         std::uint64_t movements = session_.movements();
         log_line(fmt::format("command: {}", text));

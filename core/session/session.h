@@ -66,6 +66,8 @@ class Session {
     // it does; `meanwhile` tells when it has ended, and `pause` ends it.
     std::optional<Stop> begin_meanwhile(std::function<Stop()> movement);
     std::optional<Stop> meanwhile();
+    // The same for whoever cannot tell of it now: how it ended is kept for the next of meanwhile, wait and pause.
+    void look_after_it();
     Stop wait();                       // until what goes on meanwhile has stopped
     std::optional<Stop> wait_at_most(double seconds);  // nothing: it still runs
     Stop pause();
@@ -145,6 +147,7 @@ class Session {
 
     SessionParts parts_;
     std::function<bool(const std::string& name)> may_call_;
+    std::optional<Stop> untold_;        // how it ended
     std::unique_ptr<Meanwhile> going_;  // what goes on meanwhile; it is left before the parts are gone
 };
 

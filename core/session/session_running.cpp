@@ -233,15 +233,21 @@ Stop Session::out_of_inlined(const Frame& frame) {
 
 std::optional<Stop> Session::begin_meanwhile(std::function<Stop()> movement) {
     parts_.debuggee.refuse_while_moving();
+    untold_.reset();
     process().lend_terminals(false);
     going_ = std::make_unique<Meanwhile>(parts_.debuggee.events(), std::move(movement));
     return meanwhile();
 }
 
 std::optional<Stop> Session::meanwhile() {
+    if (untold_) return std::exchange(untold_, std::nullopt);
     if (!going_) return std::nullopt;
     parts_.debuggee.drain_terminal();
     return ended_meanwhile([this] { return going_->look(); });
+}
+
+void Session::look_after_it() {
+    if (!untold_) untold_ = meanwhile();
 }
 
 // What the movement threw is the user's to hear once.
@@ -260,6 +266,7 @@ std::optional<Stop> Session::ended_meanwhile(Look look) {
 }
 
 Stop Session::wait() {
+    if (untold_) return *meanwhile();
     if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
@@ -269,6 +276,7 @@ Stop Session::wait() {
 
 std::optional<Stop> Session::wait_at_most(double seconds) {
     using Clock = std::chrono::steady_clock;
+    if (untold_) return meanwhile();
     if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
     auto end = Clock::now() + std::chrono::duration<double>(seconds);
     for (;;) {
@@ -280,6 +288,7 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
 }
 
 Stop Session::pause() {
+    if (untold_) return *meanwhile();
     if (!is_moving()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
     for (;;)  // a movement of several legs may be between two of them
         if (auto stop = ended_meanwhile([this] { return going_->interrupt(); })) return *stop;

@@ -216,7 +216,7 @@ class LiveProcess final : public Target {
     bool take_end_of_code(const Module& module);
     bool map_room(ThreadId id, RunAddress near);
     void unmap_rooms();
-    bool may_call_for_us() const;
+    bool has_forbidden_system_calls() const;
     void settle(ThreadId id, const TargetEvent* event = nullptr);
 
     // Watching (live_watch.cpp).

@@ -86,6 +86,7 @@ constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
 // moment stands in our own room.
 std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer_list<std::uint64_t> arguments) {
     leave_system_call(id);
+    if (has_forbidden_system_calls()) throw RequestError("the program has forbidden itself system calls (seccomp): one that we make it do could end it", "a value of up to 8 bytes is watched without any");
     const Module& main = main_module();
     RunRange room = unused_end_of_code(main);
     RunAddress at = room.size() >= kSystemCallRoom ? room.high - kSystemCallRoom : main.to_run(main.symbols().elf().entry());

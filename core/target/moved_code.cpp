@@ -10,16 +10,18 @@
 
 namespace lantern {
 
-// A program that has forbidden itself system calls (seccomp(2)) could be ended by one of ours.
-bool LiveProcess::may_call_for_us() const {
-    return task_text("status").find("\nSeccomp:\t0") != std::string::npos;
+// seccomp(2): one of ours could end it.
+bool LiveProcess::has_forbidden_system_calls() const {
+    std::string status = task_text("status");
+    std::size_t at = status.find("\nSeccomp:\t");
+    return at != std::string::npos && status[at + 10] != '0';
 }
 
 // Memory that the program maps for us. Children that are forked do not get it, and it goes when we do.
 bool LiveProcess::map_room(ThreadId id, RunAddress near) {
     if (maps_no_rooms_ || !threads_.count(id)) return false;  // a guest runs nothing for us
     auto place = place_for_room(regions(), near);
-    if (!place || !may_call_for_us()) {
+    if (!place || has_forbidden_system_calls()) {
         maps_no_rooms_ = true;
         return false;
     }

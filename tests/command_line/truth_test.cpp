@@ -411,5 +411,16 @@ TEST(Truth, SystemCallsIntoSeveralWatchedArraysGiveWhatTheyWouldGiveWithoutUs) {
     EXPECT_EQ(folder.read("said"), "6000 6000 3000, the same bytes\n");
 }
 
+// A program that goes on meanwhile is looked after while its driver is silent: each fork and each watched system call waits for us.
+TEST(Truth, WhatRunsMeanwhileRunsWhileNoCommandComesThroughAPipe) {
+    TemporaryFolder folder;
+    std::string said = (folder.path() / "said").string();
+    std::string script = "(echo pause at watched_fork.c:14; echo launch; echo pause on write gates; echo continue meanwhile; sleep 2; echo value 1; echo pause on fork) | " + std::string(LANTERN_PROGRAM) + " debug " +
+                         fixture("watched-fork") + " --stdout " + said;
+    Ran ran = run({"bash", "-c", script});
+    EXPECT_EQ(folder.read("said"), "fork gave a child, it ended with 2\n");
+    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << "told before the next command's answer\n" << ran.output;
+}
+
 }  // namespace
 }  // namespace lantern::testing
