@@ -1,5 +1,10 @@
 #include "core/machine/system_call.h"
 
+#include <sys/syscall.h>
+
+#include <algorithm>
+#include <iterator>
+
 namespace lantern {
 namespace {
 
@@ -21,6 +26,43 @@ std::int64_t system_call_result(const Registers& registers) {
 
 std::uint64_t system_call_argument(const Registers& registers, unsigned index) {
     return registers.get(kArguments[index]).value_or(0);
+}
+
+void set_system_call_argument(Registers& registers, unsigned index, std::uint64_t value) {
+    registers.set(kArguments[index], value);
+}
+
+std::uint64_t CallBuffer::used(std::int64_t result) const {
+    if (result < 0) return 0;
+    return result_counts ? std::min(size, static_cast<std::uint64_t>(result)) : size;
+}
+
+namespace {
+
+// Each man page (2) of that name; sizes of structures as the kernel lays them out on x86-64.
+struct KnownCall {
+    long number;
+    unsigned buffer;
+    int length;           // which argument says how long it is; below 0: it has `fixed` bytes
+    std::uint64_t fixed;
+    bool is_written;
+};
+constexpr KnownCall kKnownCalls[] = {
+    {SYS_read, 1, 2, 0, true}, {SYS_pread64, 1, 2, 0, true}, {SYS_recvfrom, 1, 2, 0, true}, {SYS_getrandom, 0, 1, 0, true}, {SYS_getdents64, 1, 2, 0, true},
+    {SYS_readlink, 1, 2, 0, true}, {SYS_readlinkat, 2, 3, 0, true}, {SYS_getcwd, 0, 1, 0, true}, {SYS_write, 1, 2, 0, false}, {SYS_pwrite64, 1, 2, 0, false},
+    {SYS_sendto, 1, 2, 0, false}, {SYS_stat, 1, -1, 144, true}, {SYS_lstat, 1, -1, 144, true}, {SYS_fstat, 1, -1, 144, true}, {SYS_newfstatat, 2, -1, 144, true},
+    {SYS_clock_gettime, 1, -1, 16, true}, {SYS_pipe, 0, -1, 8, true}, {SYS_pipe2, 0, -1, 8, true}, {SYS_uname, 0, -1, 390, true}, {SYS_getrusage, 1, -1, 144, true},
+    {SYS_times, 0, -1, 32, true}, {SYS_sysinfo, 0, -1, 112, true}};
+
+}  // namespace
+
+std::optional<CallBuffer> buffer_of_call(const Registers& registers) {
+    auto number = static_cast<long>(registers.system_call);
+    auto known = std::ranges::find(kKnownCalls, number, &KnownCall::number);
+    if (known == std::end(kKnownCalls)) return std::nullopt;
+    bool has_length = known->length >= 0;
+    std::uint64_t size = has_length ? system_call_argument(registers, static_cast<unsigned>(known->length)) : known->fixed;
+    return CallBuffer{known->buffer, system_call_argument(registers, known->buffer), size, known->is_written, has_length};
 }
 
 void take_system_call_back(Registers& registers, long number) {

@@ -63,7 +63,8 @@ std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
     if (entered) thread.inside = Thread::In::entry;
     if (auto event = look_at_system_call(id, entered)) return event;
     bool is_ours = threads_.at(id).held_call || threads_.at(id).lifts_next_call || (entered && threads_.at(id).runs_lifted_call);
-    if (!traces_system_calls_ || is_ours) return std::nullopt;
+    bool is_told = entered && std::exchange(threads_.at(id).entry_is_told, false);
+    if (!traces_system_calls_ || is_ours || is_told) return std::nullopt;
     return TargetEvent{entered ? TargetEvent::Kind::system_call_entered : TargetEvent::Kind::system_call_left, id};
 }
 
@@ -94,6 +95,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             add_thread(process_);
             probes_.forget();
             rooms_.forget();
+            scratches_.clear();
             maps_no_rooms_ = false;
             protected_.clear();
             for (DebugRegister& watch : watches_) watch.length = 0;
@@ -182,13 +184,14 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
         kernel_.resume(process_, Kernel::Motion::go, 0);
         threads_.clear();
     } else {
-        unmap_rooms();
+        unmap_what_is_ours();
         clean(*memory_);
     }
     if (shares_memory && !protected_.empty()) {
         open_pages_of_child(child);
         protected_.clear();
     } else if (!protected_.empty()) {
+        give_calls_back();
         set_protection(living_thread(), false);
     }
     for (auto& [id, thread] : threads_) {

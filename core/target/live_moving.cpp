@@ -314,8 +314,16 @@ std::optional<int> LiveProcess::wait_for_thread(ThreadId id) {
 void LiveProcess::leave_system_call(ThreadId id) {
     Thread& thread = threads_.at(id);
     if (thread.inside == Thread::In::nothing) return;
-    if (thread.inside != Thread::In::fork)
-        throw RequestError("the thread stands in the middle of a system call, and can run nothing else before its end", "go on first, by an instruction or a line");
+    if (thread.inside == Thread::In::vfork)
+        throw RequestError("the thread waits in a vfork for its child, and can run nothing else before that has gone its own way", "go on first, by an instruction or a line");
+    if (thread.inside == Thread::In::entry) {  // it is passed over, and entered once more when the thread goes on
+        Registers before = registers(id);
+        take_system_call_back(before, static_cast<long>(before.system_call));
+        set_registers(id, before);
+        thread.inside = Thread::In::nothing;
+        thread.entry_is_told = true;
+        return;
+    }
     flush_registers(id, thread);
     kernel_.resume(id, Kernel::Motion::to_system_call, 0);
     thread.inside = Thread::In::nothing;

@@ -326,7 +326,7 @@ void LiveProcess::release() {
     while (!protected_.empty()) unprotect(protected_.back().watched);
     let_guests_go();
     clean(*memory_);
-    unmap_rooms();
+    unmap_what_is_ours();
     rooms_.forget();
     for (auto& [id, thread] : threads_) {
         if (thread.is_ending && thread.running) continue;  // on its way out by itself

@@ -17,6 +17,7 @@
 
 #include "core/target/event_loop.h"
 #include "core/target/launch.h"
+#include "core/machine/system_call.h"
 #include "core/target/code_rooms.h"
 #include "core/target/memory_cache.h"
 #include "core/target/probe_table.h"
@@ -121,7 +122,7 @@ class LiveProcess final : public Target {
     std::vector<std::byte> extended_state(ThreadId thread) const override;
     void set_extended_state(ThreadId thread, ByteSpan state);
     // A thread that stands in the middle of a fork, which has just been told, goes on to its end: what we would let it run meanwhile
-    // would take the result's place. Throws RequestError where it cannot: at the entry of a system call, in a vfork.
+    // would take the result's place. One at the entry of a system call enters it later. Throws RequestError in a vfork.
     void leave_system_call(ThreadId thread);
     // The general registers as the kernel lays them out.
     user_regs_struct all_registers(ThreadId thread);
@@ -154,8 +155,12 @@ class LiveProcess final : public Target {
         bool registers_changed = false;
         std::optional<VectorRegisters> vectors;
         // A system call that waits until the protection of pages it may touch has been lifted.
+        bool entry_is_told = false;  // of the system call that it enters next
         std::optional<Registers> held_call;
         bool lifts_next_call = false, runs_lifted_call = false;
+        // A system call into protected pages that uses memory of ours instead (see lend_scratch): the buffer that it was meant for.
+        std::optional<CallBuffer> lent;
+        std::uint64_t wants_scratch = 0;  // bytes; the held call comes again when they are there
 
         bool can_be_stopped() const { return running && !is_ending && !waits_for_child; }
     };
@@ -215,7 +220,7 @@ class LiveProcess final : public Target {
     std::optional<CodeRooms::Copy> copied(RunAddress at, ByteSpan bytes);
     bool take_end_of_code(const Module& module);
     bool map_room(ThreadId id, RunAddress near);
-    void unmap_rooms();
+    void unmap_what_is_ours();
     bool has_forbidden_system_calls() const;
     void settle(ThreadId id, const TargetEvent* event = nullptr);
 
@@ -230,6 +235,14 @@ class LiveProcess final : public Target {
     std::optional<int> rights_of(RunRange pages);
     std::optional<TargetEvent> look_at_system_call(ThreadId id, bool entered);
     void hold_system_call(ThreadId id);
+    RunRange scratch_of(ThreadId id) const;
+    bool map_scratch(ThreadId id, std::uint64_t size);
+    void give_calls_back();
+    bool lend_scratch(ThreadId id, const CallBuffer& buffer);
+    std::optional<TargetEvent> take_scratch_back(ThreadId id);
+    TargetEvent touched_by_call(ThreadId id);
+    bool is_refused(const CallBuffer& buffer) const;
+    bool points_at_protected(const Registers& registers, unsigned but_for) const;
     bool may_touch_protected(const Registers& registers) const;
 
     void write_raw(RunAddress address, ByteSpan bytes);
@@ -255,6 +268,11 @@ class LiveProcess final : public Target {
     std::set<ThreadId> guests_;               // they run in our memory and are nobody's business
     std::set<RunAddress> lifted_for_guests_;
     CodeRooms rooms_;
+    struct Scratch {
+        RunRange range;
+        ThreadId user = 0;
+    };
+    std::vector<Scratch> scratches_;  // memory that the program has mapped for us
     bool maps_no_rooms_ = false;  // it cannot, or must not
     DebugRegister watches_[4];
     struct ProtectedPages {

@@ -136,7 +136,9 @@ const std::vector<MemoryRegion>& LiveProcess::regions() {
     const std::string& text = maps();
     if (std::exchange(regions_are_of_maps_, true)) return regions_;
     regions_ = parse_maps(text);
-    std::erase_if(regions_, [&](const MemoryRegion& region) { return rooms_.is_mapped_for_us(region.begin); });
+    std::erase_if(regions_, [&](const MemoryRegion& region) {
+        return rooms_.is_mapped_for_us(region.begin) || std::ranges::any_of(scratches_, [&](const Scratch& each) { return each.range.low == region.begin; });
+    });
     // What we have taken of the rights to watched pages is not the program's doing.
     for (MemoryRegion& region : regions_)
         for (const ProtectedPages& pages : protected_)

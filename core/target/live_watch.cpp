@@ -7,6 +7,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstddef>
 #include <cstring>
@@ -23,6 +24,8 @@ namespace lantern {
 namespace {
 
 constexpr std::uint64_t kPage = 4096;
+constexpr std::int64_t kPageLong = 4096;  // results of system calls above its negative are error numbers
+constexpr std::uint64_t kLeastScratch = 64 << 10, kMostScratch = 64 << 20;
 
 RunRange pages_of(RunRange range) {
     return {RunAddress(range.low.value & ~(kPage - 1)), RunAddress((range.high.value + kPage - 1) & ~(kPage - 1))};
@@ -123,6 +126,8 @@ bool LiveProcess::is_protected(RunAddress address) const {
 }
 
 void LiveProcess::set_protection(ThreadId id, bool protects) {
+    bool is_open_for_a_call = std::ranges::any_of(threads_, [](const auto& each) { return each.second.runs_lifted_call; });
+    if (protects && is_open_for_a_call) return;  // the kernel would refuse the rest of it
     for (const ProtectedPages& each : protected_) {
         int rights = !protects ? each.protection : each.against_reads ? PROT_NONE : each.protection & ~PROT_WRITE;
         std::int64_t result = system_call(id, SYS_mprotect, {each.pages.low.value, each.pages.size(), static_cast<std::uint64_t>(rights)});
@@ -164,7 +169,10 @@ void LiveProcess::protect(RunRange range, bool against_reads) {
 }
 
 void LiveProcess::unprotect(RunRange range) {
-    if (alive_ && !threads_.empty()) set_protection(living_thread(), false);
+    if (alive_ && !threads_.empty()) {
+        if (protected_.size() == 1) give_calls_back();
+        set_protection(living_thread(), false);
+    }
     std::erase_if(protected_, [&](const ProtectedPages& each) { return each.watched == range; });
     if (alive_ && !threads_.empty() && !protected_.empty()) set_protection(living_thread(), true);
 }
@@ -193,7 +201,96 @@ bool LiveProcess::may_touch_protected(const Registers& registers) const {
     return false;
 }
 
-// The kernel would refuse to write there. The system call is passed over; at its end the pages are opened, and it comes once more.
+// The kernel would refuse to write there. Where the call's buffer is known, it gets memory of ours instead, and what comes of it is
+// copied: no other thread notices. Of other calls the pages are opened until it ends; what other threads write there meanwhile is taken
+// for the call's.
+RunRange LiveProcess::scratch_of(ThreadId id) const {
+    auto found = std::ranges::find(scratches_, id, &Scratch::user);
+    return found == scratches_.end() ? RunRange{} : found->range;
+}
+
+bool LiveProcess::map_scratch(ThreadId id, std::uint64_t size) {
+    for (Scratch& each : scratches_) {
+        if (each.user == id) each.user = 0;  // too small from now on
+        if (threads_.count(each.user) || each.range.size() < size) continue;
+        each.user = id;
+        return true;
+    }
+    size = (std::max<std::uint64_t>(size, kLeastScratch) + kPage - 1) & ~(kPage - 1);
+    std::int64_t mapped = system_call(id, SYS_mmap, {0, size, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, ~std::uint64_t{0}, 0});
+    if (mapped < 0 && mapped > -kPageLong) return false;
+    RunAddress low(static_cast<std::uint64_t>(mapped));
+    system_call(id, SYS_madvise, {low.value, size, MADV_DONTFORK});
+    scratches_.push_back({{low, low + size}, id});
+    maps_are_old_ = true;
+    return true;
+}
+
+// False: the buffer is not all there; what the kernel makes of that it shall say itself.
+bool LiveProcess::lend_scratch(ThreadId id, const CallBuffer& buffer) {
+    RunRange scratch = scratch_of(id);
+    std::vector<std::byte> bytes(buffer.size);
+    if (memory_->read(RunAddress(buffer.address), bytes) != bytes.size()) return false;
+    if (!buffer.is_written) memory_->write(scratch.low, bytes);
+    threads_.at(id).lent = buffer;
+    Registers call = registers(id);
+    set_system_call_argument(call, buffer.argument, scratch.low.value);
+    set_registers(id, call);
+    return true;
+}
+
+std::optional<TargetEvent> LiveProcess::take_scratch_back(ThreadId id) {
+    CallBuffer buffer = *std::exchange(threads_.at(id).lent, std::nullopt);
+    Registers now = registers(id);
+    set_system_call_argument(now, buffer.argument, buffer.address);
+    set_registers(id, now);
+    std::vector<std::byte> bytes(buffer.used(system_call_result(now)));
+    if (bytes.empty()) return std::nullopt;
+    if (buffer.is_written && memory_->read(scratch_of(id).low, bytes) == bytes.size()) memory_->write(RunAddress(buffer.address), bytes);
+    cache_.clear();
+    RunRange used{RunAddress(buffer.address), RunAddress(buffer.address + bytes.size())};
+    bool is_watched = std::ranges::any_of(protected_, [&](const ProtectedPages& each) { return used.low < each.watched.high && each.watched.low < used.high; });
+    return is_watched ? std::optional(touched_by_call(id)) : std::nullopt;
+}
+
+TargetEvent LiveProcess::touched_by_call(ThreadId id) {
+    TargetEvent event{TargetEvent::Kind::touched, id};
+    event.fault_address = protected_.front().watched.low;
+    event.system_call = static_cast<long>(registers(id).system_call);
+    return event;
+}
+
+// Reading is refused only where reads are watched.
+bool LiveProcess::is_refused(const CallBuffer& buffer) const {
+    RunAddress low(buffer.address), high(buffer.address + buffer.size);
+    return std::ranges::any_of(protected_, [&](const ProtectedPages& each) { return (buffer.is_written || each.against_reads) && low < each.pages.high && each.pages.low < high; });
+}
+
+bool LiveProcess::points_at_protected(const Registers& registers, unsigned but_for) const {
+    for (unsigned index = 0; index < 6; ++index)
+        if (index != but_for && is_protected(RunAddress(system_call_argument(registers, index)))) return true;
+    return false;
+}
+
+// Nobody will be told any more when the calls end that threads stand in: they get their own memory, and are taken up from the beginning.
+void LiveProcess::give_calls_back() {
+    for (auto& [id, thread] : threads_) {
+        if (thread.running || (!thread.held_call && !thread.lent)) continue;
+        Registers now = thread.held_call ? *thread.held_call : registers(id);
+        if (thread.held_call) {
+            take_system_call_back(now, static_cast<long>(now.system_call));
+            thread.inside = Thread::In::nothing;
+        } else {
+            set_system_call_argument(now, thread.lent->argument, thread.lent->address);
+        }
+        set_registers(id, now);
+        thread.held_call.reset();
+        thread.lent.reset();
+        thread.wants_scratch = 0;
+    }
+}
+
+// The system call is passed over; at its end there is memory for it, or the pages are opened, and it comes once more.
 void LiveProcess::hold_system_call(ThreadId id) {
     threads_.at(id).held_call = registers(id);
     Registers none = registers(id);
@@ -205,15 +302,24 @@ std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool en
     Thread& thread = threads_.at(id);
     if (entered) {
         if (protected_.empty() || thread.runs_lifted_call) return std::nullopt;
-        if (thread.lifts_next_call || may_touch_protected(registers(id))) hold_system_call(id);
-        thread.lifts_next_call = false;
+        bool must_lift = std::exchange(thread.lifts_next_call, false);
+        auto buffer = must_lift ? std::nullopt : buffer_of_call(registers(id));
+        if (buffer && points_at_protected(registers(id), buffer->argument)) buffer.reset();
+        if (buffer && !is_refused(*buffer)) return std::nullopt;
+        if (buffer && buffer->size <= scratch_of(id).size() && lend_scratch(id, *buffer)) return std::nullopt;
+        bool wants_scratch = buffer && buffer->size <= kMostScratch && buffer->size > scratch_of(id).size();
+        if (wants_scratch) thread.wants_scratch = buffer->size;
+        if (must_lift || buffer || may_touch_protected(registers(id))) hold_system_call(id);
         return std::nullopt;
     }
+    if (thread.lent) return take_scratch_back(id);
     if (thread.held_call) {
         Registers again = *std::exchange(thread.held_call, std::nullopt);
-        set_protection(id, false);
+        std::uint64_t wanted = std::exchange(thread.wants_scratch, 0);
         take_system_call_back(again, static_cast<long>(again.system_call));
         set_registers(id, again);
+        if (wanted && map_scratch(id, wanted)) return std::nullopt;
+        set_protection(id, false);
         thread.runs_lifted_call = true;
         return std::nullopt;
     }
@@ -221,10 +327,7 @@ std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool en
         thread.runs_lifted_call = false;
         if (protected_.empty()) return std::nullopt;
         set_protection(id, true);
-        TargetEvent event{TargetEvent::Kind::touched, id};
-        event.fault_address = protected_.front().watched.low;
-        event.system_call = static_cast<long>(registers(id).system_call);
-        return event;
+        return touched_by_call(id);
     }
     if (!protected_.empty() && system_call_result(registers(id)) == -EFAULT) {
         // It was refused where no argument told that it would be: once more, with the pages open.

@@ -39,19 +39,22 @@ bool LiveProcess::map_room(ThreadId id, RunAddress near) {
     return true;
 }
 
-void LiveProcess::unmap_rooms() {
-    for (const CodeRooms::Room& room : rooms_.all()) {
-        if (!room.is_mapped()) continue;
+void LiveProcess::unmap_what_is_ours() {
+    std::vector<RunRange> ours;
+    for (const CodeRooms::Room& room : rooms_.all())
+        if (room.is_mapped()) ours.push_back(room.range);
+    for (const Scratch& scratch : scratches_) ours.push_back(scratch.range);
+    for (const RunRange& range : ours)
         for (ThreadId id : threads()) {
             if (threads_.at(id).running || threads_.at(id).is_ending) continue;
             try {
-                system_call(id, SYS_munmap, {room.range.low.value, room.range.size()});
+                system_call(id, SYS_munmap, {range.low.value, range.size()});
                 break;
             } catch (const Error&) {  // another may stand where it can
             }
         }
-    }
     rooms_.forget_mapped();
+    scratches_.clear();
 }
 
 bool LiveProcess::take_end_of_code(const Module& module) {

@@ -422,5 +422,28 @@ TEST(Truth, WhatRunsMeanwhileRunsWhileNoCommandComesThroughAPipe) {
     EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << "told before the next command's answer\n" << ran.output;
 }
 
+TEST(Truth, ThreadsThatWriteIntoAWatchedArrayLoseNothing) {
+    TemporaryFolder folder;
+    std::string said = (folder.path() / "said").string();
+    Ran ran = debug(fixture("watched-threads"), {"pause at main", "launch", "drop 1", "pause on write berths when berths[0] == 99", "continue", "breakpoints"}, {"--stdout", said});
+    EXPECT_EQ(folder.read("said"), "0 threads failed, 800 berths changed\n");
+    EXPECT_TRUE(ran.says("passed 800 times")) << ran.output;
+}
+
+TEST(Truth, AProgramThatIsReleasedInTheMiddleOfWatchedCallsLosesNothing) {
+    for (const char* moment : {"wait 0.1", "wait 0.16", "wait 0.23"}) {
+        TemporaryFolder folder;
+        std::string said = (folder.path() / "said").string();
+        Ran ran = debug(fixture("watched-release"), {"pause at main", "launch", "drop 1", "pause on write berths when berths[0] == 250", "continue meanwhile", moment, "pause", "release"}, {"--stdout", said});
+        EXPECT_EQ(ran.status, 0) << ran.output;
+        std::string text;
+        for (int wait = 0; wait < 250 && text.empty(); ++wait) {
+            text = folder.read("said");
+            usleep(20'000);
+        }
+        EXPECT_EQ(text, "0 threads failed, 2400 berths changed\n") << moment << "\n" << ran.output;
+    }
+}
+
 }  // namespace
 }  // namespace lantern::testing
