@@ -27,7 +27,7 @@ std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
     for (const LandingHook& hook : hooks_) stops.insert(hook.address);
     bool landed = false;
     Stop stop = movement_.run(stops, [&](ThreadId thread) {
-        if (thread != thread_) return false;
+        if (thread != mover()) return false;
         RunAddress at = process_.registers(thread).program_counter();
         if (at != back) return landed = is_landing(at, thread);
         return movement_.frame_identity(thread) >= identity;
@@ -48,7 +48,7 @@ std::optional<Stop> LineStep::enter_call() {
 
 // Standing at the first instruction of whatever was called.
 std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
-    RunAddress top = process_.registers(thread_).stack_pointer();
+    RunAddress top = process_.registers(mover()).stack_pointer();
     RunAddress back(process_.read<std::uint64_t>(top));
     RunAddress callee = behind_linkage_table(process_, entered);
     const Module* module = process_.module_at(callee);
@@ -77,11 +77,11 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
         if (here() == body) {
             Stop stop;
             stop.reason = StopReason::stepped;
-            stop.thread = thread_;
+            stop.thread = mover();
             if (!positions.empty()) stop.position = positions.begin()->second;
             return stop;
         }
-        return movement_.run({body}, [this](ThreadId thread) { return thread == thread_; }, &positions);
+        return movement_.run({body}, [this](ThreadId thread) { return thread == mover(); }, &positions);
     }
     bool passes_through = function && is_steppable(*module) && here() == callee && depth < kDeepestSearch && searches_ < kMostSearchStops;
     if (passes_through) return through_library(*module, *function, depth);
@@ -91,7 +91,7 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
 // Standing at the beginning of a library's function that was compiled into the user's code: a template that may call what the
 // user gave it. Its calls are looked at one by one.
 std::optional<Stop> LineStep::through_library(const Module& module, const Function& function, int depth) {
-    RunAddress top = process_.registers(thread_).stack_pointer(), identity = top + 8;
+    RunAddress top = process_.registers(mover()).stack_pointer(), identity = top + 8;
     RunAddress back(process_.read<std::uint64_t>(top));
     const FlowGraph& whole = parts_.debuggee.flow_of(module, function);
     if (!whole.is_complete()) return run_back(back, identity);
@@ -109,7 +109,7 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
         if (!calls.count(here())) {
             bool landed = false;
             Stop stop = movement_.run(stops, [&](ThreadId thread) {
-                if (thread != thread_) return false;
+                if (thread != mover()) return false;
                 RunAddress at = process_.registers(thread).program_counter();
                 if (!calls.count(at) && !exits.count(at) && at != back) return landed = is_landing(at, thread);
                 return movement_.frame_identity(thread) >= identity;

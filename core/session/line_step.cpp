@@ -27,14 +27,14 @@ std::optional<CodePosition> first_position(const Frame& frame) {
 }
 
 LineStep::LineStep(SessionParts& parts, Movement& movement, const StepWish& wish)
-    : parts_(parts), movement_(movement), process_(parts.debuggee.process()), thread_(parts.selection.thread()), wish_(wish) {}
+    : parts_(parts), movement_(movement), process_(parts.debuggee.process()), wish_(wish) {}
 
 RunAddress LineStep::here() {
-    return process_.registers(thread_).program_counter();
+    return process_.registers(mover()).program_counter();
 }
 
 bool LineStep::start() {
-    Unwinder walk(process_, thread_, movement_.standing());
+    Unwinder walk(process_, mover(), movement_.standing());
     const Frame* frame = walk.frame(0);
     if (!frame->function || !frame->line) return false;
     module_ = frame->module;
@@ -42,8 +42,8 @@ bool LineStep::start() {
     from_ = *frame->position;
     const Frame* caller = walk.caller_of_function(*frame);
     if (caller) return_address_ = caller->program_counter;
-    identity_ = frame->call_frame_address.value_or(process_.registers(thread_).stack_pointer());
-    stack_pointer_ = process_.registers(thread_).stack_pointer();
+    identity_ = frame->call_frame_address.value_or(process_.registers(mover()).stack_pointer());
+    stack_pointer_ = process_.registers(mover()).stack_pointer();
     movement_.set_home(identity_);
     hooks_ = parts_.debuggee.landing_hooks();
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
@@ -137,7 +137,7 @@ void LineStep::look_ahead() {
 }
 
 bool LineStep::is_in_frame_or_outside(ThreadId thread) {
-    return thread == thread_ && movement_.frame_identity(thread) >= identity_;
+    return thread == mover() && movement_.frame_identity(thread) >= identity_;
 }
 
 // Which calls of the stretch give back a value that can be shown. Those that go where a register or memory says are stopped
@@ -187,18 +187,18 @@ Stop LineStep::land() {
     bool jumps = std::any_of(hooks_.begin(), hooks_.end(),
                              [&](const LandingHook& hook) { return hook.address == at && hook.kind == LandingHook::Kind::jumps; });
     if (jumps) {
-        auto target = jump_target(thread_);
+        auto target = jump_target(mover());
         Stop stop = movement_.run({target->program_counter}, [&](ThreadId thread) {
-            return thread == thread_ && process_.registers(thread).stack_pointer() == target->stack_pointer;
+            return thread == mover() && process_.registers(thread).stack_pointer() == target->stack_pointer;
         });
         stop.facts.push_back({"landed", "longjmp came here"});
         return stop;
     }
-    std::vector<StopFact> facts = facts_of(parts_.moment(), Cause::caught, thread_);
-    Unwinder walk(process_, thread_);
+    std::vector<StopFact> facts = facts_of(parts_.moment(), Cause::caught, mover());
+    Unwinder walk(process_, mover());
     const Frame* catcher = walk.frame(1);
     RunAddress back = catcher->program_counter, identity = walk.frame(0)->call_frame_address.value_or(RunAddress());
-    Stop stop = movement_.run({back}, [&](ThreadId thread) { return thread == thread_ && movement_.frame_identity(thread) > identity; });
+    Stop stop = movement_.run({back}, [&](ThreadId thread) { return thread == mover() && movement_.frame_identity(thread) > identity; });
     if (stop.reason != StopReason::stepped) return stop;
     stop = LineStep(parts_, movement_, wish_).over();  // to the handler's first line
     stop.facts.insert(stop.facts.begin(), facts.begin(), facts.end());
@@ -209,7 +209,7 @@ void LineStep::note_return() {
     auto expected = returns_.find(here());
     if (expected == returns_.end()) return;
     if (++recordings_ >= kMostRecordings) returns_.clear(), computed_calls_.clear();
-    else if (calls_.size() < kMostCallsShown) calls_.push_back(returned_value(process_, thread_, *expected->second.module, *expected->second.function));
+    else if (calls_.size() < kMostCallsShown) calls_.push_back(returned_value(process_, mover(), *expected->second.module, *expected->second.function));
 }
 
 // Standing on a call of what a register or memory says: one instruction tells whom.
@@ -245,7 +245,7 @@ Stop LineStep::run_ways(const std::set<RunAddress>& also) {
         for (const LandingHook& hook : hooks_) stops.insert(hook.address);
         bool landed = false;
         Stop stop = movement_.run(stops, [&](ThreadId thread) {
-            if (thread != thread_) return false;
+            if (thread != mover()) return false;
             RunAddress at = process_.registers(thread).program_counter();
             bool is_end = ends.count(at) || returns_.count(at) || computed_calls_.count(at);
             if (!is_end) return landed = is_landing(at, thread);
@@ -282,7 +282,7 @@ std::optional<Stop> LineStep::pass_computed_jump() {
 // Decides whether the step has arrived. If not, looks how to go on from here.
 LineStep::Progress LineStep::look_around(Stop& stop) {
     FileAddress at = module_->to_file(here());
-    if (movement_.frame_identity(thread_) != identity_ || !any_contains(function_->ranges, at)) {
+    if (movement_.frame_identity(mover()) != identity_ || !any_contains(function_->ranges, at)) {
         stop.left_function = true;
         return Progress::arrived;
     }
@@ -312,11 +312,11 @@ std::optional<CodePosition> LineStep::users_position(const Frame& frame) const {
 }
 
 Stop LineStep::to_lines_further_out() {
-    Unwinder walk(process_, thread_);
+    Unwinder walk(process_, mover());
     const Frame* frame = walk.frame(0);
     Stop stop;
     stop.reason = StopReason::stepped;
-    stop.thread = thread_;
+    stop.thread = mover();
     stop.left_function = true;
     stop.position = users_position(*frame);
     if (stop.position) return stop;
@@ -330,7 +330,7 @@ Stop LineStep::to_lines_further_out() {
     }
     if (!frame) return movement_.run({}, [](ThreadId) { return false; });
     RunAddress back = frame->program_counter, outside = frame->call_frame_address.value_or(RunAddress());
-    stop = movement_.run({back}, [&](ThreadId thread) { return thread == thread_ && movement_.frame_identity(thread) >= outside; });
+    stop = movement_.run({back}, [&](ThreadId thread) { return thread == mover() && movement_.frame_identity(thread) >= outside; });
     stop.left_function = stop.reason == StopReason::stepped;
     if (stop.left_function && !stop.position) stop.position = goal;
     return stop;
@@ -345,7 +345,7 @@ std::optional<Stop> LineStep::arrive_without_running() {
 
 // Where a run of the step has ended for good: at one of its arrivals, or at a breakpoint on the way.
 bool LineStep::is_at_goal(const Stop& stop) {
-    if (return_address_ && here() == *return_address_ && movement_.frame_identity(thread_) != identity_) return false;
+    if (return_address_ && here() == *return_address_ && movement_.frame_identity(mover()) != identity_) return false;
     return !stop.breakpoints.empty() || (stop.position && ways_.arrivals.count(here()));
 }
 
@@ -406,7 +406,7 @@ Stop LineStep::out_of_inlined(const Scope& call) {
 Stop LineStep::leave(Stop stop) {
     std::optional<ReturnedValue> value;
     if (!stop.breakpoints.empty() && here() != return_address_) return met_on_the_way(std::move(stop));
-    if (return_address_ && here() == *return_address_) value = returned_value(process_, thread_, *module_, *function_);
+    if (return_address_ && here() == *return_address_) value = returned_value(process_, mover(), *module_, *function_);
     if (!stop.breakpoints.empty()) {
         stop.returned = std::move(value);
         return stop;
@@ -427,7 +427,7 @@ Stop LineStep::into() {
             // Back behind the call: still on the line, unless the call was its last instruction.
             Stop stop;
             stop.reason = StopReason::stepped;
-            stop.thread = thread_;
+            stop.thread = mover();
             if (look_around(stop) == Progress::keep_going) continue;
             if (!stop.left_function) return stop;
             return leave(std::move(stop));
@@ -435,7 +435,7 @@ Stop LineStep::into() {
         auto jumped = pass_computed_jump();
         Stop stop = jumped ? *jumped : run_ways(ways_.calls);
         if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop)) return stop;
-        if (ways_.calls.count(here()) && movement_.frame_identity(thread_) == identity_) continue;
+        if (ways_.calls.count(here()) && movement_.frame_identity(mover()) == identity_) continue;
         if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return stop;
         return leave(std::move(stop));

@@ -64,6 +64,7 @@ class LineStep {
     static Stop met_on_the_way(Stop stop);
     bool is_wanted(const Function& function) const;
     bool is_wanted(std::string_view name) const;
+    ThreadId mover() const { return parts_.selection.thread(); }  // a followed child goes on in its parent's place
     RunAddress here();
     bool is_in_frame_or_outside(ThreadId thread);
     // The user's own code, or code of the same kind as where the step began.
@@ -75,7 +76,6 @@ class LineStep {
     SessionParts& parts_;
     Movement& movement_;
     LiveProcess& process_;
-    ThreadId thread_;
     const Module* module_ = nullptr;
     const Function* function_ = nullptr;
     const FlowGraph* flow_ = nullptr;

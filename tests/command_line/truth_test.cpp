@@ -445,5 +445,16 @@ TEST(Truth, AProgramThatIsReleasedInTheMiddleOfWatchedCallsLosesNothing) {
     }
 }
 
+// A step over a fork arrives in the child, where that is followed.
+TEST(Truth, AStepGoesOnInAFollowedChild) {
+    for (const char* how : {"fork", "vfork"}) {
+        Ran ran = debug(fixture("watched-fork"), {"pause at watched_fork.c:14", fmt::format("launch {}", how), "follow child", "over", "value child", "over", "-continue"}, {"--stdout", "/dev/null"});
+        EXPECT_TRUE(ran.says("◆ 15")) << ran.output;
+        EXPECT_TRUE(ran.says("child = 0")) << ran.output;
+        EXPECT_TRUE(ran.says("◆ 16")) << ran.output;
+        EXPECT_TRUE(ran.says("exit status 2")) << ran.output;
+    }
+}
+
 }  // namespace
 }  // namespace lantern::testing
