@@ -85,8 +85,8 @@ unsigned LiveProcess::take_watch_hits(ThreadId id) {
 
 constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
 
-// The thread must be stopped, and not inside of a system call's entry. The others may run: the instruction it uses for the
-// moment stands in our own room.
+// The thread must be stopped. The others may run: the instruction it uses for the moment stands in our own room. Throws RequestError
+// where none may be made, TargetError when the thread ends meanwhile.
 std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer_list<std::uint64_t> arguments) {
     leave_system_call(id);
     if (has_forbidden_system_calls()) throw RequestError("the program has forbidden itself system calls (seccomp): one that we make it do could end it", "a value of up to 8 bytes is watched without any");
@@ -327,7 +327,8 @@ std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool en
         thread.runs_lifted_call = false;
         if (protected_.empty()) return std::nullopt;
         set_protection(id, true);
-        return touched_by_call(id);
+        bool was_refused = system_call_result(registers(id)) == -EFAULT;  // for the program's own reasons
+        return was_refused ? std::nullopt : std::optional(touched_by_call(id));
     }
     if (!protected_.empty() && system_call_result(registers(id)) == -EFAULT) {
         // It was refused where no argument told that it would be: once more, with the pages open.
