@@ -42,6 +42,10 @@ std::vector<unsigned> BreakpointSet::others_at(const Breakpoint& wanted) const {
     return numbers;
 }
 
+bool BreakpointSet::is_any_watched_by_registers() const {
+    return std::ranges::any_of(all_, [](const Breakpoint& each) { return each.is_watch() && each.is_on && each.watched && !each.watched->debug_registers.empty(); });
+}
+
 bool BreakpointSet::is_any_on(Cause cause) const {
     return std::ranges::any_of(all_, [cause](const Breakpoint& breakpoint) { return breakpoint.is_on && breakpoint.cause == cause; });
 }

@@ -21,6 +21,7 @@ class BreakpointSet {
     void erase(unsigned number);              // its sites must be out
     std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
     bool is_any_on(Cause cause) const;
+    bool is_any_watched_by_registers() const;
 
     // A breakpoint that is on, at the address of one of its sites.
     struct SiteHere {

@@ -6,6 +6,7 @@
 
 #include "core/session/events.h"
 #include "core/session/meanwhile.h"
+#include "core/session/watching.h"
 #include "core/support/error.h"
 #include "core/target/core_file.h"
 #include "core/target/live_process.h"
@@ -122,13 +123,16 @@ std::string Session::current_file() {
 
 Assigned Session::assign(std::string_view left, std::string_view right) {
     process();
-    Assigned result = lantern::assign(left, right, context());
+    Assigned result = Watching(parts_).by_us([&] { return lantern::assign(left, right, context()); });
     parts_.selection.forget_stack();
     return result;
 }
 
 void Session::write_memory(RunAddress address, ByteSpan bytes) {
-    process().write_memory(address, bytes);
+    Watching(parts_).by_us([&] {
+        process().write_memory(address, bytes);
+        return true;
+    });
     parts_.selection.forget_stack();
 }
 

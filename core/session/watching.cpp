@@ -198,6 +198,26 @@ void Watching::stop(Breakpoint& breakpoint) {
     take_down(*breakpoint.watched);
 }
 
+Watching::Contents Watching::contents() {
+    Contents all;
+    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
+        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
+        std::vector<std::byte> now(breakpoint.watched->range.size());
+        if (process_.read_available(breakpoint.watched->range.low, now) == now.size()) all[breakpoint.watched.get()] = std::move(now);
+    }
+    return all;
+}
+
+// Only what differs: another thread may have written, and not told yet.
+void Watching::take_over(const Contents& before) {
+    for (const auto& [watched, now] : contents()) {
+        auto found = before.find(watched);
+        if (found == before.end()) continue;
+        for (std::size_t i = 0; i < now.size() && i < watched->held.size(); ++i)
+            if (now[i] != found->second[i]) watched->held[i] = now[i];
+    }
+}
+
 void Watching::follow_all() {
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || !breakpoint.watched->follows) continue;

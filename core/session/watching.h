@@ -14,6 +14,14 @@ class Watching {
     // page protection. Throws RequestError that says why neither can.
     void start(Breakpoint& breakpoint);
     void stop(Breakpoint& breakpoint);
+    // What we change ourselves is nobody's write: from here on it is what was there before.
+    template <class Change>
+    auto by_us(Change change) {
+        auto before = contents();
+        auto result = change();
+        take_over(before);
+        return result;
+    }
     // A watched value that is to be followed may lie elsewhere now.
     void follow_all();
 
@@ -36,6 +44,9 @@ class Watching {
     bool any_by_steps() const;
 
   private:
+    using Contents = std::map<WatchedValue*, std::vector<std::byte>>;
+    Contents contents();
+    void take_over(const Contents& before);
     void find(Breakpoint& breakpoint);
     bool is_of_program(const std::string& expression, RunAddress address) const;
     void set_up(WatchedValue& watched, bool on_reads);

@@ -262,7 +262,7 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
 
 std::optional<TargetEvent> LiveProcess::interpret_trap(ThreadId id, const siginfo_t& info) {
     Thread& thread = threads_.at(id);
-    if (info.si_code == TRAP_TRACE) return TargetEvent{TargetEvent::Kind::stepped, id};
+    if (info.si_code == TRAP_TRACE || (steps_over_call_ && info.si_code == TRAP_BRKPT)) return TargetEvent{TargetEvent::Kind::stepped, id};
     RunAddress before = registers(id).program_counter() - 1;
     // A thread that was stopped between meeting our byte and telling of it tells later, when the byte may be gone.
     std::byte now{};

@@ -94,7 +94,7 @@ void LiveProcess::go_on(ThreadId id) {
         set_registers(id, moved);
         thread.in_moved_code = true;
     }
-    resume(id, thread, traces_system_calls_ || !protected_.empty() ? Kernel::Motion::to_system_call : Kernel::Motion::go);
+    resume(id, thread, traces_system_calls_ || watches_calls_ || !protected_.empty() ? Kernel::Motion::to_system_call : Kernel::Motion::go);
 }
 
 std::optional<TargetEvent> LiveProcess::take_pending(const Passes& passes) {
@@ -201,10 +201,12 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
                 stop_other_threads();
                 if (!alive_) return stopped_by(lost());
                 take_watch_hits_of_others(event->thread);
+                leave_to_others(*event);
                 others_wait_ = true;
             }
+            bool is_anothers = event->kind == TargetEvent::Kind::watched && !event->watches;
             judging_ = true;
-            bool goes_on = !event->is_end() && passes(*event);
+            bool goes_on = is_anothers || (!event->is_end() && passes(*event));
             judging_ = false;
             if (!goes_on) return stopped_by(*event);
         }
@@ -350,6 +352,9 @@ TargetEvent LiveProcess::step(ThreadId id) {
     probes_.lift(at);
     int held_signal = std::exchange(found->second.signal_to_deliver, 0);
     auto held_information = found->second.signal_information;
+    std::byte code[kSystemCallLength];
+    steps_over_call_ = read_available(at, code) == sizeof code && std::ranges::equal(code, kSystemCallCode);
+    if (steps_over_call_ && watches_calls_) keep_what_is_watched(id);
     std::optional<TargetEvent> event;
     while (!event) {
         target_moves();
@@ -376,6 +381,9 @@ TargetEvent LiveProcess::step(ThreadId id) {
         if (threads_.at(id).is_ending) event = TargetEvent{TargetEvent::Kind::stepped, id};
     }
     if (!event) event = lost();
+    bool was_call = std::exchange(steps_over_call_, false);
+    if (was_call && watches_calls_ && event->kind == TargetEvent::Kind::stepped && threads_.count(id))
+        if (auto changed = changed_by_call(id)) event = changed;
     if (alive_ && held_signal && threads_.count(id) && !threads_.at(id).signal_to_deliver) {
         threads_.at(id).signal_to_deliver = held_signal;
         threads_.at(id).signal_information = held_information;

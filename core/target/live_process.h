@@ -91,6 +91,8 @@ class LiveProcess final : public Target {
     std::int64_t system_call(ThreadId thread, long number, std::initializer_list<std::uint64_t> arguments);
     // Whether threads stop when they enter and leave the kernel.
     void trace_system_calls(bool wanted) { traces_system_calls_ = wanted; }
+    // Whether what the debug registers watch is looked at around each system call, for what the kernel writes they do not tell.
+    void watch_system_calls(bool wanted) { watches_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
     // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
     // Asked about twice a second while the program runs and nothing happens: true pauses it, for it waits for what will not come.
@@ -158,6 +160,9 @@ class LiveProcess final : public Target {
         bool entry_is_told = false;  // of the system call that it enters next
         std::optional<Registers> held_call;
         bool lifts_next_call = false, runs_lifted_call = false;
+        // What the debug registers watch, as it was when the thread entered the system call that it is in; and which of them the call reads.
+        std::vector<std::byte> before_call;
+        unsigned read_by_call = 0;
         // A system call into protected pages that uses memory of ours instead (see lend_scratch): the buffer that it was meant for.
         std::optional<CallBuffer> lent;
         std::uint64_t wants_scratch = 0;  // bytes; the held call comes again when they are there
@@ -237,6 +242,11 @@ class LiveProcess final : public Target {
     void hold_system_call(ThreadId id);
     RunRange scratch_of(ThreadId id) const;
     bool map_scratch(ThreadId id, std::uint64_t size);
+    std::optional<TargetEvent> look_at_call_into_pages(ThreadId id, bool entered);
+    std::vector<std::byte> watched_bytes() const;
+    void keep_what_is_watched(ThreadId id);
+    std::optional<TargetEvent> changed_by_call(ThreadId id);
+    void leave_to_others(TargetEvent& event) const;
     void give_calls_back();
     bool lend_scratch(ThreadId id, const CallBuffer& buffer);
     std::optional<TargetEvent> take_scratch_back(ThreadId id);
@@ -259,7 +269,7 @@ class LiveProcess final : public Target {
     MemoryCache cache_;
     std::unique_ptr<KernelMemory> memory_;
     ProbeTable probes_;
-    bool alive_ = false, moving_ = false, attached_ = false, traces_system_calls_ = false;
+    bool alive_ = false, moving_ = false, attached_ = false, traces_system_calls_ = false, watches_calls_ = false;
     unsigned threads_met_ = 0;
     std::map<ThreadId, unsigned> reserved_numbers_;  // of threads that were seen and have not told of themselves yet
     ThreadId only_ = 0;  // the one thread that moves; 0: all
@@ -286,6 +296,7 @@ class LiveProcess final : public Target {
     std::string maps_;
     bool maps_are_old_ = true, modules_may_be_old_ = true, modules_are_of_maps_ = false, regions_are_of_maps_ = false;
     bool judging_ = false;  // a thread stands for its event while others move: what was read of memory holds until it is decided
+    bool steps_over_call_ = false;  // one thread steps over the instruction of a system call, which traps in a way of its own
     bool watches_written_ = false, others_wait_ = false;
     unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;

@@ -81,6 +81,54 @@ unsigned LiveProcess::take_watch_hits(ThreadId id) {
     return hits;
 }
 
+// ---- what the kernel writes ----------------------------------------------------------------------------------------
+// The debug registers do not tell of it: what they watch is looked at before and after each system call.
+
+// Of all that are in use, one behind the other.
+std::vector<std::byte> LiveProcess::watched_bytes() const {
+    std::vector<std::byte> all;
+    for (const DebugRegister& watch : watches_) {
+        std::vector<std::byte> bytes(watch.length);
+        if (watch.length) memory_->read(watch.address, bytes);
+        all.insert(all.end(), bytes.begin(), bytes.end());
+    }
+    return all;
+}
+
+void LiveProcess::keep_what_is_watched(ThreadId id) {
+    Thread& thread = threads_.at(id);
+    thread.before_call = watched_bytes();
+    thread.read_by_call = 0;
+    auto buffer = buffer_of_call(registers(id));
+    for (unsigned number = 0; buffer && !buffer->is_written && number < std::size(watches_); ++number) {
+        const DebugRegister& watch = watches_[number];
+        bool meets = watch.address.value < buffer->address + buffer->size && buffer->address < watch.address.value + watch.length;
+        if (watch.length && watch.on_reads && meets) thread.read_by_call |= 1u << number;
+    }
+}
+
+std::optional<TargetEvent> LiveProcess::changed_by_call(ThreadId id) {
+    Thread& thread = threads_.at(id);
+    std::vector<std::byte> before = std::exchange(thread.before_call, {}), now = watched_bytes();
+    unsigned hits = std::exchange(thread.read_by_call, 0);
+    if (before.size() != now.size()) return std::nullopt;  // others are watched now than when it was entered
+    auto at = before.begin(), at_now = now.begin();
+    for (unsigned number = 0; number < std::size(watches_); at += watches_[number].length, at_now += watches_[number].length, ++number)
+        if (!std::equal(at, at + watches_[number].length, at_now)) hits |= 1u << number;
+    if (!hits) return std::nullopt;
+    TargetEvent event{TargetEvent::Kind::watched, id};
+    event.watches = hits;
+    event.system_call = static_cast<long>(registers(id).system_call);
+    return event;
+}
+
+// While a thread was in a system call another one may have written: that one's debug registers know.
+void LiveProcess::leave_to_others(TargetEvent& event) const {
+    if (event.system_call < 0) return;
+    for (const auto& [id, thread] : threads_)
+        if (thread.pending && thread.pending->kind == TargetEvent::Kind::watched && thread.pending->system_call < 0) event.watches &= ~thread.pending->watches;
+}
+
 // ---- a system call for us ------------------------------------------------------------------------------------------
 
 constexpr unsigned kSystemCallRoom = 16;  // at the end of the room for copies
@@ -299,6 +347,14 @@ void LiveProcess::hold_system_call(ThreadId id) {
 }
 
 std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool entered) {
+    auto touched = look_at_call_into_pages(id, entered);
+    if (touched || !watches_calls_) return touched;
+    if (!entered) return changed_by_call(id);
+    keep_what_is_watched(id);
+    return std::nullopt;
+}
+
+std::optional<TargetEvent> LiveProcess::look_at_call_into_pages(ThreadId id, bool entered) {
     Thread& thread = threads_.at(id);
     if (entered) {
         if (protected_.empty() || thread.runs_lifted_call) return std::nullopt;

@@ -7,6 +7,8 @@
 
 #include <fmt/format.h>
 #include <chrono>
+#include <map>
+#include <sstream>
 #include <filesystem>
 #include <fstream>
 #include <regex>
@@ -454,6 +456,34 @@ TEST(Truth, AStepGoesOnInAFollowedChild) {
         EXPECT_TRUE(ran.says("◆ 16")) << ran.output;
         EXPECT_TRUE(ran.says("exit status 2")) << ran.output;
     }
+}
+
+// The debug registers do not tell what the kernel writes; whoever asks who writes a value must hear of it, and the old value is the one before.
+TEST(Truth, AWatchpointSeesWhatTheKernelWrites) {
+    Ran ran = debug(fixture("kernel-writes"), {"pause at main", "launch", "drop 1", "pause on write level", "continue", "continue", "continue", "continue", "change level = 5", "continue", "continue", "continue"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    const char* told[] = {"level  0 → 1", "level  1 → 1684234849", "level  1684234849 → 1751606885", "level  1751606885 → 2054781047", "level  5 → 1818978921", "level  1818978921 → 1818978922"};
+    std::size_t at = 0;
+    for (const char* each : told) {
+        std::size_t found = ran.output.find(each, at);
+        EXPECT_NE(found, std::string::npos) << each << "\n" << ran.output;
+        at = found == std::string::npos ? at : found;
+    }
+    for (const char* by : {"the system call read, called by main at kernel_writes.c:13", "the system call readv, called by main at kernel_writes.c:15"}) EXPECT_TRUE(ran.says(by)) << by << "\n" << ran.output;
+}
+
+// A single step over the instruction of a system call traps in a way of its own (ptrace(2)), which is no signal of the program's.
+TEST(Truth, AStepOverTheInstructionOfASystemCallIsAStep) {
+    std::map<std::string, std::uint64_t> symbols;
+    std::istringstream lines(run({"nm", "--defined-only", fixture("kernel-writes")}).output);
+    for (std::string line; std::getline(lines, line);)
+        if (line.size() > 19) symbols[line.substr(19)] = std::stoull(line.substr(0, 16), nullptr, 16);
+    std::string there = fmt::format("pause at address (long)&main + {}", symbols.at("here") - symbols.at("main"));
+    Ran ran = debug(fixture("kernel-writes"), {"pause at main", "launch", there, "continue", "over insn"}, {"--stdout", "/dev/null"});
+    EXPECT_FALSE(ran.says("SIGTRAP")) << ran.output;
+    EXPECT_TRUE(ran.says("step done")) << ran.output;
+    Ran watched = debug(fixture("kernel-writes"), {"pause at main", "launch", there, "continue", "pause on write level", "over insn"}, {"--stdout", "/dev/null"});
+    EXPECT_TRUE(watched.says("level  2054781047 → 1818978921")) << watched.output;
 }
 
 }  // namespace
