@@ -60,7 +60,8 @@ constexpr Command kCommands[] = {
      "each pass. A function stops after its parameters are in place, in its own code or in each place it was inlined into. when:\n"
      "only where EXPR is not zero. after N passes N hits, every N stops at each Nth, once stops once. later: a library will bring it, or a name in the condition.\n"
      "pause on write EXPR, pause on access EXPR: when its value changes, or is read or written too; with following the expression is\n"
-     "looked up anew at each stop, with by steps the program is single-stepped where nothing else can watch.\n"
+     "looked up anew at each stop, with by steps the program is single-stepped where nothing else can watch. What the kernel writes for\n"
+     "the program is seen too: each of its system calls takes some 30 microseconds longer meanwhile.\n"
      "pause on throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload [NAME], fork, exec, exit, thread start, thread end,\n"
      "syscall [NAME]. The same limits can follow. pause alone stops a program that runs meanwhile; else Ctrl-C does.",
      run_pause, Completes::pause},
