@@ -65,6 +65,13 @@ std::optional<CallBuffer> buffer_of_call(const Registers& registers) {
     return CallBuffer{known->buffer, system_call_argument(registers, known->buffer), size, known->is_written, has_length};
 }
 
+bool writes_no_memory(long number) {
+    static constexpr long kSuch[] = {SYS_futex, SYS_sched_yield, SYS_close, SYS_lseek, SYS_mprotect, SYS_madvise, SYS_brk, SYS_exit, SYS_exit_group, SYS_tgkill, SYS_kill, SYS_getpid, SYS_gettid, SYS_getppid,
+                                     SYS_getuid, SYS_geteuid, SYS_getgid, SYS_openat, SYS_open, SYS_access, SYS_writev, SYS_fsync, SYS_ftruncate, SYS_unlink, SYS_mkdir, SYS_dup, SYS_dup2, SYS_set_robust_list, SYS_eventfd2, SYS_epoll_ctl,
+                                     SYS_sendmsg, SYS_socket, SYS_connect, SYS_bind, SYS_listen, SYS_shutdown, SYS_pause, SYS_alarm};
+    return std::ranges::find(kSuch, number) != std::end(kSuch);
+}
+
 void take_system_call_back(Registers& registers, long number) {
     registers.set(kNumber, static_cast<std::uint64_t>(number));
     registers.set_program_counter(registers.program_counter() - kSystemCallLength);

@@ -160,9 +160,11 @@ class LiveProcess final : public Target {
         bool entry_is_told = false;  // of the system call that it enters next
         std::optional<Registers> held_call;
         bool lifts_next_call = false, runs_lifted_call = false;
-        // What the debug registers watch, as it was when the thread entered the system call that it is in; and which of them the call reads.
+        // What the debug registers watch, as it was when the thread entered the system call that it is in; and which of them the call may write,
+        // and which it reads.
         std::vector<std::byte> before_call;
-        unsigned read_by_call = 0;
+        unsigned written_by_call = 0, read_by_call = 0;
+        bool call_is_known = false;
         // A system call into protected pages that uses memory of ours instead (see lend_scratch): the buffer that it was meant for.
         std::optional<CallBuffer> lent;
         std::uint64_t wants_scratch = 0;  // bytes; the held call comes again when they are there
@@ -246,7 +248,7 @@ class LiveProcess final : public Target {
     std::vector<std::byte> watched_bytes() const;
     void keep_what_is_watched(ThreadId id);
     std::optional<TargetEvent> changed_by_call(ThreadId id);
-    void leave_to_others(TargetEvent& event) const;
+    void leave_to_others(TargetEvent& first);
     void give_calls_back();
     bool lend_scratch(ThreadId id, const CallBuffer& buffer);
     std::optional<TargetEvent> take_scratch_back(ThreadId id);

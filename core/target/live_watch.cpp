@@ -98,35 +98,50 @@ std::vector<std::byte> LiveProcess::watched_bytes() const {
 void LiveProcess::keep_what_is_watched(ThreadId id) {
     Thread& thread = threads_.at(id);
     thread.before_call = watched_bytes();
-    thread.read_by_call = 0;
+    thread.written_by_call = thread.read_by_call = 0;
+    if (writes_no_memory(static_cast<long>(registers(id).system_call))) return;
     auto buffer = buffer_of_call(registers(id));
-    for (unsigned number = 0; buffer && !buffer->is_written && number < std::size(watches_); ++number) {
+    thread.call_is_known = buffer.has_value();
+    for (unsigned number = 0; number < std::size(watches_); ++number) {
         const DebugRegister& watch = watches_[number];
-        bool meets = watch.address.value < buffer->address + buffer->size && buffer->address < watch.address.value + watch.length;
-        if (watch.length && watch.on_reads && meets) thread.read_by_call |= 1u << number;
+        bool meets = !buffer || (watch.address.value < buffer->address + buffer->size && buffer->address < watch.address.value + watch.length);
+        if (!watch.length || !meets) continue;
+        if (!buffer || buffer->is_written) thread.written_by_call |= 1u << number;
+        else if (watch.on_reads) thread.read_by_call |= 1u << number;
     }
 }
 
 std::optional<TargetEvent> LiveProcess::changed_by_call(ThreadId id) {
     Thread& thread = threads_.at(id);
     std::vector<std::byte> before = std::exchange(thread.before_call, {}), now = watched_bytes();
-    unsigned hits = std::exchange(thread.read_by_call, 0);
+    unsigned hits = std::exchange(thread.read_by_call, 0), writable = std::exchange(thread.written_by_call, 0);
     if (before.size() != now.size()) return std::nullopt;  // others are watched now than when it was entered
     auto at = before.begin(), at_now = now.begin();
     for (unsigned number = 0; number < std::size(watches_); at += watches_[number].length, at_now += watches_[number].length, ++number)
-        if (!std::equal(at, at + watches_[number].length, at_now)) hits |= 1u << number;
+        if (writable >> number & 1 && !std::equal(at, at + watches_[number].length, at_now)) hits |= 1u << number;
     if (!hits) return std::nullopt;
     TargetEvent event{TargetEvent::Kind::watched, id};
     event.watches = hits;
     event.system_call = static_cast<long>(registers(id).system_call);
+    event.call_is_known = thread.call_is_known;
     return event;
 }
 
-// While a thread was in a system call another one may have written: that one's debug registers know.
-void LiveProcess::leave_to_others(TargetEvent& event) const {
-    if (event.system_call < 0) return;
-    for (const auto& [id, thread] : threads_)
-        if (thread.pending && thread.pending->kind == TargetEvent::Kind::watched && thread.pending->system_call < 0) event.watches &= ~thread.pending->watches;
+// While a thread was in a system call of which nothing is known another one may have written: that one's debug registers know, or the
+// buffer of its own call. All stand; `first` is about to be told, the others' events wait.
+void LiveProcess::leave_to_others(TargetEvent& first) {
+    std::vector<TargetEvent*> told{&first};
+    for (auto& [id, thread] : threads_)
+        if (thread.pending && thread.pending->kind == TargetEvent::Kind::watched) told.push_back(&*thread.pending);
+    for (TargetEvent* unsure : told) {
+        if (unsure->system_call < 0 || unsure->call_is_known) continue;
+        for (const TargetEvent* other : told)
+            if (other != unsure && (other->system_call < 0 || other->call_is_known)) unsure->watches &= ~other->watches;
+        for (const auto& [id, thread] : threads_)
+            if (id != unsure->thread && thread.call_is_known) unsure->watches &= ~thread.written_by_call;
+    }
+    for (auto& [id, thread] : threads_)
+        if (thread.pending && thread.pending->kind == TargetEvent::Kind::watched && !thread.pending->watches) thread.pending.reset();
 }
 
 // ---- a system call for us ------------------------------------------------------------------------------------------

@@ -40,6 +40,7 @@ struct TargetEvent {
     unsigned watches = 0;        // one bit for each debug register
     pid_t other = 0;
     long system_call = -1;       // the one that touched watched memory
+    bool call_is_known = false;  // where it writes is known by its arguments
 
     bool is_end() const { return kind == Kind::exited || kind == Kind::killed; }
 };

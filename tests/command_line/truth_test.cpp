@@ -486,5 +486,14 @@ TEST(Truth, AStepOverTheInstructionOfASystemCallIsAStep) {
     EXPECT_TRUE(watched.says("level  2054781047 → 1818978921")) << watched.output;
 }
 
+TEST(Truth, EachWriteOfSeveralThreadsIsCountedOnce) {
+    Ran ran = debug(fixture("watched-words"), {"pause at main", "launch", "drop 1", "pause on write lock0 when lock0 < 0", "pause on write lock1 when lock0 < 0", "pause on write lock2 when lock0 < 0",
+                                               "pause on write lock3 when lock0 < 0", "continue", "breakpoints"});
+    std::size_t exact = 0;
+    for (std::size_t at = 0; (at = ran.output.find("passed 200 times", at)) != std::string::npos; ++at) ++exact;
+    EXPECT_EQ(exact, 4u) << ran.output;
+    EXPECT_TRUE(ran.says("200 200 200 200")) << ran.output;
+}
+
 }  // namespace
 }  // namespace lantern::testing
