@@ -1,5 +1,6 @@
 #include "core/machine/system_call.h"
 
+#include <linux/futex.h>
 #include <sys/syscall.h>
 
 #include <algorithm>
@@ -60,16 +61,22 @@ std::optional<CallBuffer> buffer_of_call(const Registers& registers) {
     auto number = static_cast<long>(registers.system_call);
     auto known = std::ranges::find(kKnownCalls, number, &KnownCall::number);
     if (known == std::end(kKnownCalls)) return std::nullopt;
+    bool tells_the_sender = number == SYS_recvfrom && system_call_argument(registers, 4);
+    if (tells_the_sender) return std::nullopt;
     bool has_length = known->length >= 0;
     std::uint64_t size = has_length ? system_call_argument(registers, static_cast<unsigned>(known->length)) : known->fixed;
     return CallBuffer{known->buffer, system_call_argument(registers, known->buffer), size, known->is_written, has_length};
 }
 
-bool writes_no_memory(long number) {
-    static constexpr long kSuch[] = {SYS_futex, SYS_sched_yield, SYS_close, SYS_lseek, SYS_mprotect, SYS_madvise, SYS_brk, SYS_exit, SYS_exit_group, SYS_tgkill, SYS_kill, SYS_getpid, SYS_gettid, SYS_getppid,
-                                     SYS_getuid, SYS_geteuid, SYS_getgid, SYS_openat, SYS_open, SYS_access, SYS_writev, SYS_fsync, SYS_ftruncate, SYS_unlink, SYS_mkdir, SYS_dup, SYS_dup2, SYS_set_robust_list, SYS_eventfd2, SYS_epoll_ctl,
+bool writes_no_memory(const Registers& registers) {
+    static constexpr long kSuch[] = {SYS_sched_yield, SYS_close, SYS_lseek, SYS_mprotect, SYS_exit_group, SYS_tgkill, SYS_kill, SYS_getpid, SYS_gettid, SYS_getppid,
+                                     SYS_getuid, SYS_geteuid, SYS_getgid, SYS_openat, SYS_open, SYS_access, SYS_writev, SYS_fsync, SYS_unlink, SYS_mkdir, SYS_dup, SYS_dup2, SYS_set_robust_list, SYS_eventfd2, SYS_epoll_ctl,
                                      SYS_sendmsg, SYS_socket, SYS_connect, SYS_bind, SYS_listen, SYS_shutdown, SYS_pause, SYS_alarm};
-    return std::ranges::find(kSuch, number) != std::end(kSuch);
+    auto number = static_cast<long>(registers.system_call);
+    if (number != SYS_futex) return std::ranges::find(kSuch, number) != std::end(kSuch);
+    // Those that hand a lock over write its word.
+    auto operation = static_cast<int>(system_call_argument(registers, 1)) & FUTEX_CMD_MASK;
+    return operation == FUTEX_WAIT || operation == FUTEX_WAKE || operation == FUTEX_WAIT_BITSET || operation == FUTEX_WAKE_BITSET;
 }
 
 void take_system_call_back(Registers& registers, long number) {

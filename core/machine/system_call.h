@@ -29,8 +29,8 @@ struct CallBuffer {
     std::uint64_t used(std::int64_t result) const;
 };
 std::optional<CallBuffer> buffer_of_call(const Registers& registers);
-// Calls that leave the program's memory as it is, whatever their arguments; of others that is not known.
-bool writes_no_memory(long number);
+// A call that is just entered and leaves the program's memory as it is; of others that is not known.
+bool writes_no_memory(const Registers& registers);
 // Registers as they were before the instruction that has just entered the kernel.
 void take_system_call_back(Registers& registers, long number);
 

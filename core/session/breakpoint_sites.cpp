@@ -182,7 +182,6 @@ void BreakpointSites::take_out_all_and_watches() {
 
 void BreakpointSites::forget() {
     parts_.breakpoints.forget_sites();
-    parts_.debuggee.forget_landing_hooks();
     loader_hook_.reset();
     known_libraries_.clear();
 }

@@ -82,6 +82,7 @@ void Debuggee::read_program_again() {
 }
 
 void Debuggee::take_on_what_runs() {
+    forget_landing_hooks();
     const std::string& running = process_->program();
     if (running == launch_.program || running.empty()) return;
     retired_.push_back(symbols_);

@@ -55,9 +55,7 @@ void CodeRooms::forget_those_of(const Module& module) {
 }
 
 void CodeRooms::forget_mapped() {
-    std::erase_if(copies_, [&](const auto& each) {
-        return is_mapped_for_us(each.second.address);
-    });
+    std::erase_if(copies_, [&](const auto& each) { return is_mapped_for_us(each.second.address); });
     std::erase_if(rooms_, [](const Room& room) { return room.is_mapped(); });
 }
 

@@ -99,7 +99,7 @@ void LiveProcess::keep_what_is_watched(ThreadId id) {
     Thread& thread = threads_.at(id);
     thread.before_call = watched_bytes();
     thread.written_by_call = thread.read_by_call = 0;
-    if (writes_no_memory(static_cast<long>(registers(id).system_call))) return;
+    if (writes_no_memory(registers(id))) return;
     auto buffer = buffer_of_call(registers(id));
     thread.call_is_known = buffer.has_value();
     for (unsigned number = 0; number < std::size(watches_); ++number) {
