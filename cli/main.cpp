@@ -287,6 +287,7 @@ int run(const Options& options) {
         session.presentation().wants_code_parts = output.style().colour;
         log_line("session on " + session.program());
         Shell shell(session, output);
+        auto subscription = session.subscribe([&shell](const SessionEvent& event) { shell.tell(event); });
         shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
         shell.own_words = settings.words;
         show_first_notices(shell);

@@ -105,10 +105,13 @@ class Prompt {
     // -1: nothing runs meanwhile, and news of children are nobody's business here.
     int event_descriptor() { return shell_.session().is_moving() ? shell_.session().event_descriptor() : -1; }
     void tell_what_happened() {
+        shell_.hold_news();
         auto stop = shell_.session().meanwhile();
-        if (!stop) return;
+        auto news = shell_.take_news();
+        if (!stop && news.empty()) return;
         std::fputs("\r\x1b[K", stdout);
-        shell_.show_stop(*stop);
+        for (const Notice& each : news) shell_.show(each);
+        if (stop) shell_.show_stop(*stop);
         set_prompt();
         el_set(editor_, EL_REFRESH);
     }

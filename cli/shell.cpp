@@ -91,6 +91,28 @@ Failure Shell::failure_of(const std::exception& error, std::string_view line) co
 
 namespace {
 
+std::string sentence(const SessionEvent& event) {
+    std::string name = fmt::format("process {} ({})", event.process, event.id);
+    if (event.kind == SessionEvent::Kind::process_began) return fmt::format("{} has begun: {} forked it", name, event.parent);
+    if (event.end.reason == StopReason::killed) return fmt::format("{} was ended by {}", name, signal_name(event.end.signal));
+    return fmt::format("{} has ended, exit status {}", name, event.end.exit_code);
+}
+
+}  // namespace
+
+void Shell::tell(const SessionEvent& event) {
+    Notice notice{Notice::Kind::done, sentence(event)};
+    if (holds_news_) news_.push_back(std::move(notice));
+    else show(notice);
+}
+
+std::vector<Notice> Shell::take_news() {
+    holds_news_ = false;
+    return std::exchange(news_, {});
+}
+
+namespace {
+
 // What was just shown may have come from bytes that were no longer there.
 void refuse_cut_files() {
     if (auto file = take_cut_file())

@@ -20,6 +20,10 @@ class Shell {
     Output& output() { return output_; }
     void show(const View& view) { output_.show(view); }
     void show_stop(const Stop& stop);
+    // What happened besides the stops. While a line is typed it is held back, for whoever may write over that line.
+    void tell(const SessionEvent& event);
+    void hold_news() { holds_news_ = true; }
+    std::vector<Notice> take_news();  // from here on they are shown at once
     // A stop on the way, in one line.
     void show_step(const Stop& stop);
 
@@ -54,7 +58,8 @@ class Shell {
     Session& session_;
     Output& output_;
     ChangeTracker tracker_;
-    bool quits_ = false;
+    bool quits_ = false, holds_news_ = false;
+    std::vector<Notice> news_;
     std::string last_movement_;
     unsigned depth_ = 0;  // scripts that play scripts
 };

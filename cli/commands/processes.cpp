@@ -15,7 +15,7 @@ void run_follow(Shell& shell, std::string_view arguments) {
     };
     static constexpr Word kWords[] = {{"parent", Follow::parent, "we stay with the parent; the child goes on alone"},
                                       {"child", Follow::child, "we stay with the child; the parent goes on alone"},
-                                      {"both", Follow::both, "we keep both: the parent goes on, and the child waits where it was born until process N goes to it; of a vfork, where both share one memory, the child goes on alone"}};
+                                      {"both", Follow::both, "we stay with both: they go on and stand together, and process N looks at one of them; of a vfork, where both share one memory, the child goes on alone"}};
     std::string_view wanted = trimmed(arguments);
     const Word* chosen = nullptr;
     for (const Word& word : kWords)

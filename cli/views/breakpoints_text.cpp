@@ -83,9 +83,9 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
     std::string out = heading_line("breakpoints", "", style);
     for (const Breakpoint& breakpoint : report.breakpoints) {
         std::string mark = fmt::format("{}{}", breakpoint.is_on ? "▪" : "▫", breakpoint.number);
-        std::string state = breakpoint.is_note() ? counted(breakpoint.hits, "note") : counted(breakpoint.hits, "hit");
+        std::string state = breakpoint.is_note() ? counted(breakpoint.counts->hits, "note") : counted(breakpoint.counts->hits, "hit");
         bool may_pass = !breakpoint.condition.empty() || breakpoint.after || breakpoint.every > 1;
-        if (may_pass) state += fmt::format(", passed {}", counted(breakpoint.passes, "time"));
+        if (may_pass) state += fmt::format(", passed {}", counted(breakpoint.counts->passes, "time"));
         state += limits_of(breakpoint) + noted_of(breakpoint);
         if (!breakpoint.is_on) state += ", off";
         out += fmt::format("{} {}  {}\n", style.mark(padded(mark, 3)), padded(what_of(breakpoint), 24), state);

@@ -117,11 +117,11 @@ Json source_rows(const SourceReport& report) {
 }
 
 Json breakpoint(const Breakpoint& breakpoint) {
-    Json out{{"number", breakpoint.number}, {"place", breakpoint.place.text}, {"on", breakpoint.is_on}, {"hits", breakpoint.hits}, {"sites", Json::array()}};
+    Json out{{"number", breakpoint.number}, {"place", breakpoint.place.text}, {"on", breakpoint.is_on}, {"hits", breakpoint.counts->hits}, {"sites", Json::array()}};
     out["cause"] = cause_word(breakpoint.cause);
     if (!breakpoint.subject.empty()) out["subject"] = breakpoint.subject;
     if (!breakpoint.condition.empty()) out["condition"] = breakpoint.condition;
-    if (!breakpoint.condition.empty() || breakpoint.after || breakpoint.every > 1) out["passes"] = breakpoint.passes;
+    if (!breakpoint.condition.empty() || breakpoint.after || breakpoint.every > 1) out["passes"] = breakpoint.counts->passes;
     if (breakpoint.after) out["after"] = breakpoint.after;
     if (breakpoint.every > 1) out["every"] = breakpoint.every;
     if (breakpoint.once) out["once"] = true;
@@ -170,6 +170,7 @@ struct Renderer {
         }
         if (!r.instruction.empty()) out["instruction"] = r.instruction;
         if (r.stop.reason == StopReason::event) out["cause"] = cause_word(r.stop.cause);
+        if (r.process) out["process_number"] = r.process;
         if (r.thread) out["thread_number"] = r.thread;
         if (!r.calls.empty()) out["calls"] = values(r.calls);
         for (const StopFact& fact : r.stop.facts) out["facts"].push_back({{"label", fact.label}, {"text", fact.text}});

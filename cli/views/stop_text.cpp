@@ -80,6 +80,7 @@ std::string stop_text(const StopReport& report, const Style& style) {
         return out;
     }
     std::string where = report.file.empty() ? fmt::format("{:#x}", report.address) : place_text(report.file, report.line);
+    if (report.process) where += fmt::format(" ─ process {}", report.process);
     if (report.thread) where += fmt::format(" ─ thread {}", report.thread);
     std::string out = heading_line(fmt::format("{} ─ {}", report.headline, name_text(report.function)), where, style);
     if (report.headline != report.why) out += " " + style.warning(report.why) + "\n";

@@ -58,7 +58,7 @@ std::string processes_text(const ProcessesReport& report, const Style& style) {
     std::string out = heading_line("processes", report.rows.size() == 1 ? "1 process" : fmt::format("{} processes", report.rows.size()), style);
     for (const ProcessFact& row : report.rows) {
         std::string line = fmt::format("{:>3}  {:>7}  {}", row.number, row.id, escape_for_display(row.program));
-        out += (row.is_selected ? style.next_line(" ◆" + line) : "  " + line + style.faint("  waits")) + "\n";
+        out += (row.is_selected ? style.next_line(" ◆" + line) : "  " + line + style.faint("  stands")) + "\n";
     }
     return out;
 }

@@ -18,7 +18,7 @@
 #include "core/analysis/threads_report.h"
 #include "core/analysis/type_report.h"
 #include "core/analysis/words_report.h"
-#include "core/session/debuggee.h"
+#include "core/session/process_fact.h"
 #include "core/session/notes.h"
 #include "core/session/signal_rules.h"
 #include "core/values/value_view.h"

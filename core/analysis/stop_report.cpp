@@ -49,6 +49,10 @@ std::string event_words(const Stop& stop) {
     return "reached";
 }
 
+std::string ended_one(const Stop& stop) {
+    return stop.process ? fmt::format("process {}", stop.process) : "the program";
+}
+
 std::string why(const Moment& moment, const Stop& stop) {
     std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(moment, stop.breakpoints));
     switch (stop.reason) {
@@ -72,8 +76,8 @@ std::string why(const Moment& moment, const Stop& stop) {
         case StopReason::paused: return "paused";
         case StopReason::replaced: return "the program has become another program (exec)";
         case StopReason::exited:
-            return stop.exit_code == 0 ? "the program has ended, exit status 0" : fmt::format("the program has ended, exit status {}", stop.exit_code);
-        case StopReason::killed: return fmt::format("the program was ended by {}", signal_name(stop.signal));
+            return fmt::format("{} has ended, exit status {}", ended_one(stop), stop.exit_code);
+        case StopReason::killed: return fmt::format("{} was ended by {}", ended_one(stop), signal_name(stop.signal));
     }
     return {};
 }
@@ -167,12 +171,13 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     StopReport report;
     tracker.look_at(moment.life());
     report.stop = stop;
+    report.process = stop.process;
     report.why = why(moment, stop);
     report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     if (stop.is_end() || moment.target().threads().empty()) {
         report.suggestion = "restart runs it again";
-        if (stop.waiting_process) report.suggestion = fmt::format("process {0} still waits: process {0} goes to it", stop.waiting_process);
+        if (stop.next_process) report.suggestion = fmt::format("process {} is looked at now, and continue lets it go on", stop.next_process);
         return report;
     }
     const Frame* frame = moment.selected_frame();
@@ -181,8 +186,8 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     for (const Breakpoint& breakpoint : moment.breakpoints()) {
         bool stopped_here = std::find(stop.breakpoints.begin(), stop.breakpoints.end(), breakpoint.number) != stop.breakpoints.end();
-        if (stopped_here && !breakpoint.problem.empty())
-            report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.problem);
+        if (stopped_here && !breakpoint.counts->problem.empty())
+            report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.counts->problem);
     }
     bool is_inferred = report.warning.empty() && frame->inlined && !frame->inlined->is_recorded;
     if (is_inferred) report.warning = fmt::format("the compiler kept no record of this inlined call: that it is {} is told by the source line alone", escape_for_display(frame->inlined->name));

@@ -34,6 +34,7 @@ struct WatchReport {
 
 struct StopReport {
     Stop stop;
+    unsigned process = 0;       // its number, where there are several; else 0
     unsigned thread = 0;        // its number, where there are several
     std::string headline;       // why, in a word or two: "breakpoint 1", "SIGSEGV"
     std::string why;            // why, in a plain sentence

@@ -1,5 +1,5 @@
 // Something the program is to stop for, or to note values at, as the user asked for it: a place, a value that is written, an
-// event. With it what is counted, and the sites in memory that stand for it.
+// event. With it what is counted, and the sites in the memory of one process that stand for it.
 #pragma once
 
 #include <memory>
@@ -55,6 +55,13 @@ struct WatchedValue {
     bool by_steps = false;
     bool has_ended = false;
     bool is_of_program = false;        // it lies in the program itself, from start to end: it is watched in each run
+
+    // Nothing watches it: what did was another process.
+    void forget_process() {
+        debug_registers.clear();
+        by_pages = false;
+        owner.reset();
+    }
 };
 
 // The condition and the noted expressions, as they were read for the function they were last met in. Kept from hit to hit.
@@ -62,6 +69,14 @@ struct ReadExpressions {
     std::pair<const Function*, const InlinedCall*> place{};
     std::shared_ptr<const Expression> condition;
     std::vector<std::shared_ptr<const Expression>> noted;
+};
+
+// What has become of its hits, in all processes of the session.
+struct HitCounts {
+    std::string problem;       // why the condition could not be computed at the last hit
+    std::uint64_t met = 0;     // the condition held, in that thread
+    std::uint64_t hits = 0;    // stopped, or noted
+    std::uint64_t passes = 0;  // went on: the condition did not hold, or the count was not there yet
 };
 
 struct Breakpoint {
@@ -86,11 +101,9 @@ struct Breakpoint {
     std::vector<std::string> noted;
     std::uint64_t note_limit = 0;
 
+    std::shared_ptr<HitCounts> counts = std::make_shared<HitCounts>();  // one for all processes that have this breakpoint
+    // From here on it is about one process.
     mutable ReadExpressions read;
-    std::string problem;       // why the condition could not be computed at the last hit
-    std::uint64_t met = 0;     // the condition held, in that thread
-    std::uint64_t hits = 0;    // stopped, or noted
-    std::uint64_t passes = 0;  // went on: the condition did not hold, or the count was not there yet
     std::vector<Site> sites;   // of a place, throw, catch, panic; empty: waits for a library that brings it
     std::shared_ptr<WatchedValue> watched;
     std::string source_text;   // of the line of a place, as it was when it was set

@@ -21,14 +21,33 @@ bool same_sites(const Breakpoint& a, const Breakpoint& b) {
 }  // namespace
 
 Breakpoint& BreakpointSet::add(Breakpoint wish) {
-    wish.number = next_++;
+    if (!wish.number) wish.number = next_;
+    next_ = std::max(next_, wish.number + 1);
     return all_.emplace_back(std::move(wish));
+}
+
+void BreakpointSet::inherit(const BreakpointSet& parent) {
+    for (Breakpoint each : parent.all_) {
+        for (Breakpoint::Site& site : each.sites) site.inserted = false;
+        each.read = {};
+        if (each.watched) {
+            each.watched = std::make_shared<WatchedValue>(*each.watched);
+            each.watched->debug_registers.clear();
+            each.watched->by_pages = false;
+        }
+        add(std::move(each));
+    }
+    next_ = parent.next_;
 }
 
 Breakpoint& BreakpointSet::numbered(unsigned number) {
     for (Breakpoint& candidate : all_)
         if (candidate.number == number) return candidate;
     throw RequestError(fmt::format("there is no breakpoint {}", number), all_.empty() ? "pause at PLACE sets one" : "breakpoints lists them");
+}
+
+bool BreakpointSet::has(unsigned number) const {
+    return std::ranges::any_of(all_, [number](const Breakpoint& each) { return each.number == number; });
 }
 
 void BreakpointSet::erase(unsigned number) {
@@ -82,9 +101,7 @@ void BreakpointSet::forget_sites() {
         if (!breakpoint.is_watch()) continue;
         breakpoint.is_on = breakpoint.is_on && breakpoint.watched->is_of_program;
         breakpoint.watched->has_ended = !breakpoint.watched->is_of_program;
-        breakpoint.watched->debug_registers.clear();
-        breakpoint.watched->by_pages = false;
-        breakpoint.watched->owner.reset();
+        breakpoint.watched->forget_process();
     }
     at_address_.clear();
 }

@@ -16,8 +16,12 @@ class BreakpointSet {
   public:
     std::list<Breakpoint>& all() { return all_; }
     const std::list<Breakpoint>& all() const { return all_; }
-    Breakpoint& add(Breakpoint wish);         // gets the next number; stays where it is until it is erased
+    // One that has no number gets the next. It stays where it is until it is erased.
+    Breakpoint& add(Breakpoint wish);
+    // Those of the process that this one is a copy of, with their counts; none of them stands in the copy yet.
+    void inherit(const BreakpointSet& parent);
     Breakpoint& numbered(unsigned number);    // throws RequestError
+    bool has(unsigned number) const;
     void erase(unsigned number);              // its sites must be out
     std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
     bool is_any_on(Cause cause) const;

@@ -172,12 +172,17 @@ void BreakpointSites::take_out_all() {
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) remove(breakpoint);
 }
 
-void BreakpointSites::take_out_all_and_watches() {
+void BreakpointSites::stand_as_in(const BreakpointSites& parent, ThreadId thread) {
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
-        remove(breakpoint);
-        if (breakpoint.is_watch() && breakpoint.is_on) Watching(parts_).stop(breakpoint);
+        insert(breakpoint);
+        if (breakpoint.is_watch() && breakpoint.is_on && !Watching(parts_).start_in_copy(breakpoint, thread)) {
+            breakpoint.is_on = false;
+            breakpoint.watched->has_ended = true;
+        }
     }
-    if (loader_hook_) parts_.debuggee.process().remove_trap(*loader_hook_, ProbeClient::loader);
+    known_libraries_ = parent.known_libraries_;
+    loader_hook_ = parent.loader_hook_;
+    if (loader_hook_) parts_.debuggee.process().insert_trap(*loader_hook_, ProbeClient::loader);
 }
 
 void BreakpointSites::forget() {

@@ -27,7 +27,8 @@ class BreakpointSites {
     // until the libraries are loaded.
     void resolve_all_for_start();
     void take_out_all();           // the process goes on without us
-    void take_out_all_and_watches();  // the process waits, and may be released or end at any time
+    // The process is a copy of the other one, as `thread` has forked it: all stands where it stands there.
+    void stand_as_in(const BreakpointSites& parent, ThreadId thread);
     void forget();                 // the program is gone, and its memory with it
     // The loader has told of a change: what came and what went, by their paths; breakpoints in them are put in or wait again.
     struct LibraryChange {

@@ -25,33 +25,37 @@ std::vector<std::string> words_of(const std::string& path, std::size_t first) {
 
 }  // namespace
 
-Debuggee::Debuggee(LaunchOptions launch, SymbolSearch search) : launch_(std::move(launch)), search_(std::move(search)) {
+Debuggee::Debuggee(Host& host, LaunchOptions launch) : host_(host), launch_(std::move(launch)) {
     std::error_code ignored;
     auto full = std::filesystem::absolute(launch_.program, ignored);
     if (!ignored) launch_.program = full.lexically_normal().string();
     open_program();
 }
 
-Debuggee::Debuggee(pid_t process, SymbolSearch search) : search_(std::move(search)), attached_to_(process) {
+Debuggee::Debuggee(Host& host, pid_t process) : host_(host), attached_to_(process) {
     launch_.arguments = words_of(fmt::format("/proc/{}/cmdline", process), 1);
     launch_.environment = words_of(fmt::format("/proc/{}/environ", process), 0);
-    process_ = std::make_unique<LiveProcess>(process, events_, tracer_, [this](const std::string& path) { return open_symbols(path); });
+    process_ = std::make_unique<LiveProcess>(process, host_.events, host_.tracer, opener());
     launch_.program = process_->program();
     // Where the file has been replaced since, the kernel still has the one that runs.
     std::string running = fmt::format("/proc/{}/exe", process);
     auto same = stamp_of(launch_.program), held = stamp_of(running);
-    if (held && (!same || same->inode != held->inode)) {
-        open_[launch_.program] = std::make_shared<ModuleSymbols>(running, search_);
-        kept_open_.insert(launch_.program);
-    }
+    if (held && (!same || same->inode != held->inode)) host_.files.keep_open(launch_.program, std::make_shared<ModuleSymbols>(running, host_.files.search()));
     open_program();
 }
 
-Debuggee::Debuggee(const CoreRequest& request, SymbolSearch search) : search_(std::move(search)) {
-    core_ = std::make_unique<CoreFile>(request.core, request.program, search_.folders, [this](const std::string& path) { return open_symbols(path); });
+Debuggee::Debuggee(Host& host, const CoreRequest& request) : host_(host) {
+    core_ = std::make_unique<CoreFile>(request.core, request.program, host_.files.search().folders, opener());
     launch_.program = core_->program();
-    open_[launch_.program] = core_->modules().front().shared_symbols();
+    host_.files.take(launch_.program, core_->modules().front().shared_symbols());
     open_program();
+}
+
+Debuggee::Debuggee(const Debuggee& parent, std::unique_ptr<LiveProcess> child)
+    : host_(parent.host_), launch_(parent.launch_), symbols_(parent.symbols_), process_(std::move(child)), attached_to_(parent.attached_to_) {
+    file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
+    process_->follow(host_.follow);
+    step_back();
 }
 
 Debuggee::~Debuggee() = default;
@@ -59,16 +63,12 @@ Debuggee::~Debuggee() = default;
 // ---- files -----------------------------------------------------------------------------------------------------------
 
 void Debuggee::open_program() {
-    symbols_ = open_symbols(launch_.program);
+    symbols_ = host_.files.open(launch_.program);
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
 }
 
-std::shared_ptr<const ModuleSymbols> Debuggee::open_symbols(const std::string& path) {
-    auto& slot = open_[path];
-    // A library that was built anew and loaded again; what came of the old one still points into it.
-    if (slot && !kept_open_.count(path) && stamp_of(path) && stamp_of(path) != slot->elf().stamp()) retired_.push_back(std::exchange(slot, nullptr));
-    if (!slot) slot = std::make_shared<ModuleSymbols>(path, search_);
-    return slot;
+std::function<std::shared_ptr<const ModuleSymbols>(const std::string&)> Debuggee::opener() {
+    return [&files = host_.files](const std::string& path) { return files.open(path); };
 }
 
 bool Debuggee::is_rebuilt() const {
@@ -76,8 +76,7 @@ bool Debuggee::is_rebuilt() const {
 }
 
 void Debuggee::read_program_again() {
-    retired_.push_back(symbols_);
-    open_[launch_.program] = std::make_shared<ModuleSymbols>(launch_.program, search_);
+    host_.files.open_again(launch_.program);
     open_program();
 }
 
@@ -85,9 +84,8 @@ void Debuggee::take_on_what_runs() {
     forget_landing_hooks();
     const std::string& running = process_->program();
     if (running == launch_.program || running.empty()) return;
-    retired_.push_back(symbols_);
     try {
-        symbols_ = open_symbols(running);
+        symbols_ = host_.files.open(running);
         launch_.program = running;
         file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
     } catch (const Error&) {  // it goes on without names
@@ -132,44 +130,42 @@ Target& Debuggee::target() {
 void Debuggee::start() {
     if (core_) process();  // refuses
     end();
-    kept_open_.clear();
+    host_.files.end_keeping();
     attached_to_ = 0;
     has_ended_ = false;
-    process_number_ = processes_met_ = 1;
-    own_terminal_.reset();
-    if (terminal_output_) own_terminal_ = std::make_unique<OwnTerminal>(events_, keyboard_, terminal_output_);
-    launch_.terminal = own_terminal_ ? own_terminal_->path() : "";
-    process_ = std::make_unique<LiveProcess>(launch_, events_, tracer_, [this](const std::string& path) { return open_symbols(path); });
-    process_->set_own_terminal(own_terminal_.get());
-    process_->follow(follow_);
+    host_.own_terminal.reset();
+    if (host_.terminal_output) host_.own_terminal = std::make_unique<OwnTerminal>(host_.events, host_.keyboard, host_.terminal_output);
+    launch_.terminal = host_.own_terminal ? host_.own_terminal->path() : "";
+    process_ = std::make_unique<LiveProcess>(launch_, host_.events, host_.tracer, opener());
+    process_->set_own_terminal(host_.own_terminal.get());
+    process_->follow(host_.follow);
 }
 
 void Debuggee::end() {
-    held_.clear();
     process_.reset();
     forget_landing_hooks();
 }
 
 void Debuggee::forget_what_ended() {
-    process_.reset();
+    end();
     has_ended_ = true;
-    forget_landing_hooks();
 }
 
 void Debuggee::release() {
     process().release();
-    for (auto& [number, held] : held_) held->release();
     end();
 }
 
-void Debuggee::follow(Follow whom) {
-    follow_ = whom;
-    if (process_) process_->follow(whom);
+void Debuggee::come_to_front() {
+    if (!process_) return;
+    process_->set_own_terminal(host_.own_terminal.get());
+    process_->lend_terminals(true);
 }
 
-void Debuggee::give_own_terminal(int keyboard, OwnTerminal::Output output) {
-    keyboard_ = keyboard;
-    terminal_output_ = std::move(output);
+void Debuggee::step_back() {
+    if (!process_) return;
+    process_->set_own_terminal(nullptr);
+    process_->lend_terminals(false);
 }
 
 const std::vector<LandingHook>& Debuggee::landing_hooks() {

@@ -64,7 +64,7 @@ void note_values(const Breakpoint& breakpoint, ReadExpressions& read, Evaluation
 }
 
 bool is_due(const Breakpoint& breakpoint) {
-    std::uint64_t met = breakpoint.met + 1;
+    std::uint64_t met = breakpoint.counts->met + 1;
     return met > breakpoint.after && (met - breakpoint.after) % breakpoint.every == 0;
 }
 
@@ -97,19 +97,19 @@ Hit judge_hit(const Breakpoint& breakpoint, Target& target, ThreadId thread, con
 void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
     using Verdict = Hit::Verdict;
     if (hit.verdict == Verdict::of_another) return;
-    breakpoint.problem = hit.problem;
-    if (hit.verdict != Verdict::fails) ++breakpoint.met;
+    breakpoint.counts->problem = hit.problem;
+    if (hit.verdict != Verdict::fails) ++breakpoint.counts->met;
     if (hit.verdict == Verdict::fails || hit.verdict == Verdict::not_due) {
-        ++breakpoint.passes;
+        ++breakpoint.counts->passes;
         return;
     }
-    ++breakpoint.hits;
+    ++breakpoint.counts->hits;
     if (hit.verdict == Verdict::notes) {
         NoteTable& notes = parts_.notes;
-        notes.add({breakpoint.number, notes.clock(), parts_.debuggee.process().thread_number(thread), breakpoint.hits, std::move(hit.values)});
+        notes.add({breakpoint.number, notes.clock(), parts_.debuggee.process().thread_number(thread), breakpoint.counts->hits, std::move(hit.values)});
     }
-    bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.hits >= breakpoint.note_limit);
-    if (is_spent) parts_.sites.switch_to(breakpoint.number, false);
+    bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.counts->hits >= breakpoint.note_limit);
+    if (is_spent) parts_.shared.switch_off(breakpoint.number);
 }
 
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {

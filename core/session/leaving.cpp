@@ -10,7 +10,7 @@
 namespace lantern {
 
 std::string Session::divert(const Place& place) {
-    parts_.debuggee.refuse_while_moving();
+    here().debuggee.refuse_while_moving();
     LiveProcess& live = process();
     const Frame* frame = stack().frame(0);
     const Function* from = frame->function;
@@ -26,19 +26,19 @@ std::string Session::divert(const Place& place) {
     registers.set_program_counter(chosen->address);
     registers.system_call = ~std::uint64_t{0};
     live.set_registers(thread(), registers);
-    parts_.selection.leave_stack();
-    parts_.last_stop = Stop{};
-    parts_.last_stop.reason = StopReason::diverted;
-    parts_.last_stop.thread = thread();
-    ++parts_.movements;
-    if (chosen->code.position) parts_.selection.stand_at(*chosen->code.position);
+    here().selection.leave_stack();
+    here().last_stop = Stop{};
+    here().last_stop.reason = StopReason::diverted;
+    here().last_stop.thread = thread();
+    ++shared_.movements;
+    if (chosen->code.position) here().selection.stand_at(*chosen->code.position);
     if (to == from) return {};
     return fmt::format("this is in another function, {}: it will use {}'s stack frame as if it were its own, and return to {}'s caller", chosen->code.function.empty() ? place.text : chosen->code.function,
                        from ? from->name : "the old one", from ? from->name : "that");
 }
 
 Stop Session::leave(std::string_view text) {
-    parts_.debuggee.refuse_while_moving();
+    here().debuggee.refuse_while_moving();
     LiveProcess& live = process();
     const Frame* frame = selected_frame();
     if (!frame) throw RequestError("no frame is selected");
@@ -83,7 +83,7 @@ Stop Session::leave(std::string_view text) {
     std::uint64_t stops = live.stops();
     live.set_registers(thread(), registers);
     for (const auto& [number, bytes] : vectors) live.set_vector_register(thread(), number, bytes);
-    return finished(std::move(stop), stops);
+    return here().finished(std::move(stop), stops);
 }
 
 }  // namespace lantern

@@ -93,7 +93,7 @@ std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop s
     std::string name = system_call_name(static_cast<long>(process_.registers(event.thread).system_call));
     for (Breakpoint& breakpoint : parts_.breakpoints.all())
         if (breakpoint.is_on && breakpoint.cause == Cause::system_call && (breakpoint.subject.empty() || breakpoint.subject == name) &&
-            (entered ? wants_to_stop(breakpoint, event.thread) : breakpoint.hits > 0 && breakpoint.condition.empty() && breakpoint.after == 0 && breakpoint.every == 1))
+            (entered ? wants_to_stop(breakpoint, event.thread) : breakpoint.counts->hits > 0 && breakpoint.condition.empty() && breakpoint.after == 0 && breakpoint.every == 1))
             stop.breakpoints.push_back(breakpoint.number);
     if (stop.breakpoints.empty()) return std::nullopt;
     stop.reason = StopReason::event;
@@ -187,7 +187,6 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
             return stop;
         case TargetEvent::Kind::interrupted:
             stop.reason = StopReason::paused;
-            if (unsigned number = parts_.debuggee.held_child_waited_for()) stop.facts.push_back({"waits", fmt::format("for its child, process {0}, which is held here: process {0} goes to it", number)});
             return stop;
         case TargetEvent::Kind::replaced: {
             parts_.selection.select_thread(process_.id());
@@ -201,7 +200,7 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
             if (is_child) parts_.selection.select_thread(process_.id());
             std::string text = is_child ? fmt::format("now in the child, process {}; its parent {} goes on alone", process_.id(), event.other)
                                         : fmt::format("process {}, which goes on alone", event.other);
-            if (auto child = process_.take_child()) text = fmt::format("process {}, which waits: process {} goes to it", event.other, parts_.debuggee.hold(std::move(child)));
+            if (auto child = process_.take_child()) text = fmt::format("process {}, which is process {} here", event.other, parts_.shared.keep(parts_, event.thread, std::move(child)));
             return judge_cause(Cause::fork, event, stop, {{"forked", text}});
         }
         case TargetEvent::Kind::thread_started:

@@ -1,11 +1,15 @@
-// What a session consists of. Each part keeps its own; movements, steps and watchpoints work with these and with nothing else.
+// What a session consists of. Each process of it has parts of its own, and shares the rest. Movements, steps and watchpoints work with the
+// parts of one process and with nothing else.
 //
-//     debuggee       the files, the process or core
-//     selection      the thread and frame that are looked at
-//     breakpoints    what was wished, and its counts
-//     sites          where that stands in the program that runs
-//     presentation   how the user wants things shown
+//     shared            the wait, the files; how the user wants things shown, what passes and what is noted
+//     debuggee          the files of one process, and that process or core
+//     selection         the thread and frame that are looked at
+//     breakpoints       what was wished, and its counts
+//     sites             where that stands in the process
 #pragma once
+
+#include <functional>
+#include <memory>
 
 #include "core/session/breakpoint_set.h"
 #include "core/session/breakpoint_sites.h"
@@ -15,6 +19,7 @@
 #include "core/session/notes.h"
 #include "core/session/presentation.h"
 #include "core/session/selection.h"
+#include "core/session/session_event.h"
 #include "core/session/signal_rules.h"
 #include "core/session/stop.h"
 #include "core/session/surroundings.h"
@@ -22,31 +27,62 @@
 
 namespace lantern {
 
-struct SessionParts {
-    template <class Opened>
-    SessionParts(Opened opened, std::vector<SourceMapping> mappings, SymbolSearch search)
-        : debuggee(std::move(opened), std::move(search)), sources(std::move(mappings)) {}
-    SessionParts(const SessionParts&) = delete;
-    SessionParts& operator=(const SessionParts&) = delete;
+struct SessionParts;
 
-    Debuggee debuggee;
-    Selection selection{debuggee};
+struct SharedParts {
+    SharedParts(std::vector<SourceMapping> mappings, SymbolSearch search) : host(std::move(search)), sources(std::move(mappings)) {}
+    SharedParts(const SharedParts&) = delete;
+    SharedParts& operator=(const SharedParts&) = delete;
+
+    Host host;
     SourceFiles sources;
-    BreakpointSet breakpoints;
-    BreakpointSites sites{*this};
     SignalRules signals;
     LibraryRules libraries;
     NoteTable notes;
     Presentation presentation;
+    std::uint64_t movements = 0, lives = 0;
+    std::function<bool(const std::string& name)> may_call;  // expressions may call that function of the program; empty: none
+    // What a movement asks of the session. The child that a thread has forked is kept, as the process of that number; a breakpoint
+    // is switched off in all processes.
+    std::function<unsigned(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child)> keep;
+    std::function<void(unsigned breakpoint)> switch_off;
+    std::vector<std::weak_ptr<SessionListener>> listeners;
+    void tell(const SessionEvent& event) const {
+        for (const auto& each : listeners)
+            if (auto listener = each.lock()) (*listener)(event);
+    }
+};
+
+struct SessionParts {
+    // Both are borrowed by it.
+    template <class Opened>
+    SessionParts(SharedParts& shared, const Opened& opened) : shared(shared), debuggee(shared.host, opened) {}
+    // The child that `thread` of a process has forked: it begins with the parent's breakpoints.
+    SessionParts(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child);
+    SessionParts(const SessionParts&) = delete;
+    SessionParts& operator=(const SessionParts&) = delete;
+
+    SharedParts& shared;
+    SourceFiles& sources{shared.sources};
+    SignalRules& signals{shared.signals};
+    LibraryRules& libraries{shared.libraries};
+    NoteTable& notes{shared.notes};
+    Presentation& presentation{shared.presentation};
+
+    Debuggee debuggee;
+    Selection selection{debuggee};
+    BreakpointSet breakpoints;
+    BreakpointSites sites{*this};
     MomentSurroundings surroundings{[this] { return moment(); }, presentation.views};
     Stop last_stop;
-    std::uint64_t movements = 0, life = 0;
-    std::function<Value(const FunctionCall&)> call;  // runs a function of the program; empty: none is run
+    std::uint64_t life = 0;
 
     // What is looked at now: holds until something moves or another frame is selected.
     Moment moment();
     // What runs has become another program: its symbols are read, and what was set is looked for in it.
     void look_at_program_anew();
+    // What was known of the stack before a movement is forgotten, and what is to be known after it is kept. `stops_before`: of the process.
+    Stop finished(Stop stop, std::uint64_t stops_before);
 };
 
 }  // namespace lantern

@@ -1,84 +1,156 @@
-// The processes of a session where both sides of a fork are kept: one is looked at and moves, the others wait where they stopped.
+#include "core/session/processes.h"
+
 #include <fmt/format.h>
 
-#include <sys/syscall.h>
-#include <sys/wait.h>
+#include <utility>
 
-#include <fstream>
-
-#include "core/session/debuggee.h"
+#include "core/session/movement.h"
 #include "core/support/error.h"
-#include "core/target/live_process.h"
 
 namespace lantern {
 namespace {
 
-// The process that a thread waits for in wait4 or waitid; of several that it might be, one; nothing if it does something else
-// (proc(5), syscall and children).
-std::optional<pid_t> child_waited_for(pid_t process, ThreadId thread) {
-    std::ifstream call(fmt::format("/proc/{}/task/{}/syscall", process, thread));
-    std::string number;
-    std::uint64_t first = 0, second = 0;
-    if (!(call >> number >> std::hex >> first >> second)) return std::nullopt;
-    bool waits_id = number == std::to_string(SYS_waitid), waits = number == std::to_string(SYS_wait4);
-    if (!waits && !waits_id) return std::nullopt;
-    auto wanted = static_cast<std::int32_t>(waits_id ? (first == P_PID ? second : static_cast<std::uint64_t>(-1)) : first);
-    if (wanted > 0) return wanted;
-    std::ifstream children(fmt::format("/proc/{}/task/{}/children", process, thread));
-    std::optional<pid_t> only;
-    for (pid_t child; children >> child;) {
-        if (only) return std::nullopt;  // another may end first
-        only = child;
-    }
-    return only;
+// On to wherever the program stops by itself.
+Stop gone_by_itself(SessionParts& parts) {
+    std::uint64_t stops_before = parts.debuggee.process().stops();
+    parts.selection.leave_stack();
+    Movement movement(parts);
+    return parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
+}
+
+// It was only held because another one stopped.
+bool is_nothing_to_tell(const Stop& stop) {
+    return stop.reason == StopReason::paused && stop.breakpoints.empty() && stop.facts.empty();
 }
 
 }  // namespace
 
-unsigned Debuggee::hold(std::unique_ptr<LiveProcess> process) {
-    process->set_own_terminal(own_terminal_.get());
-    process->follow(follow_);
-    held_[++processes_met_] = std::move(process);
-    process_->set_stuck_check([this] { return held_child_waited_for() != 0; });
-    return processes_met_;
-}
+Processes::Process::Process(unsigned number, const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child)
+    : number(number), parts(parent, thread, std::move(child)) {}
 
-unsigned Debuggee::held_child_waited_for() const {
-    if (held_.empty() || !process_) return 0;
-    unsigned found = 0;
-    for (ThreadId thread : process_->threads()) {
-        auto child = child_waited_for(process_->id(), thread);
-        if (!child) return 0;
-        unsigned number = 0;
-        for (const auto& [held, process] : held_)
-            if (*child == process->id()) number = held;
-        if (!number) return 0;
-        found = number;
-    }
-    return found;
-}
-
-std::vector<ProcessFact> Debuggee::processes() const {
+std::vector<ProcessFact> Processes::facts() const {
     std::vector<ProcessFact> facts;
-    for (const auto& [number, process] : held_) facts.push_back({number, process->id(), process->program(), false});
-    if (is_running()) facts.push_back({process_number_, process_->id(), process_->program(), true});
-    std::sort(facts.begin(), facts.end(), [](const ProcessFact& a, const ProcessFact& b) { return a.number < b.number; });
+    for (const auto& [number, process] : processes_)
+        if (const LiveProcess* live = process.parts.debuggee.process_if_any(); live && live->is_alive())
+            facts.push_back({number, live->id(), live->program(), &process == here_});
     return facts;
 }
 
-void Debuggee::require_held(unsigned number) {
-    auto found = held_.find(number);
-    if (found == held_.end()) throw RequestError(fmt::format("there is no process {}", number), "processes lists them");
-    if (!found->second->is_over()) return;
-    held_.erase(found);
-    throw RequestError(fmt::format("process {} has been ended from outside while it waited", number), "processes lists those that are left");
+std::optional<unsigned> Processes::one_that_is_left() const {
+    for (const auto& [number, process] : processes_)
+        if (const LiveProcess* live = process.parts.debuggee.process_if_any(); &process != here_ && live && !live->is_over()) return number;
+    return std::nullopt;
 }
 
-void Debuggee::change_to(unsigned number) {
-    if (is_running()) held_[process_number_] = std::move(process_);
-    process_ = std::move(held_.at(number));
-    held_.erase(number);
-    process_number_ = number;
+std::vector<unsigned> Processes::others() const {
+    std::vector<unsigned> numbers;
+    for (const auto& [number, process] : processes_)
+        if (&process != here_) numbers.push_back(number);
+    return numbers;
+}
+
+void Processes::for_each_other(const std::function<void(SessionParts&)>& visit) {
+    for (unsigned number : others()) visit(processes_.at(number).parts);
+}
+
+void Processes::look_at(unsigned number) {
+    auto found = processes_.find(number);
+    if (found == processes_.end()) throw RequestError(fmt::format("there is no process {}", number), "processes lists them");
+    if (&found->second == here_) return;
+    if (found->second.parts.debuggee.process().is_over()) {
+        processes_.erase(found);
+        throw RequestError(fmt::format("process {} has been ended from outside while it stood", number), "processes lists those that are left");
+    }
+    unsigned left = here_->number;
+    bool has_ended = !here().debuggee.is_running();
+    here().debuggee.step_back();
+    here_ = &found->second;
+    if (has_ended) processes_.erase(left);
+    here().debuggee.come_to_front();
+}
+
+unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) {
+    unsigned number = ++met_;
+    SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.debuggee.process_if_any()->id(), {}};
+    processes_.try_emplace(number, number, parent, thread, std::move(child));
+    shared_.tell(event);
+    return number;
+}
+
+void Processes::end_others() {
+    for (unsigned number : others()) processes_.erase(number);
+    if (here_->number == 1) {
+        met_ = 1;
+        return;
+    }
+    auto node = processes_.extract(here_->number);
+    node.key() = here_->number = met_ = 1;
+    processes_.insert(std::move(node));
+}
+
+// ---- moving ----------------------------------------------------------------------------------------------------------
+
+void Processes::let_others_go() {
+    go_ = true;
+    shared_.host.events.look_meanwhile([this] { return look_at_others(); });
+}
+
+// A movement that fails is something to tell as well.
+void Processes::resume(Process& process, Fibre::Word word) {
+    try {
+        if (process.going->resume(word)) process.going.reset();
+    } catch (const Error& error) {
+        process.going.reset();
+        Stop stop;
+        stop.reason = StopReason::paused;
+        stop.thread = process.parts.selection.thread();
+        stop.facts.push_back({"trouble", error.what()});
+        process.untold = std::move(stop);
+    }
+}
+
+bool Processes::look_at_others() {
+    bool has_news = false;
+    for (unsigned number : others()) {
+        Process& process = processes_.at(number);
+        if (!process.going && !process.untold) process.going = std::make_unique<Fibre>([&process] { process.untold = gone_by_itself(process.parts); });
+        if (process.going) resume(process, Fibre::Word::go_on);
+        has_news |= process.untold && !process.untold->is_end();
+    }
+    forget_those_that_ended();
+    return has_news;
+}
+
+void Processes::hold_others() {
+    go_ = false;
+    shared_.host.events.look_meanwhile({});
+    for (unsigned number : others()) {
+        Process& process = processes_.at(number);
+        while (process.going) resume(process, Fibre::Word::interrupt);
+        if (process.untold && is_nothing_to_tell(*process.untold)) process.untold.reset();
+    }
+    forget_those_that_ended();
+}
+
+void Processes::forget_those_that_ended() {
+    for (unsigned number : others()) {
+        Process& process = processes_.at(number);
+        if (!process.untold || !process.untold->is_end()) continue;
+        SessionEvent event{SessionEvent::Kind::process_ended, number, process.untold->thread, 0, *process.untold};
+        processes_.erase(number);
+        shared_.tell(event);
+    }
+}
+
+std::optional<Stop> Processes::take_told() {
+    for (unsigned number : others()) {
+        Process& process = processes_.at(number);
+        if (!process.untold) continue;
+        Stop stop = *std::exchange(process.untold, std::nullopt);
+        look_at(number);
+        return stop;
+    }
+    return std::nullopt;
 }
 
 }  // namespace lantern

@@ -5,7 +5,6 @@
 #include <utility>
 
 #include "core/session/events.h"
-#include "core/session/meanwhile.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
 #include "core/target/core_file.h"
@@ -13,22 +12,31 @@
 
 namespace lantern {
 
-Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search) : parts_(std::move(launch), std::move(mappings), std::move(search)) {}
-
-Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search) : parts_(process, std::move(mappings), std::move(search)) {
-    LiveProcess& live = parts_.debuggee.process();
-    ThreadId thread = live.thread_number(process) ? process : live.threads().front();
-    parts_.selection.select_thread(thread);
-    parts_.last_stop.reason = StopReason::attached;
-    parts_.last_stop.thread = thread;
-    parts_.selection.select_users_code(parts_.libraries);
+Session::Session(std::vector<SourceMapping> mappings, SymbolSearch search) : shared_(std::move(mappings), std::move(search)) {
+    shared_.keep = [this](const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) { return processes_->keep(parent, thread, std::move(child)); };
+    shared_.switch_off = [this](unsigned breakpoint) { switch_breakpoint(breakpoint, false); };
 }
 
-Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search) : parts_(request, std::move(mappings), std::move(search)) {
+Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search) : Session(std::move(mappings), std::move(search)) {
+    processes_ = std::make_unique<Processes>(shared_, launch);
+}
+
+Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search) : Session(std::move(mappings), std::move(search)) {
+    processes_ = std::make_unique<Processes>(shared_, process);
+    LiveProcess& live = here().debuggee.process();
+    ThreadId thread = live.thread_number(process) ? process : live.threads().front();
+    here().selection.select_thread(thread);
+    here().last_stop.reason = StopReason::attached;
+    here().last_stop.thread = thread;
+    here().selection.select_users_code(shared_.libraries);
+}
+
+Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search) : Session(std::move(mappings), std::move(search)) {
+    processes_ = std::make_unique<Processes>(shared_, request);
     const CoreImage& image = core()->image();
     ThreadId thread = image.threads.front().id;
-    parts_.selection.select_thread(thread);
-    Stop& stop = parts_.last_stop;
+    here().selection.select_thread(thread);
+    Stop& stop = here().last_stop;
     stop.reason = image.signal ? StopReason::signal : StopReason::kept;
     stop.thread = thread;
     stop.signal = image.signal;
@@ -37,7 +45,7 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
     stop.origin = image.origin;
     stop.knows_origin = image.has_signal_information;
     if (image.signal == SIGABRT) stop.facts = facts_of_giving_up(moment(), thread);
-    parts_.selection.select_users_code(parts_.libraries);
+    here().selection.select_users_code(shared_.libraries);
 }
 
 Session::~Session() = default;
@@ -47,58 +55,104 @@ pid_t Session::process_id() {
 }
 
 void Session::set_arguments(std::vector<std::string> arguments) {
-    parts_.debuggee.launch_options().arguments = std::move(arguments);
+    here().debuggee.launch_options().arguments = std::move(arguments);
 }
 
 void Session::set_redirections(std::string input_file, std::string output_file) {
-    parts_.debuggee.launch_options().input_file = std::move(input_file);
-    parts_.debuggee.launch_options().output_file = std::move(output_file);
+    here().debuggee.launch_options().input_file = std::move(input_file);
+    here().debuggee.launch_options().output_file = std::move(output_file);
 }
 
 void Session::kill() {
-    parts_.selection.forget_stack();
+    here().selection.forget_stack();
     going_.reset();
-    parts_.debuggee.end();
-    parts_.sites.forget();
+    processes_->hold_others();
+    processes_->end_others();
+    here().debuggee.end();
+    here().sites.forget();
 }
 
 void Session::release() {
     if (is_moving()) pause();
     process();
-    parts_.sites.take_out_all();
-    parts_.selection.forget_stack();
+    processes_->for_each_other([](SessionParts& other) {
+        other.sites.take_out_all();
+        other.debuggee.release();
+    });
+    here().sites.take_out_all();
+    here().selection.forget_stack();
     going_.reset();
-    parts_.debuggee.release();
-    parts_.sites.forget();
-    parts_.last_stop = Stop{};
-    parts_.last_stop.reason = StopReason::released;
+    here().debuggee.release();
+    processes_->end_others();
+    here().sites.forget();
+    here().last_stop = Stop{};
+    here().last_stop.reason = StopReason::released;
+}
+
+void Session::follow(Follow whom) {
+    shared_.host.follow = whom;
+    auto tell = [whom](SessionParts& parts) {
+        if (LiveProcess* live = parts.debuggee.process_if_any()) live->follow(whom);
+    };
+    tell(here());
+    processes_->for_each_other(tell);
+}
+
+std::shared_ptr<SessionListener> Session::subscribe(SessionListener listener) {
+    auto kept = std::make_shared<SessionListener>(std::move(listener));
+    shared_.listeners.push_back(kept);
+    return kept;
+}
+
+void Session::give_own_terminal(int keyboard, OwnTerminal::Output output) {
+    shared_.host.keyboard = keyboard;
+    shared_.host.terminal_output = std::move(output);
 }
 
 void Session::select_thread(unsigned number) {
     if (!core()) process();
     auto id = target().thread_numbered(number);
-    parts_.debuggee.refuse_while_moving();
+    here().debuggee.refuse_while_moving();
     if (!id) throw RequestError(fmt::format("there is no thread {}", number), "threads lists them");
-    parts_.selection.select_thread(*id);
-    parts_.selection.select_users_code(parts_.libraries);
+    here().selection.select_thread(*id);
+    here().selection.select_users_code(here().libraries);
 }
 
 void Session::select_process(unsigned number) {
-    Debuggee& debuggee = parts_.debuggee;
-    debuggee.refuse_while_moving();
-    if (debuggee.is_selected(number)) return;
-    debuggee.require_held(number);
-    if (debuggee.is_running()) parts_.sites.take_out_all_and_watches();  // what stays behind may be released or end at any time
-    debuggee.change_to(number);
-    ++parts_.life;
-    LiveProcess& process = debuggee.process();
-    parts_.selection.select_thread(process.threads().empty() ? process.id() : process.threads().front());
-    parts_.look_at_program_anew();
-    parts_.last_stop = Stop{};
-    parts_.last_stop.reason = StopReason::selected;
-    parts_.last_stop.thread = parts_.selection.thread();
-    parts_.selection.select_users_code(parts_.libraries);
-    ++parts_.movements;
+    here().debuggee.refuse_while_moving();
+    if (number == processes_->number() && is_running()) return;
+    processes_->look_at(number);
+    SessionParts& parts = here();
+    if (!parts.debuggee.process().thread_number(parts.selection.thread())) parts.selection.select_thread(parts.debuggee.process().threads().front());
+    parts.last_stop = Stop{};
+    parts.last_stop.reason = StopReason::selected;
+    parts.last_stop.thread = parts.selection.thread();
+    parts.selection.select_users_code(shared_.libraries);
+    ++shared_.movements;
+}
+
+// The one that is looked at says whether it can be done; the others do it as far as they can.
+const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
+    const Breakpoint& added = here().sites.add(wish, may_wait);
+    if (wish.is_watch()) return added;
+    wish.number = added.number;
+    wish.counts = added.counts;
+    processes_->for_each_other([&](SessionParts& other) { other.sites.add(wish, true); });
+    return added;
+}
+
+void Session::switch_breakpoint(unsigned number, bool on) {
+    here().sites.switch_to(number, on);
+    processes_->for_each_other([=](SessionParts& other) {
+        if (other.breakpoints.has(number)) other.sites.switch_to(number, on);
+    });
+}
+
+void Session::drop_breakpoint(unsigned number) {
+    here().sites.drop(number);
+    processes_->for_each_other([=](SessionParts& other) {
+        if (other.breakpoints.has(number)) other.sites.drop(number);
+    });
 }
 
 const Breakpoint& Session::add_breakpoint(const Place& place, std::string condition) {
@@ -123,23 +177,21 @@ std::string Session::current_file() {
 
 Assigned Session::assign(std::string_view left, std::string_view right) {
     process();
-    Assigned result = Watching(parts_).by_us([&] { return lantern::assign(left, right, context()); });
-    parts_.selection.forget_stack();
+    Assigned result = Watching(here()).by_us([&] { return lantern::assign(left, right, context()); });
+    here().selection.forget_stack();
     return result;
 }
 
 void Session::write_memory(RunAddress address, ByteSpan bytes) {
-    Watching(parts_).by_us([&] {
+    Watching(here()).by_us([&] {
         process().write_memory(address, bytes);
         return true;
     });
-    parts_.selection.forget_stack();
+    here().selection.forget_stack();
 }
 
 void Session::allow_calls(std::function<bool(const std::string&)> may_call) {
-    may_call_ = std::move(may_call);
-    parts_.call = nullptr;
-    if (may_call_) parts_.call = [this](const FunctionCall& call) { return call_function(call); };
+    shared_.may_call = std::move(may_call);
 }
 
 }  // namespace lantern

@@ -8,12 +8,11 @@
 #include <string>
 #include <vector>
 
-#include "core/session/parts.h"
+#include "core/session/processes.h"
 #include "core/session/step_wish.h"
 
 namespace lantern {
 
-class Meanwhile;
 class Movement;
 
 class Session {
@@ -26,21 +25,21 @@ class Session {
     Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search = {});
     ~Session();
 
-    const std::string& program() const { return parts_.debuggee.program(); }
-    const ModuleSymbols& symbols() const { return parts_.debuggee.symbols(); }
-    SourceFiles& sources() { return parts_.sources; }
-    bool is_running() const { return parts_.debuggee.is_running(); }    // a live process, moving or not
-    bool has_threads() const { return parts_.debuggee.has_threads(); }  // a live process, or what a core file kept of one
-    const CoreFile* core() const { return parts_.debuggee.core(); }     // null: not on a core file
-    bool has_run() const { return parts_.last_stop.reason != StopReason::none; }
-    const Stop& last_stop() const { return parts_.last_stop; }
+    const std::string& program() const { return here().debuggee.program(); }
+    const ModuleSymbols& symbols() const { return here().debuggee.symbols(); }
+    SourceFiles& sources() { return shared_.sources; }
+    bool is_running() const { return here().debuggee.is_running(); }    // a live process, moving or not
+    bool has_threads() const { return here().debuggee.has_threads(); }  // a live process, or what a core file kept of one
+    const CoreFile* core() const { return here().debuggee.core(); }     // null: not on a core file
+    bool has_run() const { return here().last_stop.reason != StopReason::none; }
+    const Stop& last_stop() const { return here().last_stop; }
     // Counts the movements: tells whether the last stop is a new one.
-    std::uint64_t movements() const { return parts_.movements; }
-    const LaunchOptions& launch_options() const { return parts_.debuggee.launch_options(); }
-    LiveProcess& process() { return parts_.debuggee.process(); }        // throws RequestError when the program is not running
+    std::uint64_t movements() const { return shared_.movements; }
+    const LaunchOptions& launch_options() const { return here().debuggee.launch_options(); }
+    LiveProcess& process() { return here().debuggee.process(); }        // throws RequestError when the program is not running
     pid_t process_id();                                                 // throws RequestError
-    Target& target() { return parts_.debuggee.target(); }               // the process or the core, or the file while there is none
-    ThreadId thread() const { return parts_.selection.thread(); }
+    Target& target() { return here().debuggee.target(); }               // the process or the core, or the file while there is none
+    ThreadId thread() const { return here().selection.thread(); }
 
     // ---- running. Each returns when the program has stopped. Throw TargetError, RequestError.
     Stop launch(std::vector<std::string> arguments);  // empty keeps the arguments of last time
@@ -71,64 +70,67 @@ class Session {
     Stop wait();                       // until what goes on meanwhile has stopped
     std::optional<Stop> wait_at_most(double seconds);  // nothing: it still runs
     Stop pause();
-    bool is_moving() const { return parts_.debuggee.is_moving(); }
-    int event_descriptor() { return parts_.debuggee.events().descriptor(); }
+    bool is_moving() const { return here().debuggee.is_moving(); }
+    int event_descriptor() { return here().debuggee.events().descriptor(); }
     // The program gets a terminal of its own from its next start on; what it writes there goes to `output`.
-    void give_own_terminal(int keyboard, OwnTerminal::Output output) { parts_.debuggee.give_own_terminal(keyboard, std::move(output)); }
+    void give_own_terminal(int keyboard, OwnTerminal::Output output);
     void kill();
     // Lets the program run on without us.
     void release();
-    bool was_attached() const { return parts_.debuggee.was_attached(); }
-    void follow(Follow whom) { parts_.debuggee.follow(whom); }
-    Follow followed() const { return parts_.debuggee.followed(); }
-    SignalRules& signals() { return parts_.signals; }
+    bool was_attached() const { return here().debuggee.was_attached(); }
+    void follow(Follow whom);
+    Follow followed() const { return shared_.host.follow; }
+    SignalRules& signals() { return shared_.signals; }
     // Reads the program and its breakpoints anew after a rebuild; a running one is ended. Returns what has changed, a
     // sentence each. Throws FileError.
     std::vector<std::string> reload();
 
-    // ---- processes: the one that is looked at, and the others that wait where they stopped (see Follow::both)
-    std::vector<ProcessFact> processes() const { return parts_.debuggee.processes(); }
+    // ---- processes: see Processes
+    std::vector<ProcessFact> processes() const { return processes_->facts(); }
     void select_process(unsigned number);          // throws RequestError
 
     // ---- threads
     // 0: there is no process.
     void select_thread(unsigned number);           // throws RequestError
-    unsigned thread_number() const { return parts_.selection.thread_number(); }
+    unsigned thread_number() const { return here().selection.thread_number(); }
 
     // ---- breakpoints
     // See BreakpointSites.
-    const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false) { return parts_.sites.add(std::move(wish), may_wait); }
+    const Breakpoint& add_breakpoint(Breakpoint wish, bool may_wait = false);
     const Breakpoint& add_breakpoint(const Place& place, std::string condition = {});
-    std::vector<unsigned> others_at(const Breakpoint& wanted) const { return parts_.breakpoints.others_at(wanted); }
-    const std::list<Breakpoint>& breakpoints() const { return parts_.breakpoints.all(); }
-    void switch_breakpoint(unsigned number, bool on) { parts_.sites.switch_to(number, on); }  // throws RequestError for an unknown number
-    void drop_breakpoint(unsigned number) { parts_.sites.drop(number); }
-    NoteTable& notes() { return parts_.notes; }
-    LibraryRules& libraries() { return parts_.libraries; }
+    std::vector<unsigned> others_at(const Breakpoint& wanted) const { return here().breakpoints.others_at(wanted); }
+    const std::list<Breakpoint>& breakpoints() const { return here().breakpoints.all(); }
+    void switch_breakpoint(unsigned number, bool on);  // throws RequestError for an unknown number
+    void drop_breakpoint(unsigned number);
+    NoteTable& notes() { return shared_.notes; }
+    LibraryRules& libraries() { return shared_.libraries; }
 
     // ---- looking
-    Unwinder& stack() { return parts_.selection.stack(); }  // of the current thread; throws RequestError when the program is not running
+    Unwinder& stack() { return here().selection.stack(); }  // of the current thread; throws RequestError when the program is not running
     // Of the current thread at the stop before this one; null where it did not stop then.
-    const RegisterSnapshot* registers_before() const { return parts_.selection.registers_before(); }
-    const Frame* selected_frame() { return parts_.selection.frame(); }             // null when the program is not running
-    void select_frame(unsigned level) { parts_.selection.select_frame(level); }    // throws RequestError when there is no such frame
-    unsigned selected_level() const { return parts_.selection.level(); }
+    const RegisterSnapshot* registers_before() const { return here().selection.registers_before(); }
+    const Frame* selected_frame() { return here().selection.frame(); }             // null when the program is not running
+    void select_frame(unsigned level) { here().selection.select_frame(level); }    // throws RequestError when there is no such frame
+    unsigned selected_level() const { return here().selection.level(); }
     EvaluationContext context() { return moment().context(); }
     // What is looked at now: holds until something moves or another frame is selected.
-    Moment moment() { return parts_.moment(); }
-    Presentation& presentation() { return parts_.presentation; }
+    Moment moment() { return here().moment(); }
+    Presentation& presentation() { return shared_.presentation; }
     std::string current_file();        // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
     // Throws RequestError while nothing runs, MemoryError.
     void write_memory(RunAddress address, ByteSpan bytes);
     Assigned assign(std::string_view left, std::string_view right);
-    // Runs a function of the program on the current thread, for its value; registers and stack are as before when it
-    // returns or throws. Throws RequestError, with the reason, when it does not return.
-    Value call_function(const FunctionCall& call);
     // Expressions may call functions of the program from now on; asked before each call. Empty: they may not.
     void allow_calls(std::function<bool(const std::string& name)> may_call);
 
+    // The listener is told of what happens besides the stops for as long as the answer is kept.
+    [[nodiscard]] std::shared_ptr<SessionListener> subscribe(SessionListener listener);
+
   private:
+    Session(std::vector<SourceMapping> mappings, SymbolSearch search);
+    SessionParts& here() { return processes_->here(); }
+    const SessionParts& here() const { return processes_->here(); }
     void start_process();
     void read_again();
     struct ShownFrame {
@@ -139,16 +141,14 @@ class Session {
     std::optional<ShownFrame> shown_further_out();
     std::optional<Stop> come_back_to(const ShownFrame& shown, Movement& movement);
     Stop out_of_inlined(const Frame& frame);
-    Stop finished(Stop stop, std::uint64_t stops_before);
-    template <class Move>
-    Stop moved(Move move, const StepWish& wish = {});
-    template <class Look>
-    std::optional<Stop> ended_meanwhile(Look look);
+    Stop moved(const std::function<Stop(Movement&)>& move, const StepWish& wish = {});
+    Stop told_of(Stop stop);
+    std::optional<Stop> resume_meanwhile(Fibre::Word word);
 
-    SessionParts parts_;
-    std::function<bool(const std::string& name)> may_call_;
-    std::optional<Stop> untold_;        // how it ended
-    std::unique_ptr<Meanwhile> going_;  // what goes on meanwhile; it is left before the parts are gone
+    SharedParts shared_;
+    std::unique_ptr<Processes> processes_;
+    std::optional<Stop> stop_meanwhile_, untold_;  // how what went on meanwhile ended
+    std::unique_ptr<Fibre> going_;                 // it is left before the parts are gone
 };
 
 }  // namespace lantern

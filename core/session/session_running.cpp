@@ -7,8 +7,8 @@
 
 #include "core/machine/instruction.h"
 #include "core/session/line_step.h"
-#include "core/session/meanwhile.h"
 #include "core/session/movement.h"
+#include "core/session/session.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
 
@@ -24,68 +24,63 @@ Stop stepped_by_instruction(Stop stop) {
 
 }  // namespace
 
-// Wraps every movement: remembers how it ended and forgets what was known about the stack before it.
-template <class Move>
-Stop Session::moved(Move move, const StepWish& wish) {
-    parts_.debuggee.refuse_while_moving();
-    std::uint64_t stops_before = process().stops();
-    parts_.selection.leave_stack();
-    Movement movement(parts_, wish.alone ? thread() : 0);
-    Stop stop = move(movement);
-    return finished(std::move(stop), stops_before);
+// Wraps every movement: the other processes go with it, and how it ended is remembered.
+Stop Session::moved(const std::function<Stop(Movement&)>& move, const StepWish& wish) {
+    here().debuggee.refuse_while_moving();
+    if (auto told = processes_->take_told()) return told_of(*told);
+    Stop stop;
+    try {
+        std::uint64_t stops_before = process().stops();
+        here().selection.leave_stack();
+        Movement movement(here(), wish.alone ? thread() : 0);
+        if (!wish.alone) processes_->let_others_go();
+        stop = here().finished(move(movement), stops_before);
+    } catch (...) {
+        processes_->hold_others();
+        throw;
+    }
+    processes_->hold_others();
+    here().debuggee.come_to_front();
+    if (stop.reason == StopReason::paused)
+        if (auto told = processes_->take_told()) return told_of(*told);
+    return told_of(std::move(stop));
 }
 
-Stop Session::finished(Stop stop, std::uint64_t stops_before) {
-    Debuggee& debuggee = parts_.debuggee;
-    Selection& selection = parts_.selection;
-    LiveProcess& process = *debuggee.process_if_any();
-    stop.target_stops = process.stops() - stops_before;
-    process.lend_terminals(true);
-    selection.leave_stack();
-    if (stop.is_end()) {
-        debuggee.forget_what_ended();
-        parts_.sites.forget();
-        if (auto others = debuggee.processes(); !others.empty()) stop.waiting_process = others.front().number;
-    } else if (stop.thread) {
-        selection.select_thread(stop.thread);
-        if (stop.position) selection.stand_at(*stop.position);
-        // What happens in a library's code is looked at from the user's own.
-        bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
-        if (is_no_step) selection.select_users_code(parts_.libraries);
-    }
-    if (is_running() && std::ranges::any_of(breakpoints(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
-        Watching(parts_).follow_all();
-    selection.keep_registers();
-    if (LiveProcess* still = debuggee.process_if_any()) still->rest();
-    parts_.last_stop = stop;
-    ++parts_.movements;
+// The stop is of the process that is looked at. Where that has ended, one that is left is looked at from here on.
+Stop Session::told_of(Stop stop) {
+    if (!processes_->is_only_one()) stop.process = processes_->number();
+    here().last_stop = stop;
+    auto left = processes_->one_that_is_left();
+    if (!stop.is_end() || !left) return stop;
+    stop.next_process = *left;
+    select_process(*left);
     return stop;
 }
 
 // What was made of the old build goes with it.
 void Session::read_again() {
-    parts_.debuggee.read_program_again();
-    ++parts_.life;
-    parts_.sources = SourceFiles(parts_.sources.mappings());
-    parts_.presentation.results.clear();
-    parts_.sites.find_all_again();
+    here().debuggee.read_program_again();
+    here().life = ++shared_.lives;
+    here().sources = SourceFiles(here().sources.mappings());
+    here().presentation.results.clear();
+    here().sites.find_all_again();
 }
 
 void Session::start_process() {
     if (core()) process();  // refuses
     kill();
-    if (parts_.debuggee.is_rebuilt()) read_again();
-    parts_.debuggee.start();
-    ++parts_.life;
-    parts_.selection.select_thread(process_id());
-    parts_.last_stop = Stop{};
-    parts_.last_stop.reason = StopReason::launched;
-    parts_.notes.clear();
-    parts_.sites.resolve_all_for_start();
+    if (here().debuggee.is_rebuilt()) read_again();
+    here().debuggee.start();
+    here().life = ++shared_.lives;
+    here().selection.select_thread(process_id());
+    here().last_stop = Stop{};
+    here().last_stop.reason = StopReason::launched;
+    here().notes.clear();
+    here().sites.resolve_all_for_start();
 }
 
 std::vector<std::string> Session::reload() {
-    if (!parts_.debuggee.is_rebuilt()) return {"the program is the same as before"};
+    if (!here().debuggee.is_rebuilt()) return {"the program is the same as before"};
     std::vector<std::string> news;
     if (is_running()) {
         kill();
@@ -93,7 +88,7 @@ std::vector<std::string> Session::reload() {
     }
     read_again();
     news.push_back("the program has been read anew");
-    for (std::string& each : parts_.sites.resolve_all_again()) news.push_back(std::move(each));
+    for (std::string& each : here().sites.resolve_all_again()) news.push_back(std::move(each));
     return news;
 }
 
@@ -132,7 +127,7 @@ std::optional<Session::ShownFrame> Session::shown_further_out() {
 std::optional<Stop> Session::come_back_to(const ShownFrame& shown, Movement& movement) {
     Stop stop;
     if (shown.inlined) {
-        stop = LineStep(parts_, movement, {}).out_of_inlined(*shown.inlined);
+        stop = LineStep(here(), movement, {}).out_of_inlined(*shown.inlined);
         if (stop.reason != StopReason::returned || !stop.breakpoints.empty()) return stop;
         stop.reason = StopReason::stepped;
         stop.returned.reset();
@@ -154,7 +149,7 @@ Stop Session::over_line(const StepWish& wish) {
     return moved([&](Movement& movement) {
         if (shown)
             if (auto stop = come_back_to(*shown, movement)) return *stop;
-        return LineStep(parts_, movement, wish).over();
+        return LineStep(here(), movement, wish).over();
     }, wish);
 }
 
@@ -163,7 +158,7 @@ Stop Session::into_line(const StepWish& wish) {
     return moved([&](Movement& movement) {
         if (shown)
             if (auto stop = come_back_to(*shown, movement)) return *stop;
-        return LineStep(parts_, movement, wish).into();
+        return LineStep(here(), movement, wish).into();
     }, wish);
 }
 
@@ -186,7 +181,7 @@ Stop Session::over_instruction(const StepWish& wish) {
 }
 
 Stop Session::out_of_loop() {
-    return moved([this](Movement& movement) { return LineStep(parts_, movement, {}).out_of_loop(); });
+    return moved([this](Movement& movement) { return LineStep(here(), movement, {}).out_of_loop(); });
 }
 
 Stop Session::reach(const Place& place) {
@@ -202,7 +197,7 @@ Stop Session::reach(const Place& place) {
     });
     if (stop.reason == StopReason::stepped) stop.reason = StopReason::reached;
     else stop.unreached = place.text;
-    parts_.last_stop = stop;
+    here().last_stop = stop;
     return stop;
 }
 
@@ -226,24 +221,26 @@ Stop Session::out_of_inlined(const Frame& frame) {
         if (!stack().frame(level)->inlined || stack().frame(level + 1)->origin != FrameOrigin::inlined)
             throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), "out in the frame further in comes back to it first");
     const Scope* call = frame.scopes.back();
-    return moved([this, call](Movement& movement) { return LineStep(parts_, movement, {}).out_of_inlined(*call); });
+    return moved([this, call](Movement& movement) { return LineStep(here(), movement, {}).out_of_inlined(*call); });
 }
 
 // ---- going on meanwhile ----------------------------------------------------------------------------------------------
 
 std::optional<Stop> Session::begin_meanwhile(std::function<Stop()> movement) {
-    parts_.debuggee.refuse_while_moving();
+    here().debuggee.refuse_while_moving();
     untold_.reset();
     process().lend_terminals(false);
-    going_ = std::make_unique<Meanwhile>(parts_.debuggee.events(), std::move(movement));
+    going_ = std::make_unique<Fibre>([this, movement = std::move(movement)] { stop_meanwhile_ = movement(); });
     return meanwhile();
 }
 
 std::optional<Stop> Session::meanwhile() {
     if (untold_) return std::exchange(untold_, std::nullopt);
     if (!going_) return std::nullopt;
-    parts_.debuggee.drain_terminal();
-    return ended_meanwhile([this] { return going_->look(); });
+    here().debuggee.drain_terminal();
+    bool ends = here().debuggee.events().take_interrupt();
+    if (processes_->are_others_going()) ends |= processes_->look_at_others();
+    return resume_meanwhile(ends ? Fibre::Word::interrupt : Fibre::Word::go_on);
 }
 
 void Session::look_after_it() {
@@ -251,18 +248,16 @@ void Session::look_after_it() {
 }
 
 // What the movement threw is the user's to hear once.
-template <class Look>
-std::optional<Stop> Session::ended_meanwhile(Look look) {
-    std::optional<Stop> stop;
+std::optional<Stop> Session::resume_meanwhile(Fibre::Word word) {
     try {
-        stop = look();
+        if (!going_->resume(word)) return std::nullopt;
     } catch (...) {
         going_.reset();
-        if (LiveProcess* still = parts_.debuggee.process_if_any()) still->lend_terminals(true);
+        here().debuggee.come_to_front();
         throw;
     }
-    if (stop) going_.reset();
-    return stop;
+    going_.reset();
+    return std::exchange(stop_meanwhile_, std::nullopt);
 }
 
 Stop Session::wait() {
@@ -270,7 +265,7 @@ Stop Session::wait() {
     if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
-        if (parts_.debuggee.events().wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
+        if (here().debuggee.events().wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
     }
 }
 
@@ -283,7 +278,7 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
         if (auto stop = meanwhile()) return stop;
         auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
         if (left <= 0) return std::nullopt;
-        if (parts_.debuggee.events().wait_at_most(static_cast<int>(std::min<long>(left, kLongestSleep))) == EventLoop::Event::interrupt) return pause();
+        if (here().debuggee.events().wait_at_most(static_cast<int>(std::min<long>(left, kLongestSleep))) == EventLoop::Event::interrupt) return pause();
     }
 }
 
@@ -291,7 +286,7 @@ Stop Session::pause() {
     if (untold_) return *meanwhile();
     if (!is_moving()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
     for (;;)  // a movement of several legs may be between two of them
-        if (auto stop = ended_meanwhile([this] { return going_->interrupt(); })) return *stop;
+        if (auto stop = resume_meanwhile(Fibre::Word::interrupt)) return *stop;
 }
 
 }  // namespace lantern

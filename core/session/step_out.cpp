@@ -3,6 +3,7 @@
 
 #include "core/session/line_step.h"
 #include "core/session/movement.h"
+#include "core/session/session.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -20,7 +21,7 @@ StopFact result_register(Target& target, ThreadId thread) {
 }  // namespace
 
 Stop Session::out() {
-    parts_.debuggee.refuse_while_moving();
+    here().debuggee.refuse_while_moving();
     unsigned level = selected_level();
     const Frame* frame = stack().frame(level);
     if (!frame) throw RequestError("no frame is selected");
@@ -39,12 +40,10 @@ Stop Session::out() {
     const Module* module = holder;
     const Function* function = returning;
 
-    std::uint64_t before = process().stops();
-    parts_.selection.leave_stack();
-    Movement movement(parts_);
-    movement.set_home(home);
-    Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == this->thread() && movement.frame_identity(thread) > identity; });
-    if (stop.reason == StopReason::stepped) {
+    return moved([&](Movement& movement) {
+        movement.set_home(home);
+        Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == this->thread() && movement.frame_identity(thread) > identity; });
+        if (stop.reason != StopReason::stepped) return stop;
         stop.reason = StopReason::returned;
         if (!stop.position) stop.position = first_position(*Unwinder(process(), thread()).frame(0));
         if (function) stop.returned = returned_value(process(), thread(), *module, *function);
@@ -52,8 +51,8 @@ Stop Session::out() {
             stop.returned = ReturnedValue{name, unavailable_value(void_type(), "its type is not known")};
             stop.facts.push_back(result_register(process(), thread()));
         }
-    }
-    return finished(std::move(stop), before);
+        return stop;
+    });
 }
 
 }  // namespace lantern

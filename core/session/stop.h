@@ -78,7 +78,8 @@ struct Stop {
     bool left_function = false;        // a step ran off the end of its function
     std::string unreached;             // the place that `reach` did not get to
     std::optional<CodePosition> position;  // which of the rows of its address it is for; nothing: the last
-    unsigned waiting_process = 0;      // of an end: the number of another process that still waits; 0: none
+    unsigned process = 0;              // the number of the process that it is about, where there are several; else 0
+    unsigned next_process = 0;         // of an end: the number of another one that is left, and is looked at now; 0: none
     std::uint64_t target_stops = 0;    // how often the target stopped during this movement
 
     bool is_end() const { return reason == StopReason::exited || reason == StopReason::killed; }

@@ -194,6 +194,20 @@ void Watching::start(Breakpoint& breakpoint) {
     watched.has_ended = false;
 }
 
+bool Watching::start_in_copy(Breakpoint& breakpoint, ThreadId thread) {
+    WatchedValue& watched = *breakpoint.watched;
+    if (watched.has_ended || (watched.owner && watched.owner->thread != thread)) return false;
+    try {
+        if (!watched.by_steps) set_up(watched, breakpoint.cause == Cause::access);
+    } catch (const Error&) {
+        return false;
+    }
+    if (!watched.owner) return true;
+    watched.owner->thread = process_.id();
+    process_.insert_trap(watched.owner->back, ProbeClient::frame_end);
+    return true;
+}
+
 void Watching::stop(Breakpoint& breakpoint) {
     take_down(*breakpoint.watched);
 }

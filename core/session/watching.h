@@ -14,6 +14,8 @@ class Watching {
     // page protection. Throws RequestError that says why neither can.
     void start(Breakpoint& breakpoint);
     void stop(Breakpoint& breakpoint);
+    // The same in a copy of the process it was in, as `thread` has forked it. False: what it watched is not there, or cannot be watched.
+    bool start_in_copy(Breakpoint& breakpoint, ThreadId thread);
     // What we change ourselves is nobody's write: from here on it is what was there before.
     template <class Change>
     auto by_us(Change change) {

@@ -9,9 +9,11 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <utility>
 #include <vector>
 
 #include "core/support/error.h"
+#include "core/support/fibre.h"
 
 namespace lantern {
 namespace {
@@ -48,8 +50,16 @@ EventLoop::Event EventLoop::wait() {
     return wait_at_most(-1);
 }
 
+bool EventLoop::is_to_end_the_wait() {
+    if (!meanwhile_) return false;
+    auto look = meanwhile_;  // it may set another
+    return look();
+}
+
 EventLoop::Event EventLoop::wait_at_most(int milliseconds) {
-    if (instead_) return instead_();
+    if (Fibre* fibre = Fibre::current()) return fibre->give_way() == Fibre::Word::interrupt ? Event::interrupt : Event::child_changed;
+    if (is_to_end_the_wait()) return Event::interrupt;
+    if (std::exchange(child_has_changed_, false)) return Event::child_changed;
     for (;;) {
         signalfd_siginfo info;
         ssize_t got = read(signals_, &info, sizeof info);
@@ -79,7 +89,7 @@ void EventLoop::forget(int descriptor) {
 bool EventLoop::take_interrupt() {
     bool interrupted = false;
     signalfd_siginfo info;
-    while (read(signals_, &info, sizeof info) == sizeof info) interrupted |= is_interrupt(info.ssi_signo);
+    while (read(signals_, &info, sizeof info) == sizeof info) (is_interrupt(info.ssi_signo) ? interrupted : child_has_changed_) = true;
     return interrupted;
 }
 

@@ -1,5 +1,5 @@
 // The one place where this program waits while the target runs: for the target to change, or for Ctrl-C
-// (signalfd(2), poll(2)).
+// (signalfd(2), poll(2)). What runs in a fibre waits by giving way.
 #pragma once
 
 #include <functional>
@@ -28,8 +28,9 @@ class EventLoop {
     // Whoever watches a descriptor is called when there is something to read from it, and the wait goes on.
     Event wait();
     Event wait_at_most(int milliseconds);  // child_changed when the time is over, too; -1: no limit
-    // While there is one, it is called where this would wait, and its answer is the event. Empty: none.
-    void instead_of_waiting(std::function<Event()> instead) { instead_ = std::move(instead); }
+    // Called before each sleep: what else is to be looked after while somebody waits. True ends the wait as an interrupt would.
+    // Empty: nothing is.
+    void look_meanwhile(std::function<bool()> look) { meanwhile_ = std::move(look); }
     void watch(int descriptor, std::function<void()> ready);
     void forget(int descriptor);
     // True if Ctrl-C was pressed; does not wait.
@@ -41,10 +42,12 @@ class EventLoop {
 
   private:
     static bool is_interrupt(unsigned signal);
+    bool is_to_end_the_wait();
 
     int signals_ = -1;
     std::map<int, std::function<void()>> watched_;
-    std::function<Event()> instead_;
+    std::function<bool()> meanwhile_;
+    bool child_has_changed_ = false;  // and nobody has been told: it was seen while Ctrl-C was looked for
 };
 
 }  // namespace lantern

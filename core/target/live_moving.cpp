@@ -26,7 +26,6 @@ int looks_before_sleep(std::size_t threads) {
 
 // Milliseconds. A child's signal was once seen to wake nobody (a process with many vforks); this is how long that can last.
 constexpr int kLongestSleep = 20;
-constexpr unsigned kSleepsBetweenStuckChecks = 25;
 constexpr unsigned kEventsBetweenLooks = 256;  // at Ctrl-C, while one event follows the other
 
 }  // namespace
@@ -143,11 +142,12 @@ TargetEvent LiveProcess::run() {
 
 TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
     if (auto event = set_going(passes, only)) return *event;
-    for (unsigned sleeps = 1;; ++sleeps) {
+    for (;;) {
         for (int look = 0; look < looks_before_sleep(threads_.size()); ++look)
             if (auto event = poll(passes)) return *event;
-        if (sleeps % kSleepsBetweenStuckChecks == 0 && is_stuck_ && is_stuck_()) return interrupted();
-        if (events_.wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return interrupted();
+        if (events_.wait_at_most(kLongestSleep) != EventLoop::Event::interrupt) continue;
+        if (auto event = take_event(passes)) return *event;  // what has happened by now comes first
+        return interrupted();
     }
 }
 

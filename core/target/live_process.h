@@ -95,8 +95,6 @@ class LiveProcess final : public Target {
     void watch_system_calls(bool wanted) { watches_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
     // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
-    // Asked about twice a second while the program runs and nothing happens: true pauses it, for it waits for what will not come.
-    void set_stuck_check(std::function<bool()> is_stuck) { is_stuck_ = std::move(is_stuck); }
     // Of a process that we are attached to: no byte of ours is in it from here on until it moves again.
     void rest();
     void let_go_in_emergency();  // async-signal-safe, as far as it goes
@@ -136,7 +134,6 @@ class LiveProcess final : public Target {
     const std::string& program() const { return program_; }
 
   private:
-    std::function<bool()> is_stuck_;
     pid_t vfork_parent_ = 0;  // whose memory the process uses, our bytes in it, until it becomes another program or ends
     bool rests_ = false;  // our bytes are taken out until it moves again
 

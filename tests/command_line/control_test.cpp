@@ -152,14 +152,15 @@ TEST(Meanwhile, EveryMovementCanGoOn) {
 }
 
 TEST(Processes, BothSidesOfAForkAreKept) {
-    Ran ran = control({"follow both", "pause on fork", "pause at pass", "launch fork", "processes", "process 2", "continue", "stack", "processes", "continue", "processes", "process 1", "off all", "continue", "processes"});
+    Ran ran = control({"follow both", "pause on fork", "pause at pass", "launch fork", "processes", "continue", "stack", "processes", "continue", "processes", "off all", "continue", "processes"});
     EXPECT_EQ(ran.status, 0) << ran.output;
-    EXPECT_TRUE(ran.says("which waits: process 2 goes to it"));
+    EXPECT_TRUE(ran.says("which is process 2 here")) << ran.output;
     EXPECT_TRUE(ran.says("processes ──"));
-    EXPECT_TRUE(ran.says("breakpoint 2 ─ pass")) << "the child meets the breakpoint";
-    EXPECT_TRUE(ran.says("exit status 17"));
-    EXPECT_TRUE(ran.says("process 1 still waits: process 1 goes to it"));
-    EXPECT_TRUE(ran.says("exit status 0")) << "and the parent ends in order";
+    EXPECT_TRUE(ran.says("breakpoint 2 ─ pass")) << "the child meets the breakpoint: " << ran.output;
+    EXPECT_TRUE(ran.says("─ process 2 ──")) << ran.output;
+    EXPECT_TRUE(ran.says("process 2 has ended, exit status 17")) << ran.output;
+    EXPECT_TRUE(ran.says("process 1 is looked at now")) << ran.output;
+    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << "and the parent ends in order";
     EXPECT_TRUE(ran.says("no process runs"));
     Ran released = control({"follow both", "pause on fork", "launch fork", "release"});
     EXPECT_EQ(released.status, 0) << released.output;

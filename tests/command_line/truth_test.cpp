@@ -14,6 +14,7 @@
 #include <regex>
 
 #include "tests/testing/command.h"
+#include "tests/testing/piped_debugger.h"
 
 namespace lantern::testing {
 namespace {
@@ -159,13 +160,6 @@ TEST(Movements, BeginAtTheFrameThatIsShown) {
     EXPECT_FALSE(two.says("is not here")) << two.output;
 }
 
-TEST(Forks, AParentThatWaitsForAHeldChildSaysSo) {
-    Ran ran = debug(fixture("forks"), {"follow both", "pause at helper", "launch wait", "process 2", "continue", "continue", "process 1", "continue", "continue"}, {"--stdout", "/dev/null"});
-    EXPECT_TRUE(ran.says("waits     for its child, process 2, which is held here: process 2 goes to it")) << ran.output;
-    EXPECT_TRUE(ran.says("the program has ended, exit status 4")) << ran.output;
-    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << ran.output;
-}
-
 // ---- a process that we are attached to -----------------------------------------------------------------------------
 
 class Ticking {
@@ -206,69 +200,11 @@ class Ticking {
 };
 
 // A debugger with its commands coming through a pipe that stays open.
-class Attached {
-  public:
-    Attached(int process, const std::string& commands) : Attached("attach", std::to_string(process), commands) {}
-    Attached(const std::string& how, const std::string& what, const std::string& commands) {
-        int in[2], out[2];
-        if (pipe(in) != 0 || pipe(out) != 0) return;
-        debugger_ = fork();
-        if (debugger_ == 0) {
-            dup2(in[0], 0);
-            dup2(out[1], 1);
-            dup2(out[1], 2);
-            for (int each : {in[0], in[1], out[0], out[1]}) close(each);
-            execl(LANTERN_PROGRAM, LANTERN_PROGRAM, how.c_str(), what.c_str(), nullptr);
-            _exit(127);
-        }
-        close(in[0]);
-        close(out[1]);
-        input_ = in[1];
-        output_ = out[0];
-        (void)!write(input_, commands.data(), commands.size());
-    }
-    ~Attached() {
-        close(input_);
-        if (output_ >= 0) close(output_);
-    }
-    std::string read_until(const std::string& text) {
-        std::string got;
-        char piece[256];
-        while (got.find(text) == std::string::npos) {
-            ssize_t size = read(output_, piece, sizeof piece);
-            if (size <= 0) break;
-            got.append(piece, static_cast<std::size_t>(size));
-        }
-        EXPECT_NE(got.find(text), std::string::npos) << got;
-        return got;
-    }
-    void type(const std::string& text) { (void)!write(input_, text.data(), text.size()); }
-    void close_output() {
-        close(output_);
-        output_ = -1;
-    }
-    int end_by(int signal) {
-        if (signal) kill(debugger_, signal);
-        int status = 0;
-        for (int i = 0; i < 200; ++i) {
-            if (waitpid(debugger_, &status, WNOHANG) == debugger_) return WIFSIGNALED(status) ? WTERMSIG(status) : 0;
-            usleep(50'000);
-        }
-        kill(debugger_, SIGKILL);
-        waitpid(debugger_, &status, 0);
-        return -1;
-    }
-
-  private:
-    pid_t debugger_ = 0;
-    int input_ = -1, output_ = -1;
-};
-
 class EndedBy : public ::testing::TestWithParam<int> {};
 
 TEST_P(EndedBy, TheProcessGoesOnCleanWhereItStood) {
     Ticking ticking;
-    Attached attached(ticking.id(), "pause at tick\ncontinue\n");
+    PipedDebugger attached(ticking.id(), "pause at tick\ncontinue\n");
     attached.read_until("breakpoint 1 ─ tick");
     usleep(300'000);  // the rest of the stop is being told
     EXPECT_EQ(attached.end_by(GetParam()), GetParam());
@@ -279,7 +215,7 @@ TEST_P(EndedBy, TheProcessGoesOnCleanWhileItRan) {
     if (GetParam() == SIGKILL) GTEST_SKIP() << "nothing can be done then";
     for (const char* movement : {"continue", "continue meanwhile"}) {
         Ticking ticking;
-        Attached attached(ticking.id(), fmt::format("pause at tick when ticks < 0\n{}\n", movement));
+        PipedDebugger attached(ticking.id(), fmt::format("pause at tick when ticks < 0\n{}\n", movement));
         attached.read_until(fmt::format("› {}", movement));
         usleep(300'000);
         EXPECT_EQ(attached.end_by(GetParam()), GetParam()) << movement;
@@ -291,24 +227,12 @@ INSTANTIATE_TEST_SUITE_P(Signals, EndedBy, ::testing::Values(SIGTERM, SIGHUP, SI
 
 TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
     Ticking ticking;
-    Attached attached(ticking.id(), "pause at tick\ncontinue\n");
+    PipedDebugger attached(ticking.id(), "pause at tick\ncontinue\n");
     attached.read_until("breakpoint 1 ─ tick");
     attached.close_output();
     attached.type("stack\nlocals\n");
     EXPECT_EQ(attached.end_by(0), SIGPIPE);
     EXPECT_TRUE(ticking.is_alive_and_clean());
-}
-
-TEST(Forks, AHeldChildThatIsKilledFromOutsideIsNotWaitedFor) {
-    Attached debugger("debug", fixture("forks"), "follow both\npause at helper\nlaunch\nprocesses\n");
-    std::string got = debugger.read_until("breakpoint 1 ─ helper");
-    std::smatch child;
-    ASSERT_TRUE(std::regex_search(got, child, std::regex("child ([0-9]+)"))) << got;
-    kill(std::stoi(child[1].str()), SIGKILL);
-    usleep(100'000);
-    debugger.type("-process 2\nprocesses\nquit\n");
-    debugger.read_until("has been ended from outside");
-    EXPECT_EQ(debugger.end_by(0), 0) << "it ends, and does not hang";
 }
 
 TEST(Forks, TheChildOfAVforkMeetsBreakpointsAndItsParentGoesOn) {

@@ -82,8 +82,8 @@ TEST(Counts, AfterAndEveryAndOnce) {
     EXPECT_EQ(at.value("turn"), "39") << "ten passed, then each thirtieth";
     at.session.continue_running();
     EXPECT_EQ(at.value("turn"), "69");
-    EXPECT_EQ(at.session.breakpoints().front().hits, 2u);
-    EXPECT_EQ(at.session.breakpoints().front().passes, 68u);
+    EXPECT_EQ(at.session.breakpoints().front().counts->hits, 2u);
+    EXPECT_EQ(at.session.breakpoints().front().counts->passes, 68u);
 
     Controlled once({"count", "1", "100"});
     once.wish.once = true;
@@ -116,8 +116,8 @@ TEST(Counts, AConditionAmongManyThreadsIsCountedExactly) {
     EXPECT_EQ(at.value("barge * 1000 + turn"), "9150");
     EXPECT_TRUE(at.session.continue_running().is_end());
     const Breakpoint& counted = at.session.breakpoints().front();
-    EXPECT_EQ(counted.hits, 1u);
-    EXPECT_EQ(counted.passes, 3199u);
+    EXPECT_EQ(counted.counts->hits, 1u);
+    EXPECT_EQ(counted.counts->passes, 3199u);
 }
 
 TEST(Counts, PatternsAreOneBreakpointWithManySites) {
@@ -226,7 +226,7 @@ TEST(Watchpoints, AConditionAndAccess) {
     at.pause_on(Cause::write, "level");
     Stop stop = at.session.continue_running();
     EXPECT_EQ(at.value("level"), "3");
-    EXPECT_EQ(at.session.breakpoints().front().passes, 2u);
+    EXPECT_EQ(at.session.breakpoints().front().counts->passes, 2u);
     at.session.drop_breakpoint(1);
 
     at.session.reach(at.session.place("watch"));
@@ -403,7 +403,7 @@ TEST(Events, AnExceptionOfAnotherTypePasses) {
     Controlled at({}, "steps-gcc-O0");
     at.pause_on(Cause::thrown, "SomethingElse");
     EXPECT_TRUE(at.session.launch_again().is_end());
-    EXPECT_EQ(at.session.breakpoints().front().hits, 0u);
+    EXPECT_EQ(at.session.breakpoints().front().counts->hits, 0u);
 }
 
 TEST(Events, RustPanicsWithWhatTheySay) {

@@ -137,7 +137,7 @@ TEST_P(Walk, WithABreakpointOnEveryLine) {
     expect_unharmed(end);
     EXPECT_GE(stops, 2u);
     std::uint64_t hits = 0;
-    for (const Breakpoint& breakpoint : session->breakpoints()) hits += breakpoint.hits;
+    for (const Breakpoint& breakpoint : session->breakpoints()) hits += breakpoint.counts->hits;
     EXPECT_GE(hits, stops);
 }
 

@@ -1,5 +1,6 @@
-#include "core/session/meanwhile.h"
+#include "core/support/fibre.h"
 
+#include <cxxabi.h>
 #include <sys/mman.h>
 
 #include <utility>
@@ -39,34 +40,37 @@ void has_switched(void* own, const void** from, std::size_t* size) {
 constexpr std::size_t kStackSize = 8 << 20;  // taken only where it is used
 constexpr std::size_t kGuard = 4096;
 
-// makecontext(3) hands over nothing but ints; who is about to begin lies here for the moment.
-thread_local Meanwhile* beginning = nullptr;
+thread_local Fibre* running = nullptr;
 
 }  // namespace
 
-Meanwhile::Meanwhile(EventLoop& events, std::function<Stop()> movement) : events_(events), movement_(std::move(movement)) {
+Fibre::Fibre(std::function<void()> work) : work_(std::move(work)) {
     stack_ = mmap(nullptr, kStackSize, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_NORESERVE | MAP_STACK, -1, 0);
     if (stack_ == MAP_FAILED) throw TargetError("there is no memory for a movement that goes on meanwhile", "the same without meanwhile needs none");
     mprotect(stack_, kGuard, PROT_NONE);
-    getcontext(&movement_context_);
-    movement_context_.uc_stack = {stack_, 0, kStackSize};
-    movement_context_.uc_link = &outside_;
-    makecontext(&movement_context_, &Meanwhile::enter, 0);
+    getcontext(&inside_context_);
+    inside_context_.uc_stack = {stack_, 0, kStackSize};
+    inside_context_.uc_link = &outside_;
+    makecontext(&inside_context_, &Fibre::enter, 0);
 }
 
-Meanwhile::~Meanwhile() {
-    if (has_begun_ && !has_ended_) resume(Order::abandon);
+Fibre::~Fibre() {
+    if (has_begun_ && !has_ended_) resume(Word::abandon);
     munmap(stack_, kStackSize);
 }
 
-void Meanwhile::enter() {
-    std::exchange(beginning, nullptr)->run();
+Fibre* Fibre::current() {
+    return running;
 }
 
-void Meanwhile::run() {
+void Fibre::enter() {
+    running->run();
+}
+
+void Fibre::run() {
     has_switched(nullptr, &outside_stack_, &outside_size_);
     try {
-        stop_ = movement_();
+        work_();
     } catch (const Abandoned&) {
     } catch (...) {  // nothing may leave this stack but by way of the other one
         error_ = std::current_exception();
@@ -75,36 +79,36 @@ void Meanwhile::run() {
     about_to_switch(nullptr, outside_stack_, outside_size_);  // for good
 }
 
-EventLoop::Event Meanwhile::give_way() {
+Fibre::Word Fibre::give_way() {
     void* own = nullptr;
     about_to_switch(&own, outside_stack_, outside_size_);
-    swapcontext(&movement_context_, &outside_);
+    swapcontext(&inside_context_, &outside_);
     has_switched(own, &outside_stack_, &outside_size_);
-    if (order_ == Order::abandon) throw Abandoned{};
-    return order_ == Order::interrupt ? EventLoop::Event::interrupt : EventLoop::Event::child_changed;
+    if (word_ == Word::abandon) throw Abandoned{};
+    return word_;
 }
 
-std::optional<Stop> Meanwhile::resume(Order order) {
-    order_ = order;
-    events_.instead_of_waiting([this] { return give_way(); });
-    inside_ = true;
-    if (!std::exchange(has_begun_, true)) beginning = this;
+// Itanium C++ ABI §2.2.2.
+void Fibre::exchange_exceptions() {
+    auto& runtime = *reinterpret_cast<Exceptions*>(abi::__cxa_get_globals());
+    std::swap(runtime, other_exceptions_);
+}
+
+bool Fibre::resume(Word word) {
+    if (has_ended_) return true;
+    word_ = word;
+    has_begun_ = inside_ = true;
+    Fibre* before = std::exchange(running, this);
+    exchange_exceptions();
     void* own = nullptr;
     about_to_switch(&own, stack_, kStackSize);
-    swapcontext(&outside_, &movement_context_);
+    swapcontext(&outside_, &inside_context_);
     has_switched(own, nullptr, nullptr);
+    exchange_exceptions();
+    running = before;
     inside_ = false;
-    events_.instead_of_waiting({});
     if (error_) std::rethrow_exception(std::exchange(error_, nullptr));
-    return stop_;
-}
-
-std::optional<Stop> Meanwhile::look() {
-    return resume(events_.take_interrupt() ? Order::interrupt : Order::look);
-}
-
-std::optional<Stop> Meanwhile::interrupt() {
-    return resume(Order::interrupt);
+    return has_ended_;
 }
 
 }  // namespace lantern

@@ -6,9 +6,9 @@
 
 #include "core/expressions/container_operators.h"
 #include "core/machine/calling_convention.h"
+#include "core/session/call_function.h"
 #include "core/session/movement.h"
 #include "core/session/returned_value.h"
-#include "core/session/session.h"
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"
 
@@ -122,19 +122,19 @@ void refuse_other_convention(const FunctionCall& call, const Module& module, con
 
 }  // namespace
 
-Value Session::call_function(const FunctionCall& call) {
-    LiveProcess& live = process();
+Value call_function(SessionParts& parts, const FunctionCall& call) {
+    LiveProcess& live = parts.debuggee.process();
     const Type& returned = call.type->target ? *call.type->target : long_type();
     ValueReader reader(live);
     for (const Value& argument : call.arguments)
         if (plain(*argument.type).is_passed_by_reference())
             throw RequestError(fmt::format("{} takes a {} by value, which only the program's own code can copy", call.name, type_text(*argument.type)));
-    if (may_call_ && !may_call_(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
+    if (parts.shared.may_call && !parts.shared.may_call(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
 
     const Module* module = live.module_at(call.address);
     const Function* function = module ? module->symbols().function_at(module->to_file(call.address)) : nullptr;
     if (function && function->unit->is_rust()) refuse_other_convention(call, *module, *function);
-    const ThreadId thread = this->thread();
+    const ThreadId thread = parts.selection.thread();
     live.leave_system_call(thread);
     Kept kept(live, thread);
     ReturnLocation location = function ? location_of_returned(*module, *function, returned) : location_of_returned(returned);
@@ -165,10 +165,10 @@ Value Session::call_function(const FunctionCall& call) {
         registers.set_stack_pointer(RunAddress(stack - 8));
         registers.set_program_counter(call.address);
         live.set_registers(thread, registers);
-        Movement movement(parts_);
+        Movement movement(parts);
         stop = movement.run({back}, [&](ThreadId id) { return id == thread && live.registers(id).stack_pointer().value >= stack; });
         if (stop.is_end()) {
-            finished(stop, 0);
+            parts.finished(stop, 0);
             throw RequestError(fmt::format("the program ended while {} ran", call.name), "launch starts it again");
         }
         if (stop.reason != StopReason::stepped) {
@@ -180,7 +180,7 @@ Value Session::call_function(const FunctionCall& call) {
         else if (location.kind == ReturnLocation::Kind::registers) result = returned_in_registers(live, thread, returned, location);
         else result = unavailable_value(returned, "how this type is returned is not known");
     } catch (...) {
-        if (is_running()) kept.put_back();
+        if (parts.debuggee.is_running()) kept.put_back();
         throw;
     }
     kept.put_back();

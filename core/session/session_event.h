@@ -1,0 +1,22 @@
+// What happens in a session besides the stops that are asked for. Front ends subscribe to it, and are told at once, while a movement may be
+// under way: they may show it, and ask for nothing.
+#pragma once
+
+#include <functional>
+#include <sys/types.h>
+
+#include "core/session/stop.h"
+
+namespace lantern {
+
+struct SessionEvent {
+    enum class Kind { process_began, process_ended } kind = Kind::process_began;
+    unsigned process = 0;  // its number
+    pid_t id = 0;
+    pid_t parent = 0;      // of one that began
+    Stop end;              // of one that ended
+};
+
+using SessionListener = std::function<void(const SessionEvent& event)>;
+
+}  // namespace lantern
