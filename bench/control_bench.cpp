@@ -64,7 +64,7 @@ double hits_of(Breakpoint wish, const char* place) {
     auto start = Clock::now();
     session.launch_again();
     const Breakpoint& counted = session.breakpoints().front();
-    if (counted.hits + counted.passes != kHits) std::abort();
+    if (counted.counts->hits + counted.counts->passes != kHits) std::abort();
     return seconds_since(start) / kHits;
 }
 
@@ -120,7 +120,7 @@ void SixtyFourThreads(benchmark::State& state) {
         session.launch_again();
         seconds = seconds_since(start);
         state.SetIterationTime(seconds);
-        if (session.breakpoints().front().passes != 128'000) state.SkipWithError("hits were lost or counted twice");
+        if (session.breakpoints().front().counts->passes != 128'000) state.SkipWithError("hits were lost or counted twice");
     }
     state.counters["us_each"] = seconds / 128'000 * 1e6;
 }

@@ -13,6 +13,7 @@
 #include <iostream>
 #include <set>
 
+#include "cli/advice_text.h"
 #include "cli/disassemble_file.h"
 #include "cli/ending.h"
 #include "cli/log.h"
@@ -300,7 +301,7 @@ int run(const Options& options) {
         }
         return good ? kWorked : kCommandFailed;
     } catch (const Error& error) {
-        output.show(Failure{error.what(), error.advice(), 0, "", "", 0});
+        output.show(Failure{error.what(), advice_text(error.advice()), 0, "", "", 0});
         return kNotReadable;
     }
 }

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "cli/advice_text.h"
 #include "cli/commands/command.h"
 #include "cli/log.h"
 #include "core/expressions/syntax.h"
@@ -73,7 +74,7 @@ std::string Shell::prompt() {
 Failure Shell::failure_of(const std::exception& error, std::string_view line) const {
     Failure failure;
     failure.what = error.what();
-    if (auto* ours = dynamic_cast<const Error*>(&error)) failure.advice = ours->advice();
+    if (auto* ours = dynamic_cast<const Error*>(&error)) failure.advice = advice_text(ours->advice());
     if (auto* expression = dynamic_cast<const ExpressionError*>(&error)) {
         failure.column = expression->column();
         std::string_view rest = line;

@@ -92,7 +92,7 @@ void pause_at(Shell& shell, std::string_view text) {
     } catch (const RequestError& error) {
         bool is_unknown = wish.place.kind != Place::Kind::address && std::string_view(error.what()).starts_with("the program ");
         if (!is_unknown) throw;
-        throw RequestError(error.what(), error.advice() + "; with the word later it waits for a library that brings it");
+        throw RequestError(error.what(), error.advice().and_also(Next::wait_for_library));
     }
 }
 

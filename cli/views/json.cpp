@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "cli/advice_text.h"
 #include "cli/views/machine_json.h"
 
 namespace lantern::cli {
@@ -208,7 +209,7 @@ struct Renderer {
         if (!r.source.rows.empty()) out["source"] = source_rows(r.source);
         if (r.source.is_stale) out["stale"] = true;
         if (!r.warning.empty()) out["warning"] = r.warning;
-        if (!r.suggestion.empty()) out["suggestion"] = r.suggestion;
+        if (!r.suggestion.empty()) out["suggestion"] = advice_text(r.suggestion);
         out["target_stops"] = r.stop.target_stops;
         return out;
     }

@@ -1,6 +1,7 @@
 // A stop as text: why and where on one line, the source around it, what changed, what is pinned.
 #include <fmt/format.h>
 
+#include "cli/advice_text.h"
 #include "cli/views/text.h"
 #include "core/support/text.h"
 
@@ -76,7 +77,7 @@ std::string stop_text(const StopReport& report, const Style& style) {
     if (report.stop.is_end() || report.function.empty()) {
         std::string out = heading_line(report.why, "", style) + facts_text(report, style);
         if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
-        if (!report.suggestion.empty()) out += style.faint(" next      ") + report.suggestion + "\n";
+        if (!report.suggestion.empty()) out += style.faint(" next      ") + advice_text(report.suggestion) + "\n";
         return out;
     }
     std::string where = report.file.empty() ? fmt::format("{:#x}", report.address) : place_text(report.file, report.line);
@@ -110,7 +111,7 @@ std::string stop_text(const StopReport& report, const Style& style) {
         first = false;
     }
     if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
-    if (!report.suggestion.empty()) out += style.faint(" next      ") + report.suggestion + "\n";
+    if (!report.suggestion.empty()) out += style.faint(" next      ") + advice_text(report.suggestion) + "\n";
     return out;
 }
 

@@ -41,7 +41,7 @@ Area area_of(const Moment& moment, const std::string& within) {
         else area.modules.push_back(&module);
     }
     if (!within.empty() && area.modules.empty())
-        throw RequestError(fmt::format("there is no source file and no module {}", within), "find files lists the source files");
+        throw RequestError(fmt::format("there is no source file and no module {}", within), Next::find_files);
     area.file = within;
     return area;
 }

@@ -106,7 +106,7 @@ class MemoryReporter {
 
     void add_elements(const Shape& shape) {
         std::uint64_t count = query_.count ? query_.count : shape.usual, unit = plain(*shape.type).size;
-        if (count > kMostBytes / unit) throw RequestError(fmt::format("that is too much to show: at most {} elements of this form", with_thousands(kMostBytes / unit)), "memory save ADDRESS count N as FILE writes any amount");
+        if (count > kMostBytes / unit) throw RequestError(fmt::format("that is too much to show: at most {} elements of this form", with_thousands(kMostBytes / unit)), Next::save_memory);
         std::vector<std::byte> bytes(count * unit);
         for (const Piece& piece : pieces_of(target_, query_.address, bytes)) {
             if (!piece.is_readable) {
@@ -190,7 +190,7 @@ class MemoryReporter {
     void add_values() {
         std::uint64_t size = plain(*query_.type).size, count = std::max<std::uint64_t>(query_.count, 1);
         if (!size) throw RequestError(fmt::format("{} has no size", type_text(*query_.type)), "name a complete type");
-        if (count > kMostBytes / size) throw RequestError("that is too much to show", "memory save ADDRESS count N as FILE writes any amount");
+        if (count > kMostBytes / size) throw RequestError("that is too much to show", Next::save_memory);
         for (std::uint64_t i = 0; i < count; ++i) {
             RunAddress at = query_.address + i * size;
             MemoryRow row;
@@ -267,9 +267,9 @@ std::vector<RunRange> ranges_named(const Moment& moment, const std::string& name
         if (fits && row.permissions[0] == 'r') ranges.push_back({RunAddress(row.begin), RunAddress(row.end)});
     }
     if (!ranges.empty()) return ranges;
-    if (name == "heap") throw RequestError("the process has no heap yet", "regions lists what there is; memory that a library maps by itself is anonymous");
+    if (name == "heap") throw RequestError("the process has no heap yet", Next::list_regions);
     auto near = nearest_names(name, words);
-    throw RequestError(fmt::format("there is no region {}", quote(name)), near.empty() ? "heap, stack, all, the name of a module, or ADDRESS count N; regions lists them" : fmt::format("did you mean {}?", join_with(near, "or")));
+    throw RequestError(fmt::format("there is no region {}", quote(name)), did_you_mean(near, Next::name_region));
 }
 
 }  // namespace
@@ -313,7 +313,7 @@ RegionsReport report_regions(const Moment& moment) {
 MemoryFindReport report_memory_find(const Moment& moment, const MemoryFindQuery& query) {
     constexpr std::uint64_t kChunk = 4 << 20;
     constexpr std::size_t kAround = 32;
-    if (query.bytes.empty()) throw RequestError("there is nothing to look for", "find bytes de ad in heap, find text \"Wren\" in all, find value 214 in stack");
+    if (query.bytes.empty()) throw RequestError("there is nothing to look for", Next::name_pattern_to_find);
     MemoryFindReport report;
     report.what = query.what;
     report.within = query.within;

@@ -170,13 +170,13 @@ std::vector<bool> asked_for(const std::string& word, const std::vector<RegisterR
         if (fits) chosen[i] = any = true;
     }
     if (any) return chosen;
-    if (level > 0 && (group != std::end(kGroups) || find_register(word))) throw RequestError(fmt::format("{} is not known in frame {}: the functions called since did not keep it", word, level), "frame 0 has all registers");
+    if (level > 0 && (group != std::end(kGroups) || find_register(word))) throw RequestError(fmt::format("{} is not known in frame {}: the functions called since did not keep it", word, level), Next::select_innermost_frame);
     if (group != std::end(kGroups)) throw RequestError(fmt::format("this processor, or this core file, has no {} registers", word));
     std::vector<std::string> words{"all"};
     for (const auto& each : kGroups) words.emplace_back(each.first);
     for (const RegisterRow& row : rows) words.push_back(row.name);
     auto near = nearest_names(word, words);
-    throw RequestError(fmt::format("there is no register {}", quote(word)), near.empty() ? "registers all shows every one; the groups are general, flags, segments, vectors, floating, masks and debug" : fmt::format("did you mean {}?", join_with(near, "or")));
+    throw RequestError(fmt::format("there is no register {}", quote(word)), did_you_mean(near, Next::name_registers));
 }
 
 bool is_usual(const RegisterRow& row) {

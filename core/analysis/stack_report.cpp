@@ -272,7 +272,7 @@ StackReport report_stack_part(const Moment& moment, unsigned first, unsigned end
     Unwinder& stack = moment.stack();
     unsigned level = first;
     for (; level < end && stack.frame(level); ++level) report.rows.push_back(row_of(moment, *stack.frame(level)));
-    if (report.rows.empty()) throw RequestError(fmt::format("there is no frame {}", first), "stack lists them");
+    if (report.rows.empty()) throw RequestError(fmt::format("there is no frame {}", first), Next::list_frames);
     report.total = static_cast<unsigned>(report.rows.size());
     if (!stack.frame(level)) tell_the_end(moment, stack, report);
     return report;

@@ -176,8 +176,8 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     if (stop.is_end() || moment.target().threads().empty()) {
-        report.suggestion = "restart runs it again";
-        if (stop.next_process) report.suggestion = fmt::format("process {} is looked at now, and continue lets it go on", stop.next_process);
+        report.suggestion = Next::restart;
+        if (stop.next_process) report.suggestion = {Next::go_on_in_process, std::to_string(stop.next_process)};
         return report;
     }
     const Frame* frame = moment.selected_frame();
@@ -192,9 +192,9 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     bool is_inferred = report.warning.empty() && frame->inlined && !frame->inlined->is_recorded;
     if (is_inferred) report.warning = fmt::format("the compiler kept no record of this inlined call: that it is {} is told by the source line alone", escape_for_display(frame->inlined->name));
     if (moment.target().threads().size() > 1) report.thread = moment.thread_number();
-    if (moment.target().is_kept()) report.suggestion = "stack shows how it came here, threads the others";
+    if (moment.target().is_kept()) report.suggestion = Next::list_frames_and_threads;
     else if (stop.reason == StopReason::signal)
-        report.suggestion = stop.has_handler ? "continue runs the program's own handler for it" : "continue lets it end the program";
+        report.suggestion = stop.has_handler ? Next::go_on_to_handler : Next::go_on_to_the_end_by_signal;
     for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(moment.target()), call.function, call.value, Form::natural, moment.view_limits()));
     for (const WatchChange& change : stop.changes) report.watched.push_back(report_watch(moment, change));
     if (stop.returned) report.returned = make_view(ValueReader(moment.target()), stop.returned->function, stop.returned->value, Form::natural, moment.view_limits());

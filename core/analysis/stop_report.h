@@ -7,6 +7,7 @@
 
 #include "core/analysis/change_tracker.h"
 #include "core/analysis/source_report.h"
+#include "core/support/advice.h"
 
 namespace lantern {
 
@@ -54,7 +55,7 @@ struct StopReport {
     SourceReport source;        // a few lines around; no rows when there is no source
     std::string instruction;    // the next one, where there is no line
     std::string warning;        // what should not be overlooked
-    std::string suggestion;     // what to do next, where that is not obvious
+    Advice suggestion;          // what to do next, where that is not obvious
 };
 
 // Fills in the report for the session's last stop.

@@ -219,7 +219,7 @@ TypeReport report_type(const Moment& moment, const std::string& text) {
     }
     // What can only be meant as a type is not tried as an expression.
     bool is_type_name = name.ends_with('>') || name.starts_with("struct ") || name.starts_with("union ") || name.starts_with("enum ") || name.starts_with("class ");
-    if (is_type_name) throw RequestError(fmt::format("the program has no type {}", quote(name)), "find types PATTERN lists what there is");
+    if (is_type_name) throw RequestError(fmt::format("the program has no type {}", quote(name)), Next::find_types_by_pattern);
     Value value = evaluate(name, moment.context());
     const Type& type = plain(*value.type);
     const ModuleSymbols* holder = nullptr;

@@ -28,7 +28,7 @@ bool is_number(const Value& value) {
 Value of_key(const ValueReader& reader, const Meaning& meaning, const Value& key) {
     while (auto part = meaning.next())
         if (are_alike(reader, *part->key, key, 1).value_or(false)) return part->value;
-    throw RequestError("it has no such key", "value of it alone lists the keys");
+    throw RequestError("it has no such key", Next::list_keys);
 }
 
 Value of_number(const ValueReader& reader, const LibraryView& view, const Value& container, const Meaning& meaning, const Value& key) {
@@ -101,7 +101,7 @@ void require_plain_keys(const Value& container) {
     const Type& compares = argument(type, (is_map ? 2 : 1) + (is_hashed ? 1 : 0));
     std::string name = family_name(plain(compares).full_name());
     bool is_plain = name.empty() || compares.kind == TypeKind::nothing || name == "std::less" || name == "std::greater" || name == "std::equal_to";
-    if (!is_plain) throw RequestError(fmt::format("its keys are compared by {}, which is code of the program", type_text(compares)), "value of it alone lists the keys");
+    if (!is_plain) throw RequestError(fmt::format("its keys are compared by {}, which is code of the program", type_text(compares)), Next::list_keys);
 }
 
 std::optional<Value> element_of(const ValueReader& reader, const Value& container, const Value& key) {
@@ -129,7 +129,7 @@ std::optional<std::uint64_t> count_of(const ValueReader& reader, const Value& co
 
 Value part_of_container(const ValueReader& reader, const Value& container, std::int64_t first, std::uint64_t count) {
     constexpr std::uint64_t kMostCopied = 1 << 20;  // bytes
-    const std::string advice = "value EXPR from N lists it from there on";
+    const Advice advice = Next::list_elements_from;
     auto number = [](std::uint64_t n) { return value_of_integer(unsigned_long_type(), n); };
     const LibraryView* view = library_view(*container.type);
     if (!view || view->meaning(reader, container).arrangement == Arrangement::pairs) throw RequestError("its elements are not known by number", advice);

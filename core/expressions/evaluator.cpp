@@ -82,7 +82,7 @@ class Evaluator {
     }
 
   private:
-    [[noreturn]] static void fail(const Node& node, const std::string& what, std::string advice = {}) {
+    [[noreturn]] static void fail(const Node& node, const std::string& what, Advice advice = {}) {
         throw ExpressionError(what, node.column, std::move(advice));
     }
     Value referred(Value value) const {
@@ -148,7 +148,7 @@ class Evaluator {
             fail(node, fmt::format("the processor has no register {}", node.text),
                  near.empty() ? "" : fmt::format("did you mean %{}?", join_with(near, "or %")));
         }
-        if (!context_.frame) fail(node, "there are no registers: the program is not running", "launch starts it");
+        if (!context_.frame) fail(node, "there are no registers: the program is not running", Next::launch);
         return value_of_register(*context_.target, context_.thread, *context_.frame, *found, type_of_register(*found));
     }
 
@@ -156,7 +156,7 @@ class Evaluator {
         const Value* found = context_.results ? context_.results->find(node.text) : nullptr;
         if (!found) {
             fail(node, node.text.empty() ? "there is no result yet" : fmt::format("there is no result @{}", node.text),
-                 "value EXPR makes one");
+                 Next::make_result);
         }
         return *found;
     }
@@ -390,7 +390,7 @@ class Evaluator {
         if (type.kind != TypeKind::function || !function.address) fail(node, fmt::format("{} is no function", type_text(*function.type)));
         if (unevaluated_) return value_of_bytes(type.target ? *type.target : long_type(), {});
         if (!context_.call)
-            fail(node, "functions of the program are not called unless you allow it", "start with --allow-calls, or look at the values the function would use");
+            fail(node, "functions of the program are not called unless you allow it", Next::allow_calls);
         std::string name = callee.text.empty() ? "the function" : callee.text;
         if (type.target && !type.is_variadic && arguments.size() != type.parameters.size())
             fail(node, fmt::format("{} takes {}, and {} given", name, counted(type.parameters.size(), "argument"), arguments.size() == 1 ? "1 is" : fmt::format("{} are", arguments.size())));

@@ -93,7 +93,7 @@ const Variable* out_of_scope(const Scope& scope, const std::string& name, const 
     std::vector<std::string> near = nearest_names(node.text, known_names(*context.target, context.frame));
     std::string what = node.chosen.empty() ? fmt::format("nothing here is called {}", node.text)
                                            : fmt::format("no {} here is the one of {}", node.text, node.chosen);
-    throw ExpressionError(what, node.column, near.empty() ? "locals lists what this frame has" : fmt::format("did you mean {}?", join_with(near, "or")));
+    throw ExpressionError(what, node.column, did_you_mean(near, Next::list_locals));
 }
 
 [[noreturn]] void means_nothing(const Node& node, const EvaluationContext& context) {

@@ -202,7 +202,7 @@ std::optional<Value> held_or(const Asked& asked) {
 std::optional<Value> error_held(const Asked& asked) {
     if (asked.family() != "std::expected") return std::nullopt;
     auto meaning = asked.meaning();
-    if (!meaning->holds_nothing) throw RequestError("it holds a value and no error", "value EXPR without the call shows it");
+    if (!meaning->holds_nothing) throw RequestError("it holds a value and no error", Next::show_value);
     auto part = meaning->next ? meaning->next() : std::nullopt;
     return part ? std::optional(part->value) : std::nullopt;
 }
@@ -237,7 +237,7 @@ std::optional<Value> content_of_case(const Asked& asked, std::initializer_list<s
 std::optional<Value> unwrapped(const Asked& asked) {
     auto found = case_of(asked);
     if (!found) return std::nullopt;
-    if (*found == "None" || *found == "Err") throw RequestError(fmt::format("it is {}", *found), "value EXPR without the call shows all of it");
+    if (*found == "None" || *found == "Err") throw RequestError(fmt::format("it is {}", *found), Next::show_whole_value);
     return content_of_case(asked, {"Some", "Ok"});
 }
 

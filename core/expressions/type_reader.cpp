@@ -37,13 +37,13 @@ std::string TypeReader::shown(const Token& token) {
     return token.kind == Token::Kind::end ? "the end" : quote(token.kind == Token::Kind::result ? "@" + token.text : token.text, '\'');
 }
 
-void TypeReader::fail(const std::string& what, std::string advice) const {
+void TypeReader::fail(const std::string& what, Advice advice) const {
     throw ExpressionError(what, now().column, std::move(advice));
 }
 
 const Type& TypeReader::needed_type() {
     const Type* type = try_type();
-    if (!type) fail(fmt::format("a type is missing before {}", shown(now())), "find types PATTERN lists them");
+    if (!type) fail(fmt::format("a type is missing before {}", shown(now())), Next::find_types);
     return *type;
 }
 
@@ -82,7 +82,7 @@ const Type* TypeReader::type_specifier() {
         at_ += 1;
         if (!type) type = named_type();
         else ++at_;
-        if (!type) throw ExpressionError(fmt::format("the program has no type {}", name), column, "find types PATTERN lists them");
+        if (!type) throw ExpressionError(fmt::format("the program has no type {}", name), column, Next::find_types);
         return type;
     }
     while (now().kind == Token::Kind::name && is_base_word(now().text)) {

@@ -6,6 +6,7 @@
 
 #include "core/expressions/lexer.h"
 #include "core/expressions/syntax.h"
+#include "core/support/advice.h"
 
 namespace lantern {
 
@@ -30,7 +31,7 @@ class TypeReader {
     bool take(std::string_view mark);
     void need(std::string_view mark);
     static std::string shown(const Token& token);
-    [[noreturn]] void fail(const std::string& what, std::string advice = {}) const;
+    [[noreturn]] void fail(const std::string& what, Advice advice = {}) const;
 
     std::string_view text_;
     std::vector<Token> tokens_;

@@ -43,7 +43,7 @@ void BreakpointSet::inherit(const BreakpointSet& parent) {
 Breakpoint& BreakpointSet::numbered(unsigned number) {
     for (Breakpoint& candidate : all_)
         if (candidate.number == number) return candidate;
-    throw RequestError(fmt::format("there is no breakpoint {}", number), all_.empty() ? "pause at PLACE sets one" : "breakpoints lists them");
+    throw RequestError(fmt::format("there is no breakpoint {}", number), all_.empty() ? Next::set_breakpoint : Next::list_breakpoints);
 }
 
 bool BreakpointSet::has(unsigned number) const {

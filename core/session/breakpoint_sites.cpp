@@ -70,7 +70,7 @@ std::string_view cause_word(Cause cause) {
 void BreakpointSites::require_of_program(Breakpoint& wish) {
     Value value = evaluate(wish.subject, parts_.moment().context());
     if (!value.address || !parts_.debuggee.target().module_at(*value.address))
-        throw RequestError(fmt::format("{} has no address before the program runs", wish.subject), "launch first, and stop where it is in scope");
+        throw RequestError(fmt::format("{} has no address before the program runs", wish.subject), Next::launch_and_stop_in_scope);
     wish.watched->is_of_program = true;
 }
 
@@ -78,7 +78,7 @@ const Breakpoint& BreakpointSites::add(Breakpoint wish, bool may_wait) {
     Debuggee& debuggee = parts_.debuggee;
     if (wish.is_watch()) {
         if (debuggee.core()) debuggee.process();  // refuses
-        if (debuggee.is_moving()) throw RequestError("a watchpoint is set while the program stands", "pause stops it");
+        if (debuggee.is_moving()) throw RequestError("a watchpoint is set while the program stands", Next::pause);
         if (!wish.watched) wish.watched = std::make_shared<WatchedValue>();
         if (debuggee.is_running()) Watching(parts_).start(wish);
         else require_of_program(wish);

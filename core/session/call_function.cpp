@@ -169,7 +169,7 @@ Value call_function(SessionParts& parts, const FunctionCall& call) {
         stop = movement.run({back}, [&](ThreadId id) { return id == thread && live.registers(id).stack_pointer().value >= stack; });
         if (stop.is_end()) {
             parts.finished(stop, 0);
-            throw RequestError(fmt::format("the program ended while {} ran", call.name), "launch starts it again");
+            throw RequestError(fmt::format("the program ended while {} ran", call.name), Next::restart_by_launch);
         }
         if (stop.reason != StopReason::stepped) {
             Unwinder there(live, stop.thread ? stop.thread : thread);

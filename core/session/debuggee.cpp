@@ -109,14 +109,14 @@ bool Debuggee::is_moving() const {
 }
 
 void Debuggee::refuse_while_moving() const {
-    if (is_moving()) throw RequestError("the program runs", "pause stops it; wait waits until something else does");
+    if (is_moving()) throw RequestError("the program runs", Next::pause_or_wait);
 }
 
 LiveProcess& Debuggee::process() {
-    if (core_) throw RequestError("a core file tells what was: nothing in it can run or be changed", fmt::format("elm-lantern debug {} runs the program", launch_.program));
+    if (core_) throw RequestError("a core file tells what was: nothing in it can run or be changed", {Next::run_live, launch_.program});
     if (!is_running()) {
-        if (has_ended_) throw RequestError("the program has ended", "restart runs it again");
-        throw RequestError("the program is not running", "launch starts it");
+        if (has_ended_) throw RequestError("the program has ended", Next::restart);
+        throw RequestError("the program is not running", Next::launch);
     }
     return *process_;
 }

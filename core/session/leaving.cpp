@@ -42,7 +42,7 @@ Stop Session::leave(std::string_view text) {
     LiveProcess& live = process();
     const Frame* frame = selected_frame();
     if (!frame) throw RequestError("no frame is selected");
-    if (frame->inlined) throw RequestError(fmt::format("{} was inlined and does not return on its own", frame->inlined->name), "divert PLACE goes on elsewhere");
+    if (frame->inlined) throw RequestError(fmt::format("{} was inlined and does not return on its own", frame->inlined->name), Next::divert);
     const Frame* caller = stack().caller_of_function(*frame);
     if (!caller || !frame->call_frame_address) throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)));
     // Registers that the caller is not known to have keep what they hold: that is what a return does.
@@ -57,13 +57,13 @@ Stop Session::leave(std::string_view text) {
     stop.returned = ReturnedValue{frame_function_name(*frame), unavailable_value(void_type(), "it was left without a value")};
     std::vector<std::pair<unsigned, std::vector<std::byte>>> vectors;
     if (!text.empty()) {
-        if (!frame->body) throw RequestError(fmt::format("what {} returns is not known: it has no debug information", frame_function_name(*frame)), "leave without a value, and change %rax");
-        if (!frame->body->returned) throw RequestError(fmt::format("{} returns nothing", frame_function_name(*frame)), "leave without a value");
+        if (!frame->body) throw RequestError(fmt::format("what {} returns is not known: it has no debug information", frame_function_name(*frame)), Next::leave_and_set_result_register);
+        if (!frame->body->returned) throw RequestError(fmt::format("{} returns nothing", frame_function_name(*frame)), Next::leave_without_value);
         const Type& type = *frame->body->returned;
         ValueReader reader(live);
         Value value = converted(reader, evaluate(text, context()), type, 0);
         ReturnLocation location = location_of_returned(*frame->module, *frame->function, type);
-        if (location.kind != ReturnLocation::Kind::registers) throw RequestError("a value of this type is returned in memory", "change it there, and leave without a value");
+        if (location.kind != ReturnLocation::Kind::registers) throw RequestError("a value of this type is returned in memory", Next::leave_and_set_memory);
         std::vector<std::byte> bytes = reader.content(value);
         for (const ReturnPiece& piece : location.pieces) {
             if (piece.dwarf_register >= kFirstStackRegister) throw RequestError("a long double cannot be set as a returned value");

@@ -384,9 +384,9 @@ std::optional<FileRange> innermost_loop(const FlowGraph& flow, FileAddress at) {
 }  // namespace
 
 Stop LineStep::out_of_loop() {
-    if (!start()) throw RequestError("there are no lines here", "out runs to the caller");
+    if (!start()) throw RequestError("there are no lines here", Next::step_out);
     loop_ = innermost_loop(*flow_, module_->to_file(here()));
-    if (!loop_) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, from_.line), "over runs this line; out runs to the caller");
+    if (!loop_) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, from_.line), Next::step_over_or_out);
     recordings_ = kMostRecordings;
     return go_on();
 }

@@ -29,7 +29,7 @@ std::string short_name(const std::string& file) {
 
 [[noreturn]] void refuse_line(const Place& place, const LineSites& found) {
     std::string where = fmt::format("{}:{}", short_name(place.file), place.line);
-    if (found.lines_with_code.empty()) throw RequestError(fmt::format("no code belongs to {}", where), "source shows the lines that have some");
+    if (found.lines_with_code.empty()) throw RequestError(fmt::format("no code belongs to {}", where), Next::list_lines_with_code);
     std::vector<std::string> offers;
     for (std::uint32_t line : found.lines_with_code) offers.push_back(fmt::format("{}:{}", short_name(place.file), line));
     throw RequestError(fmt::format("no code belongs to {}", where),
@@ -66,7 +66,7 @@ std::vector<PlaceSite> resolve_line(const Place& place, const EvaluationContext&
     std::vector<std::string> names(all_files.begin(), all_files.end());
     auto near = nearest_names(short_name(place.file), names);
     throw RequestError(fmt::format("the program was not built from a file {}", place.file),
-                       near.empty() ? "find files lists its source files" : fmt::format("did you mean {}?", join_with(near, "or")));
+                       did_you_mean(near, Next::find_files_of_module));
 }
 
 // The body of a function that only the linker's symbols know: after the usual "push, set frame pointer" it would be
@@ -105,9 +105,9 @@ std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationConte
                 for (const CodeSite& site : sites_of(symbols, *function))
                     if (known.insert(each->to_run(site.address)).second) sites.push_back({each, each->to_run(site.address), site});
         if (sites.size() > kMostPatternSites)
-            throw RequestError(fmt::format("{} fits more than {} places", place.name, kMostPatternSites), fmt::format("find functions {} lists them; make it narrower", place.name));
+            throw RequestError(fmt::format("{} fits more than {} places", place.name, kMostPatternSites), {Next::find_functions, place.name});
     }
-    if (sites.empty()) throw RequestError(fmt::format("the program has no function that fits {}", place.name), "find functions PATTERN lists what there is");
+    if (sites.empty()) throw RequestError(fmt::format("the program has no function that fits {}", place.name), Next::find_functions_by_pattern);
     return sites;
 }
 
@@ -154,7 +154,7 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
                 if (symbol.is_function) names.emplace_back(symbol.name);
     auto near = nearest_names(place.name, names);
     throw RequestError(fmt::format("the program has no function {}", place.name),
-                       near.empty() ? "find functions PATTERN lists what there is" : fmt::format("did you mean {}?", join_with(near, "or")));
+                       did_you_mean(near, Next::find_functions_by_pattern));
 }
 
 std::vector<PlaceSite> resolve_address(const Place& place, const EvaluationContext& context) {
@@ -198,14 +198,14 @@ Place parse_place(std::string_view given, const std::string& current_file) {
     std::string_view text = trimmed(given);
     Place place;
     place.text = text;
-    if (text.empty()) throw RequestError("a place is missing", "FILE:LINE, LINE, a function's name, or address EXPR");
+    if (text.empty()) throw RequestError("a place is missing", Next::name_place);
     if (text.starts_with("address ")) {
         place.kind = Place::Kind::address;
         place.expression = trimmed(text.substr(8));
         return place;
     }
     if (all_digits(text)) {
-        if (current_file.empty()) throw RequestError("there is no current file to count lines in", fmt::format("name it: FILE:{}", std::string(text)));
+        if (current_file.empty()) throw RequestError("there is no current file to count lines in", {Next::name_in_file, std::string(text)});
         place.kind = Place::Kind::line;
         place.file = current_file;
         place.line = line_number(text);
@@ -227,7 +227,7 @@ Place parse_place(std::string_view given, const std::string& current_file) {
         return place;
     }
     if (has_space_outside_of_brackets(text))
-        throw RequestError(fmt::format("{} is no place", quote(text)), "FILE:LINE, LINE, a function's name, or address EXPR");
+        throw RequestError(fmt::format("{} is no place", quote(text)), Next::name_place);
     place.name = text;
     return place;
 }

@@ -55,11 +55,11 @@ void Processes::for_each_other(const std::function<void(SessionParts&)>& visit) 
 
 void Processes::look_at(unsigned number) {
     auto found = processes_.find(number);
-    if (found == processes_.end()) throw RequestError(fmt::format("there is no process {}", number), "processes lists them");
+    if (found == processes_.end()) throw RequestError(fmt::format("there is no process {}", number), Next::list_processes);
     if (&found->second == here_) return;
     if (found->second.parts.debuggee.process().is_over()) {
         processes_.erase(found);
-        throw RequestError(fmt::format("process {} has been ended from outside while it stood", number), "processes lists those that are left");
+        throw RequestError(fmt::format("process {} has been ended from outside while it stood", number), Next::list_processes_left);
     }
     unsigned left = here_->number;
     bool has_ended = !here().debuggee.is_running();

@@ -40,7 +40,7 @@ void Selection::select_frame(unsigned level) {
     if (!stack().frame(level)) {
         unsigned count = 0;
         while (stack().frame(count)) ++count;
-        throw RequestError(fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")), "stack lists them");
+        throw RequestError(fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")), Next::list_frames);
     }
     level_ = level;
 }

@@ -113,7 +113,7 @@ void Session::select_thread(unsigned number) {
     if (!core()) process();
     auto id = target().thread_numbered(number);
     here().debuggee.refuse_while_moving();
-    if (!id) throw RequestError(fmt::format("there is no thread {}", number), "threads lists them");
+    if (!id) throw RequestError(fmt::format("there is no thread {}", number), Next::list_threads);
     here().selection.select_thread(*id);
     here().selection.select_users_code(here().libraries);
 }

@@ -219,7 +219,7 @@ Stop Session::out_of_inlined(const Frame& frame) {
     // Only what runs now can be left so: nothing but inlined calls lies further in.
     for (unsigned level = 0; level < frame.level; ++level)
         if (!stack().frame(level)->inlined || stack().frame(level + 1)->origin != FrameOrigin::inlined)
-            throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), "out in the frame further in comes back to it first");
+            throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), Next::step_out_further_in);
     const Scope* call = frame.scopes.back();
     return moved([this, call](Movement& movement) { return LineStep(here(), movement, {}).out_of_inlined(*call); });
 }
@@ -262,7 +262,7 @@ std::optional<Stop> Session::resume_meanwhile(Fibre::Word word) {
 
 Stop Session::wait() {
     if (untold_) return *meanwhile();
-    if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
+    if (!is_moving()) throw RequestError("the program is not running by itself", Next::go_meanwhile);
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
         if (here().debuggee.events().wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
@@ -272,7 +272,7 @@ Stop Session::wait() {
 std::optional<Stop> Session::wait_at_most(double seconds) {
     using Clock = std::chrono::steady_clock;
     if (untold_) return meanwhile();
-    if (!is_moving()) throw RequestError("the program is not running by itself", "continue meanwhile sets it going");
+    if (!is_moving()) throw RequestError("the program is not running by itself", Next::go_meanwhile);
     auto end = Clock::now() + std::chrono::duration<double>(seconds);
     for (;;) {
         if (auto stop = meanwhile()) return stop;
@@ -284,7 +284,7 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
 
 Stop Session::pause() {
     if (untold_) return *meanwhile();
-    if (!is_moving()) throw RequestError("the program does not run now", "pause at PLACE sets a breakpoint; Ctrl-C pauses a running program");
+    if (!is_moving()) throw RequestError("the program does not run now", Next::pause_by_breakpoint_or_key);
     for (;;)  // a movement of several legs may be between two of them
         if (auto stop = resume_meanwhile(Fibre::Word::interrupt)) return *stop;
 }

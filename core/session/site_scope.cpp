@@ -19,7 +19,7 @@ void require_meaning(Target& target, const Breakpoint& breakpoint, const std::st
             if (!may_come_later) require_known_names(expression.tree(), there);
             return;
         } catch (const ExpressionError& error) {
-            if (!first) first = ExpressionError(error.what(), error.column(), error.advice() + "; with the word later at the end it is looked for when the place is met", text);
+            if (!first) first = ExpressionError(error.what(), error.column(), error.advice().and_also(Next::set_place_later), text);
         }
     }
     if (first) throw *first;

@@ -34,7 +34,7 @@ Stop Session::out() {
     const Frame* caller = stack().caller_of_function(*frame);
     while (caller && caller->origin == FrameOrigin::tail_call) caller = stack().caller_of_function(*caller);
     if (!caller || !frame->call_frame_address)
-        throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)), "continue runs on to the end");
+        throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)), Next::run_to_the_end);
     RunAddress identity = *frame->call_frame_address, back = caller->program_counter;
     std::optional<RunAddress> home = caller->call_frame_address;
     const Module* module = holder;

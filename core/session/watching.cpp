@@ -171,7 +171,7 @@ void Watching::set_up(WatchedValue& watched, bool on_reads) {
     for (const MemoryRegion& region : process_.regions())
         if (region.begin <= watched.range.low && watched.range.low < region.end && region.begin <= stack && stack < region.end)
             throw RequestError(fmt::format("{} bytes are more than the four debug registers hold, and the pages of the running stack cannot be protected: every call writes there", watched.range.size()),
-                               "watch a part of it of at most 32 bytes; pause on write EXPR by steps single-steps the program, some 10 000 times slower");
+                               Next::watch_part_or_by_steps);
     process_.protect(watched.range, on_reads);
     watched.by_pages = true;
 }

@@ -5,17 +5,19 @@
 #include <stdexcept>
 #include <string>
 
+#include "core/support/advice.h"
+
 namespace lantern {
 
 class Error : public std::runtime_error {
   public:
     // `what` is a sentence without a full stop; `advice` is the next thing to do, or empty.
-    explicit Error(const std::string& what, std::string advice = {})
+    explicit Error(const std::string& what, Advice advice = {})
         : std::runtime_error(what), advice_(std::move(advice)) {}
-    const std::string& advice() const { return advice_; }
+    const Advice& advice() const { return advice_; }
 
   private:
-    std::string advice_;
+    Advice advice_;
 };
 
 // Something about a file: missing, unreadable, not what it should be.
@@ -41,7 +43,7 @@ class MemoryError : public TargetError {
 // An expression that does not parse or cannot be computed. The column counts characters from 1; 0 is unknown.
 class ExpressionError : public Error {
   public:
-    ExpressionError(const std::string& what, unsigned column, std::string advice = {}, std::string expression = {})
+    ExpressionError(const std::string& what, unsigned column, Advice advice = {}, std::string expression = {})
         : Error(what, std::move(advice)), column_(column), expression_(std::move(expression)) {}
     unsigned column() const { return column_; }
     // The expression the column counts in, where it is not the whole of what was asked for; else empty.

@@ -82,7 +82,7 @@ std::vector<pid_t> attach_traced(pid_t process) {
     if (process == getpid()) throw TargetError("this process is elm-lantern itself");
     long group = status_field(process, "Tgid:");
     if (group > 0 && group != process)
-        throw TargetError(fmt::format("{} is a thread of process {}", process, group), fmt::format("elm-lantern attach {}", group));
+        throw TargetError(fmt::format("{} is a thread of process {}", process, group), {Next::attach_to, std::to_string(group)});
     std::vector<pid_t> stopped;
     std::set<pid_t> seen;
     // Threads go on making threads until all of them stand: look again until nothing is new.

@@ -47,7 +47,7 @@ CoreFile::CoreFile(const std::string& path, const std::string& program, std::vec
     try {
         image_ = read_core_image(file_);
     } catch (const FormatError& error) {
-        throw FileError(fmt::format("{} cannot be read: {}", path, error.what()), "elm-lantern postmortem CORE [PROGRAM]");
+        throw FileError(fmt::format("{} cannot be read: {}", path, error.what()), Next::open_core);
     }
     if (image_.threads.empty()) throw FileError(fmt::format("{} cannot be used: {}", path, join_with(image_.problems, "and")), "it may have been cut off while it was written");
     find_program(program);
@@ -71,7 +71,7 @@ void CoreFile::map_file() {
     }
     void* memory = S_ISREG(facts.st_mode) && facts.st_size > 0 ? mmap(nullptr, static_cast<std::size_t>(facts.st_size), PROT_READ, MAP_PRIVATE, file, 0) : MAP_FAILED;
     close(file);
-    if (memory == MAP_FAILED) throw FileError(fmt::format("{} is no core file", path_), "elm-lantern postmortem CORE [PROGRAM]");
+    if (memory == MAP_FAILED) throw FileError(fmt::format("{} is no core file", path_), Next::open_core);
     mapped_.guard = GuardedMapping(memory, static_cast<std::size_t>(facts.st_size), path_);
     file_ = mapped_.bytes = ByteSpan(static_cast<const std::byte*>(memory), static_cast<std::size_t>(facts.st_size));
 }
@@ -153,7 +153,7 @@ void CoreFile::find_program(const std::string& wanted) {
     std::string recorded = mapping ? mapping->path : "";
     Found found;
     if (wanted.empty()) {
-        if (recorded.empty()) throw FileError(fmt::format("{} does not say which program it is of", path_), "name it: elm-lantern postmortem CORE PROGRAM");
+        if (recorded.empty()) throw FileError(fmt::format("{} does not say which program it is of", path_), Next::open_core_with_program);
         found = find_file(recorded);
         if (!found.symbols) return do_without_program(first_of(*mapping));
     } else {

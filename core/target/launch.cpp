@@ -72,11 +72,11 @@ void redirect(const std::string& file, int descriptor, int flags, int pipe_end, 
     std::string reason = std::strerror(failure.reason);
     switch (failure.step) {
         case ChildFailure::folder:
-            throw TargetError(fmt::format("the program's folder {} cannot be entered: {}", options.folder, reason), "check --cwd");
+            throw TargetError(fmt::format("the program's folder {} cannot be entered: {}", options.folder, reason), Next::check_folder);
         case ChildFailure::input:
-            throw TargetError(fmt::format("the input file {} cannot be opened: {}", options.input_file, reason), "check --stdin");
+            throw TargetError(fmt::format("the input file {} cannot be opened: {}", options.input_file, reason), Next::check_input);
         case ChildFailure::output:
-            throw TargetError(fmt::format("the output file {} cannot be opened: {}", options.output_file, reason), "check --stdout");
+            throw TargetError(fmt::format("the output file {} cannot be opened: {}", options.output_file, reason), Next::check_output);
         case ChildFailure::error:
             throw TargetError(fmt::format("the error file {} cannot be opened: {}", options.error_file, reason));
         case ChildFailure::exec: break;

@@ -317,7 +317,7 @@ void LiveProcess::leave_system_call(ThreadId id) {
     Thread& thread = threads_.at(id);
     if (thread.inside == Thread::In::nothing) return;
     if (thread.inside == Thread::In::vfork)
-        throw RequestError("the thread waits in a vfork for its child, and can run nothing else before that has gone its own way", "go on first, by an instruction or a line");
+        throw RequestError("the thread waits in a vfork for its child, and can run nothing else before that has gone its own way", Next::go_on_first);
     if (thread.inside == Thread::In::entry) {  // it is passed over, and entered once more when the thread goes on
         Registers before = registers(id);
         take_system_call_back(before, static_cast<long>(before.system_call));

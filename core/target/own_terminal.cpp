@@ -20,7 +20,7 @@ OwnTerminal::OwnTerminal(EventLoop& events, int keyboard, Output output)
     if (master_ < 0 || grantpt(master_) != 0 || unlockpt(master_) != 0 || ptsname_r(master_, name, sizeof name) != 0) {
         int reason = errno;
         if (master_ >= 0) close(master_);
-        throw TargetError(fmt::format("no terminal can be made for the program: {}", std::strerror(reason)), "leave --terminal out");
+        throw TargetError(fmt::format("no terminal can be made for the program: {}", std::strerror(reason)), Next::without_own_terminal);
     }
     path_ = name;
     winsize size{24, 80, 0, 0};

@@ -10,7 +10,7 @@ namespace lantern {
 namespace {
 
 [[noreturn]] void not_running() {
-    throw RequestError("the program is not running", "launch starts it");
+    throw RequestError("the program is not running", Next::launch);
 }
 
 }  // namespace
@@ -36,7 +36,7 @@ std::size_t ProgramFile::read_available(RunAddress address, std::span<std::byte>
 void ProgramFile::read_memory(RunAddress address, std::span<std::byte> out) {
     std::size_t got = read_available(address, out);
     if (got < out.size())
-        throw MemoryError(fmt::format("nothing can be read at address {:#x}: the program is not running", (address + got).value), "launch starts it");
+        throw MemoryError(fmt::format("nothing can be read at address {:#x}: the program is not running", (address + got).value), Next::launch);
 }
 
 void ProgramFile::write_memory(RunAddress, ByteSpan) { not_running(); }

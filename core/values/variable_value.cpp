@@ -251,7 +251,7 @@ void write_value(Target& target, ThreadId thread, const Value& place, ByteSpan b
     std::string name = register_name(where.number);
     if (where.frame_level != 0)
         throw RequestError(fmt::format("{} belongs to frame {}, where it is only what unwinding recovered", name, where.frame_level),
-                           "go to frame 0, or change a value that lives in memory");
+                           Next::select_innermost_frame_or_memory);
     Registers registers = target.registers(thread);
     auto old = registers.get(where.number);
     if (!old && !place.is_bit_field()) {
