@@ -62,8 +62,9 @@ std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
     bool entered = kernel_.enters_system_call(id);
     if (entered) thread.inside = Thread::In::entry;
     if (auto event = look_at_system_call(id, entered)) return event;
-    bool is_ours = threads_.at(id).held_call || threads_.at(id).lifts_next_call || (entered && threads_.at(id).runs_lifted_call);
-    bool is_told = entered && std::exchange(threads_.at(id).entry_is_told, false);
+    CallUnderWay& call = threads_.at(id).call;
+    bool is_ours = call.is_ours() || (entered && call.runs_lifted);
+    bool is_told = entered && std::exchange(call.entry_is_told, false);
     if (!traces_system_calls_ || is_ours || is_told) return std::nullopt;
     return TargetEvent{entered ? TargetEvent::Kind::system_call_entered : TargetEvent::Kind::system_call_left, id};
 }
@@ -98,7 +99,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             scratches_.clear();
             maps_no_rooms_ = false;
             protected_.clear();
-            for (DebugRegister& watch : watches_) watch.length = 0;
+            watches_.free_all();
             modules_.clear();
             maps_.clear();
             modules_are_of_maps_ = regions_are_of_maps_ = false;
@@ -236,7 +237,7 @@ void LiveProcess::let_vfork_parent_go() {
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal) {
-    if (unsigned hits = signal == SIGTRAP ? take_watch_hits(id) : 0) {
+    if (unsigned hits = signal == SIGTRAP ? watches_.take_hits(kernel_, id) : 0) {
         settle(id);
         TargetEvent event{TargetEvent::Kind::watched, id};
         event.watches = hits;
@@ -244,7 +245,7 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
     }
     siginfo_t info{};
     kernel_.read_signal(id, info);
-    if (signal == SIGTRAP && info.si_code == TRAP_HWBKPT && watches_written_) return std::nullopt;  // told already, see take_watch_hits_of_others
+    if (signal == SIGTRAP && info.si_code == TRAP_HWBKPT && watches_.were_ever_written()) return std::nullopt;  // told already, see take_watch_hits_of_others
     if (signal == SIGTRAP)
         if (auto event = interpret_trap(id, info)) return event;
     Thread& thread = threads_.at(id);
@@ -255,7 +256,7 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
     event.origin = origin_of(info);
     if (event.origin.sender) event.origin.sender_name = process_name(event.origin.sender);
     settle(id, &event);
-    if (signal == SIGSEGV && info.si_code == SEGV_ACCERR && is_protected(event.fault_address)) return pass_protection(id, event.fault_address);
+    if (signal == SIGSEGV && info.si_code == SEGV_ACCERR && protected_.contain(event.fault_address)) return pass_protection(id, event.fault_address);
     thread.signal_information = info;
     return event;
 }

@@ -237,7 +237,7 @@ std::optional<TargetEvent> LiveProcess::take_event(const Passes& passes) {
 void LiveProcess::take_watch_hits_of_others(ThreadId first) {
     for (auto& [id, thread] : threads_) {
         if (id == first || thread.running || thread.is_ending || thread.pending) continue;
-        unsigned hits = take_watch_hits(id);
+        unsigned hits = watches_.take_hits(kernel_, id);
         if (!hits) continue;
         TargetEvent event{TargetEvent::Kind::watched, id};
         event.watches = hits;
@@ -323,7 +323,7 @@ void LiveProcess::leave_system_call(ThreadId id) {
         take_system_call_back(before, static_cast<long>(before.system_call));
         set_registers(id, before);
         thread.inside = Thread::In::nothing;
-        thread.entry_is_told = true;
+        thread.call.entry_is_told = true;
         return;
     }
     flush_registers(id, thread);

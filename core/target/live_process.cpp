@@ -322,8 +322,8 @@ void LiveProcess::release() {
         if (threads_.count(id)) continue;
         if (Tracer::News news = tracer_.wait(process_, id); news.has_come() && WIFSTOPPED(news.status)) add_thread(id);
     }
-    for (unsigned number = 0; number < std::size(watches_); ++number) clear_watch(number);
-    while (!protected_.empty()) unprotect(protected_.back().watched);
+    for (unsigned number = 0; number < kDebugAddresses; ++number) clear_watch(number);
+    while (!protected_.empty()) unprotect(protected_.all().back().watched);
     let_guests_go();
     clean(*memory_);
     unmap_what_is_ours();

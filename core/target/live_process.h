@@ -17,15 +17,18 @@
 
 #include "core/target/event_loop.h"
 #include "core/target/launch.h"
-#include "core/machine/system_call.h"
+#include "core/target/call_under_way.h"
 #include "core/target/code_rooms.h"
 #include "core/target/memory_cache.h"
 #include "core/target/probe_table.h"
+#include "core/target/scratch_memory.h"
 #include "core/target/target.h"
 #include "core/target/target_event.h"
 #include "core/target/own_terminal.h"
 #include "core/target/terminal_handover.h"
 #include "core/target/tracer.h"
+#include "core/target/watch_registers.h"
+#include "core/target/watched_pages.h"
 
 namespace lantern {
 
@@ -153,25 +156,9 @@ class LiveProcess final : public Target {
         user_regs_struct system_registers{};
         bool registers_changed = false;
         std::optional<VectorRegisters> vectors;
-        // A system call that waits until the protection of pages it may touch has been lifted.
-        bool entry_is_told = false;  // of the system call that it enters next
-        std::optional<Registers> held_call;
-        bool lifts_next_call = false, runs_lifted_call = false;
-        // What the debug registers watch, as it was when the thread entered the system call that it is in; and which of them the call may write,
-        // and which it reads.
-        std::vector<std::byte> before_call;
-        unsigned written_by_call = 0, read_by_call = 0;
-        bool call_is_known = false;
-        // A system call into protected pages that uses memory of ours instead (see lend_scratch): the buffer that it was meant for.
-        std::optional<CallBuffer> lent;
-        std::uint64_t wants_scratch = 0;  // bytes; the held call comes again when they are there
+        CallUnderWay call;
 
         bool can_be_stopped() const { return running && !is_ending && !waits_for_child; }
-    };
-    struct DebugRegister {
-        RunAddress address;
-        unsigned length = 0;  // 0: not in use
-        bool on_reads = false;
     };
     void wake();
     const std::string& maps();
@@ -230,19 +217,15 @@ class LiveProcess final : public Target {
 
     // Watching (live_watch.cpp).
     void write_debug_registers(ThreadId id);
-    unsigned take_watch_hits(ThreadId id);
     void take_watch_hits_of_others(ThreadId first);
-    bool is_protected(RunAddress address) const;
     bool do_store(ThreadId id, ByteSpan instruction, RunAddress touched);
     std::optional<TargetEvent> pass_protection(ThreadId id, RunAddress touched);
     void set_protection(ThreadId id, bool protects);
     std::optional<int> rights_of(RunRange pages);
     std::optional<TargetEvent> look_at_system_call(ThreadId id, bool entered);
     void hold_system_call(ThreadId id);
-    RunRange scratch_of(ThreadId id) const;
     bool map_scratch(ThreadId id, std::uint64_t size);
     std::optional<TargetEvent> look_at_call_into_pages(ThreadId id, bool entered);
-    std::vector<std::byte> watched_bytes() const;
     void keep_what_is_watched(ThreadId id);
     std::optional<TargetEvent> changed_by_call(ThreadId id);
     void leave_to_others(TargetEvent& first);
@@ -250,9 +233,6 @@ class LiveProcess final : public Target {
     bool lend_scratch(ThreadId id, const CallBuffer& buffer);
     std::optional<TargetEvent> take_scratch_back(ThreadId id);
     TargetEvent touched_by_call(ThreadId id);
-    bool is_refused(const CallBuffer& buffer) const;
-    bool points_at_protected(const Registers& registers, unsigned but_for) const;
-    bool may_touch_protected(const Registers& registers) const;
 
     void write_raw(RunAddress address, ByteSpan bytes);
     std::uint64_t signal_mask(std::string_view field) const;
@@ -277,26 +257,17 @@ class LiveProcess final : public Target {
     std::set<ThreadId> guests_;               // they run in our memory and are nobody's business
     std::set<RunAddress> lifted_for_guests_;
     CodeRooms rooms_;
-    struct Scratch {
-        RunRange range;
-        ThreadId user = 0;
-    };
-    std::vector<Scratch> scratches_;  // memory that the program has mapped for us
+    ScratchMemory scratches_;
     bool maps_no_rooms_ = false;  // it cannot, or must not
-    DebugRegister watches_[4];
-    struct ProtectedPages {
-        RunRange watched, pages;
-        bool against_reads = false;
-        int protection = 0;  // as it was: PROT_READ …
-    };
-    std::vector<ProtectedPages> protected_;
+    WatchRegisters watches_;
+    WatchedPages protected_;
     std::uint64_t round_ = 0;
     // The map of the memory as the kernel tells it, and what has been made of it.
     std::string maps_;
     bool maps_are_old_ = true, modules_may_be_old_ = true, modules_are_of_maps_ = false, regions_are_of_maps_ = false;
     bool judging_ = false;  // a thread stands for its event while others move: what was read of memory holds until it is decided
     bool steps_over_call_ = false;  // one thread steps over the instruction of a system call, which traps in a way of its own
-    bool watches_written_ = false, others_wait_ = false;
+    bool others_wait_ = false;
     unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;
     std::optional<TargetEvent> end_;

@@ -137,12 +137,12 @@ const std::vector<MemoryRegion>& LiveProcess::regions() {
     if (std::exchange(regions_are_of_maps_, true)) return regions_;
     regions_ = parse_maps(text);
     std::erase_if(regions_, [&](const MemoryRegion& region) {
-        return rooms_.is_mapped_for_us(region.begin) || std::ranges::any_of(scratches_, [&](const Scratch& each) { return each.range.low == region.begin; });
+        return rooms_.is_mapped_for_us(region.begin) || std::ranges::any_of(scratches_.all(), [&](const ScratchMemory::Piece& each) { return each.range.low == region.begin; });
     });
     // What we have taken of the rights to watched pages is not the program's doing.
     for (MemoryRegion& region : regions_)
-        for (const ProtectedPages& pages : protected_)
-            if (pages.pages.contains(region.begin)) region.permissions = permission_text(pages.protection) + region.permissions.substr(3);
+        for (const WatchedPages::Pages& pages : protected_.all())
+            if (pages.pages.contains(region.begin)) region.permissions = permission_text(pages.rights) + region.permissions.substr(3);
     return regions_;
 }
 

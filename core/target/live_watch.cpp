@@ -27,103 +27,59 @@ constexpr std::uint64_t kPage = 4096;
 constexpr std::int64_t kPageLong = 4096;  // results of system calls above its negative are error numbers
 constexpr std::uint64_t kLeastScratch = 64 << 10, kMostScratch = 64 << 20;
 
-RunRange pages_of(RunRange range) {
-    return {RunAddress(range.low.value & ~(kPage - 1)), RunAddress((range.high.value + kPage - 1) & ~(kPage - 1))};
-}
-
 }  // namespace
 
 // ---- debug registers -----------------------------------------------------------------------------------------------
 
 void LiveProcess::write_debug_registers(ThreadId id) {
-    std::uint64_t control = 0;
-    bool any = false;
-    for (unsigned number = 0; number < std::size(watches_); ++number) {
-        const DebugRegister& watch = watches_[number];
-        if (!watch.length) continue;
-        any = true;
-        control |= debug_control(number, watch.length, watch.on_reads);
-    }
-    if (!any && !watches_written_) return;
-    kernel_.set_debug_register(id, kDebugControl, 0);  // the kernel checks the address against the control that holds
-    for (unsigned number = 0; number < std::size(watches_); ++number)
-        if (watches_[number].length) kernel_.set_debug_register(id, number, watches_[number].address.value);
-    if (!kernel_.set_debug_register(id, kDebugControl, control))
-        throw TargetError(fmt::format("the debug registers cannot be set: {}", std::strerror(errno)));
-    watches_written_ = true;
+    watches_.write(kernel_, id);
 }
 
 void LiveProcess::set_watch(unsigned number, RunAddress address, unsigned length, bool on_reads) {
-    watches_[number] = {address, length, on_reads};
+    watches_.use(number, {address, length, on_reads});
     try {
         for (ThreadId id : threads()) write_debug_registers(id);
     } catch (...) {
-        watches_[number].length = 0;
+        watches_.free(number);
         throw;
     }
 }
 
 void LiveProcess::clear_watch(unsigned number) {
-    if (!watches_[number].length) return;
-    watches_[number].length = 0;
+    if (!watches_.is_used(number)) return;
+    watches_.free(number);
     if (alive_)
         for (ThreadId id : threads()) write_debug_registers(id);
-}
-
-// Which debug registers a thread has met since it was asked last.
-unsigned LiveProcess::take_watch_hits(ThreadId id) {
-    if (!watches_written_) return 0;
-    std::uint64_t status = kernel_.debug_register(id, kDebugStatus);
-    auto hits = static_cast<unsigned>(status & 0xf);
-    if (hits) kernel_.set_debug_register(id, kDebugStatus, 0);
-    for (unsigned number = 0; number < std::size(watches_); ++number)
-        if (!watches_[number].length) hits &= ~(1u << number);
-    return hits;
 }
 
 // ---- what the kernel writes ----------------------------------------------------------------------------------------
 // The debug registers do not tell of it: what they watch is looked at before and after each system call.
 
-// Of all that are in use, one behind the other.
-std::vector<std::byte> LiveProcess::watched_bytes() const {
-    std::vector<std::byte> all;
-    for (const DebugRegister& watch : watches_) {
-        std::vector<std::byte> bytes(watch.length);
-        if (watch.length) memory_->read(watch.address, bytes);
-        all.insert(all.end(), bytes.begin(), bytes.end());
-    }
-    return all;
-}
-
 void LiveProcess::keep_what_is_watched(ThreadId id) {
-    Thread& thread = threads_.at(id);
-    thread.before_call = watched_bytes();
-    thread.written_by_call = thread.read_by_call = 0;
+    CallUnderWay& call = threads_.at(id).call;
+    call.before = watches_.bytes(*memory_);
+    call.written = call.read = 0;
     if (writes_no_memory(registers(id))) return;
     auto buffer = buffer_of_call(registers(id));
-    thread.call_is_known = buffer.has_value();
-    for (unsigned number = 0; number < std::size(watches_); ++number) {
-        const DebugRegister& watch = watches_[number];
-        bool meets = !buffer || (watch.address.value < buffer->address + buffer->size && buffer->address < watch.address.value + watch.length);
-        if (!watch.length || !meets) continue;
-        if (!buffer || buffer->is_written) thread.written_by_call |= 1u << number;
-        else if (watch.on_reads) thread.read_by_call |= 1u << number;
+    call.is_known = buffer.has_value();
+    for (unsigned number = 0; number < kDebugAddresses; ++number) {
+        if (!watches_.is_used(number) || (buffer && !watches_[number].meets(buffer->address, buffer->size))) continue;
+        if (!buffer || buffer->is_written) call.written |= 1u << number;
+        else if (watches_[number].on_reads) call.read |= 1u << number;
     }
 }
 
 std::optional<TargetEvent> LiveProcess::changed_by_call(ThreadId id) {
-    Thread& thread = threads_.at(id);
-    std::vector<std::byte> before = std::exchange(thread.before_call, {}), now = watched_bytes();
-    unsigned hits = std::exchange(thread.read_by_call, 0), writable = std::exchange(thread.written_by_call, 0);
+    CallUnderWay& call = threads_.at(id).call;
+    std::vector<std::byte> before = std::exchange(call.before, {}), now = watches_.bytes(*memory_);
+    unsigned read = std::exchange(call.read, 0), written = std::exchange(call.written, 0);
     if (before.size() != now.size()) return std::nullopt;  // others are watched now than when it was entered
-    auto at = before.begin(), at_now = now.begin();
-    for (unsigned number = 0; number < std::size(watches_); at += watches_[number].length, at_now += watches_[number].length, ++number)
-        if (writable >> number & 1 && !std::equal(at, at + watches_[number].length, at_now)) hits |= 1u << number;
+    unsigned hits = read | watches_.changed(before, now, written);
     if (!hits) return std::nullopt;
     TargetEvent event{TargetEvent::Kind::watched, id};
     event.watches = hits;
     event.system_call = static_cast<long>(registers(id).system_call);
-    event.call_is_known = thread.call_is_known;
+    event.call_is_known = call.is_known;
     return event;
 }
 
@@ -138,7 +94,7 @@ void LiveProcess::leave_to_others(TargetEvent& first) {
         for (const TargetEvent* other : told)
             if (other != unsure && (other->system_call < 0 || other->call_is_known)) unsure->watches &= ~other->watches;
         for (const auto& [id, thread] : threads_)
-            if (id != unsure->thread && thread.call_is_known) unsure->watches &= ~thread.written_by_call;
+            if (id != unsure->thread && thread.call.is_known) unsure->watches &= ~thread.call.written;
     }
     for (auto& [id, thread] : threads_)
         if (thread.pending && thread.pending->kind == TargetEvent::Kind::watched && !thread.pending->watches) thread.pending.reset();
@@ -182,17 +138,11 @@ std::int64_t LiveProcess::system_call(ThreadId id, long number, std::initializer
 
 // ---- page protection -----------------------------------------------------------------------------------------------
 
-bool LiveProcess::is_protected(RunAddress address) const {
-    for (const ProtectedPages& pages : protected_)
-        if (pages.pages.contains(address)) return true;
-    return false;
-}
-
 void LiveProcess::set_protection(ThreadId id, bool protects) {
-    bool is_open_for_a_call = std::ranges::any_of(threads_, [](const auto& each) { return each.second.runs_lifted_call; });
+    bool is_open_for_a_call = std::ranges::any_of(threads_, [](const auto& each) { return each.second.call.runs_lifted; });
     if (protects && is_open_for_a_call) return;  // the kernel would refuse the rest of it
-    for (const ProtectedPages& each : protected_) {
-        int rights = !protects ? each.protection : each.against_reads ? PROT_NONE : each.protection & ~PROT_WRITE;
+    for (const WatchedPages::Pages& each : protected_.all()) {
+        int rights = protects ? each.closed() : each.rights;
         std::int64_t result = system_call(id, SYS_mprotect, {each.pages.low.value, each.pages.size(), static_cast<std::uint64_t>(rights)});
         if (result < 0) throw TargetError(fmt::format("the pages around {:#x} cannot be protected: {}", each.watched.low.value, std::strerror(static_cast<int>(-result))));
     }
@@ -215,18 +165,13 @@ std::optional<int> LiveProcess::rights_of(RunRange pages) {
 }
 
 void LiveProcess::protect(RunRange range, bool against_reads) {
-    ProtectedPages made;
-    made.watched = range;
-    made.pages = pages_of(range);
-    made.against_reads = against_reads;
-    auto rights = rights_of(made.pages);
+    auto rights = rights_of(WatchedPages::around(range));
     if (!rights) throw RequestError(fmt::format("the memory at {:#x} has different rights from page to page, and cannot be watched as a whole", range.low.value), "watch a part of it");
-    made.protection = *rights;
-    protected_.push_back(made);
+    protected_.add(range, against_reads, *rights);
     try {
         set_protection(living_thread(), true);
     } catch (...) {
-        protected_.pop_back();
+        protected_.remove(range);
         throw;
     }
 }
@@ -236,7 +181,7 @@ void LiveProcess::unprotect(RunRange range) {
         if (protected_.size() == 1) give_calls_back();
         set_protection(living_thread(), false);
     }
-    std::erase_if(protected_, [&](const ProtectedPages& each) { return each.watched == range; });
+    protected_.remove(range);
     if (alive_ && !threads_.empty() && !protected_.empty()) set_protection(living_thread(), true);
 }
 
@@ -244,7 +189,7 @@ void LiveProcess::unprotect(RunRange range) {
 bool LiveProcess::do_store(ThreadId id, ByteSpan instruction, RunAddress touched) {
     auto store = work_out_store(instruction, registers(id), [&](RunAddress address, std::span<std::byte> out) { return read_available(address, out) == out.size(); });
     bool fits = store && store->address <= touched && touched < store->address + store->bytes.size();
-    if (!fits || !is_protected(store->address) || !is_protected(store->address + store->bytes.size() - 1)) return false;
+    if (!fits || !protected_.contain(store->address) || !protected_.contain(store->address + store->bytes.size() - 1)) return false;
     if (memory_->write(store->address, store->bytes) != store->bytes.size()) return false;
     cache_.clear();
     set_registers(id, store->after);
@@ -253,49 +198,28 @@ bool LiveProcess::do_store(ThreadId id, ByteSpan instruction, RunAddress touched
 
 // ---- system calls into protected pages -----------------------------------------------------------------------------
 
-// An argument that points into the pages, or so shortly before them that what it points at could reach into them.
-bool LiveProcess::may_touch_protected(const Registers& registers) const {
-    constexpr std::uint64_t kReach = 16 << 20;
-    for (unsigned index = 0; index < 6; ++index) {
-        std::uint64_t argument = system_call_argument(registers, index);
-        for (const ProtectedPages& each : protected_)
-            if (argument < each.pages.high.value && argument + kReach > each.pages.low.value && argument > kReach) return true;
-    }
-    return false;
-}
-
 // The kernel would refuse to write there. Where the call's buffer is known, it gets memory of ours instead, and what comes of it is
 // copied: no other thread notices. Of other calls the pages are opened until it ends; what other threads write there meanwhile is taken
 // for the call's.
-RunRange LiveProcess::scratch_of(ThreadId id) const {
-    auto found = std::ranges::find(scratches_, id, &Scratch::user);
-    return found == scratches_.end() ? RunRange{} : found->range;
-}
-
 bool LiveProcess::map_scratch(ThreadId id, std::uint64_t size) {
-    for (Scratch& each : scratches_) {
-        if (each.user == id) each.user = 0;  // too small from now on
-        if (threads_.count(each.user) || each.range.size() < size) continue;
-        each.user = id;
-        return true;
-    }
+    if (scratches_.give(id, size, [&](ThreadId user) { return threads_.count(user) != 0; })) return true;
     size = (std::max<std::uint64_t>(size, kLeastScratch) + kPage - 1) & ~(kPage - 1);
     std::int64_t mapped = system_call(id, SYS_mmap, {0, size, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, ~std::uint64_t{0}, 0});
     if (mapped < 0 && mapped > -kPageLong) return false;
     RunAddress low(static_cast<std::uint64_t>(mapped));
     system_call(id, SYS_madvise, {low.value, size, MADV_DONTFORK});
-    scratches_.push_back({{low, low + size}, id});
+    scratches_.add({low, low + size}, id);
     maps_are_old_ = true;
     return true;
 }
 
 // False: the buffer is not all there; what the kernel makes of that it shall say itself.
 bool LiveProcess::lend_scratch(ThreadId id, const CallBuffer& buffer) {
-    RunRange scratch = scratch_of(id);
+    RunRange scratch = scratches_.of(id);
     std::vector<std::byte> bytes(buffer.size);
     if (memory_->read(RunAddress(buffer.address), bytes) != bytes.size()) return false;
     if (!buffer.is_written) memory_->write(scratch.low, bytes);
-    threads_.at(id).lent = buffer;
+    threads_.at(id).call.lent = buffer;
     Registers call = registers(id);
     set_system_call_argument(call, buffer.argument, scratch.low.value);
     set_registers(id, call);
@@ -303,59 +227,47 @@ bool LiveProcess::lend_scratch(ThreadId id, const CallBuffer& buffer) {
 }
 
 std::optional<TargetEvent> LiveProcess::take_scratch_back(ThreadId id) {
-    CallBuffer buffer = *std::exchange(threads_.at(id).lent, std::nullopt);
+    CallBuffer buffer = *std::exchange(threads_.at(id).call.lent, std::nullopt);
     Registers now = registers(id);
     set_system_call_argument(now, buffer.argument, buffer.address);
     set_registers(id, now);
     std::vector<std::byte> bytes(buffer.used(system_call_result(now)));
     if (bytes.empty()) return std::nullopt;
-    if (buffer.is_written && memory_->read(scratch_of(id).low, bytes) == bytes.size()) memory_->write(RunAddress(buffer.address), bytes);
+    if (buffer.is_written && memory_->read(scratches_.of(id).low, bytes) == bytes.size()) memory_->write(RunAddress(buffer.address), bytes);
     cache_.clear();
     RunRange used{RunAddress(buffer.address), RunAddress(buffer.address + bytes.size())};
-    bool is_watched = std::ranges::any_of(protected_, [&](const ProtectedPages& each) { return used.low < each.watched.high && each.watched.low < used.high; });
-    return is_watched ? std::optional(touched_by_call(id)) : std::nullopt;
+    return protected_.watch(used) ? std::optional(touched_by_call(id)) : std::nullopt;
 }
 
 TargetEvent LiveProcess::touched_by_call(ThreadId id) {
     TargetEvent event{TargetEvent::Kind::touched, id};
-    event.fault_address = protected_.front().watched.low;
+    event.fault_address = protected_.all().front().watched.low;
     event.system_call = static_cast<long>(registers(id).system_call);
     return event;
-}
-
-// Reading is refused only where reads are watched.
-bool LiveProcess::is_refused(const CallBuffer& buffer) const {
-    RunAddress low(buffer.address), high(buffer.address + buffer.size);
-    return std::ranges::any_of(protected_, [&](const ProtectedPages& each) { return (buffer.is_written || each.against_reads) && low < each.pages.high && each.pages.low < high; });
-}
-
-bool LiveProcess::points_at_protected(const Registers& registers, unsigned but_for) const {
-    for (unsigned index = 0; index < 6; ++index)
-        if (index != but_for && is_protected(RunAddress(system_call_argument(registers, index)))) return true;
-    return false;
 }
 
 // Nobody will be told any more when the calls end that threads stand in: they get their own memory, and are taken up from the beginning.
 void LiveProcess::give_calls_back() {
     for (auto& [id, thread] : threads_) {
-        if (thread.running || (!thread.held_call && !thread.lent)) continue;
-        Registers now = thread.held_call ? *thread.held_call : registers(id);
-        if (thread.held_call) {
+        CallUnderWay& call = thread.call;
+        if (thread.running || (!call.held && !call.lent)) continue;
+        Registers now = call.held ? *call.held : registers(id);
+        if (call.held) {
             take_system_call_back(now, static_cast<long>(now.system_call));
             thread.inside = Thread::In::nothing;
         } else {
-            set_system_call_argument(now, thread.lent->argument, thread.lent->address);
+            set_system_call_argument(now, call.lent->argument, call.lent->address);
         }
         set_registers(id, now);
-        thread.held_call.reset();
-        thread.lent.reset();
-        thread.wants_scratch = 0;
+        call.held.reset();
+        call.lent.reset();
+        call.wants_scratch = 0;
     }
 }
 
 // The system call is passed over; at its end there is memory for it, or the pages are opened, and it comes once more.
 void LiveProcess::hold_system_call(ThreadId id) {
-    threads_.at(id).held_call = registers(id);
+    threads_.at(id).call.held = registers(id);
     Registers none = registers(id);
     none.system_call = ~std::uint64_t{0};
     set_registers(id, none);
@@ -370,32 +282,32 @@ std::optional<TargetEvent> LiveProcess::look_at_system_call(ThreadId id, bool en
 }
 
 std::optional<TargetEvent> LiveProcess::look_at_call_into_pages(ThreadId id, bool entered) {
-    Thread& thread = threads_.at(id);
+    CallUnderWay& call = threads_.at(id).call;
     if (entered) {
-        if (protected_.empty() || thread.runs_lifted_call) return std::nullopt;
-        bool must_lift = std::exchange(thread.lifts_next_call, false);
+        if (protected_.empty() || call.runs_lifted) return std::nullopt;
+        bool must_lift = std::exchange(call.lifts_next, false);
         auto buffer = must_lift ? std::nullopt : buffer_of_call(registers(id));
-        if (buffer && points_at_protected(registers(id), buffer->argument)) buffer.reset();
-        if (buffer && !is_refused(*buffer)) return std::nullopt;
-        if (buffer && buffer->size <= scratch_of(id).size() && lend_scratch(id, *buffer)) return std::nullopt;
-        bool wants_scratch = buffer && buffer->size <= kMostScratch && buffer->size > scratch_of(id).size();
-        if (wants_scratch) thread.wants_scratch = buffer->size;
-        if (must_lift || buffer || may_touch_protected(registers(id))) hold_system_call(id);
+        if (buffer && protected_.are_pointed_at(registers(id), buffer->argument)) buffer.reset();
+        if (buffer && !protected_.refuse(*buffer)) return std::nullopt;
+        bool fits = buffer && buffer->size <= scratches_.of(id).size();
+        if (fits && lend_scratch(id, *buffer)) return std::nullopt;
+        if (buffer && !fits && buffer->size <= kMostScratch) call.wants_scratch = buffer->size;
+        if (must_lift || buffer || protected_.may_be_reached(registers(id))) hold_system_call(id);
         return std::nullopt;
     }
-    if (thread.lent) return take_scratch_back(id);
-    if (thread.held_call) {
-        Registers again = *std::exchange(thread.held_call, std::nullopt);
-        std::uint64_t wanted = std::exchange(thread.wants_scratch, 0);
+    if (call.lent) return take_scratch_back(id);
+    if (call.held) {
+        Registers again = *std::exchange(call.held, std::nullopt);
+        std::uint64_t wanted = std::exchange(call.wants_scratch, 0);
         take_system_call_back(again, static_cast<long>(again.system_call));
         set_registers(id, again);
         if (wanted && map_scratch(id, wanted)) return std::nullopt;
         set_protection(id, false);
-        thread.runs_lifted_call = true;
+        call.runs_lifted = true;
         return std::nullopt;
     }
-    if (thread.runs_lifted_call) {
-        thread.runs_lifted_call = false;
+    if (call.runs_lifted) {
+        call.runs_lifted = false;
         if (protected_.empty()) return std::nullopt;
         set_protection(id, true);
         bool was_refused = system_call_result(registers(id)) == -EFAULT;  // for the program's own reasons
@@ -406,7 +318,7 @@ std::optional<TargetEvent> LiveProcess::look_at_call_into_pages(ThreadId id, boo
         Registers again = registers(id);
         take_system_call_back(again, static_cast<long>(again.system_call));
         set_registers(id, again);
-        thread.lifts_next_call = true;
+        call.lifts_next = true;
     }
     return std::nullopt;
 }
@@ -426,7 +338,7 @@ std::optional<TargetEvent> LiveProcess::pass_protection(ThreadId id, RunAddress 
         stop_other_threads();
         if (!alive_) return lost();
         set_protection(id, false);
-        std::vector<ProtectedPages> kept = std::exchange(protected_, {});
+        WatchedPages kept = std::exchange(protected_, {});
         TargetEvent event = step(id);
         protected_ = std::move(kept);
         if (event.is_end()) return event;
@@ -434,13 +346,10 @@ std::optional<TargetEvent> LiveProcess::pass_protection(ThreadId id, RunAddress 
         set_protection(threads_.count(id) ? id : living_thread(), true);
         others_wait_ = true;
     }
-    for (const ProtectedPages& each : protected_) {
-        if (access.high <= each.watched.low || each.watched.high <= access.low) continue;
-        TargetEvent event{TargetEvent::Kind::touched, id};
-        event.fault_address = touched;
-        return event;
-    }
-    return std::nullopt;
+    if (!protected_.watch(access)) return std::nullopt;
+    TargetEvent event{TargetEvent::Kind::touched, id};
+    event.fault_address = touched;
+    return event;
 }
 
 }  // namespace lantern

@@ -43,7 +43,7 @@ void LiveProcess::unmap_what_is_ours() {
     std::vector<RunRange> ours;
     for (const CodeRooms::Room& room : rooms_.all())
         if (room.is_mapped()) ours.push_back(room.range);
-    for (const Scratch& scratch : scratches_) ours.push_back(scratch.range);
+    for (const ScratchMemory::Piece& scratch : scratches_.all()) ours.push_back(scratch.range);
     for (const RunRange& range : ours)
         for (ThreadId id : threads()) {
             if (threads_.at(id).running || threads_.at(id).is_ending) continue;

@@ -64,8 +64,8 @@ TEST(BreakpointsText, LimitsBlocksAndWhatARebuildDid) {
     breakpoint.once = true;
     breakpoint.thread = 3;
     breakpoint.moved = "line 7 is now line 9";
-    breakpoint.hits = 1;
-    breakpoint.passes = 1234;
+    breakpoint.counts->hits = 1;
+    breakpoint.counts->passes = 1234;
     Breakpoint::Site site;
     site.address = RunAddress(0x40);
     site.code.file = "/canal/gate.c";

@@ -1,0 +1,64 @@
+#include "core/target/watched_pages.h"
+
+#include <sys/mman.h>
+
+#include <algorithm>
+
+namespace lantern {
+namespace {
+
+constexpr std::uint64_t kPage = 4096;
+constexpr unsigned kArguments = 6;
+constexpr std::uint64_t kReach = 16 << 20;  // how far a system call goes from where an argument points
+
+bool overlap(RunRange a, RunRange b) {
+    return a.low < b.high && b.low < a.high;
+}
+
+}  // namespace
+
+int WatchedPages::Pages::closed() const {
+    return against_reads ? PROT_NONE : rights & ~PROT_WRITE;
+}
+
+RunRange WatchedPages::around(RunRange range) {
+    return {RunAddress(range.low.value & ~(kPage - 1)), RunAddress((range.high.value + kPage - 1) & ~(kPage - 1))};
+}
+
+void WatchedPages::add(RunRange watched, bool against_reads, int rights) {
+    all_.push_back({watched, around(watched), against_reads, rights});
+}
+
+void WatchedPages::remove(RunRange watched) {
+    std::erase_if(all_, [&](const Pages& each) { return each.watched == watched; });
+}
+
+bool WatchedPages::contain(RunAddress address) const {
+    return std::ranges::any_of(all_, [&](const Pages& each) { return each.pages.contains(address); });
+}
+
+bool WatchedPages::watch(RunRange range) const {
+    return std::ranges::any_of(all_, [&](const Pages& each) { return overlap(range, each.watched); });
+}
+
+bool WatchedPages::refuse(const CallBuffer& buffer) const {
+    RunRange range{RunAddress(buffer.address), RunAddress(buffer.address + buffer.size)};
+    return std::ranges::any_of(all_, [&](const Pages& each) { return (buffer.is_written || each.against_reads) && overlap(range, each.pages); });
+}
+
+bool WatchedPages::are_pointed_at(const Registers& call, unsigned but_for) const {
+    for (unsigned index = 0; index < kArguments; ++index)
+        if (index != but_for && contain(RunAddress(system_call_argument(call, index)))) return true;
+    return false;
+}
+
+bool WatchedPages::may_be_reached(const Registers& call) const {
+    for (unsigned index = 0; index < kArguments; ++index) {
+        std::uint64_t argument = system_call_argument(call, index);
+        for (const Pages& each : all_)
+            if (argument < each.pages.high.value && argument + kReach > each.pages.low.value && argument > kReach) return true;
+    }
+    return false;
+}
+
+}  // namespace lantern
