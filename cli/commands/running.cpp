@@ -1,6 +1,5 @@
 // launch, restart, continue, wait, over, into, out, reach, divert, leave, release, reload
 #include <fmt/format.h>
-#include <poll.h>
 
 #include <cstdlib>
 #include <functional>
@@ -71,18 +70,12 @@ StepRequest read_step(std::string_view arguments, std::string_view command) {
     return request;
 }
 
-// Sleeps, but not past Ctrl-C. False if that was pressed.
-bool pause_between_steps(Session& session, double seconds) {
-    pollfd watch{session.event_descriptor(), POLLIN, 0};
-    return poll(&watch, 1, static_cast<int>(seconds * 1000)) == 0;
-}
-
 void repeat(Shell& shell, const StepRequest& request, std::function<Stop()> move) {
     do_movement(shell, request.meanwhile, [&shell, request, move = std::move(move)] {
         return shell.session().repeat(request.times, move, [&](const Stop& stop) {
             if (!request.pace) return true;
             shell.show_step(stop);
-            return pause_between_steps(shell.session(), *request.pace);
+            return shell.session().sleep(*request.pace);
         });
     });
 }

@@ -70,6 +70,7 @@ class Session {
     Stop wait();                       // until what goes on meanwhile has stopped
     std::optional<Stop> wait_at_most(double seconds);  // nothing: it still runs
     Stop pause();
+    bool sleep(double seconds);        // between two movements; false: Ctrl-C was pressed
     bool is_moving() const { return here().debuggee.is_moving(); }
     int event_descriptor() { return here().debuggee.events().descriptor(); }
     // The program gets a terminal of its own from its next start on; what it writes there goes to `output`.

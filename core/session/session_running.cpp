@@ -282,6 +282,16 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
     }
 }
 
+bool Session::sleep(double seconds) {
+    using Clock = std::chrono::steady_clock;
+    auto end = Clock::now() + std::chrono::duration<double>(seconds);
+    for (;;) {
+        auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
+        if (left <= 0) return true;
+        if (shared_.host.events.wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt) return false;
+    }
+}
+
 Stop Session::pause() {
     if (untold_) return *meanwhile();
     if (!is_moving()) throw RequestError("the program does not run now", Next::pause_by_breakpoint_or_key);

@@ -2,9 +2,30 @@
 
 #include <fmt/format.h>
 
+#include <map>
+
 #include "core/symbols/type_table.h"
 
 namespace lantern {
+
+struct DerivedTypes::Kept {
+    std::map<Recipe, Type, std::less<>> types;
+};
+
+DerivedTypes::DerivedTypes() = default;
+DerivedTypes::~DerivedTypes() = default;
+DerivedTypes::DerivedTypes(const DerivedTypes&) {}
+
+const Type* DerivedTypes::find(const Recipe& recipe) const {
+    if (!kept_) return nullptr;
+    auto found = kept_->types.find(recipe);
+    return found == kept_->types.end() ? nullptr : &found->second;
+}
+
+const Type& DerivedTypes::keep(const Recipe& recipe, Type type) {
+    if (!kept_) kept_ = std::make_unique<Kept>();
+    return kept_->types.emplace(recipe, std::move(type)).first->second;
+}
 
 const std::vector<Member>& Type::members() const {
     if (!read_members) {

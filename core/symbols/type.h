@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -58,6 +59,30 @@ enum class TypeKind {
     function, alias, qualified, unknown,
 };
 
+// The types that are made from one by expressions: pointers to it, arrays of it. They end with it, and a copy begins without any.
+class DerivedTypes {
+  public:
+    // How the type is made, in words that tell it from all others made from the same one.
+    using Recipe = std::string;
+
+    DerivedTypes();
+    ~DerivedTypes();
+    DerivedTypes(const DerivedTypes&);
+    DerivedTypes& operator=(const DerivedTypes&) { return *this; }
+    // Made by `make` when it is asked for first.
+    template <class Make>
+    const Type& get(const Recipe& recipe, Make make) {
+        if (const Type* known = find(recipe)) return *known;
+        return keep(recipe, make());
+    }
+
+  private:
+    const Type* find(const Recipe& recipe) const;
+    const Type& keep(const Recipe& recipe, Type type);
+    struct Kept;
+    std::unique_ptr<Kept> kept_;
+};
+
 struct Type {
     TypeKind kind = TypeKind::unknown;
     std::string name;        // with its keyword in C: "struct barge"; empty for an anonymous type
@@ -98,6 +123,7 @@ struct Type {
     mutable std::optional<bool> read_by_reference;
     mutable std::optional<std::string> read_full_name;
     mutable std::optional<const class LibraryView*> known_view;  // see library_view
+    mutable DerivedTypes derived;
 };
 
 const Type& behind_names(const Type& type);

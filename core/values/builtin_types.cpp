@@ -1,9 +1,8 @@
 #include "core/values/builtin_types.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
-#include <map>
-#include <memory>
-#include <tuple>
 
 namespace lantern {
 namespace {
@@ -133,79 +132,74 @@ const Type* rust_base_type(std::string_view word) {
 
 namespace {
 
-const Type& leading_to(const Type& target, TypeKind kind) {
-    static std::map<std::pair<const Type*, TypeKind>, std::unique_ptr<Type>> cache;
-    auto& slot = cache[{&target, kind}];
-    if (!slot) {
-        slot = std::make_unique<Type>(made(kind, "", 8, false));
-        slot->target = &target;
-    }
-    return *slot;
+const Type& leading_to(const Type& target, TypeKind kind, const char* recipe) {
+    return target.derived.get(recipe, [&] {
+        Type type = made(kind, "", 8, false);
+        type.target = &target;
+        return type;
+    });
 }
 
 }  // namespace
 
-const Type& pointer_to(const Type& target) { return leading_to(target, TypeKind::pointer); }
-const Type& reference_to(const Type& target) { return leading_to(target, TypeKind::reference); }
+const Type& pointer_to(const Type& target) { return leading_to(target, TypeKind::pointer, "pointer"); }
+const Type& reference_to(const Type& target) { return leading_to(target, TypeKind::reference, "reference"); }
 
 const Type& array_of(const Type& element, std::uint64_t count) {
-    static std::map<std::tuple<const Type*, std::uint64_t, std::uint64_t>, std::unique_ptr<Type>> cache;
-    auto& slot = cache[{&element, element.size, count}];
-    if (!slot) {
-        slot = std::make_unique<Type>(made(TypeKind::array, "", element.size * count, false));
-        slot->target = &element;
-        slot->count = count;
-    }
-    return *slot;
+    return element.derived.get(fmt::format("array {}", count), [&] {
+        Type type = made(TypeKind::array, "", element.size * count, false);
+        type.target = &element;
+        type.count = count;
+        return type;
+    });
 }
 
 const Type& function_of(const Type& returned, const std::vector<const Type*>& parameters) {
-    static std::map<std::pair<const Type*, std::vector<const Type*>>, std::unique_ptr<Type>> cache;
-    auto& slot = cache[{&returned, parameters}];
-    if (!slot) {
-        slot = std::make_unique<Type>(made(TypeKind::function, "", 0, false));
-        slot->target = &returned;
-        slot->parameters = parameters;
-    }
-    return *slot;
+    std::string recipe = "function";
+    for (const Type* parameter : parameters) recipe += fmt::format(" {}", fmt::ptr(parameter));
+    return returned.derived.get(recipe, [&] {
+        Type type = made(TypeKind::function, "", 0, false);
+        type.target = &returned;
+        type.parameters = parameters;
+        return type;
+    });
 }
 
 const Type& rust_structure_of(const std::string& name, const std::vector<std::pair<std::string, const Type*>>& members) {
-    std::vector<std::uint64_t> sizes;
-    for (const auto& [field, type] : members) sizes.push_back(plain(*type).size);
-    static std::map<std::tuple<std::string, std::vector<std::pair<std::string, const Type*>>, std::vector<std::uint64_t>>, std::unique_ptr<Type>> cache;
-    auto& slot = cache[{name, members, sizes}];
-    if (slot) return *slot;
-    slot = std::make_unique<Type>(made(TypeKind::structure, name.c_str(), 0, false));
-    slot->is_rust = true;
-    slot->read_full_name = name;
-    slot->read_variants.emplace();
-    slot->read_members.emplace();
-    for (const auto& [field, type] : members) {
-        Member member;
-        member.name = field;
-        member.type = type;
-        member.offset = slot->size;
-        slot->read_members->push_back(member);
-        slot->size += plain(*type).size;
-    }
-    return *slot;
+    std::string recipe = "structure " + name;
+    for (const auto& [field, type] : members) recipe += fmt::format(" {} {}", field, fmt::ptr(type));
+    const Type& owner = members.empty() ? void_type() : *members.front().second;
+    return owner.derived.get(recipe, [&] {
+        Type made_of = made(TypeKind::structure, name.c_str(), 0, false);
+        made_of.is_rust = true;
+        made_of.read_full_name = name;
+        made_of.read_variants.emplace();
+        made_of.read_members.emplace();
+        for (const auto& [field, type] : members) {
+            Member member;
+            member.name = field;
+            member.type = type;
+            member.offset = made_of.size;
+            made_of.read_members->push_back(member);
+            made_of.size += plain(*type).size;
+        }
+        return made_of;
+    });
 }
 
 const Type& rust_enum_of(const std::string& name, const std::string& its_case, const Type& content) {
-    static std::map<std::tuple<std::string, std::string, const Type*>, std::unique_ptr<Type>> cache;
-    auto& slot = cache[{name, its_case, &content}];
-    if (slot) return *slot;
-    slot = std::make_unique<Type>(made(TypeKind::structure, name.c_str(), content.size, false));
-    slot->is_rust = true;
-    slot->read_full_name = name;
-    slot->read_members.emplace();
-    slot->read_discriminant.emplace();  // it has none
-    Member holding;
-    holding.name = its_case;
-    holding.type = &content;
-    slot->read_variants = std::vector<Variant>{{its_case, std::nullopt, true, {holding}}};
-    return *slot;
+    return content.derived.get("enum " + name + " " + its_case, [&] {
+        Type holder = made(TypeKind::structure, name.c_str(), content.size, false);
+        holder.is_rust = true;
+        holder.read_full_name = name;
+        holder.read_members.emplace();
+        holder.read_discriminant.emplace();  // it has none
+        Member holding;
+        holding.name = its_case;
+        holding.type = &content;
+        holder.read_variants = std::vector<Variant>{{its_case, std::nullopt, true, {holding}}};
+        return holder;
+    });
 }
 
 }  // namespace lantern

@@ -22,12 +22,11 @@ const Type* base_type_from_words(std::vector<std::string> words);
 // "i32", "usize", "f64", "char", "bool" …; null for another word.
 const Type* rust_base_type(std::string_view word);
 
-// Made once for each target and kept for the life of the program. They hold nothing of the target but where it is and its
-// size, so that one whose address is used again later is still right.
+// Made once for each target, which owns them: they end with the module that it is of.
 const Type& pointer_to(const Type& target);
 const Type& reference_to(const Type& target);
 const Type& array_of(const Type& element, std::uint64_t count);
-// A structure of Rust with these members one behind another;
+// A structure of Rust with these members one behind another.
 const Type& rust_structure_of(const std::string& name, const std::vector<std::pair<std::string, const Type*>>& members);
 // An enum of Rust that holds `content` as its only case.
 const Type& rust_enum_of(const std::string& name, const std::string& its_case, const Type& content);

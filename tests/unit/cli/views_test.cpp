@@ -201,8 +201,8 @@ TEST(BreakpointsText, ShowsStateHitsConditionsAndSites) {
     breakpoint.number = 2;
     breakpoint.place.text = "lock.c:42";
     breakpoint.condition = "rate > 3";
-    breakpoint.hits = 1;
-    breakpoint.passes = 40;
+    breakpoint.counts->hits = 1;
+    breakpoint.counts->passes = 40;
     breakpoint.is_on = false;
     std::string text = breakpoints_text({{breakpoint}}, kPlain);
     EXPECT_NE(text.find("▫2  lock.c:42"), std::string::npos) << text;

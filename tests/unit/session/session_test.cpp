@@ -190,7 +190,7 @@ TEST(Breakpoints, KeepTheirPlacesCountsAndConditionsOverARestart) {
     Stop stop = session.launch_again();
     EXPECT_EQ(stop.breakpoints, std::vector<unsigned>{1});
     EXPECT_EQ(driven.value("n"), "4");
-    EXPECT_EQ(session.breakpoints().front().passes, 6u) << "n from 10 to 5";
+    EXPECT_EQ(session.breakpoints().front().counts->passes, 6u) << "n from 10 to 5";
     stop = session.launch_again();
     EXPECT_EQ(stop.breakpoints, std::vector<unsigned>{1});
     session.switch_breakpoint(1, false);
@@ -207,7 +207,7 @@ TEST(Breakpoints, AConditionThatCannotBeComputedStops) {
     Session& session = driven.session;
     session.add_breakpoint(session.place("factorial"), "n / (n - n) > 0");
     EXPECT_EQ(session.launch_again().reason, StopReason::breakpoint);
-    EXPECT_NE(session.breakpoints().front().problem.find("divides by zero"), std::string::npos);
+    EXPECT_NE(session.breakpoints().front().counts->problem.find("divides by zero"), std::string::npos);
 }
 
 TEST(Breakpoints, InALibraryAreFoundAgainAfterARestart) {
@@ -330,7 +330,7 @@ TEST(Threads, EachMeetsABreakpointThatTheyReachTogether) {
             met.insert(stop.thread);
         }
         EXPECT_EQ(met.size(), 4u) << "round " << round;
-        EXPECT_EQ(driven.session.breakpoints().front().hits, 4u);
+        EXPECT_EQ(driven.session.breakpoints().front().counts->hits, 4u);
         EXPECT_EQ(driven.session.last_stop().exit_code, 12);
     }
 }

@@ -153,8 +153,8 @@ TEST(Cores, OfAnotherBuildAreToldApart) {
     Session other({core.path, testing::fixture("machine-gcc-O2")}, {});
     ASSERT_FALSE(other.core()->findings().empty());
     EXPECT_NE(other.core()->findings()[0].find("is NOT the program that left this core"), std::string::npos);
-    EXPECT_THROW(Session({testing::fixture("machine-gcc-O0"), ""}, {}), FileError) << "a program is no core";
-    EXPECT_THROW(Session({"/nowhere/core", ""}, {}), FileError);
+    EXPECT_THROW(Session(CoreRequest{testing::fixture("machine-gcc-O0"), ""}, {}), FileError) << "a program is no core";
+    EXPECT_THROW(Session(CoreRequest{"/nowhere/core", ""}, {}), FileError);
 }
 
 }  // namespace
