@@ -50,9 +50,9 @@ constexpr Command kCommands[] = {
     {"reload", "reload", "read the program anew after a rebuild", kRunning,
      "Ends the old one if it runs, reads the new symbols, finds the lines of breakpoints again, and says what moved and what is gone.", run_reload},
     {"follow", "follow parent|child|both", "whom to stay with when the program forks", kRunning,
-     "The other one goes on alone, with clean code. With both it waits where it was born; process N goes to it; of a vfork, where the two share one memory, the child goes on alone.", run_follow},
-    {"processes", "processes", "the processes that are kept", kRunning, "The marked one is looked at and moves; the others wait.", run_processes},
-    {"process", "process N", "look at another of them", kRunning, "The one that was looked at waits where it stands. Breakpoints go along; watchpoints end.", run_process},
+     "The other one goes on alone, with clean code. With both they go on and stand together, as threads do: what stops one of them stops all, each meets the breakpoints and watchpoints, and what is counted is counted for all; of a vfork, where the two share one memory, the child goes on alone.", run_follow},
+    {"processes", "processes", "the processes of the session", kRunning, "They go on together, but for a movement of one thread alone, and stand together. The marked one is looked at.", run_processes},
+    {"process", "process N", "look at another of them", kRunning, "When the one that is looked at ends, another one that is left takes its place.", run_process},
     {"pause", "pause at PLACE … | pause on EVENT … | pause", "set a breakpoint or a watchpoint; stop a running program", kStopping,
      "pause at PLACE [when EXPR] [after N] [every N] [once] [thread N] [later]: PLACE is FILE:LINE, LINE in the current file, a\n"
      "function's name as it is printed or its last part, with its parameters' types behind it to pick one of several: over(double), a\n"

@@ -63,9 +63,8 @@ const ModuleSymbols::Dwarf& ModuleSymbols::dwarf() const {
     dwarf_->info = std::make_unique<DebugInfo>(std::move(input));
     const DebugInfo& info = *dwarf_->info;
     dwarf_->unit_map = std::make_unique<UnitMap>(info, areas_);
-    unit_names_.resize(info.units().size());
-    lines_.resize(info.units().size());
-    files_.resize(info.units().size());
+    dwarf_->lines = std::make_unique<UnitLines>(info.units().size(), areas_);
+    dwarf_->index = std::make_unique<UnitIndex>(*elf_, info, areas_, search_);
     auto file_name_of = [this](const Unit& unit, std::uint64_t index) { return file_name(unit, index); };
     dwarf_->types = std::make_unique<TypeTable>(info, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of,
                                                 [this](Position entry) { return qualified_name(entry); });
@@ -90,7 +89,7 @@ std::vector<std::string> ModuleSymbols::problems() const {
 std::vector<std::string> ModuleSymbols::problems_so_far() const {
     std::vector<std::string> all = section_problems_;
     if (!elf_->damage().empty()) all.push_back(elf_->damage());
-    for (const auto& more : {files().refused(), debug_info().problems(), index_ ? index_->problems() : std::vector<std::string>(), types().problems(), line_problems_})
+    for (const auto& more : {files().refused(), debug_info().problems(), index_is_ready() ? index().problems() : std::vector<std::string>(), types().problems(), dwarf().lines->problems(), function_problems_})
         for (const std::string& problem : more)
             if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
     if (!name_table_distrust_.empty()) all.push_back(name_table_distrust_);
@@ -99,96 +98,6 @@ std::vector<std::string> ModuleSymbols::problems_so_far() const {
 }
 
 // ---- names -------------------------------------------------------------------------------------------------------
-
-const SymbolIndex& ModuleSymbols::index() const {
-    if (!index_) {
-        std::function<void(double)> progress;
-        if (search_.progress) progress = [this](double done) { search_.progress(elf_->path().string(), done); };
-        constexpr std::uint64_t kWorthKeeping = 4 << 20;  // below this the pass is quicker than the file
-        std::uint64_t bytes = 0;
-        for (const auto& section : debug_info().sections()) bytes += section->bytes.size();
-        bool is_kept = !search_.index_folder.empty() && elf_->build_id().size() > 2 && bytes >= kWorthKeeping;
-        if (is_kept)
-            if (auto kept = load_index(search_.index_folder, elf_->build_id(), debug_info())) {
-                index_ = std::make_unique<SymbolIndex>(std::move(*kept));
-                index_from_file_ = true;
-                return *index_;
-            }
-        index_ = std::make_unique<SymbolIndex>(SymbolIndex::build(debug_info(), areas_, progress));
-        if (progress) progress(1);
-        // Damage is found by the pass alone: a program that has some is passed over anew each time.
-        if (is_kept && index_->problems().empty()) save_index(search_.index_folder, elf_->build_id(), *index_, debug_info(), search_.index_limit);
-    }
-    return *index_;
-}
-
-const UnitNames& ModuleSymbols::names_of(const Unit& unit) const {
-    auto& slot = unit_names_.at(unit.index);
-    if (!slot) slot = std::make_unique<UnitNames>(NameScanner(debug_info(), areas_).scan(unit));
-    return *slot;
-}
-
-// Who has asked about this many units, one after the other, will ask about more: all at once, on all processors, is quicker.
-void ModuleSymbols::prefer_index(const Unit& unit) const {
-    constexpr std::size_t kSingleUnits = 8;
-    if (!index_ && !unit_names_[unit.index] && ++units_scanned_ > kSingleUnits) index();
-}
-
-std::span<const CodeRange> ModuleSymbols::code_of(const Unit& unit) const {
-    prefer_index(unit);
-    return index_ ? index_->code_of(unit.index) : names_of(unit).code;
-}
-
-std::span<const NameScope> ModuleSymbols::scopes_of(const Unit& unit) const {
-    return index_ ? index_->scopes_of(unit.index) : names_of(unit).scopes;
-}
-
-const Function* ModuleSymbols::function_at(FileAddress address) const {
-    const Unit* unit = dwarf().unit_map->find(address);
-    if (!unit) return nullptr;
-    std::span<const CodeRange> code = code_of(*unit);
-    auto after = std::upper_bound(code.begin(), code.end(), address, [](FileAddress a, const CodeRange& range) { return a < range.low; });
-    if (after == code.begin() || !std::prev(after)->contains(address)) return nullptr;
-    return function(std::prev(after)->function);
-}
-
-const Function* ModuleSymbols::function(Position position) const {
-    auto [slot, is_new] = functions_.try_emplace(position);
-    if (!is_new) return slot->second.get();
-    try {
-        auto entry = debug_info().entry_at(position);
-        if (!entry || entry->tag() != DW_TAG_subprogram) return nullptr;
-        auto made = std::make_unique<Function>(read_function(*entry));
-        return (functions_[position] = std::move(made)).get();
-    } catch (const FormatError& error) {
-        line_problems_.push_back(error.what());
-        return nullptr;
-    }
-}
-
-Function ModuleSymbols::read_function(const Entry& entry) const {
-    Function function;
-    function.entry_offset = entry.offset();
-    function.unit = &entry.unit();
-    for (const FileRange& range : ranges_of(entry))
-        if (areas_.holds(range.low)) function.ranges.push_back(range);
-    // A definition may say its name itself, or leave that to its declaration or abstract origin.
-    for (const Entry& each : debug_info().with_origins(entry)) {
-        if (function.name.empty() && each.has(DW_AT_name)) function.name = qualified_name(each.offset());
-        if (function.linkage_name.empty()) {
-            if (auto name = each.text(DW_AT_linkage_name)) function.linkage_name = *name;
-            else if (auto old = each.text(DW_AT_MIPS_linkage_name)) function.linkage_name = *old;
-        }
-        if (!function.declared_line) {
-            function.declared_line = static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
-            if (auto file = each.number(DW_AT_decl_file)) function.declared_in = file_name(each.unit(), *file);
-        }
-    }
-    // The compiler numbers Rust's impl blocks; the linkage name tells whose they are: "<flight::Narrow as flight::Toll>::toll".
-    if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_")) function.name = demangled(function.linkage_name);
-    if (function.name.empty()) function.name = function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
-    return function;
-}
 
 namespace {
 
@@ -230,7 +139,7 @@ std::string ModuleSymbols::qualified_name(Position position) const {
         if (auto root = Entry::at(unit, unit.first_entry)) collect_path(*root, position, path, 0);
         for (const std::string& part : path) scope += (scope.empty() ? "" : "::") + part;
     } else if (unit.is_cplusplus() || unit.is_rust() || unit.language() == 0) {
-        std::span<const NameScope> scopes = scopes_of(unit);
+        std::span<const NameScope> scopes = dwarf().index->scopes_of(unit);
         std::uint32_t at = scope_at(scopes, position);
         if (at < scopes.size() && scopes[at].begin == position) at = scopes[at].parent;  // its own scope is no part of its name
         scope = join_scope_names(debug_info(), scopes, at);
@@ -316,69 +225,14 @@ std::vector<const Function*> ModuleSymbols::functions_called(std::string_view na
 
 std::vector<const Function*> ModuleSymbols::functions_of(const Unit& unit) const {
     std::vector<const Function*> found;
-    for (const CodeRange& range : code_of(unit))
+    for (const CodeRange& range : dwarf().index->code_of(unit))
         if (const Function* one = function(range.function); one && (found.empty() || found.back() != one)) found.push_back(one);
     return found;
-}
-
-const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
-    auto& slot = bodies_[function.entry_offset];
-    if (!slot) {
-        slot = std::make_unique<FunctionBody>();
-        try {
-            *slot = dwarf().scopes->read(function);
-        } catch (const FormatError& error) {
-            slot->outermost.ranges = function.ranges;
-            line_problems_.push_back(error.what());
-        }
-    }
-    return *slot;
-}
-
-const FunctionPositions& ModuleSymbols::positions_of(const Function& function) const {
-    auto& slot = positions_[function.entry_offset];
-    if (!slot) slot = std::make_unique<FunctionPositions>(*this, function);
-    return *slot;
-}
-
-const Function* ModuleSymbols::inlined_function_around(const Unit& unit, const std::string& file, std::uint32_t line) const {
-    auto [slot, is_new] = inlined_functions_.try_emplace(&unit);
-    if (is_new)
-        for (const NameEntry& entry : names_of(unit).names)
-            if (entry.kind == NameKind::inlined_function)
-                if (const Function* one = function(entry.position); one && one->declared_line) slot->second[one->declared_in][one->declared_line] = one;
-    auto of_file = slot->second.find(file);
-    if (of_file == slot->second.end()) return nullptr;
-    auto after = of_file->second.upper_bound(line);
-    return after == of_file->second.begin() ? nullptr : std::prev(after)->second;
-}
-
-std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& function, FileAddress address) const {
-    try {
-        return dwarf().scopes->inlined_at(function, address);
-    } catch (const FormatError& error) {
-        line_problems_.push_back(error.what());
-        return {};
-    }
 }
 
 std::optional<Variable> ModuleSymbols::variable_at(Position position) const {
     auto entry = debug_info().entry_at(position);
     return entry ? std::optional(dwarf().scopes->read_variable(*entry)) : std::nullopt;
-}
-
-const std::vector<TailCall>& ModuleSymbols::tail_calls_of(const Function& function) const {
-    auto [found, is_new] = tail_calls_.try_emplace(function.entry_offset);
-    if (!is_new) return found->second;
-    try {
-        found->second = dwarf().scopes->tail_calls_of(function);
-    } catch (const FormatError&) {  // damaged: nothing is known of them
-    }
-    return found->second;
-}
-
-std::optional<CallSite> ModuleSymbols::call_site_at(const Function& caller, FileAddress return_address) const {
-    return dwarf().scopes->call_site_at(caller, return_address);
 }
 
 bool ModuleSymbols::is_entry_of(Position position, const Function& function) const {
@@ -404,38 +258,6 @@ std::string ModuleSymbols::entry_name(const Entry& entry) const {
 }
 
 // ---- lines -------------------------------------------------------------------------------------------------------
-
-const LineTable& ModuleSymbols::lines_of(const Unit& unit) const {
-    auto& slot = lines_[unit.index];
-    if (!slot) {
-        LineProgram program;
-        try {
-            program = read_line_program(unit);
-        } catch (const FormatError& error) {
-            line_problems_.push_back(error.what());
-        }
-        slot = std::make_unique<LineTable>(std::move(program), areas_);
-    }
-    return *slot;
-}
-
-const std::vector<LineFile>& ModuleSymbols::files_of(const Unit& unit) const {
-    if (lines_[unit.index]) return lines_[unit.index]->files();
-    auto& slot = files_[unit.index];
-    if (slot) return *slot;
-    slot = std::make_unique<std::vector<LineFile>>();
-    try {
-        *slot = read_line_header(unit).files;
-    } catch (const FormatError& error) {
-        line_problems_.push_back(error.what());
-    }
-    return *slot;
-}
-
-std::string ModuleSymbols::file_name(const Unit& unit, std::uint64_t index) const {
-    const auto& files = files_of(unit);
-    return index < files.size() ? files[index].path : std::string();
-}
 
 const Unit* ModuleSymbols::unit_at(FileAddress address) const {
     return dwarf().unit_map->find(address);

@@ -9,14 +9,13 @@
 #include <unordered_map>
 
 #include "core/dwarf/call_frame_information.h"
-#include "core/dwarf/macro_table.h"
 #include "core/dwarf/name_table.h"
 #include "core/object/symbol_table.h"
-#include "core/symbols/line_table.h"
 #include "core/symbols/position.h"
 #include "core/symbols/scope_reader.h"
 #include "core/symbols/symbol_files.h"
-#include "core/symbols/symbol_index.h"
+#include "core/symbols/unit_index.h"
+#include "core/symbols/unit_lines.h"
 #include "core/symbols/unit_map.h"
 
 namespace lantern {
@@ -51,9 +50,9 @@ class ModuleSymbols {
     std::vector<std::string> problems_so_far() const;
 
     // ---- names
-    const SymbolIndex& index() const;  // passes over all units, or takes the index an earlier session left
-    bool index_is_ready() const { return index_ != nullptr; }
-    bool index_came_from_file() const { return index_from_file_; }
+    const SymbolIndex& index() const { return dwarf().index->whole(); }  // passes over all units, or takes the index an earlier session left
+    bool index_is_ready() const { return dwarf_ && dwarf_->index->whole_if_ready(); }
+    bool index_came_from_file() const { return dwarf_ && dwarf_->index->came_from_file(); }
     // By address; does not need the index. Null if no function owns the address. Functions are owned here.
     const Function* function_at(FileAddress address) const;
     // The function whose entry stands there; null if none does or it is damaged.
@@ -89,13 +88,15 @@ class ModuleSymbols {
     std::vector<std::string> own_indexes() const;
 
     // ---- lines
-    const LineTable& lines_of(const dwarf::Unit& unit) const;
-    // How a macro is defined where the text of a unit has come to a line of a file ("": at its end). Nothing if it is not.
-    std::optional<dwarf::MacroDefinition> macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const;
-    const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const;  // without running the line program
+    // See UnitLines.
+    const LineTable& lines_of(const dwarf::Unit& unit) const { return dwarf().lines->lines_of(unit); }
+    const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const { return dwarf().lines->files_of(unit); }
+    std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const { return dwarf().lines->file_name(unit, index); }
+    std::optional<dwarf::MacroDefinition> macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const {
+        return dwarf().lines->macro_at(unit, name, file, line);
+    }
     std::optional<SourceLine> line_at(FileAddress address) const;
     const dwarf::Unit* unit_at(FileAddress address) const;
-    std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const;
 
     // ---- types
     const TypeTable& types() const { return *dwarf().types; }
@@ -122,6 +123,8 @@ class ModuleSymbols {
         std::unique_ptr<TypeTable> types;
         std::unique_ptr<ScopeReader> scopes;
         std::unique_ptr<UnitMap> unit_map;
+        std::unique_ptr<UnitLines> lines;
+        std::unique_ptr<UnitIndex> index;
         std::optional<dwarf::CallFrameInformation> debug_frame;
     };
     void set_up();
@@ -135,10 +138,6 @@ class ModuleSymbols {
     const dwarf::NameTable* name_table() const;
     std::optional<dwarf::Position> type_in_table(const dwarf::NameTable& table, std::string_view name, std::optional<NameKind> kind) const;
     void distrust_name_table(const std::string& why) const;
-    const UnitNames& names_of(const dwarf::Unit& unit) const;
-    void prefer_index(const dwarf::Unit& unit) const;
-    std::span<const CodeRange> code_of(const dwarf::Unit& unit) const;
-    std::span<const NameScope> scopes_of(const dwarf::Unit& unit) const;
 
     std::unique_ptr<ElfFile> elf_;
     SymbolSearch search_;
@@ -151,21 +150,14 @@ class ModuleSymbols {
     mutable std::unique_ptr<dwarf::NameTable> name_table_;
     mutable std::string name_table_distrust_;
     mutable std::unique_ptr<SymbolTable> symbol_table_;
-    mutable std::unique_ptr<SymbolIndex> index_;
-    mutable bool index_from_file_ = false;
-    mutable std::size_t units_scanned_ = 0;
-    mutable std::vector<std::unique_ptr<UnitNames>> unit_names_;                 // by unit
-    mutable std::vector<std::unique_ptr<LineTable>> lines_;                      // by unit
-    mutable std::vector<std::unique_ptr<std::vector<dwarf::LineFile>>> files_;   // by unit
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
     mutable std::map<const dwarf::Unit*, std::map<std::string, std::map<std::uint32_t, const Function*>>> inlined_functions_;  // by file and line
-    mutable std::map<const dwarf::Unit*, std::vector<dwarf::MacroEntry>> macros_;
     mutable std::unordered_map<dwarf::Position, std::vector<TailCall>> tail_calls_;
     mutable std::map<const Function*, Type> function_types_;
     mutable std::optional<std::map<FileAddress, const Type*>> trait_tables_;
-    mutable std::vector<std::string> line_problems_;
+    mutable std::vector<std::string> function_problems_;
 };
 
 }  // namespace lantern

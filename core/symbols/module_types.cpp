@@ -155,7 +155,7 @@ std::optional<Position> ModuleSymbols::type_in_table(const NameTable& table, std
 }
 
 const NameTable* ModuleSymbols::name_table() const {
-    if (index_) return nullptr;  // ours knows more
+    if (index_is_ready()) return nullptr;  // ours knows more
     if (name_table_read_) return name_table_.get();
     name_table_read_ = true;
     for (const auto& first : debug_info().units()) {
@@ -194,7 +194,7 @@ std::vector<std::string> ModuleSymbols::own_indexes() const {
         told.push_back(agrees ? ".debug_aranges agrees with the units and is used" : dwarf().unit_map->distrust());
     }
     if (!sections.names.empty()) {
-        bool had_index = index_ != nullptr;
+        bool had_index = index_is_ready();
         if (!had_index) name_table();
         told.push_back(!name_table_distrust_.empty() ? name_table_distrust_ : ".debug_names covers the units and is used until the full index is there");
     }

@@ -1,9 +1,11 @@
-// The macros of a module's units, by name and place.
+#include "core/symbols/unit_lines.h"
+
 #include "core/support/error.h"
-#include "core/symbols/module_symbols.h"
-#include "core/symbols/places.h"
 
 namespace lantern {
+
+using namespace dwarf;
+
 namespace {
 
 bool is_definition_of(std::string_view text, std::string_view name) {
@@ -12,7 +14,39 @@ bool is_definition_of(std::string_view text, std::string_view name) {
 
 }  // namespace
 
-std::optional<dwarf::MacroDefinition> ModuleSymbols::macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const {
+const LineTable& UnitLines::lines_of(const Unit& unit) {
+    auto& slot = lines_[unit.index];
+    if (!slot) {
+        LineProgram program;
+        try {
+            program = read_line_program(unit);
+        } catch (const FormatError& error) {
+            problems_.push_back(error.what());
+        }
+        slot = std::make_unique<LineTable>(std::move(program), areas_);
+    }
+    return *slot;
+}
+
+const std::vector<LineFile>& UnitLines::files_of(const Unit& unit) {
+    if (lines_[unit.index]) return lines_[unit.index]->files();
+    auto& slot = files_[unit.index];
+    if (slot) return *slot;
+    slot = std::make_unique<std::vector<LineFile>>();
+    try {
+        *slot = read_line_header(unit).files;
+    } catch (const FormatError& error) {
+        problems_.push_back(error.what());
+    }
+    return *slot;
+}
+
+std::string UnitLines::file_name(const Unit& unit, std::uint64_t index) {
+    const auto& files = files_of(unit);
+    return index < files.size() ? files[index].path : std::string();
+}
+
+std::optional<dwarf::MacroDefinition> UnitLines::macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) {
     auto [found, is_new] = macros_.try_emplace(&unit);
     if (is_new) {
         try {
