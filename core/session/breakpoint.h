@@ -79,15 +79,8 @@ struct HitCounts {
     std::uint64_t passes = 0;  // went on: the condition did not hold, or the count was not there yet
 };
 
-struct Breakpoint {
-    struct Site {
-        RunAddress address;   // in the running program; before it runs, as if loaded at its file addresses
-        CodeSite code;
-        std::string module;   // path
-        bool inserted = false;
-        unsigned block = 0, blocks = 0;  // "block 2 of 3" of a line whose code the compiler has taken apart
-    };
-    unsigned number = 0;
+// What the user asked for.
+struct BreakpointWish {
     Cause cause = Cause::place;
     Place place;               // of Cause::place
     std::string subject;       // else what it is about: a type, a signal, a library, a system call, an expression; may be empty
@@ -101,17 +94,27 @@ struct Breakpoint {
     std::vector<std::string> noted;
     std::uint64_t note_limit = 0;
 
-    std::shared_ptr<HitCounts> counts = std::make_shared<HitCounts>();  // one for all processes that have this breakpoint
-    // From here on it is about one process.
-    mutable ReadExpressions read;
-    std::vector<Site> sites;   // of a place, throw, catch, panic; empty: waits for a library that brings it
-    std::shared_ptr<WatchedValue> watched;
-    std::string source_text;   // of the line of a place, as it was when it was set
-    std::string moved;         // what a rebuild did to its place; empty: nothing
-
     bool is_note() const { return !noted.empty(); }
     bool is_watch() const { return cause == Cause::write || cause == Cause::access; }
     bool has_sites() const { return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught || cause == Cause::panic; }
+};
+
+// The wish, its counts, and what became of it in one process.
+struct Breakpoint : BreakpointWish {
+    struct Site {
+        RunAddress address;   // in the running program; before it runs, as if loaded at its file addresses
+        CodeSite code;
+        std::string module;   // path
+        bool inserted = false;
+        unsigned block = 0, blocks = 0;  // "block 2 of 3" of a line whose code the compiler has taken apart
+    };
+    unsigned number = 0;
+    std::shared_ptr<HitCounts> counts = std::make_shared<HitCounts>();  // one for all processes that have this breakpoint
+    std::vector<Site> sites;   // of a place, throw, catch, panic; empty: waits for a library that brings it
+    std::shared_ptr<WatchedValue> watched;
+    mutable ReadExpressions read;
+    std::string source_text;   // of the line of a place, as it was when it was set
+    std::string moved;         // what a rebuild did to its place; empty: nothing
 };
 
 }  // namespace lantern
