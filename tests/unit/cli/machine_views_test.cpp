@@ -270,7 +270,7 @@ TEST(ProcessesText, MarksTheOneThatIsLookedAt) {
     EXPECT_TRUE(says(processes_text({}, kPlain), "no process runs"));
     ProcessesReport report{{{1, 77, "/canal/flow", false}, {2, 78, "/canal/flow", true}}};
     std::string text = processes_text(report, kPlain);
-    EXPECT_TRUE(says(text, "2 processes") && says(text, "◆") && says(text, "waits")) << text;
+    EXPECT_TRUE(says(text, "2 processes") && says(text, "◆") && says(text, "stands")) << text;
     EXPECT_EQ(Json::parse(json_of(report))["processes"][1]["selected"], true);
 }
 
