@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <cstring>
 #include <map>
+#include <variant>
 #include <vector>
 
 #include "core/dwarf/debug_info.h"
@@ -14,7 +15,8 @@
 namespace lantern::fuzzing {
 
 using S = dwarf::Sections;
-inline constexpr ByteSpan S::*kParts[] = {&S::info, &S::types, &S::abbrev, &S::line, &S::str, &S::line_str, &S::str_offsets, &S::addr,
+using Part = std::variant<ByteSpan S::*, LazyBytes S::*>;
+inline constexpr Part kParts[] = {&S::info, &S::types, &S::abbrev, &S::line, &S::str, &S::line_str, &S::str_offsets, &S::addr,
                                           &S::ranges, &S::rnglists, &S::loc, &S::loclists, &S::aranges, &S::names, &S::cu_index, &S::tu_index,
                                           &S::macro, &S::macinfo};
 inline constexpr int kIndexUnits = 3;      // units of the program that index.cpp looks things up in
@@ -30,7 +32,7 @@ inline dwarf::Sections sections_of(ByteSpan input, std::uint8_t added = 0) {
         input = input.subspan(5);
         ByteSpan bytes = input.first(std::min<std::size_t>(size, input.size()));
         input = input.subspan(bytes.size());
-        if (kind >= added && static_cast<std::size_t>(kind - added) < std::size(kParts)) sections.*kParts[kind - added] = bytes;
+        if (kind >= added && static_cast<std::size_t>(kind - added) < std::size(kParts)) std::visit([&](auto part) { sections.*part = bytes; }, kParts[kind - added]);
     }
     return sections;
 }

@@ -14,7 +14,7 @@ namespace {
 
 void append_parts(std::string& out, const dwarf::Sections& sections, std::uint8_t added, std::size_t most) {
     for (std::size_t i = 0; i < std::size(fuzzing::kParts); ++i) {
-        ByteSpan bytes = sections.*fuzzing::kParts[i];
+        ByteSpan bytes = std::visit([&](auto part) -> ByteSpan { return sections.*part; }, fuzzing::kParts[i]);
         if (bytes.empty()) continue;
         std::uint32_t size = static_cast<std::uint32_t>(std::min(bytes.size(), most));
         out += static_cast<char>(i + added);

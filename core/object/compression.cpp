@@ -2,8 +2,8 @@
 
 #include <elf.h>
 #include <fmt/format.h>
+#include <libdeflate.h>
 #include <lzma.h>
-#include <zlib.h>
 #include <zstd.h>
 
 #include <algorithm>
@@ -49,9 +49,13 @@ std::unique_ptr<std::byte[]> decompress(const CompressionHead& head, ByteSpan se
         if (got != head.size) throw FormatError(fmt::format("{} bytes came out where {} were announced", got, head.size));
         return out;
     }
-    uLongf got = head.size;
-    int status = uncompress(reinterpret_cast<Bytef*>(out.get()), &got, reinterpret_cast<const Bytef*>(packed.data()), packed.size());
-    if (status != Z_OK) throw FormatError(status == Z_BUF_ERROR ? "the data is cut short" : "the data is damaged");
+    using Decompressor = std::unique_ptr<libdeflate_decompressor, decltype(&libdeflate_free_decompressor)>;
+    Decompressor decompressor(libdeflate_alloc_decompressor(), &libdeflate_free_decompressor);
+    if (!decompressor) throw FormatError("there is no memory to decompress it");
+    std::size_t got = 0;
+    auto status = libdeflate_zlib_decompress(decompressor.get(), packed.data(), packed.size(), out.get(), head.size, &got);
+    if (status == LIBDEFLATE_INSUFFICIENT_SPACE) throw FormatError(fmt::format("more than the {} bytes that were announced came out", head.size));
+    if (status != LIBDEFLATE_SUCCESS) throw FormatError("the data is damaged or cut short");
     if (got != head.size) throw FormatError(fmt::format("{} bytes came out where {} were announced", got, head.size));
     return out;
 }

@@ -1,7 +1,7 @@
 #include "core/object/debug_link.h"
 
 #include <fmt/format.h>
-#include <zlib.h>
+#include <libdeflate.h>
 
 #include "core/object/compression.h"
 #include "core/support/error.h"
@@ -60,7 +60,7 @@ std::unique_ptr<ElfFile> open_inner_symbols(const ElfFile& file) {
 
 std::uint32_t checksum_of(const ElfFile& file) {
     ByteSpan bytes = file.whole_file();
-    return static_cast<std::uint32_t>(crc32_z(0, reinterpret_cast<const Bytef*>(bytes.data()), bytes.size()));
+    return libdeflate_crc32(0, bytes.data(), bytes.size());
 }
 
 }  // namespace lantern

@@ -83,7 +83,11 @@ bool ModuleSymbols::has_debug_information() const {
 
 std::vector<std::string> ModuleSymbols::problems() const {
     index();
-    return problems_so_far();
+    std::vector<std::string> all = problems_so_far();
+    for (const ElfFile* file : {&files().dwarf_file(), files().shared()})
+        if (file)
+            for (std::string& problem : problems_of_packed_sections(*file)) all.push_back(std::move(problem));
+    return all;
 }
 
 std::vector<std::string> ModuleSymbols::problems_so_far() const {

@@ -28,6 +28,50 @@ fs::path build_id_path(const std::string& id) {
 
 }  // namespace
 
+namespace {
+
+// Many questions are answered without them.
+struct LaterSection {
+    const char* name;
+    LazyBytes dwarf::Sections::*into;
+};
+constexpr LaterSection kLater[] = {{".debug_loc", &dwarf::Sections::loc}, {".debug_loclists", &dwarf::Sections::loclists}, {".debug_macro", &dwarf::Sections::macro}, {".debug_macinfo", &dwarf::Sections::macinfo}};
+
+// What is stored as it is costs nothing to have; what is compressed is left so until somebody asks.
+LazyBytes section_later(const ElfFile& file, const std::string& name, std::vector<std::string>& problems) {
+    const Section* section = file.section(name);
+    bool is_packed = section && !section->compression.empty();
+    try {
+        if (!is_packed) return file.bytes(name);
+    } catch (const FormatError& error) {
+        problems.push_back(error.what());
+        return {};
+    }
+    return LazyBytes([&file, section]() -> ByteSpan {
+        try {
+            return file.bytes(*section);
+        } catch (const FormatError&) {  // see problems_of_packed_sections
+            return {};
+        }
+    });
+}
+
+}  // namespace
+
+std::vector<std::string> problems_of_packed_sections(const ElfFile& file) {
+    std::vector<std::string> problems;
+    for (const LaterSection& later : kLater) {
+        const Section* section = file.section(later.name);
+        if (!section || section->compression.empty()) continue;
+        try {
+            file.bytes(*section);
+        } catch (const FormatError& error) {
+            problems.push_back(error.what());
+        }
+    }
+    return problems;
+}
+
 dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std::vector<std::string>& problems) {
     dwarf::Sections sections;
     struct Wanted {
@@ -38,8 +82,9 @@ dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std
     static constexpr Wanted kAll[] = {
         {".debug_info", &S::info}, {".debug_str", &S::str}, {".debug_line", &S::line}, {".debug_abbrev", &S::abbrev}, {".debug_types", &S::types},
         {".debug_line_str", &S::line_str}, {".debug_str_offsets", &S::str_offsets}, {".debug_addr", &S::addr}, {".debug_ranges", &S::ranges},
-        {".debug_rnglists", &S::rnglists}, {".debug_loc", &S::loc}, {".debug_loclists", &S::loclists}, {".debug_macro", &S::macro}, {".debug_macinfo", &S::macinfo}, {".debug_aranges", &S::aranges},
+        {".debug_rnglists", &S::rnglists}, {".debug_aranges", &S::aranges},
         {".debug_names", &S::names}, {".debug_cu_index", &S::cu_index}, {".debug_tu_index", &S::tu_index}};
+    for (const LaterSection& later : kLater) sections.*later.into = section_later(file, later.name + std::string(ending), problems);
     std::vector<std::string> failed(std::size(kAll));
     auto take = [&](std::size_t i) {
         bool is_index = kAll[i].into == &S::cu_index || kAll[i].into == &S::tu_index;  // the only names without an ending

@@ -80,5 +80,7 @@ class SymbolFiles {
 // The DWARF sections of a file; with `.dwo` behind their names for a split file. What cannot be decompressed is empty and
 // told in `problems`.
 dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std::vector<std::string>& problems);
+// What cannot be decompressed of the sections that are left packed until they are asked for.
+std::vector<std::string> problems_of_packed_sections(const ElfFile& file);
 
 }  // namespace lantern
