@@ -20,8 +20,9 @@ constexpr unsigned kMostStrangers = 8;  // then it is a recursion, and there is 
 Movement::Movement(SessionParts& parts, ThreadId only) : parts_(parts), process_(parts.debuggee.process()), only_(only), hits_(parts), watching_(parts) {
     process_.trace_system_calls(parts.breakpoints.is_any_on(Cause::system_call));
     process_.watch_system_calls(parts.breakpoints.is_any_watched_by_registers());
-    // The user has seen where the current thread stands: it passes what lies under it.
-    process_.met(parts.selection.thread());
+    // Where the user has seen that the current thread stands it passes what lies under it. One that was only held meets it.
+    if (parts.is_seen) process_.met(parts.selection.thread());
+    parts.is_seen = false;
     if (const CodePosition* position = parts.selection.standing()) standing_ = *position;
     parts.selection.leave_standing();
 }

@@ -75,6 +75,7 @@ struct SessionParts {
     BreakpointSites sites{*this};
     MomentSurroundings surroundings{[this] { return moment(); }, presentation.views};
     Stop last_stop;
+    bool is_seen = true;  // the user has been told where it stands
     std::uint64_t life = 0;
 
     // What is looked at now: holds until something moves or another frame is selected.

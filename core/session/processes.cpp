@@ -10,12 +10,16 @@
 namespace lantern {
 namespace {
 
-// On to wherever the program stops by itself.
-Stop gone_by_itself(SessionParts& parts) {
-    std::uint64_t stops_before = parts.debuggee.process().stops();
-    parts.selection.leave_stack();
-    Movement movement(parts);
-    return parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
+// On to wherever the program stops by itself. That it has become another program is told, and no reason to stop.
+Stop gone_by_itself(SessionParts& parts, unsigned number) {
+    for (;;) {
+        std::uint64_t stops_before = parts.debuggee.process().stops();
+        parts.selection.leave_stack();
+        Movement movement(parts);
+        Stop stop = parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
+        if (stop.reason != StopReason::replaced) return stop;
+        parts.shared.tell({SessionEvent::Kind::process_became, number, parts.debuggee.process().id(), 0, parts.debuggee.program(), {}});
+    }
 }
 
 // It was only held because another one stopped.
@@ -71,7 +75,7 @@ void Processes::look_at(unsigned number) {
 
 unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) {
     unsigned number = ++met_;
-    SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.debuggee.process_if_any()->id(), {}};
+    SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.debuggee.process_if_any()->id(), {}, {}};
     processes_.try_emplace(number, number, parent, thread, std::move(child));
     shared_.tell(event);
     return number;
@@ -113,7 +117,7 @@ bool Processes::look_at_others() {
     bool has_news = false;
     for (unsigned number : others()) {
         Process& process = processes_.at(number);
-        if (!process.going && !process.untold) process.going = std::make_unique<Fibre>([&process] { process.untold = gone_by_itself(process.parts); });
+        if (!process.going && !process.untold) process.going = std::make_unique<Fibre>([&process] { process.untold = gone_by_itself(process.parts, process.number); });
         if (process.going) resume(process, Fibre::Word::go_on);
         has_news |= process.untold && !process.untold->is_end();
     }
@@ -136,7 +140,7 @@ void Processes::forget_those_that_ended() {
     for (unsigned number : others()) {
         Process& process = processes_.at(number);
         if (!process.untold || !process.untold->is_end()) continue;
-        SessionEvent event{SessionEvent::Kind::process_ended, number, process.untold->thread, 0, *process.untold};
+        SessionEvent event{SessionEvent::Kind::process_ended, number, process.untold->thread, 0, {}, *process.untold};
         processes_.erase(number);
         shared_.tell(event);
     }

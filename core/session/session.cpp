@@ -127,6 +127,7 @@ void Session::select_process(unsigned number) {
     parts.last_stop = Stop{};
     parts.last_stop.reason = StopReason::selected;
     parts.last_stop.thread = parts.selection.thread();
+    parts.is_seen = true;
     parts.selection.select_users_code(shared_.libraries);
     ++shared_.movements;
 }

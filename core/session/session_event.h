@@ -10,10 +10,11 @@
 namespace lantern {
 
 struct SessionEvent {
-    enum class Kind { process_began, process_ended } kind = Kind::process_began;
+    enum class Kind { process_began, process_became, process_ended } kind = Kind::process_began;
     unsigned process = 0;  // its number
     pid_t id = 0;
     pid_t parent = 0;      // of one that began
+    std::string program;   // of one that became another
     Stop end;              // of one that ended
 };
 

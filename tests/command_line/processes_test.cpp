@@ -45,6 +45,22 @@ TEST(Processes, WhatOneStopsForStopsAllAndIsToldWithItsNumber) {
     EXPECT_TRUE(ran.says("exit status 10")) << ran.output;
 }
 
+TEST(Processes, ThatAreHeldAgainAndAgainMissNothing) {
+    std::vector<std::string> commands = {"note at work who limit 100000", "pause at mark", "launch marks"};
+    for (int i = 0; i < 50; ++i) commands.push_back(i % 3 ? "continue" : "over");
+    commands.insert(commands.end(), {"off 2", "-continue", "-continue", "-continue", "-continue", "breakpoints"});
+    Ran ran = family(commands);
+    EXPECT_TRUE(ran.says("sum 6\n")) << ran.output;
+    EXPECT_TRUE(ran.says("6 000 notes")) << ran.output;
+}
+
+TEST(Processes, ThatOneBecomesAnotherProgramIsToldInPassing) {
+    Ran ran = family({"pause at main", "launch becomes", "continue"});
+    EXPECT_TRUE(ran.says("has become /")) << ran.output;
+    EXPECT_TRUE(ran.says("end 0\n")) << ran.output;
+    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << ran.output;
+}
+
 // The parent reads what the child writes: a step over the reading needs both.
 TEST(Processes, AStepOfOneLetsTheOthersGoOn) {
     Ran ran = family({"pause at family.c:58", "launch talk", "over", "continue"});

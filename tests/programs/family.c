@@ -71,6 +71,28 @@ static int crash(void) {
     return 0;
 }
 
+__attribute__((noinline)) void mark(int round) {
+    total += round;
+}
+
+// The parent is stopped again and again while the children work.
+static int marks(int children, int rounds) {
+    for (int child = 1; child <= children; ++child)
+        if (fork() == 0) {
+            work_often(child, rounds);
+            _exit(child);
+        }
+    for (int round = 0; round < 50; ++round) mark(round);
+    printf("sum %d\n", ends_of(children));
+    return 0;
+}
+
+static int becomes(void) {
+    if (fork() == 0) return execl("/bin/true", "true", (char*)0);
+    printf("end %d\n", ends_of(1));
+    return 0;
+}
+
 static int spin(void) {
     fork();
     for (;;) work(0, 1);
@@ -81,6 +103,8 @@ int main(int count, char** words) {
     if (strcmp(mode, "talk") == 0) return talk();
     if (strcmp(mode, "crash") == 0) return crash();
     if (strcmp(mode, "spin") == 0) return spin();
+    if (strcmp(mode, "marks") == 0) return marks(3, 2000);
+    if (strcmp(mode, "becomes") == 0) return becomes();
     if (strcmp(mode, "deep") == 0) return grandchildren(4);
     return many(count > 2 ? atoi(words[2]) : 3, count > 3 ? atoi(words[3]) : 100);
 }
