@@ -83,7 +83,7 @@ Stop Session::leave(std::string_view text) {
     std::uint64_t stops = live.stops();
     live.set_registers(thread(), registers);
     for (const auto& [number, bytes] : vectors) live.set_vector_register(thread(), number, bytes);
-    return here().finished(std::move(stop), stops);
+    return told_of(here().finished(std::move(stop), stops));
 }
 
 }  // namespace lantern

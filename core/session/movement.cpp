@@ -22,7 +22,6 @@ Movement::Movement(SessionParts& parts, ThreadId only) : parts_(parts), process_
     process_.watch_system_calls(parts.breakpoints.is_any_watched_by_registers());
     // Where the user has seen that the current thread stands it passes what lies under it. One that was only held meets it.
     if (parts.is_seen) process_.met(parts.selection.thread());
-    parts.is_seen = false;
     if (const CodePosition* position = parts.selection.standing()) standing_ = *position;
     parts.selection.leave_standing();
 }

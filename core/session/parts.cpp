@@ -64,6 +64,7 @@ Stop SessionParts::finished(Stop stop, std::uint64_t stops_before) {
     selection.keep_registers();
     if (LiveProcess* still = debuggee.process_if_any()) still->rest();
     last_stop = stop;
+    is_seen = false;  // until it is told
     ++shared.movements;
     return stop;
 }
