@@ -6,7 +6,8 @@ namespace lantern {
 
 std::shared_ptr<const ModuleSymbols> OpenFiles::open(const std::string& path) {
     auto& slot = open_[path];
-    if (slot && !kept_open_.count(path) && stamp_of(path) && stamp_of(path) != slot->elf().stamp()) retired_.push_back(std::exchange(slot, nullptr));
+    auto now = slot && !kept_open_.count(path) ? stamp_of(path) : std::nullopt;
+    if (now && now != slot->elf().stamp()) retired_.push_back(std::exchange(slot, nullptr));
     if (!slot) slot = std::make_shared<ModuleSymbols>(path, search_);
     return slot;
 }

@@ -6,15 +6,9 @@
 #include <utility>
 
 #include "core/support/error.h"
+#include "core/support/sanitized.h"
 
-#if defined(__SANITIZE_ADDRESS__)
-#define LANTERN_TELLS_SANITIZER 1
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer)
-#define LANTERN_TELLS_SANITIZER 1
-#endif
-#endif
-#ifdef LANTERN_TELLS_SANITIZER
+#ifdef LANTERN_SANITIZED
 #include <sanitizer/common_interface_defs.h>
 #endif
 
@@ -23,14 +17,14 @@ namespace {
 
 // The address sanitizer has to be told which stack is in use; elsewhere there is nobody to tell.
 void about_to_switch(void** own, const void* stack, std::size_t size) {
-#ifdef LANTERN_TELLS_SANITIZER
+#ifdef LANTERN_SANITIZED
     __sanitizer_start_switch_fiber(own, stack, size);
 #else
     (void)own, (void)stack, (void)size;
 #endif
 }
 void has_switched(void* own, const void** from, std::size_t* size) {
-#ifdef LANTERN_TELLS_SANITIZER
+#ifdef LANTERN_SANITIZED
     __sanitizer_finish_switch_fiber(own, from, size);
 #else
     (void)own, (void)from, (void)size;

@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <sched.h>
 #include <signal.h>
 #include <sys/personality.h>
 #include <sys/ptrace.h>
@@ -10,8 +11,10 @@
 
 #include <cerrno>
 #include <cstring>
+#include <memory>
 
 #include "core/support/error.h"
+#include "core/support/sanitized.h"
 #include "core/target/attach.h"
 
 namespace lantern {
@@ -43,17 +46,27 @@ void redirect(const std::string& file, int descriptor, int flags, int pipe_end, 
     close(opened);
 }
 
-// Runs in the child: nothing but system calls from here to exec.
-[[noreturn]] void become_program(const LaunchOptions& options, char* const* arguments, char* const* environment,
-                                 int go_ahead, int report) {
+struct Birth {
+    const LaunchOptions& options;
+    char* const* arguments;
+    char* const* environment;
+    int go_ahead[2], report[2];
+};
+
+// Runs in the child, which uses our memory until the exec: nothing but system calls from here on, and no handler of ours.
+[[noreturn]] void become_program(const Birth& birth) {
+    const LaunchOptions& options = birth.options;
+    int go_ahead = birth.go_ahead[0], report = birth.report[1];
+    close(birth.go_ahead[1]);
+    close(birth.report[0]);
     if (!options.terminal.empty()) setsid();
     else if (options.own_process_group) setpgid(0, 0);
     char seized;
     (void)!read(go_ahead, &seized, 1);
+    for (int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD, SIGTERM, SIGHUP}) ::signal(signal, SIG_DFL);
     sigset_t none;
     sigemptyset(&none);
     sigprocmask(SIG_SETMASK, &none, nullptr);
-    for (int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD, SIGTERM, SIGHUP}) ::signal(signal, SIG_DFL);
     if (!options.terminal.empty()) {
         // The first terminal that the leader of a session opens becomes its controlling one.
         for (int descriptor : {0, 1, 2}) redirect(options.terminal, descriptor, O_RDWR, report, ChildFailure::input);
@@ -64,9 +77,23 @@ void redirect(const std::string& file, int descriptor, int flags, int pipe_end, 
     if (options.output_to_error && options.output_file.empty()) dup2(2, 1);
     if (!options.folder.empty() && chdir(options.folder.c_str()) != 0) give_up(report, ChildFailure::folder);
     if (!options.randomise_addresses) personality(ADDR_NO_RANDOMIZE);
-    execve(options.program.c_str(), arguments, environment);
+    execve(options.program.c_str(), birth.arguments, birth.environment);
     give_up(report, ChildFailure::exec);
 }
+
+#ifdef LANTERN_SANITIZED
+pid_t bear(Birth& birth, std::byte*) {
+    pid_t child = fork();
+    if (child == 0) become_program(birth);
+    return child;
+}
+#else
+// A copy of our memory, of which the child would use nothing, takes longer than all the rest of a launch. So it gets a stack and no more.
+pid_t bear(Birth& birth, std::byte* stack_end) {
+    auto begin = [](void* given) -> int { become_program(*static_cast<const Birth*>(given)); };
+    return clone(begin, stack_end, CLONE_VM | SIGCHLD, &birth);
+}
+#endif
 
 [[noreturn]] void explain(const LaunchOptions& options, const ChildFailure& failure) {
     std::string reason = std::strerror(failure.reason);
@@ -96,19 +123,18 @@ pid_t launch_traced(const LaunchOptions& options) {
     words.insert(words.end(), options.arguments.begin(), options.arguments.end());
     auto arguments = pointers(words), environment = pointers(options.environment);
 
-    int go_ahead[2], report[2];
+    Birth birth{options, arguments.data(), environment.data(), {}, {}};
+    int(&go_ahead)[2] = birth.go_ahead;
+    int(&report)[2] = birth.report;
     if (pipe2(go_ahead, O_CLOEXEC) != 0 || pipe2(report, O_CLOEXEC) != 0)
         throw TargetError(fmt::format("no pipe can be made: {}", std::strerror(errno)));
-    pid_t child = fork();
+    constexpr std::size_t kStack = 64 << 10;
+    auto stack = std::make_unique<std::byte[]>(kStack);  // used until the exec, which is waited for
+    pid_t child = bear(birth, stack.get() + kStack);
     if (child < 0) {
         int reason = errno;
         for (int end : {go_ahead[0], go_ahead[1], report[0], report[1]}) close(end);
         throw TargetError(fmt::format("no process can be started: {}", std::strerror(reason)));
-    }
-    if (child == 0) {
-        close(go_ahead[1]);
-        close(report[0]);
-        become_program(options, arguments.data(), environment.data(), go_ahead[0], report[1]);
     }
     close(go_ahead[0]);
     close(report[1]);

@@ -43,7 +43,7 @@ LiveProcess::LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string 
 
 LiveProcess::LiveProcess(const LaunchOptions& options, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols)
     : LiveProcess({}, (events.forget_interrupts(), tracer.kernel().launch(options)), options.program, events, tracer, std::move(open_symbols)) {
-    add_thread(process_);
+    threads_[process_].number = ++threads_met_;  // it is the only one
 }
 
 LiveProcess::LiveProcess(pid_t process, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols)
@@ -204,7 +204,10 @@ void LiveProcess::kill() {
     };
     for (auto& [id, thread] : threads_)  // a thread that stands at its own end does not hear of it
         if (thread.is_ending && !thread.running) kernel_.resume(id, Kernel::Motion::go, 0);
-    while (!let_end(process_)) {
+    constexpr int kLooks = 200;  // a process of one thread is gone within them
+    bool is_gone = false;
+    for (int look = 0; look < kLooks && !is_gone; ++look) is_gone = let_end(process_);
+    while (!is_gone && !let_end(process_)) {
         for (ThreadId id : kernel_.threads_of(process_))
             if (id != process_) let_end(id);
         usleep(100);
