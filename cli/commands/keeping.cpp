@@ -35,11 +35,12 @@ void save_table(Shell& shell, const std::string& view, const std::filesystem::pa
     std::vector<std::pair<unsigned, std::string>> columns;
     for (const Breakpoint& breakpoint : session.breakpoints())
         for (const std::string& expression : breakpoint.noted) columns.emplace_back(breakpoint.number, expression);
-    std::string table = "seconds,thread,note,hit";
+    bool is_of_several = session.notes().is_of_several_processes();
+    std::string table = is_of_several ? "seconds,process,thread,note,hit" : "seconds,thread,note,hit";
     for (const auto& [note, expression] : columns) table += "," + field(expression);
     table += "\n";
     for (const NoteRow& row : session.notes().rows()) {
-        table += fmt::format("{:.6f},{},{},{}", row.seconds, row.thread, row.note, row.hit);
+        table += fmt::format("{:.6f},{}{},{},{}", row.seconds, is_of_several ? fmt::format("{},", std::max(row.process, 1u)) : "", row.thread, row.note, row.hit);
         std::size_t index = 0;
         for (const auto& [note, expression] : columns) {
             bool has_value = note == row.note && index < row.values.size();

@@ -33,6 +33,7 @@ std::optional<double> number_of(const NotedValue& value) {
 void run_notes(Shell& shell, std::string_view arguments) {
     NotesReport report;
     report.columns = columns_of(shell.session());
+    report.is_of_several_processes = shell.session().notes().is_of_several_processes();
     const auto& rows = shell.session().notes().rows();
     report.total = rows.size();
     std::size_t shown = trimmed(arguments) == "all" ? rows.size() : std::min(rows.size(), kRowsShown);

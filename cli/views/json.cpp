@@ -316,6 +316,7 @@ struct Renderer {
             Json values = Json::array();
             for (const NotedValue& each : row.values) values.push_back(std::visit(Plain{}, each));
             rows.push_back({{"seconds", row.seconds}, {"thread", row.thread}, {"note", row.note}, {"hit", row.hit}, {"values", std::move(values)}});
+            if (r.is_of_several_processes) rows.back()["process"] = std::max(row.process, 1u);
         }
         return {{"kind", "notes"}, {"total", r.total}, {"columns", std::move(columns)}, {"rows", std::move(rows)}};
     }

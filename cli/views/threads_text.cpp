@@ -77,9 +77,14 @@ std::string notes_text(const NotesReport& report, const Style& style) {
     if (report.rows.empty()) return out + "  no hit yet; continue runs on\n";
     if (report.total > report.rows.size()) out += style.faint(fmt::format("  … {} before these; notes all shows them, save notes as FILE.csv keeps them", with_thousands(report.total - report.rows.size()))) + "\n";
     std::vector<std::vector<std::string>> rows{{"seconds", "thread", "note", "hit"}};
+    auto with_process = [&](std::vector<std::string>& cells, const std::string& process) {
+        if (report.is_of_several_processes) cells.insert(cells.begin() + 1, process);
+    };
+    with_process(rows[0], "process");
     for (const auto& column : report.columns) rows[0].push_back(escape_for_display(column.expression));
     for (const NoteRow& row : report.rows) {
         std::vector<std::string> cells{fmt::format("{:.6f}", row.seconds), std::to_string(row.thread), std::to_string(row.note), std::to_string(row.hit)};
+        with_process(cells, std::to_string(std::max(row.process, 1u)));
         std::size_t index = 0;
         for (const auto& column : report.columns) {
             bool has_value = column.note == row.note && index < row.values.size();

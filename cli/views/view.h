@@ -52,6 +52,7 @@ struct NotesReport {
     };
     std::vector<Column> columns;  // in the order of the notes, and of their expressions
     std::vector<NoteRow> rows;    // the last ones
+    bool is_of_several_processes = false;
     std::uint64_t total = 0;
 };
 

@@ -106,7 +106,8 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
     ++breakpoint.counts->hits;
     if (hit.verdict == Verdict::notes) {
         NoteTable& notes = parts_.notes;
-        notes.add({breakpoint.number, notes.clock(), parts_.debuggee.process().thread_number(thread), breakpoint.counts->hits, std::move(hit.values)});
+        unsigned process = parts_.shared.processes_met > 1 ? parts_.number : 0;
+        notes.add({breakpoint.number, notes.clock(), process, parts_.debuggee.process().thread_number(thread), breakpoint.counts->hits, std::move(hit.values)});
     }
     bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.counts->hits >= breakpoint.note_limit);
     if (is_spent) parts_.shared.switch_off(breakpoint.number);

@@ -13,6 +13,7 @@ double NoteTable::clock() {
 }
 
 void NoteTable::add(NoteRow row) {
+    is_of_several_ |= row.process > 1;
     rows_.push_back(std::move(row));
 }
 

@@ -9,8 +9,8 @@
 
 namespace lantern {
 
-SessionParts::SessionParts(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child)
-    : shared(parent.shared), debuggee(parent.debuggee, std::move(child)), is_seen(false), life(++shared.lives) {
+SessionParts::SessionParts(const SessionParts& parent, unsigned number, ThreadId thread, std::unique_ptr<LiveProcess> child)
+    : shared(parent.shared), debuggee(parent.debuggee, std::move(child)), number(number), is_seen(false), life(++shared.lives) {
     selection.select_thread(debuggee.process().id());
     breakpoints.inherit(parent.breakpoints);
     sites.stand_as_in(parent.sites, thread);

@@ -41,6 +41,7 @@ struct SharedParts {
     NoteTable notes;
     Presentation presentation;
     std::uint64_t movements = 0, lives = 0;
+    unsigned processes_met = 1;
     std::function<bool(const std::string& name)> may_call;  // expressions may call that function of the program; empty: none
     // What a movement asks of the session. The child that a thread has forked is kept, as the process of that number; a breakpoint
     // is switched off in all processes.
@@ -58,7 +59,7 @@ struct SessionParts {
     template <class Opened>
     SessionParts(SharedParts& shared, const Opened& opened) : shared(shared), debuggee(shared.host, opened) {}
     // The child that `thread` of a process has forked: it begins with the parent's breakpoints.
-    SessionParts(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child);
+    SessionParts(const SessionParts& parent, unsigned number, ThreadId thread, std::unique_ptr<LiveProcess> child);
     SessionParts(const SessionParts&) = delete;
     SessionParts& operator=(const SessionParts&) = delete;
 
@@ -74,6 +75,7 @@ struct SessionParts {
     BreakpointSet breakpoints;
     BreakpointSites sites{*this};
     MomentSurroundings surroundings{[this] { return moment(); }, presentation.views};
+    unsigned number = 1;  // of the process, from 1
     Stop last_stop;
     bool is_seen = true;  // the user has been told where it stands
     std::uint64_t life = 0;

@@ -11,14 +11,14 @@ namespace lantern {
 namespace {
 
 // On to wherever the program stops by itself. That it has become another program is told, and no reason to stop.
-Stop gone_by_itself(SessionParts& parts, unsigned number) {
+Stop gone_by_itself(SessionParts& parts) {
     for (;;) {
         std::uint64_t stops_before = parts.debuggee.process().stops();
         parts.selection.leave_stack();
         Movement movement(parts);
         Stop stop = parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
         if (stop.reason != StopReason::replaced) return stop;
-        parts.shared.tell({SessionEvent::Kind::process_became, number, parts.debuggee.process().id(), 0, parts.debuggee.program(), {}});
+        parts.shared.tell({SessionEvent::Kind::process_became, parts.number, parts.debuggee.process().id(), 0, parts.debuggee.program(), {}});
     }
 }
 
@@ -30,7 +30,7 @@ bool is_nothing_to_tell(const Stop& stop) {
 }  // namespace
 
 Processes::Process::Process(unsigned number, const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child)
-    : number(number), parts(parent, thread, std::move(child)) {}
+    : parts(parent, number, thread, std::move(child)) {}
 
 std::vector<ProcessFact> Processes::facts() const {
     std::vector<ProcessFact> facts;
@@ -65,7 +65,7 @@ void Processes::look_at(unsigned number) {
         processes_.erase(found);
         throw RequestError(fmt::format("process {} has been ended from outside while it stood", number), Next::list_processes_left);
     }
-    unsigned left = here_->number;
+    unsigned left = this->number();
     bool has_ended = !here().debuggee.is_running();
     here().debuggee.step_back();
     here_ = &found->second;
@@ -74,7 +74,7 @@ void Processes::look_at(unsigned number) {
 }
 
 unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) {
-    unsigned number = ++met_;
+    unsigned number = ++shared_.processes_met;
     SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.debuggee.process_if_any()->id(), {}, {}};
     processes_.try_emplace(number, number, parent, thread, std::move(child));
     shared_.tell(event);
@@ -83,12 +83,10 @@ unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::uniqu
 
 void Processes::end_others() {
     for (unsigned number : others()) processes_.erase(number);
-    if (here_->number == 1) {
-        met_ = 1;
-        return;
-    }
-    auto node = processes_.extract(here_->number);
-    node.key() = here_->number = met_ = 1;
+    shared_.processes_met = 1;
+    if (number() == 1) return;
+    auto node = processes_.extract(number());
+    node.key() = here().number = 1;
     processes_.insert(std::move(node));
 }
 
@@ -117,7 +115,7 @@ bool Processes::look_at_others() {
     bool has_news = false;
     for (unsigned number : others()) {
         Process& process = processes_.at(number);
-        if (!process.going && !process.untold) process.going = std::make_unique<Fibre>([&process] { process.untold = gone_by_itself(process.parts, process.number); });
+        if (!process.going && !process.untold) process.going = std::make_unique<Fibre>([&process] { process.untold = gone_by_itself(process.parts); });
         if (process.going) resume(process, Fibre::Word::go_on);
         has_news |= process.untold && !process.untold->is_end();
     }

@@ -20,14 +20,14 @@ class Processes {
     // The first: a program to be launched, a process to be attached to, a core. The shared parts are borrowed.
     template <class Opened>
     Processes(SharedParts& shared, const Opened& opened) : shared_(shared) {
-        here_ = &processes_.try_emplace(1, shared_, 1, opened).first->second;
+        here_ = &processes_.try_emplace(1, shared_, opened).first->second;
     }
     Processes(const Processes&) = delete;
     Processes& operator=(const Processes&) = delete;
 
     SessionParts& here() { return here_->parts; }
     const SessionParts& here() const { return here_->parts; }
-    unsigned number() const { return here_->number; }
+    unsigned number() const { return here_->parts.number; }
     bool is_only_one() const { return processes_.size() == 1; }
     std::vector<ProcessFact> facts() const;
     // Another one that lives, to be looked at when this one has ended.
@@ -52,9 +52,8 @@ class Processes {
   private:
     struct Process {
         template <class Opened>
-        Process(SharedParts& shared, unsigned number, const Opened& opened) : number(number), parts(shared, opened) {}
+        Process(SharedParts& shared, const Opened& opened) : parts(shared, opened) {}
         Process(unsigned number, const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child);
-        unsigned number;
         SessionParts parts;
         std::optional<Stop> untold;    // what it has stopped for by itself
         std::unique_ptr<Fibre> going;  // it is left before the parts are gone
@@ -66,7 +65,6 @@ class Processes {
     SharedParts& shared_;
     std::map<unsigned, Process> processes_;
     Process* here_ = nullptr;
-    unsigned met_ = 1;
     bool go_ = false;
 };
 

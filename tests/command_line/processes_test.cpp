@@ -26,7 +26,16 @@ Ran family(std::vector<std::string> commands) {
 // What the program itself prints says that nothing of ours got into it: the ends of its children, and its sum.
 TEST(Processes, AllMeetABreakpointThatIsCountedOnce) {
     for (int i = 0; i < 5; ++i) {
-        Ran ran = family({"note at work who limit 100000", "launch many 5 200", "breakpoints"});
+        TemporaryFolder folder;
+        std::string csv = (folder.path() / "notes.csv").string();
+        Ran ran = family({"note at work who limit 100000", "launch many 5 200", "breakpoints", "save notes as " + csv});
+        std::map<std::string, int> rows;  // by process; the parent calls it with 0, the nth child with n
+        for (const std::string& line : lines_of(folder.read("notes.csv")))
+            if (std::smatch found; std::regex_match(line, found, std::regex("[0-9.]+,([0-9]+),1,1,[0-9]+,([0-9]+)"))) {
+                ++rows[found[1]];
+                EXPECT_EQ(std::stoi(found[1]), std::stoi(found[2]) + 1) << line;
+            }
+        EXPECT_EQ(rows, (std::map<std::string, int>{{"1", 200}, {"2", 200}, {"3", 200}, {"4", 200}, {"5", 200}, {"6", 200}}));
         EXPECT_TRUE(ran.says("sum 15 total 19900")) << ran.output;
         EXPECT_TRUE(ran.says("1 200 notes")) << ran.output;
         EXPECT_EQ(times(ran.output, " has begun: "), 5u) << ran.output;
