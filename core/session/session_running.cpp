@@ -15,8 +15,6 @@
 namespace lantern {
 namespace {
 
-constexpr int kLongestSleep = 20;  // milliseconds; see LiveProcess::run
-
 Stop stepped_by_instruction(Stop stop) {
     stop.by_instruction = stop.reason == StopReason::stepped;
     return stop;
@@ -266,7 +264,7 @@ Stop Session::wait() {
     if (!is_moving()) throw RequestError("the program is not running by itself", Next::go_meanwhile);
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
-        if (here().debuggee.events().wait_at_most(kLongestSleep) == EventLoop::Event::interrupt) return pause();
+        if (here().debuggee.events().wait() == EventLoop::Event::interrupt) return pause();
     }
 }
 
@@ -279,7 +277,7 @@ std::optional<Stop> Session::wait_at_most(double seconds) {
         if (auto stop = meanwhile()) return stop;
         auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
         if (left <= 0) return std::nullopt;
-        if (here().debuggee.events().wait_at_most(static_cast<int>(std::min<long>(left, kLongestSleep))) == EventLoop::Event::interrupt) return pause();
+        if (here().debuggee.events().wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt) return pause();
     }
 }
 

@@ -30,6 +30,7 @@ sigset_t watched() {
 }  // namespace
 
 EventLoop::EventLoop() {
+    ::signal(SIGCHLD, SIG_DFL);  // whoever started us may have ignored it, and then there is no news of children
     sigset_t set = watched();
     signals_ = signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
     if (signals_ < 0) throw TargetError(fmt::format("signals cannot be waited for: {}", std::strerror(errno)));

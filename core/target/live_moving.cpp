@@ -24,8 +24,6 @@ int looks_before_sleep(std::size_t threads) {
     return threads == 1 && has_another_processor ? 300 : 2;
 }
 
-// Milliseconds. A child's signal was once seen to wake nobody (a process with many vforks); this is how long that can last.
-constexpr int kLongestSleep = 20;
 constexpr unsigned kEventsBetweenLooks = 256;  // at Ctrl-C, while one event follows the other
 
 }  // namespace
@@ -145,7 +143,7 @@ TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
     for (;;) {
         for (int look = 0; look < looks_before_sleep(threads_.size()); ++look)
             if (auto event = poll(passes)) return *event;
-        if (events_.wait_at_most(kLongestSleep) != EventLoop::Event::interrupt) continue;
+        if (events_.wait() != EventLoop::Event::interrupt) continue;
         if (auto event = take_event(passes)) return *event;  // what has happened by now comes first
         return interrupted();
     }
