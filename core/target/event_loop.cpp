@@ -87,6 +87,11 @@ void EventLoop::forget(int descriptor) {
     watched_.erase(descriptor);
 }
 
+bool EventLoop::let_others_look() {
+    if (Fibre* fibre = Fibre::current()) return fibre->give_way() == Fibre::Word::interrupt;
+    return is_to_end_the_wait() || take_interrupt();
+}
+
 bool EventLoop::take_interrupt() {
     bool interrupted = false;
     signalfd_siginfo info;

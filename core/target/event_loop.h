@@ -33,6 +33,8 @@ class EventLoop {
     void look_meanwhile(std::function<bool()> look) { meanwhile_ = std::move(look); }
     void watch(int descriptor, std::function<void()> ready);
     void forget(int descriptor);
+    // For whoever is busy and does not wait: the others get their turn. True: it is to end as by an interrupt.
+    bool let_others_look();
     // True if Ctrl-C was pressed; does not wait.
     bool take_interrupt();
     // Can be read when there is something to `wait` for.

@@ -150,7 +150,7 @@ TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
 }
 
 std::optional<TargetEvent> LiveProcess::poll(const Passes& passes) {
-    if (++events_since_look_ % kEventsBetweenLooks == 0 && events_.take_interrupt()) return interrupted();
+    if (++events_since_look_ % kEventsBetweenLooks == 0 && events_.let_others_look()) return interrupted();
     return take_event(passes);
 }
 
