@@ -343,8 +343,9 @@ std::optional<Stop> Movement::run_home() {
 
 // Single-steps the current thread, looking at the watched bytes after each instruction.
 Stop Movement::run_by_steps() {
-    for (;;) {
-        if (parts_.debuggee.events().let_others_look()) {
+    constexpr unsigned kStepsBetweenLooks = 64;
+    for (unsigned steps = 1;; ++steps) {
+        if (steps % kStepsBetweenLooks == 0 && parts_.debuggee.events().let_others_look()) {
             Stop stop;
             stop.reason = StopReason::paused;
             stop.thread = parts_.selection.thread();
