@@ -9,14 +9,16 @@
 
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
+#include "core/support/fibre.h"
 #include "core/target/live_process.h"
 
 namespace lantern {
 namespace {
 
 // How often to look for news before going to sleep: a stop that comes within microseconds costs no sleep then. Where the
-// processors are busy with the program's threads, looking would only take time from them.
+// processors are busy with the program's threads, or others have something to do, looking would only take time from them.
 int looks_before_sleep(std::size_t threads) {
+    if (Fibre::current()) return 1;
     static const bool has_another_processor = [] {
         cpu_set_t set;
         return sched_getaffinity(0, sizeof set, &set) == 0 && CPU_COUNT(&set) > 1;
