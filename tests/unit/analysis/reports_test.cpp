@@ -62,10 +62,10 @@ TEST(StopReport, AFailingLineSaysSo) {
     StopReport report = driven.report(driven.session.launch_again());
     EXPECT_EQ(report.line_state, LineState::fails);
     EXPECT_EQ(report.headline, "stopped by SIGFPE");
-    EXPECT_EQ(report.suggestion, "continue lets it end the program");
+    EXPECT_EQ(report.suggestion.hints().front().next, Next::go_on_to_the_end_by_signal);
     StopReport end = driven.report(driven.session.continue_running());
     EXPECT_EQ(end.why, "the program was ended by SIGFPE");
-    EXPECT_EQ(end.suggestion, "restart runs it again");
+    EXPECT_EQ(end.suggestion.hints().front().next, Next::restart);
     EXPECT_TRUE(end.function.empty());
 }
 
