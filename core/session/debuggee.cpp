@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "core/support/error.h"
+#include "core/support/fibre.h"
 #include "core/target/core_file.h"
 #include "core/target/live_process.h"
 
@@ -105,7 +106,8 @@ bool Debuggee::is_running() const {
 }
 
 bool Debuggee::is_moving() const {
-    return is_running() && process_->is_moving();
+    bool is_under_way = host_.goes_meanwhile && !Fibre::current();  // the movement itself may ask in between
+    return is_running() && (process_->is_moving() || is_under_way);
 }
 
 void Debuggee::refuse_while_moving() const {

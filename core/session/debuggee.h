@@ -54,7 +54,7 @@ class Debuggee {
     // ---- what runs
     bool is_running() const;           // a live process, moving or not
     bool has_threads() const { return is_running() || core_; }
-    bool is_moving() const;
+    bool is_moving() const;            // see Host::goes_meanwhile
     void refuse_while_moving() const;  // throws RequestError
     LiveProcess& process();            // throws RequestError when the program is not running
     LiveProcess* process_if_any() const { return process_.get(); }  // it may have ended

@@ -18,6 +18,7 @@ struct Host {
     Tracer tracer{real_kernel()};
     OpenFiles files;
     Follow follow = Follow::parent;
+    bool goes_meanwhile = false;  // a movement is under way in a fibre, even where the processes stand between two steps of it
     // The program gets a terminal of its own from its next start on; what it writes there goes to `terminal_output`.
     int keyboard = -1;
     OwnTerminal::Output terminal_output;

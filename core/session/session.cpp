@@ -65,7 +65,7 @@ void Session::set_redirections(std::string input_file, std::string output_file) 
 
 void Session::kill() {
     here().selection.forget_stack();
-    going_.reset();
+    leave_meanwhile();
     processes_->hold_others();
     processes_->end_others();
     here().debuggee.end();
@@ -81,7 +81,7 @@ void Session::release() {
     });
     here().sites.take_out_all();
     here().selection.forget_stack();
-    going_.reset();
+    leave_meanwhile();
     here().debuggee.release();
     processes_->end_others();
     here().sites.forget();

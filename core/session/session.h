@@ -145,6 +145,7 @@ class Session {
     Stop moved(const std::function<Stop(Movement&)>& move, const StepWish& wish = {});
     Stop told_of(Stop stop);
     std::optional<Stop> resume_meanwhile(Fibre::Word word);
+    void leave_meanwhile();
 
     SharedParts shared_;
     std::unique_ptr<Processes> processes_;

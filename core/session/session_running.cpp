@@ -229,6 +229,7 @@ std::optional<Stop> Session::begin_meanwhile(std::function<Stop()> movement) {
     here().debuggee.refuse_while_moving();
     untold_.reset();
     process().lend_terminals(false);
+    shared_.host.goes_meanwhile = true;
     going_ = std::make_unique<Fibre>([this, movement = std::move(movement)] { stop_meanwhile_ = movement(); });
     return meanwhile();
 }
@@ -242,6 +243,11 @@ std::optional<Stop> Session::meanwhile() {
     return resume_meanwhile(ends ? Fibre::Word::interrupt : Fibre::Word::go_on);
 }
 
+void Session::leave_meanwhile() {
+    going_.reset();
+    shared_.host.goes_meanwhile = false;
+}
+
 void Session::look_after_it() {
     if (!untold_) untold_ = meanwhile();
 }
@@ -251,11 +257,11 @@ std::optional<Stop> Session::resume_meanwhile(Fibre::Word word) {
     try {
         if (!going_->resume(word)) return std::nullopt;
     } catch (...) {
-        going_.reset();
+        leave_meanwhile();
         here().debuggee.come_to_front();
         throw;
     }
-    going_.reset();
+    leave_meanwhile();
     return std::exchange(stop_meanwhile_, std::nullopt);
 }
 

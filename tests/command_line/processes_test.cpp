@@ -151,5 +151,28 @@ TEST(Processes, CtrlCPausesThemAllAndTheyGoOn) {
     terminal.type("quit\n");
 }
 
+// Between two steps the program stands, and yet it is under way.
+TEST(Meanwhile, AProgramThatIsSteppedRunsToo) {
+    Terminal terminal({LANTERN_PROGRAM, "debug", kFamily});
+    ASSERT_TRUE(terminal.shows("› "));
+    terminal.type("pause at work once\n");
+    terminal.type("launch spin\n");
+    ASSERT_TRUE(terminal.shows("breakpoint 1 ─ work"));
+    terminal.type("pause on write total by steps when total == -5\n");
+    ASSERT_TRUE(terminal.shows("watchpoint 2"));
+    terminal.type("continue meanwhile\n");
+    ASSERT_TRUE(terminal.shows("running › "));
+    terminal.type("stack\n");
+    ASSERT_TRUE(terminal.shows("the program runs"));
+    terminal.type("breakpoints\n");
+    ASSERT_TRUE(terminal.shows("step by step"));
+    terminal.type("pause\n");
+    ASSERT_TRUE(terminal.shows("paused"));
+    terminal.type("off 2\n");
+    ASSERT_TRUE(terminal.shows("off"));
+    terminal.type("over\n");
+    ASSERT_TRUE(terminal.shows("step done"));
+}
+
 }  // namespace
 }  // namespace lantern::testing
