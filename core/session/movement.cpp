@@ -103,7 +103,7 @@ std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop s
     return stop;
 }
 
-std::optional<Stop> Movement::judge_libraries(Stop stop) {
+std::optional<Stop> Movement::verdict_of_loader(Stop stop) {
     auto [loaded, unloaded] = parts_.sites.look_at_libraries();
     TargetEvent event;
     event.thread = stop.thread;
@@ -123,7 +123,7 @@ std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
         stop.reason = StopReason::stepped;
         return stop;
     }
-    if (auto ended = judge_left_frames(event, stop)) return ended;
+    if (auto ended = verdict_of_frame_ends(event, stop)) return ended;
     for (Watching::Seen& seen : watching_.seen(event)) {
         if (wants_to_stop(*seen.breakpoint, event.thread)) {
             stop.breakpoints.push_back(seen.breakpoint->number);
@@ -138,7 +138,7 @@ std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
 }
 
 // The watchpoints of a local variable end with its frame; what the stack holds there later is something else.
-std::optional<Stop> Movement::judge_left_frames(const TargetEvent& event, Stop stop) {
+std::optional<Stop> Movement::verdict_of_frame_ends(const TargetEvent& event, Stop stop) {
     auto ended = watching_.left(event.thread);
     if (ended.empty()) return std::nullopt;
     for (Breakpoint* breakpoint : ended) {
@@ -152,22 +152,38 @@ std::optional<Stop> Movement::judge_left_frames(const TargetEvent& event, Stop s
     return stop;
 }
 
+// Whether the thread has come to where the movement goes, and at which position of the address that is.
+Movement::Arrival Movement::verdict_of_movement(ThreadId thread, RunAddress at) {
+    if (!temporary_ || !temporary_->count(at)) return {};
+    Arrival arrival;
+    arrival.is_place = true;
+    arrival.counts = (*arrived_)(thread);
+    if (arrival.counts && positions_ && positions_->count(at)) arrival.goal = &positions_->at(at);
+    return arrival;
+}
+
+// Each client of the probe table that wants the address is asked for its verdict. An arrival is told before breakpoints, which it
+// names; these before the end of a watched frame, which goes along as a fact.
 std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
     RunAddress at = process_.registers(event.thread).program_counter();
-    bool is_temporary = temporary_ && temporary_->count(at);
-    bool counts = is_temporary && (*arrived_)(event.thread);
+    Arrival arrival = verdict_of_movement(event.thread, at);
     if (process_.has_trap_for(at, ProbeClient::loader))
-        if (auto found = judge_libraries(stop)) return found;
-    const CodePosition* goal = counts && positions_ && positions_->count(at) ? &positions_->at(at) : nullptr;
-    stop.breakpoints = count_hits(event.thread, stop, -1, goal ? goal->order : kAll);
-    auto ended = judge_left_frames(event, stop);
-    if (goal && stop.position && stop.position->order < goal->order) counts = false;  // one that stands before it comes first
-    if (counts && goal) stop.position = *goal;
-    if (counts) stop.reason = StopReason::stepped;
-    else if (!stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
-    else if (ended) return ended;
-    else if (is_temporary && home_ && event.thread == parts_.selection.thread() && ++strangers_ == kMostStrangers) return stop;  // see run
-    else return std::nullopt;
+        if (auto found = verdict_of_loader(stop)) return found;
+    if (process_.has_trap_for(at, ProbeClient::breakpoint)) stop.breakpoints = count_hits(event.thread, stop, -1, arrival.goal ? arrival.goal->order : kAll);
+    auto ended = verdict_of_frame_ends(event, stop);  // it may end at another client's place too
+    bool is_before_goal = arrival.goal && stop.position && stop.position->order < arrival.goal->order;
+    if (arrival.counts && !is_before_goal) {
+        if (arrival.goal) stop.position = *arrival.goal;
+        stop.reason = StopReason::stepped;
+    } else if (!stop.breakpoints.empty()) {
+        stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
+    } else if (ended) {
+        return ended;
+    } else {
+        bool is_stranger = arrival.is_place && home_ && event.thread == parts_.selection.thread();
+        if (is_stranger && ++strangers_ == kMostStrangers) return stop;  // see run
+        return std::nullopt;
+    }
     if (ended) stop.facts = ended->facts;
     if (stop.reason == StopReason::event) stop.facts = facts_of(parts_.moment(), stop.cause, event.thread);
     return stop;

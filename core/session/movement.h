@@ -53,14 +53,20 @@ class Movement {
     RunAddress frame_identity(ThreadId thread);
 
   private:
+    struct Arrival {
+        bool is_place = false;               // one of the movement's own stops is there
+        bool counts = false;                 // for this thread
+        const CodePosition* goal = nullptr;  // the position that is meant, where one is
+    };
+    Arrival verdict_of_movement(ThreadId thread, RunAddress at);
     std::optional<Stop> judge(const TargetEvent& event);
     std::optional<Stop> judge_trap(const TargetEvent& event, Stop stop);
     std::optional<Stop> judge_watch(const TargetEvent& event, Stop stop);
     std::optional<Stop> judge_signal(const TargetEvent& event, Stop stop);
     std::optional<Stop> judge_cause(Cause cause, const TargetEvent& event, Stop stop, std::vector<StopFact> facts);
     std::optional<Stop> judge_system_call(const TargetEvent& event, Stop stop);
-    std::optional<Stop> judge_libraries(Stop stop);
-    std::optional<Stop> judge_left_frames(const TargetEvent& event, Stop stop);
+    std::optional<Stop> verdict_of_loader(Stop stop);
+    std::optional<Stop> verdict_of_frame_ends(const TargetEvent& event, Stop stop);
     Stop stop_for_signal(const TargetEvent& event, Stop stop);
     bool passes_silently(const TargetEvent& event);
     LiveProcess::Passes passes();
