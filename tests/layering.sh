@@ -38,4 +38,9 @@ if find_laid_down core; then echo "a layout or an opcode outside of core/machine
 mkdir -p "$scratch/core/session"
 printf 'auto guard = read(registers.thread_base + 0x30);\n' > "$scratch/core/session/wrong.cpp"
 find_laid_down "$scratch/core" > /dev/null || { echo "the check does not find a layout"; exit 1; }
+# A refusal does not name commands of one front end: what to do next is a code (core/support/advice.h).
+names_a_command() { grep -nE '(Error\(|^ +).*"[^"]*(lists (them|what)|starts it|runs it again|elm-lantern (debug|attach|postmortem))[^"]*"\)+;' "$@" --include='*.cpp' -r; }
+if names_a_command core; then echo "a refusal in core that names a command: use a code of Next"; exit 1; fi
+printf 'throw RequestError("there is no thread 5", "threads lists them");\n' > "$scratch/core/session/wrong.cpp"
+names_a_command "$scratch/core" > /dev/null || { echo "the check does not find a command in a refusal"; exit 1; }
 echo "the layering holds"
