@@ -55,18 +55,23 @@ Stop SessionParts::finished(Stop stop, std::uint64_t stops_before) {
     } else if (stop.thread) {
         selection.select_thread(stop.thread);
         if (stop.position) selection.stand_at(*stop.position);
-        // What happens in a library's code is looked at from the user's own.
-        bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
-        if (is_no_step) selection.select_users_code(libraries);
     }
-    if (debuggee.is_running() && std::ranges::any_of(breakpoints.all(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
-        Watching(*this).follow_all();
-    selection.keep_registers();
     if (LiveProcess* still = debuggee.process_if_any()) still->rest();
     last_stop = stop;
     is_seen = false;  // until it is told
     ++shared.movements;
     return stop;
+}
+
+void SessionParts::is_told(const Stop& stop) {
+    last_stop = stop;
+    is_seen = true;
+    // What happens in a library's code is looked at from the user's own.
+    bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
+    if (stop.thread && !stop.is_end() && is_no_step) selection.select_users_code(libraries);
+    if (debuggee.is_running() && std::ranges::any_of(breakpoints.all(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
+        Watching(*this).follow_all();
+    selection.keep_registers();
 }
 
 }  // namespace lantern

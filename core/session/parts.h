@@ -84,8 +84,10 @@ struct SessionParts {
     Moment moment();
     // What runs has become another program: its symbols are read, and what was set is looked for in it.
     void look_at_program_anew();
-    // What was known of the stack before a movement is forgotten, and what is to be known after it is kept. `stops_before`: of the process.
+    // A movement has ended: what was known of the stack before it is forgotten. `stops_before`: of the process.
     Stop finished(Stop stop, std::uint64_t stops_before);
+    // The user sees that stop: what is to be known at the next one is kept.
+    void is_told(const Stop& stop);
 };
 
 }  // namespace lantern

@@ -47,8 +47,7 @@ Stop Session::moved(const std::function<Stop(Movement&)>& move, const StepWish& 
 // The stop is of the process that is looked at. Where that has ended, one that is left is looked at from here on.
 Stop Session::told_of(Stop stop) {
     if (!processes_->is_only_one()) stop.process = processes_->number();
-    here().last_stop = stop;
-    here().is_seen = true;
+    here().is_told(stop);
     auto left = processes_->one_that_is_left();
     if (!stop.is_end() || !left) return stop;
     stop.next_process = *left;

@@ -57,7 +57,7 @@ void LiveProcess::deliver(ThreadId id, int signal) {
 
 void LiveProcess::met(ThreadId id) {
     auto found = threads_.find(id);
-    if (found == threads_.end() || found->second.pending) return;
+    if (found == threads_.end() || found->second.pending || found->second.running) return;  // one that is ending runs
     found->second.met = registers(id).program_counter();
 }
 

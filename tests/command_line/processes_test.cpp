@@ -170,8 +170,8 @@ TEST(Meanwhile, AProgramThatIsSteppedRunsToo) {
     ASSERT_TRUE(terminal.shows("paused"));
     terminal.type("off 2\n");
     ASSERT_TRUE(terminal.shows("off"));
-    terminal.type("over\n");
-    ASSERT_TRUE(terminal.shows("step done"));
+    terminal.type("stack\n");
+    ASSERT_TRUE(terminal.shows("call stack"));
 }
 
 }  // namespace
