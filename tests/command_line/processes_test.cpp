@@ -137,7 +137,7 @@ TEST(Processes, CtrlCPausesThemAllAndTheyGoOn) {
     ASSERT_TRUE(terminal.shows("› "));
     terminal.type("follow both\n");
     ASSERT_TRUE(terminal.shows("› "));
-    terminal.type("launch spin\n");
+    terminal.type("launch spin 2\n");
     ASSERT_TRUE(terminal.shows("has begun"));
     usleep(200'000);
     terminal.type("\x03");

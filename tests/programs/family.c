@@ -93,8 +93,9 @@ static int becomes(void) {
     return 0;
 }
 
-static int spin(void) {
-    fork();
+static int spin(int processes) {
+    for (int i = 1; i < processes; ++i)
+        if (fork() == 0) break;
     for (;;) work(0, 1);
 }
 
@@ -102,7 +103,7 @@ int main(int count, char** words) {
     const char* mode = count > 1 ? words[1] : "many";
     if (strcmp(mode, "talk") == 0) return talk();
     if (strcmp(mode, "crash") == 0) return crash();
-    if (strcmp(mode, "spin") == 0) return spin();
+    if (strcmp(mode, "spin") == 0) return spin(count > 2 ? atoi(words[2]) : 1);
     if (strcmp(mode, "marks") == 0) return marks(3, 2000);
     if (strcmp(mode, "becomes") == 0) return becomes();
     if (strcmp(mode, "deep") == 0) return grandchildren(4);
