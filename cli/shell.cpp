@@ -94,7 +94,7 @@ namespace {
 
 std::string sentence(const SessionEvent& event) {
     std::string name = fmt::format("process {} ({})", event.process, event.id);
-    if (event.kind == SessionEvent::Kind::process_began) return fmt::format("{} has begun: {} forked it", name, event.parent);
+    if (event.kind == SessionEvent::Kind::process_began) return fmt::format("{} has begun: forked by process {} ({})", name, event.parent, event.parent_id);
     if (event.kind == SessionEvent::Kind::process_became) return fmt::format("{} has become {}", name, escape_for_display(event.program));
     if (event.end.reason == StopReason::killed) return fmt::format("{} was ended by {}", name, signal_name(event.end.signal));
     return fmt::format("{} has ended, exit status {}", name, event.end.exit_code);

@@ -18,7 +18,7 @@ Stop gone_by_itself(SessionParts& parts) {
         Movement movement(parts);
         Stop stop = parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
         if (stop.reason != StopReason::replaced) return stop;
-        parts.shared.tell({SessionEvent::Kind::process_became, parts.number, parts.debuggee.process().id(), 0, parts.debuggee.program(), {}});
+        parts.shared.tell({SessionEvent::Kind::process_became, parts.number, parts.debuggee.process().id(), 0, 0, parts.debuggee.program(), {}});
     }
 }
 
@@ -75,7 +75,7 @@ void Processes::look_at(unsigned number) {
 
 unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) {
     unsigned number = ++shared_.processes_met;
-    SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.debuggee.process_if_any()->id(), {}, {}};
+    SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.number, parent.debuggee.process_if_any()->id(), {}, {}};
     processes_.try_emplace(number, number, parent, thread, std::move(child));
     shared_.tell(event);
     return number;
@@ -138,7 +138,7 @@ void Processes::forget_those_that_ended() {
     for (unsigned number : others()) {
         Process& process = processes_.at(number);
         if (!process.untold || !process.untold->is_end()) continue;
-        SessionEvent event{SessionEvent::Kind::process_ended, number, process.untold->thread, 0, {}, *process.untold};
+        SessionEvent event{SessionEvent::Kind::process_ended, number, process.untold->thread, 0, 0, {}, *process.untold};
         processes_.erase(number);
         shared_.tell(event);
     }

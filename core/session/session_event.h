@@ -13,7 +13,8 @@ struct SessionEvent {
     enum class Kind { process_began, process_became, process_ended } kind = Kind::process_began;
     unsigned process = 0;  // its number
     pid_t id = 0;
-    pid_t parent = 0;      // of one that began
+    unsigned parent = 0;   // the number of the one that forked it, and its id
+    pid_t parent_id = 0;
     std::string program;   // of one that became another
     Stop end;              // of one that ended
 };

@@ -121,7 +121,7 @@ TEST(Processes, OneThatIsKilledFromOutsideWhileItStandsIsNotWaitedFor) {
     PipedDebugger debugger("debug", kFamily, "follow both\npause at work\nlaunch deep\ncontinue\n");
     std::string got = debugger.read_until("─ process 2 ──");
     std::smatch parent;
-    ASSERT_TRUE(std::regex_search(got, parent, std::regex(R"(has begun: ([0-9]+) forked it)"))) << got;
+    ASSERT_TRUE(std::regex_search(got, parent, std::regex(R"(forked by process 1 \(([0-9]+)\))"))) << got;
     kill(std::stoi(parent[1].str()), SIGKILL);
     usleep(100'000);
     debugger.type("-process 1\nprocesses\noff all\ncontinue\n");
