@@ -4,6 +4,7 @@
 #include <signal.h>
 
 #include <algorithm>
+#include <utility>
 
 #include "core/session/events.h"
 #include "core/session/system_calls.h"
@@ -63,6 +64,7 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
 }
 
 std::optional<Stop> Movement::judge_signal(const TargetEvent& event, Stop stop) {
+    if (event.signal == SIGINT && std::exchange(parts_.is_paused_already, false)) return std::nullopt;
     // A breakpoint on the signal comes first, then the rules for signals.
     for (Breakpoint& breakpoint : parts_.breakpoints.all())
         if (breakpoint.is_on && breakpoint.cause == Cause::signal && signal_numbered(breakpoint.subject) == event.signal && wants_to_stop(breakpoint, event.thread))

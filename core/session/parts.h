@@ -78,6 +78,7 @@ struct SessionParts {
     unsigned number = 1;  // of the process, from 1
     Stop last_stop;
     bool is_seen = true;  // the user has been told where it stands
+    bool is_paused_already = false;  // by the same Ctrl-C whose signal it has not got yet
     std::uint64_t life = 0;
 
     // What is looked at now: holds until something moves or another frame is selected.

@@ -1,6 +1,7 @@
 #include "core/session/processes.h"
 
 #include <fmt/format.h>
+#include <signal.h>
 
 #include <utility>
 
@@ -132,6 +133,11 @@ void Processes::hold_others() {
         if (process.untold && is_nothing_to_tell(*process.untold)) process.untold.reset();
     }
     forget_those_that_ended();
+}
+
+void Processes::take_pause_for_all() {
+    for (auto& [number, process] : processes_)
+        if (const LiveProcess* live = process.parts.debuggee.process_if_any(); live && live->is_alive()) process.parts.is_paused_already = live->is_to_get(SIGINT);
 }
 
 void Processes::forget_those_that_ended() {

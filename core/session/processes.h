@@ -46,6 +46,8 @@ class Processes {
     // Each goes on as far as there are news for it. True: one has stopped for something that is to be told.
     bool look_at_others();
     void hold_others();
+    // Ctrl-C on a terminal is sent to all of them: it has paused all, and those that have not got it yet are not paused by it again.
+    void take_pause_for_all();
     // What one of the others has stopped for; it is looked at now.
     std::optional<Stop> take_told();
 

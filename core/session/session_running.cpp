@@ -39,6 +39,7 @@ Stop Session::moved(const std::function<Stop(Movement&)>& move, const StepWish& 
     }
     processes_->hold_others();
     here().debuggee.come_to_front();
+    if (stop.reason == StopReason::paused && !processes_->is_only_one()) processes_->take_pause_for_all();
     if (stop.reason == StopReason::paused)
         if (auto told = processes_->take_told()) return told_of(*told);
     return told_of(std::move(stop));

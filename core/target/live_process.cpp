@@ -361,6 +361,12 @@ bool LiveProcess::handles_signal(int signal) const {
     return signal_mask("\nSigCgt:") >> (signal - 1) & 1;
 }
 
+bool LiveProcess::is_to_get(int signal) const {
+    for (const auto& [id, thread] : threads_)
+        if (thread.pending && thread.pending->kind == TargetEvent::Kind::signal && thread.pending->signal == signal) return true;
+    return (signal_mask("\nSigPnd:") | signal_mask("\nShdPnd:")) >> (signal - 1) & 1;
+}
+
 bool LiveProcess::ignores_signal(int signal) const {
     return signal_mask("\nSigIgn:") >> (signal - 1) & 1;
 }

@@ -79,6 +79,7 @@ class LiveProcess final : public Target {
     void deliver(ThreadId thread, int signal);
     bool handles_signal(int signal) const;   // the program has a handler for it
     bool ignores_signal(int signal) const;
+    bool is_to_get(int signal) const;        // it has been sent, and no thread has been told of it
     void kill();
     // Lets it run on without us, every byte of its code as we found it.
     void release();
