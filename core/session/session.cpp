@@ -76,8 +76,12 @@ void Session::release() {
     if (is_moving()) pause();
     process();
     processes_->for_each_other([](SessionParts& other) {
-        other.sites.take_out_all();
-        other.debuggee.release();
+        try {
+            other.sites.take_out_all();
+            other.debuggee.release();
+        } catch (const TargetError&) {  // it has come to its end by itself
+        } catch (const RequestError&) {
+        }
     });
     here().sites.take_out_all();
     here().selection.forget_stack();
