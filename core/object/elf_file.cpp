@@ -11,6 +11,7 @@
 #include <cstring>
 
 #include "core/object/compression.h"
+#include "core/object/section_cache.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -259,19 +260,27 @@ ByteSpan ElfFile::bytes(const Section& section) const {
     return stored;
 }
 
+std::shared_ptr<const std::byte> ElfFile::unpacked(const Section& section, ByteSpan stored) const {
+    bool may_be_kept = cache_ && section.size >= SectionCache::kWorthKeeping && build_id_.size() > 2;
+    if (may_be_kept)
+        if (auto kept = cache_->find(build_id_, section.name, section.size)) return kept;
+    try {
+        auto head = (section.flags & SHF_COMPRESSED) ? read_compression_head(stored) : read_old_compression_head(stored);
+        if (!head) throw FormatError("its compression is not known");
+        std::shared_ptr<const std::byte> made(decompress(*head, stored).release(), std::default_delete<const std::byte[]>());
+        if (may_be_kept && head->size == section.size) cache_->keep(build_id_, section.name, ByteSpan(made.get(), section.size));
+        return made;
+    } catch (const FormatError& error) {
+        throw FormatError(fmt::format("{} of {} cannot be decompressed: {}", section.name, shown(path_), error.what()));
+    }
+}
+
 ByteSpan ElfFile::decompressed(const Section& section, ByteSpan stored) const {
     std::unique_lock lock(decompressing_);
     auto found = decompressed_.find(section.index);
     if (found != decompressed_.end()) return ByteSpan(found->second.get(), section.size);
     lock.unlock();  // others may decompress other sections meanwhile
-    std::unique_ptr<std::byte[]> made;
-    try {
-        auto head = (section.flags & SHF_COMPRESSED) ? read_compression_head(stored) : read_old_compression_head(stored);
-        if (!head) throw FormatError("its compression is not known");
-        made = decompress(*head, stored);
-    } catch (const FormatError& error) {
-        throw FormatError(fmt::format("{} of {} cannot be decompressed: {}", section.name, shown(path_), error.what()));
-    }
+    auto made = unpacked(section, stored);
     lock.lock();
     auto [slot, is_new] = decompressed_.emplace(section.index, std::move(made));
     return ByteSpan(slot->second.get(), section.size);

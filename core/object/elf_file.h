@@ -20,6 +20,8 @@ struct Elf;
 
 namespace lantern {
 
+class SectionCache;
+
 struct Section {
     std::string name;
     FileAddress address;    // 0 when the section is not loaded
@@ -78,6 +80,8 @@ class ElfFile {
     const std::vector<Segment>& segments() const { return segments_; }
     const Section* section(std::string_view name) const;  // null if there is none
     const Section* section_at(FileAddress address) const;
+    // Where large sections that are decompressed are kept and looked for; borrowed. Null: nowhere.
+    void use(const SectionCache* cache) { cache_ = cache; }
     // The section's bytes, decompressed if need be; empty if the file has no such section. Borrowed from this object.
     // Safe to call from several threads. Throws FormatError.
     ByteSpan bytes(std::string_view section_name) const;
@@ -96,6 +100,7 @@ class ElfFile {
     enum class Purpose { program, symbols };
     ElfFile(const std::filesystem::path& path, Purpose purpose);
     ByteSpan decompressed(const Section& section, ByteSpan stored) const;
+    std::shared_ptr<const std::byte> unpacked(const Section& section, ByteSpan stored) const;
     void read_headers();
     void read_segments();
     void read_sections();
@@ -118,7 +123,8 @@ class ElfFile {
     std::vector<Segment> segments_;
     std::optional<ThreadLocal> thread_local_;
     mutable std::mutex decompressing_;
-    mutable std::map<std::uint32_t, std::unique_ptr<std::byte[]>> decompressed_;  // by section index
+    mutable std::map<std::uint32_t, std::shared_ptr<const std::byte>> decompressed_;  // by section index
+    const SectionCache* cache_ = nullptr;
 };
 
 }  // namespace lantern

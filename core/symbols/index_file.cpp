@@ -9,6 +9,8 @@
 #include <algorithm>
 #include <cstring>
 
+#include "core/support/kept_files.h"
+
 namespace lantern {
 
 namespace fs = std::filesystem;
@@ -64,30 +66,6 @@ void append(std::string& out, std::span<const T> table) {
 
 fs::path file_of(const fs::path& folder, const std::string& build_id) {
     return folder / (build_id + ".index");
-}
-
-// The file in use a moment ago is the last to go.
-void keep_within(const fs::path& folder, const fs::path& newest, std::uint64_t limit) {
-    struct Kept {
-        fs::path path;
-        std::uint64_t size;
-        fs::file_time_type used;
-    };
-    std::vector<Kept> all;
-    std::uint64_t total = 0;
-    std::error_code ignored;
-    for (const auto& entry : fs::directory_iterator(folder, ignored)) {
-        if (entry.path().extension() != ".index") continue;
-        Kept kept{entry.path(), entry.file_size(ignored), entry.last_write_time(ignored)};
-        total += kept.size;
-        all.push_back(std::move(kept));
-    }
-    std::sort(all.begin(), all.end(), [](const Kept& a, const Kept& b) { return a.used < b.used; });
-    for (const Kept& kept : all) {
-        if (total <= limit) return;
-        if (kept.path == newest && kept.size <= limit) continue;
-        if (fs::remove(kept.path, ignored)) total -= kept.size;
-    }
 }
 
 }  // namespace
@@ -168,27 +146,8 @@ std::string index_bytes(const SymbolIndex& index, std::uint64_t fingerprint) {
 }
 
 bool save_index(const fs::path& folder, const std::string& build_id, const SymbolIndex& index, const dwarf::DebugInfo& info, std::uint64_t limit) {
-    std::error_code problem;
-    fs::create_directories(folder, problem);
-    std::string temporary = (folder / fmt::format("{}.{}.part", build_id, getpid())).string();
-    int file = open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
-    if (file < 0) return false;
     std::string bytes = index_bytes(index, fingerprint_of(info, build_id));
-    std::size_t written = 0;
-    while (written < bytes.size()) {
-        ssize_t got = write(file, bytes.data() + written, bytes.size() - written);
-        if (got <= 0) break;
-        written += static_cast<std::size_t>(got);
-    }
-    close(file);
-    fs::path final = file_of(folder, build_id);
-    if (written == bytes.size()) fs::rename(temporary, final, problem);
-    if (written != bytes.size() || problem) {
-        fs::remove(temporary, problem);
-        return false;
-    }
-    keep_within(folder, final, limit);
-    return true;
+    return keep_file(file_of(folder, build_id), {}, std::as_bytes(std::span(bytes)), limit);
 }
 
 }  // namespace lantern

@@ -107,6 +107,7 @@ dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std
 }
 
 SymbolFiles::SymbolFiles(const ElfFile& program, const SymbolSearch& search) : program_(program), search_(search) {
+    if (!search.index_folder.empty()) cache_.emplace(search.index_folder, search.index_limit);
     if (has_dwarf(program)) origin_ = SymbolOrigin::program;
     else find_separate();
     if (origin_ != SymbolOrigin::nowhere) find_shared();
@@ -141,6 +142,7 @@ bool SymbolFiles::take_by_build_id(const fs::path& path, SymbolOrigin origin) {
         return false;
     }
     separate_ = std::move(file);
+    if (cache_) separate_->use(&*cache_);
     origin_ = origin;
     return true;
 }
@@ -153,6 +155,7 @@ bool SymbolFiles::take_by_link(const fs::path& path, std::uint32_t checksum) {
         return false;
     }
     separate_ = std::move(file);
+    if (cache_) separate_->use(&*cache_);
     origin_ = SymbolOrigin::debug_link;
     return true;
 }

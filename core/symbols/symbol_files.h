@@ -13,6 +13,7 @@
 
 #include "core/dwarf/debug_info.h"
 #include "core/object/elf_file.h"
+#include "core/object/section_cache.h"
 
 namespace lantern {
 
@@ -64,6 +65,8 @@ class SymbolFiles {
 
     const ElfFile& program_;
     const SymbolSearch& search_;
+    // Of separate files, which are the system's: a user's own program is built anew too often.
+    std::optional<SectionCache> cache_;
     std::unique_ptr<ElfFile> separate_, shared_, inner_;
     SymbolOrigin origin_ = SymbolOrigin::nowhere;
     std::vector<std::string> refused_;
