@@ -165,10 +165,17 @@ TargetEvent LiveProcess::stopped_by(TargetEvent event) {
     return replaced_meanwhile_ ? *std::exchange(replaced_meanwhile_, std::nullopt) : event;
 }
 
+// Threads that have told of their end cannot be stopped: a process of nothing else is waited for.
 TargetEvent LiveProcess::interrupted() {
     TargetEvent event;
     event.kind = TargetEvent::Kind::interrupted;
     event = stopped_by(event);
+    auto is_gone_soon = [](const auto& each) { return each.second.is_ending && each.second.running; };
+    while (alive_ && !threads_.empty() && std::ranges::all_of(threads_, is_gone_soon)) {
+        Tracer::News news = tracer_.wait(process_);
+        if (!news.has_come()) break;
+        interpret(news.thread, news.status);
+    }
     if (!alive_) return lost();
     event.thread = only_ && threads_.count(only_) ? only_ : living_thread();
     return event;
