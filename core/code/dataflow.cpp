@@ -76,43 +76,58 @@ RegisterSet Dataflow::live_before(std::uint32_t node) const {
     return before(live_behind(node), effects_[node]);
 }
 
-// Backwards along all ways, each block once, until something leaves nothing of what was there.
-Dataflow::Definitions Dataflow::reaching(std::uint32_t node, unsigned dwarf_number) const {
-    Definitions found;
-    std::vector<bool> seen(blocks_->all().size());
+namespace {
+
+using Block = Blocks::Block;
+
+// From one block along all ways, each block once, as long as `look` (told the block's nodes) does not say that the way ends there.
+// True: a way leads out of the function.
+template <class Look>
+bool follow(const Blocks& blocks, std::uint32_t from, std::vector<std::uint32_t> Block::*ways, Look look) {
+    bool leads_out = false;
+    std::vector<bool> seen(blocks.all().size());
     std::vector<std::uint32_t> open;
-    // True: the way ends here.
-    auto look = [&](std::uint32_t first, std::uint32_t end) {
-        for (std::uint32_t i = end; i-- > first;) {
-            if (!effects_[i].writes.has(dwarf_number)) continue;
-            found.nodes.push_back(i);
-            if (effects_[i].overwrites.has(dwarf_number)) return true;
-        }
-        return false;
+    auto go_on_from = [&](const Block& block) {
+        leads_out |= (block.*ways).empty() || (ways == &Block::from && block.is_entry);
+        open.insert(open.end(), (block.*ways).begin(), (block.*ways).end());
     };
-    auto go_back_from = [&](std::uint32_t number) {
-        const Blocks::Block& block = blocks_->all()[number];
-        found.from_outside |= block.is_entry || block.from.empty();
-        open.insert(open.end(), block.from.begin(), block.from.end());
-    };
-    std::uint32_t own = blocks_->of_node(node);
-    if (!look(blocks_->all()[own].first, node)) go_back_from(own);
+    go_on_from(blocks.all()[from]);
     while (!open.empty()) {
         std::uint32_t number = open.back();
         open.pop_back();
         if (seen[number]) continue;
         seen[number] = true;
-        if (!look(blocks_->all()[number].first, blocks_->all()[number].end)) go_back_from(number);
+        const Block& block = blocks.all()[number];
+        if (!look(block.first, block.end)) go_on_from(block);
     }
-    std::sort(found.nodes.begin(), found.nodes.end());
-    found.nodes.erase(std::unique(found.nodes.begin(), found.nodes.end()), found.nodes.end());
+    return leads_out;
+}
+
+void put_in_order(std::vector<std::uint32_t>& nodes) {
+    std::sort(nodes.begin(), nodes.end());
+    nodes.erase(std::unique(nodes.begin(), nodes.end()), nodes.end());
+}
+
+}  // namespace
+
+// Backwards, until something leaves nothing of what was there.
+Dataflow::Definitions Dataflow::reaching(std::uint32_t node, unsigned dwarf_number) const {
+    Definitions found;
+    auto look = [&](std::uint32_t first, std::uint32_t end) {
+        for (std::uint32_t i = end; i-- > first;) {
+            if (effects_[i].writes.has(dwarf_number)) found.nodes.push_back(i);
+            if (effects_[i].overwrites.has(dwarf_number)) return true;
+        }
+        return false;
+    };
+    std::uint32_t own = blocks_->of_node(node);
+    if (!look(blocks_->all()[own].first, node)) found.from_outside = follow(*blocks_, own, &Block::from, look);
+    put_in_order(found.nodes);
     return found;
 }
 
 Dataflow::Uses Dataflow::uses_of(std::uint32_t node, unsigned dwarf_number) const {
     Uses found;
-    std::vector<bool> seen(blocks_->all().size());
-    std::vector<std::uint32_t> open;
     auto look = [&](std::uint32_t first, std::uint32_t end) {
         for (std::uint32_t i = first; i < end; ++i) {
             if (effects_[i].reads.has(dwarf_number)) found.nodes.push_back(i);
@@ -120,22 +135,9 @@ Dataflow::Uses Dataflow::uses_of(std::uint32_t node, unsigned dwarf_number) cons
         }
         return false;
     };
-    auto go_on_from = [&](std::uint32_t number) {
-        const Blocks::Block& block = blocks_->all()[number];
-        found.goes_outside |= block.to.empty();
-        open.insert(open.end(), block.to.begin(), block.to.end());
-    };
     std::uint32_t own = blocks_->of_node(node);
-    if (!look(node + 1, blocks_->all()[own].end)) go_on_from(own);
-    while (!open.empty()) {
-        std::uint32_t number = open.back();
-        open.pop_back();
-        if (seen[number]) continue;
-        seen[number] = true;
-        if (!look(blocks_->all()[number].first, blocks_->all()[number].end)) go_on_from(number);
-    }
-    std::sort(found.nodes.begin(), found.nodes.end());
-    found.nodes.erase(std::unique(found.nodes.begin(), found.nodes.end()), found.nodes.end());
+    if (!look(node + 1, blocks_->all()[own].end)) found.goes_outside = follow(*blocks_, own, &Block::to, look);
+    put_in_order(found.nodes);
     return found;
 }
 

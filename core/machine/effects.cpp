@@ -5,17 +5,6 @@
 namespace lantern {
 namespace {
 
-// The general or vector register a name of the decoder's is a part of.
-std::optional<unsigned> whole_register(ZydisRegister reg) {
-    static constexpr unsigned kByEncoding[] = {0, 2, 1, 3, 7, 6, 4, 5, 8, 9, 10, 11, 12, 13, 14, 15};
-    ZydisRegister largest = ZydisRegisterGetLargestEnclosing(ZYDIS_MACHINE_MODE_LONG_64, reg);
-    if (largest >= ZYDIS_REGISTER_RAX && largest <= ZYDIS_REGISTER_R15) return kByEncoding[largest - ZYDIS_REGISTER_RAX];
-    if (largest >= ZYDIS_REGISTER_ZMM0 && largest <= ZYDIS_REGISTER_ZMM15) return kFirstVectorRegister + (largest - ZYDIS_REGISTER_ZMM0);
-    if (reg >= ZYDIS_REGISTER_ST0 && reg <= ZYDIS_REGISTER_ST7) return kFirstStackRegister + (reg - ZYDIS_REGISTER_ST0);
-    if (reg == ZYDIS_REGISTER_RIP) return kGeneralRegisters - 1;
-    return std::nullopt;
-}
-
 bool takes_any_address(ZydisMnemonic mnemonic) {
     switch (mnemonic) {
         case ZYDIS_MNEMONIC_MOVUPS: case ZYDIS_MNEMONIC_MOVUPD: case ZYDIS_MNEMONIC_MOVDQU: case ZYDIS_MNEMONIC_LDDQU:
@@ -39,9 +28,9 @@ unsigned required_alignment(const ZydisDecodedInstruction& instruction, const Zy
 
 MemoryAccess access_of(const ZydisDecodedInstruction& instruction, const ZydisDecodedOperand& operand) {
     MemoryAccess access;
-    if (operand.mem.base != ZYDIS_REGISTER_NONE) access.base = whole_register(operand.mem.base);
+    if (operand.mem.base != ZYDIS_REGISTER_NONE) access.base = dwarf_number_of(operand.mem.base);
     if (operand.mem.index != ZYDIS_REGISTER_NONE) {
-        auto index = whole_register(operand.mem.index);
+        auto index = dwarf_number_of(operand.mem.index);
         if (index && *index < kFirstVectorRegister) access.index = index;
         else access.has_other_registers = true;
     }
@@ -82,8 +71,8 @@ std::optional<Effects> effects_of(ByteSpan bytes) {
             instruction.meta.category != ZYDIS_CATEGORY_WIDENOP)
             effects.memory.push_back(access_of(instruction, operand));
         if (operand.type != ZYDIS_OPERAND_TYPE_REGISTER) continue;
-        auto number = whole_register(operand.reg.value);
-        if (!number || *number == kGeneralRegisters - 1) continue;
+        auto number = dwarf_number_of(operand.reg.value);
+        if (!number || *number == kProgramCounterNumber || *number >= kFirstStackRegister + 8) continue;
         effects.registers.push_back({*number, operand.size / 8u, (operand.actions & ZYDIS_OPERAND_ACTION_MASK_READ) != 0,
                                      (operand.actions & ZYDIS_OPERAND_ACTION_MASK_WRITE) != 0, is_implied});
     }

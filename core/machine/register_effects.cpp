@@ -7,18 +7,6 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kByEncoding[] = {0, 2, 1, 3, 7, 6, 4, 5, 8, 9, 10, 11, 12, 13, 14, 15};
-
-std::optional<unsigned> number_of(ZydisRegister reg) {
-    ZydisRegister whole = ZydisRegisterGetLargestEnclosing(ZYDIS_MACHINE_MODE_LONG_64, reg);
-    if (whole >= ZYDIS_REGISTER_RAX && whole <= ZYDIS_REGISTER_R15) return kByEncoding[whole - ZYDIS_REGISTER_RAX];
-    if (whole >= ZYDIS_REGISTER_ZMM0 && whole <= ZYDIS_REGISTER_ZMM15) return kFirstVectorRegister + (whole - ZYDIS_REGISTER_ZMM0);
-    if (reg >= ZYDIS_REGISTER_ST0 && reg <= ZYDIS_REGISTER_ST7) return kFirstStackRegister + (reg - ZYDIS_REGISTER_ST0);
-    if (reg >= ZYDIS_REGISTER_MM0 && reg <= ZYDIS_REGISTER_MM7) return kFirstStackRegister + 8 + (reg - ZYDIS_REGISTER_MM0);
-    if (reg >= ZYDIS_REGISTER_K0 && reg <= ZYDIS_REGISTER_K7) return kFirstMask + (reg - ZYDIS_REGISTER_K0);
-    return std::nullopt;
-}
-
 bool combines_to_zero(const ZydisDecodedInstruction& instruction, const ZydisDecodedOperand* operands) {
     switch (instruction.mnemonic) {
         case ZYDIS_MNEMONIC_XOR: case ZYDIS_MNEMONIC_SUB: case ZYDIS_MNEMONIC_XORPS: case ZYDIS_MNEMONIC_XORPD: case ZYDIS_MNEMONIC_PXOR:
@@ -64,14 +52,14 @@ std::optional<RegisterEffects> register_effects_of(ByteSpan bytes) {
         if (operand.type == ZYDIS_OPERAND_TYPE_MEMORY) {
             if (is_nothing) continue;
             for (ZydisRegister part : {operand.mem.base, operand.mem.index})
-                if (auto number = number_of(part)) effects.reads |= RegisterSet::of(*number);
+                if (auto number = dwarf_number_of(part); number && number != kProgramCounterNumber) effects.reads |= RegisterSet::of(*number);
             if (operand.mem.type == ZYDIS_MEMOP_TYPE_AGEN) continue;
             effects.reads_memory |= (operand.actions & ZYDIS_OPERAND_ACTION_MASK_READ) != 0;
             effects.writes_memory |= (operand.actions & ZYDIS_OPERAND_ACTION_MASK_WRITE) != 0;
         }
         if (operand.type != ZYDIS_OPERAND_TYPE_REGISTER || is_nothing) continue;
-        auto number = number_of(operand.reg.value);
-        if (!number) continue;
+        auto number = dwarf_number_of(operand.reg.value);
+        if (!number || *number == kProgramCounterNumber) continue;
         RegisterSet one = RegisterSet::of(*number);
         bool reads = (operand.actions & ZYDIS_OPERAND_ACTION_MASK_READ) != 0;
         if (reads && !(is_zeroing && operand.visibility == ZYDIS_OPERAND_VISIBILITY_EXPLICIT)) effects.reads |= one;
