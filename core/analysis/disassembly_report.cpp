@@ -10,6 +10,7 @@
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/code_query.h"
+#include "core/target/code_at.h"
 #include "core/values/register_types.h"
 #include "core/values/value_view.h"
 #include "core/values/variable_value.h"
@@ -117,8 +118,7 @@ class Reporter {
 
     void choose_around(RunAddress address) {
         anchor_ = address;
-        const Module* module = target_.module_at(address);
-        const Function* function = module ? module->symbols().function_at(module->to_file(address)) : nullptr;
+        auto [module, function] = function_at(target_, address);
         if (function) return take(*module, *function);
         if (module) report_.module = module->path();
         report_.function = symbol_note(target_, address);

@@ -35,6 +35,16 @@ std::uint32_t FlowGraph::at(FileAddress address) const {
     return found != nodes_.end() && found->address == address ? static_cast<std::uint32_t>(found - nodes_.begin()) : kNone;
 }
 
+std::uint32_t FlowGraph::around(FileAddress address) const {
+    auto behind = std::upper_bound(nodes_.begin(), nodes_.end(), address, [](FileAddress a, const Node& node) { return a < node.address; });
+    if (behind == nodes_.begin() || std::prev(behind)->behind() <= address) return kNone;
+    return static_cast<std::uint32_t>(behind - nodes_.begin() - 1);
+}
+
+bool FlowGraph::has_computed_jumps() const {
+    return std::any_of(nodes_.begin(), nodes_.end(), [](const Node& node) { return node.is_jump() && node.is_computed; });
+}
+
 void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
     ByteSpan bytes = symbols.elf().loaded_bytes(range.low, range.size());
     is_complete_ &= bytes.size() == range.size();
@@ -94,8 +104,7 @@ void FlowGraph::read_table(const ModuleSymbols& symbols, FileAddress table) {
 }
 
 void FlowGraph::find_tables(const ModuleSymbols& symbols) {
-    bool has_computed = std::any_of(nodes_.begin(), nodes_.end(), [](const Node& node) { return node.is_jump() && node.is_computed; });
-    if (!has_computed) return;
+    if (!has_computed_jumps()) return;
     std::sort(tables_.begin(), tables_.end());
     tables_.erase(std::unique(tables_.begin(), tables_.end()), tables_.end());
     for (FileAddress table : tables_) {

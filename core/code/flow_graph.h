@@ -35,10 +35,12 @@ class FlowGraph {
 
     const std::vector<Node>& nodes() const { return nodes_; }   // by address
     std::uint32_t at(FileAddress address) const;                // kNone where no instruction begins
+    std::uint32_t around(FileAddress address) const;            // the instruction that the byte is of; kNone: of none
     std::uint32_t entry() const { return at(function_->low()); }
     const Function& function() const { return *function_; }
     // False: some bytes are no instruction, so there may be ways that are not known.
     bool is_complete() const { return is_complete_; }
+    bool has_computed_jumps() const;
     // Where jumps through tables and registers can lead, as far as tables are found; code that nothing known leads to is taken
     // for such where there are jumps like that.
     const std::vector<std::uint32_t>& computed_targets() const { return computed_targets_; }

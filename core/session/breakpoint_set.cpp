@@ -22,8 +22,12 @@ bool same_sites(const Breakpoint& a, const Breakpoint& b) {
 
 Breakpoint& BreakpointSet::add(Breakpoint wish) {
     if (!wish.number) wish.number = next_;
-    next_ = std::max(next_, wish.number + 1);
+    pass_over(wish.number);
     return all_.emplace_back(std::move(wish));
+}
+
+void BreakpointSet::pass_over(unsigned number) {
+    next_ = std::max(next_, number + 1);
 }
 
 void BreakpointSet::inherit(const BreakpointSet& parent) {

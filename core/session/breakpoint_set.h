@@ -22,6 +22,7 @@ class BreakpointSet {
     void inherit(const BreakpointSet& parent);
     Breakpoint& numbered(unsigned number);    // throws RequestError
     bool has(unsigned number) const;
+    void pass_over(unsigned number);          // it is another process' alone, and nobody gets it here
     void erase(unsigned number);              // its sites must be out
     std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
     bool is_any_on(Cause cause) const;

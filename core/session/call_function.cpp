@@ -10,6 +10,7 @@
 #include "core/session/movement.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 #include "core/values/builtin_types.h"
 
 namespace lantern {
@@ -131,8 +132,7 @@ Value call_function(SessionParts& parts, const FunctionCall& call) {
             throw RequestError(fmt::format("{} takes a {} by value, which only the program's own code can copy", call.name, type_text(*argument.type)));
     if (parts.shared.may_call && !parts.shared.may_call(call.name)) throw RequestError(fmt::format("{} was not called", call.name));
 
-    const Module* module = live.module_at(call.address);
-    const Function* function = module ? module->symbols().function_at(module->to_file(call.address)) : nullptr;
+    auto [module, function] = function_at(live, call.address);
     if (function && function->unit->is_rust()) refuse_other_convention(call, *module, *function);
     const ThreadId thread = parts.selection.thread();
     live.leave_system_call(thread);

@@ -11,6 +11,7 @@
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
+#include "core/target/code_at.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
@@ -80,8 +81,7 @@ std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Mod
     if (!symbol) return std::nullopt;
     RunAddress at = library.to_run(symbol->address);
     for (unsigned i = 0; i < kInstructions; ++i) {
-        std::byte bytes[kLongestInstruction];
-        auto instruction = decode_instruction(ByteSpan(bytes, target.read_available(at, bytes)), at);
+        auto instruction = instruction_at(target, at);
         if (!instruction || instruction->kind != Instruction::Kind::ordinary) return std::nullopt;
         at = instruction->next();
         if (instruction->memory.empty() || !instruction->memory[0].address_only) continue;

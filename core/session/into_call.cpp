@@ -3,6 +3,7 @@
 #include "core/session/line_step.h"
 #include "core/session/linkage.h"
 #include "core/support/text.h"
+#include "core/target/code_at.h"
 
 namespace lantern {
 namespace {
@@ -51,19 +52,17 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
     RunAddress top = process_.registers(mover()).stack_pointer();
     RunAddress back(process_.read<std::uint64_t>(top));
     RunAddress callee = behind_linkage_table(process_, entered);
-    const Module* module = process_.module_at(callee);
-    const Function* function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
+    FunctionAt called = function_at(process_, callee);
     // A thunk that moves the object's address and jumps on has no debug information of its own.
-    for (int i = 0; !function && module && callee == here() && i < kLongestThunk && is_steppable(*module); ++i) {
-        std::byte bytes[kLongestInstruction];
-        auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(callee, bytes)), callee);
+    for (int i = 0; !called.function && called.module && callee == here() && i < kLongestThunk && is_steppable(*called.module); ++i) {
+        auto instruction = instruction_at(process_, callee);
         if (!instruction || (instruction->kind != Instruction::Kind::ordinary && instruction->kind != Instruction::Kind::jump)) break;
         Stop stop = movement_.step_instruction();
         if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
         callee = behind_linkage_table(process_, here());
-        module = process_.module_at(callee);
-        function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
+        called = function_at(process_, callee);
     }
+    auto [module, function] = called;
     bool anyway = wish_.anyway && module && (wish_.into.empty() || (function && is_wanted(*function)));
     bool enters = function && is_wanted(*function) && is_steppable(*module, module->to_file(callee));
     if (enters || anyway) {

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/machine/instruction.h"
+#include "core/code/loop_around.h"
 #include "core/session/events.h"
 #include "core/session/linkage.h"
 #include "core/session/returned_value.h"
@@ -83,7 +83,7 @@ bool LineStep::is_entered(const CodePosition& position) const {
 bool LineStep::counts(const CodePosition& position) const {
     if (leaving_) return !is_within(position.inlined, leaving_);
     if (!position.is_statement || position.line == 0 || !is_entered(position)) return false;
-    if (loop_) return !loop_->contains(position.address);
+    if (!loop_.empty()) return !any_contains(loop_, position.address);
     return !(position.inlined == from_.inlined && from_.file && position.is_on(*from_.file, from_.line));
 }
 
@@ -140,6 +140,11 @@ bool LineStep::is_in_frame_or_outside(ThreadId thread) {
     return thread == mover() && movement_.frame_identity(thread) >= identity_;
 }
 
+void LineStep::expect_return(RunAddress callee, RunAddress back) {
+    FunctionAt called = function_at(process_, callee);
+    if (called.function && returns_value(called.module->symbols(), *called.function)) returns_[back] = called;
+}
+
 // Which calls of the stretch give back a value that can be shown. Those that go where a register or memory says are stopped
 // at, to see where that is.
 void LineStep::expect_returns() {
@@ -147,17 +152,13 @@ void LineStep::expect_returns() {
     computed_calls_.clear();
     if (recordings_ >= kMostRecordings) return;
     for (RunAddress call : ways_.own_calls) {
-        std::byte bytes[kLongestInstruction];
-        auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(call, bytes)), call);
+        auto instruction = instruction_at(process_, call);
         if (!instruction) continue;
         if (!instruction->target) {
             computed_calls_.insert(call);
             continue;
         }
-        RunAddress callee = behind_linkage_table(process_, *instruction->target);
-        const Module* module = process_.module_at(callee);
-        const Function* function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
-        if (function && returns_value(module->symbols(), *function)) returns_[instruction->next()] = {module, function};
+        expect_return(behind_linkage_table(process_, *instruction->target), instruction->next());
     }
 }
 
@@ -215,16 +216,12 @@ void LineStep::note_return() {
 // Standing on a call of what a register or memory says: one instruction tells whom.
 std::optional<Stop> LineStep::follow_computed_call() {
     if (!computed_calls_.count(here())) return std::nullopt;
-    std::byte bytes[kLongestInstruction];
     RunAddress call = here();
-    auto instruction = decode_instruction(ByteSpan(bytes, process_.read_available(call, bytes)), call);
+    auto instruction = instruction_at(process_, call);
     ++recordings_;
     Stop stop = movement_.step_instruction();
     if (stop.reason != StopReason::stepped || !stop.breakpoints.empty() || !instruction) return met_on_the_way(std::move(stop));
-    RunAddress callee = behind_linkage_table(process_, here());
-    const Module* module = process_.module_at(callee);
-    const Function* function = module ? module->symbols().function_at(module->to_file(callee)) : nullptr;
-    if (function && returns_value(module->symbols(), *function)) returns_[instruction->next()] = {module, function};
+    expect_return(behind_linkage_table(process_, here()), instruction->next());
     return std::nullopt;
 }
 
@@ -368,25 +365,10 @@ Stop LineStep::go_on() {
     }
 }
 
-namespace {
-
-// The code that the nearest backward jump around an address closes: from where it leads to its end.
-std::optional<FileRange> innermost_loop(const FlowGraph& flow, FileAddress at) {
-    std::optional<FileRange> innermost;
-    for (const FlowGraph::Node& node : flow.nodes()) {
-        if (node.branch == FlowGraph::kNone) continue;
-        FileRange loop{*node.target, node.behind()};
-        if (loop.low < loop.high && loop.contains(at) && (!innermost || loop.size() < innermost->size())) innermost = loop;
-    }
-    return innermost;
-}
-
-}  // namespace
-
 Stop LineStep::out_of_loop() {
     if (!start()) throw RequestError("there are no lines here", Next::step_out);
-    loop_ = innermost_loop(*flow_, module_->to_file(here()));
-    if (!loop_) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, from_.line), Next::step_over_or_out);
+    loop_ = loop_around(Blocks(*flow_), module_->to_file(here()));
+    if (loop_.empty()) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, from_.line), Next::step_over_or_out);
     recordings_ = kMostRecordings;
     return go_on();
 }

@@ -4,6 +4,7 @@
 #include "core/runtime/c_library.h"
 #include "core/session/movement.h"
 #include "core/session/step_wish.h"
+#include "core/target/code_at.h"
 
 #include <map>
 
@@ -41,12 +42,8 @@ class LineStep {
     Stop run_ways(const std::set<RunAddress>& also);
     bool is_at_goal(const Stop& stop);
     std::optional<Stop> arrive_without_running();
-    // Calls whose values are to be kept, by where they return to.
-    struct ExpectedReturn {
-        const Module* module = nullptr;
-        const Function* function = nullptr;
-    };
     void expect_returns();
+    void expect_return(RunAddress callee, RunAddress back);
     std::optional<c_library::JumpTarget> jump_target(ThreadId thread) const;
     bool is_landing(RunAddress at, ThreadId thread);
     Stop land();
@@ -82,14 +79,14 @@ class LineStep {
     const FunctionPositions* positions_ = nullptr;  // of the function
     CodePosition from_;                     // where the step began
     bool enters_ = false;                   // calls are entered, inlined ones too
-    std::optional<FileRange> loop_;         // to be left
+    std::vector<FileRange> loop_;           // to be left
     const Scope* leaving_ = nullptr;        // the inlined call to be left
     RunAddress identity_;
     std::optional<RunAddress> return_address_;
     Ways ways_;
     StepWish wish_;
     RunAddress stack_pointer_;      // when the step began
-    std::map<RunAddress, ExpectedReturn> returns_;
+    std::map<RunAddress, FunctionAt> returns_;  // calls whose values are to be kept, by where they return to
     std::set<RunAddress> computed_calls_;
     std::vector<ReturnedValue> calls_;
     std::vector<LandingHook> hooks_;  // those that were there when the step began

@@ -6,6 +6,7 @@
 
 #include "core/machine/instruction.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 
 namespace lantern {
 namespace {
@@ -19,8 +20,7 @@ bool is_linkage_table(const Module& module, RunAddress at) {
 std::optional<RunAddress> slot_of(Target& target, RunAddress entry) {
     RunAddress at = entry;
     for (int i = 0; i < 3; ++i) {  // some entries begin with a landing mark
-        std::byte bytes[kLongestInstruction];
-        auto instruction = decode_instruction(ByteSpan(bytes, target.read_available(at, bytes)), at);
+        auto instruction = instruction_at(target, at);
         if (!instruction) return std::nullopt;
         if (instruction->kind == Instruction::Kind::jump) {
             if (instruction->memory.size() != 1 || instruction->memory[0].base != kProgramCounterNumber) return std::nullopt;

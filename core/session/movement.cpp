@@ -218,7 +218,7 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
             if (is_child) parts_.selection.select_thread(process_.id());
             std::string text = is_child ? fmt::format("now in the child, process {}; its parent {} goes on alone", process_.id(), event.other)
                                         : fmt::format("process {}, which goes on alone", event.other);
-            if (auto child = process_.take_child()) text = fmt::format("process {}, which is process {} here", event.other, parts_.shared.keep(parts_, event.thread, std::move(child)));
+            if (auto child = process_.take_child(event.other)) text = fmt::format("process {}, which is process {} here", event.other, parts_.shared.keep(parts_, event.thread, std::move(child)));
             return judge_cause(Cause::fork, event, stop, {{"forked", text}});
         }
         case TargetEvent::Kind::thread_started:

@@ -77,8 +77,11 @@ void Processes::look_at(unsigned number) {
 unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) {
     unsigned number = ++shared_.processes_met;
     SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.number, parent.debuggee.process_if_any()->id(), {}, {}};
-    processes_.try_emplace(number, number, parent, thread, std::move(child));
-    shared_.tell(event);
+    try {
+        processes_.try_emplace(number, number, parent, thread, std::move(child));
+        shared_.tell(event);
+    } catch (const TargetError&) {  // it was killed where it was born: its parent's movement goes on
+    }
     return number;
 }
 

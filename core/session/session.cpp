@@ -136,28 +136,36 @@ void Session::select_process(unsigned number) {
     ++shared_.movements;
 }
 
-// The one that is looked at says whether it can be done; the others do it as far as they can.
+// The one that is looked at says whether it can be done; the others do it as far as they can. A watchpoint is its process' alone.
 const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
     const Breakpoint& added = here().sites.add(wish, may_wait);
-    if (wish.is_watch()) return added;
     wish.number = added.number;
     wish.counts = added.counts;
-    processes_->for_each_other([&](SessionParts& other) { other.sites.add(wish, true); });
+    processes_->for_each_other([&](SessionParts& other) {
+        if (wish.is_watch()) other.breakpoints.pass_over(wish.number);
+        else other.sites.add(wish, true);
+    });
     return added;
 }
 
+void Session::for_each_with(unsigned breakpoint, const std::function<void(SessionParts&)>& change) {
+    bool is_anywhere = false;
+    auto change_there = [&](SessionParts& parts) {
+        if (!parts.breakpoints.has(breakpoint)) return;
+        is_anywhere = true;
+        change(parts);
+    };
+    change_there(here());
+    processes_->for_each_other(change_there);
+    if (!is_anywhere) here().breakpoints.numbered(breakpoint);  // refuses
+}
+
 void Session::switch_breakpoint(unsigned number, bool on) {
-    here().sites.switch_to(number, on);
-    processes_->for_each_other([=](SessionParts& other) {
-        if (other.breakpoints.has(number)) other.sites.switch_to(number, on);
-    });
+    for_each_with(number, [=](SessionParts& parts) { parts.sites.switch_to(number, on); });
 }
 
 void Session::drop_breakpoint(unsigned number) {
-    here().sites.drop(number);
-    processes_->for_each_other([=](SessionParts& other) {
-        if (other.breakpoints.has(number)) other.sites.drop(number);
-    });
+    for_each_with(number, [=](SessionParts& parts) { parts.sites.drop(number); });
 }
 
 const Breakpoint& Session::add_breakpoint(const Place& place, std::string condition) {

@@ -132,6 +132,8 @@ class Session {
     Session(std::vector<SourceMapping> mappings, SymbolSearch search);
     SessionParts& here() { return processes_->here(); }
     const SessionParts& here() const { return processes_->here(); }
+    // Of the processes that have the breakpoint. Throws RequestError where none has.
+    void for_each_with(unsigned breakpoint, const std::function<void(SessionParts&)>& change);
     void start_process();
     void read_again();
     struct ShownFrame {

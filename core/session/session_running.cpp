@@ -11,6 +11,7 @@
 #include "core/session/session.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 
 namespace lantern {
 namespace {
@@ -169,8 +170,7 @@ Stop Session::over_instruction(const StepWish& wish) {
     return moved([this](Movement& movement) {
         LiveProcess& live = process();
         RunAddress at = live.registers(thread()).program_counter();
-        std::byte bytes[kLongestInstruction];
-        auto instruction = decode_instruction(ByteSpan(bytes, live.read_available(at, bytes)), at);
+        auto instruction = instruction_at(live, at);
         if (!instruction || instruction->kind != Instruction::Kind::call) return stepped_by_instruction(movement.step_instruction());
         RunAddress identity = movement.frame_identity(thread());
         return stepped_by_instruction(movement.run({instruction->next()}, [&, identity](ThreadId thread) {

@@ -131,9 +131,10 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
         event.thread = child;
     } else if (follow_ == Follow::both && !shares_memory) {
         clean_child(child);
-        child_.reset(new LiveProcess({child}, child, program_, events_, tracer_, open_symbols_));
-        child_->attached_ = attached_;
-        if (attached_) join_emergency(*child_);
+        auto& held = newborn_[child];
+        held.reset(new LiveProcess({child}, child, program_, events_, tracer_, open_symbols_));
+        held->attached_ = attached_;
+        if (attached_) join_emergency(*held);
     } else {
         let_child_go(child, shares_memory);
         threads_[id].waits_for_child = shares_memory;
@@ -162,6 +163,11 @@ void LiveProcess::open_pages_of_child(pid_t child) {
     held.alive_ = false;  // it is not ours to end
 }
 
+std::unique_ptr<LiveProcess> LiveProcess::take_child(pid_t child) {
+    auto found = newborn_.extract(child);
+    return found ? std::move(found.mapped()) : nullptr;
+}
+
 // The child of a fork that is not followed gets clean code and its freedom.
 void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
     if (shares_memory) {
@@ -175,6 +181,7 @@ void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
 // From here on the child is the process; its parent goes on alone, with clean code.
 void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     stop_other_threads();
+    see_ending_threads_off();
     let_guests_go();
     // The parent of a vfork stands still until its child has gone its own way: our bytes may stay in the memory they share, if no
     // other thread of the parent runs there. It is kept until then, to be given its code back.

@@ -309,6 +309,16 @@ bool has_waiting_trap(Kernel& kernel, pid_t process, ThreadId id) {
 
 }  // namespace
 
+// A dead thread whose end nobody has fetched keeps its whole process from being reaped when that ends. (The first thread's end is told
+// when it is the last.)
+void LiveProcess::see_ending_threads_off() {
+    std::vector<ThreadId> ending;
+    for (const auto& [id, thread] : threads_)
+        if (thread.is_ending && thread.running && id != process_) ending.push_back(id);
+    for (ThreadId id : ending)
+        if (alive_ && threads_.count(id)) wait_for_stop(id);
+}
+
 void LiveProcess::release() {
     if (!alive_) return;
     if (moving_) interrupted();
@@ -319,12 +329,15 @@ void LiveProcess::release() {
         resume(id, threads_.at(id), Kernel::Motion::go);
         wait_for_stop(id);
     }
+    see_ending_threads_off();
     if (!alive_) return;
     // Threads born a moment ago stand too, and have not told of themselves.
     for (ThreadId id : kernel_.threads_of(process_)) {
         if (threads_.count(id)) continue;
         if (Tracer::News news = tracer_.wait(process_, id); news.has_come() && WIFSTOPPED(news.status)) add_thread(id);
     }
+    for (auto& [id, child] : newborn_) child->release();
+    newborn_.clear();
     for (unsigned number = 0; number < kDebugAddresses; ++number) clear_watch(number);
     while (!protected_.empty()) unprotect(protected_.all().back().watched);
     let_guests_go();

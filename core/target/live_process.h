@@ -98,11 +98,11 @@ class LiveProcess final : public Target {
     // Whether what the debug registers watch is looked at around each system call, for what the kernel writes they do not tell.
     void watch_system_calls(bool wanted) { watches_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
-    // The child of the fork that was told last, held where it was born, with clean code; null unless both are followed.
+    // A child whose fork was told, held where it was born, with clean code; null unless both are followed.
+    std::unique_ptr<LiveProcess> take_child(pid_t child);
     // Of a process that we are attached to: no byte of ours is in it from here on until it moves again.
     void rest();
     void let_go_in_emergency();  // async-signal-safe, as far as it goes
-    std::unique_ptr<LiveProcess> take_child() { return std::move(child_); }
 
     // ---- watching by page protection: any size, slower where the program writes near it.
     void protect(RunRange range, bool against_reads);
@@ -198,6 +198,7 @@ class LiveProcess final : public Target {
     void take_in_guest(pid_t child);
     void look_after_guest(ThreadId id, int status);
     bool step_back_from_byte(ThreadId id);
+    void see_ending_threads_off();
     void let_guests_go();
     void clean_child(pid_t child);
     void open_pages_of_child(pid_t child);
@@ -254,7 +255,7 @@ class LiveProcess final : public Target {
     std::map<ThreadId, unsigned> reserved_numbers_;  // of threads that were seen and have not told of themselves yet
     ThreadId only_ = 0;  // the one thread that moves; 0: all
     Follow follow_ = Follow::parent;
-    std::unique_ptr<LiveProcess> child_;
+    std::map<pid_t, std::unique_ptr<LiveProcess>> newborn_;  // that nobody has taken yet
     std::set<ThreadId> guests_;               // they run in our memory and are nobody's business
     std::set<RunAddress> lifted_for_guests_;
     CodeRooms rooms_;

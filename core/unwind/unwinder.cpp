@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 #include "core/unwind/frame_context.h"
 
 namespace lantern {
@@ -95,8 +96,7 @@ void Unwinder::read_call(Code& code, RunAddress return_address) {
     if (std::exchange(code.has_call, true)) return;
     code.call = call_before(target_, return_address);
     if (!code.call || !code.call->target) return;
-    const Module* module = target_.module_at(*code.call->target);
-    const Function* called = module ? module->symbols().function_at(module->to_file(*code.call->target)) : nullptr;
+    auto [module, called] = function_at(target_, *code.call->target);
     if (called && module->to_run(called->low()) == *code.call->target) code.called = called;
 }
 

@@ -1,12 +1,18 @@
 // Has anything assigned this local variable yet? Answered from the machine code alone: the ways through the function
 // from where the variable comes into scope to the program counter, and the instructions on them that write its slot.
+//
+//     int sum;                      sub  rsp, 24
+//     if (gates > 0)                test edi, edi
+//         sum = gates;              jle  L           one way leads past the store, the other over it:
+//     use(sum);                     mov  [rsp+12], edi           behind L, sum is set on some paths
+//                                L: mov  edi, [rsp+12]
 #pragma once
 
-#include <map>
 #include <vector>
 
+#include "core/code/flow_graph.h"
 #include "core/dwarf/call_frame_information.h"
-#include "core/machine/instruction.h"
+#include "core/machine/effects.h"
 #include "core/unwind/frame.h"
 #include "core/values/value_view.h"
 
@@ -22,20 +28,19 @@ class AssignmentAnalysis {
     Assignment of(const Variable& variable, const Scope& declared_in) const;
 
   private:
+    // What an instruction does to the frame's memory.
     struct Step {
-        Instruction instruction;
-        bool copies_frame_register = false;  // into another register: writes through that are not followed
-        std::size_t next = kNone, branch = kNone;
+        std::vector<MemoryAccess> writes;      // written out in it
+        std::optional<MemoryAccess> address;   // computed and kept
+        bool copies_frame_register = false;    // into another register: writes through that are not followed
         const dwarf::FrameRow* row = nullptr;
     };
-    static constexpr std::size_t kNone = static_cast<std::size_t>(-1);
 
-    void decode(Target& target);
-    void connect();
+    void read_steps();
     // What an instruction does to a slot: nothing, stores into it, or gives its address away.
     enum class Touch { none, stores, gives_address };
-    Touch touch(const Step& step, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
-    bool may_store_elsewhere(const Step& step) const;
+    Touch touch(std::uint32_t node, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
+    bool may_store_elsewhere(std::uint32_t node) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
 
     // Stores are where the source has them: not so in optimised code, and in Rust, where they come before the scope.
@@ -43,11 +48,10 @@ class AssignmentAnalysis {
 
     const Frame& frame_;
     bool aligns_stack_ = false;
-    bool usable_ = false;
     std::optional<std::int64_t> frame_base_;  // from the call frame address
+    std::optional<FlowGraph> flow_;           // nothing where the answer is always "unknown"
     std::vector<dwarf::FrameDescription> descriptions_;
-    std::vector<Step> steps_;  // by address
-    std::map<RunAddress, std::size_t> at_;
+    std::vector<Step> steps_;  // by node
 };
 
 }  // namespace lantern

@@ -96,6 +96,16 @@ TEST(Processes, AWatchpointIsInTheChildToo) {
     EXPECT_TRUE(ran.says("sum 3 total 1770")) << ran.output;
 }
 
+// It is set where the child is looked at, and met while its parent is: its number is nobody else's, and it ends with its one hit.
+TEST(Processes, AWatchpointOfOneProcessIsMetWhileAnotherIsLookedAt) {
+    Ran ran = family({"pause at work when who == 2 once", "launch many 2 60", "pause on write total when total == 860 once", "process 1", "pause at ends_of", "continue", "-continue", "-continue", "-continue", "-continue"});
+    EXPECT_TRUE(ran.says("watchpoint 2")) << ran.output;
+    EXPECT_TRUE(ran.says("wrote     total  819 → 860")) << ran.output;
+    EXPECT_TRUE(ran.says("▪3 breakpoint 3")) << ran.output;
+    EXPECT_FALSE(ran.says("trouble")) << ran.output;
+    EXPECT_TRUE(ran.says("sum 3 total 1770")) << ran.output;
+}
+
 TEST(Processes, WhatStopsOnceStopsInOneOfThem) {
     Ran ran = family({"pause at work once", "launch many 3 10", "-continue", "-continue", "-continue", "-continue"});
     EXPECT_EQ(times(ran.output, "breakpoint 1 ─ work"), 1u) << ran.output;

@@ -63,6 +63,9 @@ class PlayedKernel final : public Kernel {
     }
     void then(ThreadId thread, Act act) { tasks[thread].next.push_back(std::move(act)); }
 
+    bool has_news_of(ThreadId thread) const {
+        return std::any_of(news_.begin(), news_.end(), [thread](const auto& each) { return each.first == thread; });
+    }
     bool code_is_as_in_file(pid_t process) const { return *memory_.at(process) == original_; }
     std::byte byte_at(pid_t process, std::uint64_t at) const { return memory_.at(process)->at(at); }
 

@@ -186,6 +186,24 @@ INSTANTIATE_TEST_SUITE_P(Played, Orders, ::testing::Combine(::testing::ValuesIn(
     return std::string(std::get<0>(each.param).name) + "AndAnother" + std::get<1>(each.param).name;
 });
 
+// It has told of its end and goes there while another thread stops the program. Were its end never fetched, its process could not be
+// reaped by whoever started it.
+TEST(PlayedRelease, SeesAThreadOffThatIsOnItsWayOut) {
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.gets(SIGUSR1));
+    k.then(kProcess, k.comes_to(function_at("fill")));
+    k.then(kOther, k.tells_of_its_end(0));
+    k.then(kOther, k.ends(0));
+    LiveProcess& process = scene.begin();
+    TargetEvent stop = process.run([&](const TargetEvent& event) { return scene.tell(event) && event.kind != Kind::trap; });
+    ASSERT_EQ(stop.kind, Kind::trap);
+    ASSERT_TRUE(k.has_news_of(kOther)) << "the end has come, and nobody has asked for it";
+    process.release();
+    EXPECT_FALSE(k.has_news_of(kOther));
+    EXPECT_TRUE(k.detached.count(kProcess) && k.detached.count(kThird));
+}
+
 // Three threads meet the same byte at once, and tell of it in any order.
 TEST(PlayedStops, OfAllThreadsAtOnceAreToldInAnyOrder) {
     std::vector<ThreadId> order{kProcess, kOther, kThird};
@@ -271,6 +289,22 @@ TEST(PlayedProcesses, ThatAreGoneAreEndedWithoutAWait) {
     EXPECT_FALSE(process->is_alive());
 }
 
+// Another thread stops the program before the fork is told: the child goes free with its parent.
+TEST(PlayedRelease, LetsAChildGoThatNobodyHasTakenYet) {
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.comes_to(function_at("fill")));
+    k.then(kOther, k.makes_process(kChild));
+    LiveProcess& process = scene.begin();
+    process.follow(Follow::both);
+    k.first_told = {kProcess};
+    process.run([&](const TargetEvent& event) { return event.kind != Kind::trap; });
+    process.release();
+    EXPECT_FALSE(k.tasks[kChild].is_gone) << "it was killed";
+    EXPECT_TRUE(k.detached.count(kChild));
+    EXPECT_TRUE(k.code_is_as_in_file(kChild));
+}
+
 TEST(PlayedForks, KeepBothWithTheChildsCodeClean) {
     for (bool child_is_first : {false, true}) {
         Scene scene;
@@ -279,7 +313,7 @@ TEST(PlayedForks, KeepBothWithTheChildsCodeClean) {
         process.follow(Follow::both);
         TargetEvent event = process.run([](const TargetEvent& each) { return each.kind != Kind::forked; });
         EXPECT_EQ(event.other, kChild);
-        auto child = process.take_child();
+        auto child = process.take_child(kChild);
         ASSERT_TRUE(child);
         EXPECT_TRUE(scene.kernel.code_is_as_in_file(kChild));
         // Both go on, each with its own news.
