@@ -1,4 +1,5 @@
-// Stopping and going on, each beside its floor, both measured in turn in the same run: machines change their speed.
+// Stopping and going on, each beside its floor, both measured in turn in the same run: machines
+// change their speed.
 #include <benchmark/benchmark.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -30,7 +31,9 @@ LaunchOptions options_for(std::vector<std::string> arguments, std::string output
 
 struct Addresses {
     Addresses() : symbols(PASSES_PROGRAM), entry(symbols.elf().entry().value) {}
-    std::uint64_t of(const char* name) const { return symbols.symbol_table().named(name)->address.value; }
+    std::uint64_t of(const char* name) const {
+        return symbols.symbol_table().named(name)->address.value;
+    }
     ModuleSymbols symbols;
     std::uint64_t entry;
 };
@@ -71,40 +74,49 @@ double hits_of(Breakpoint wish, const char* place) {
 void FalseCondition(benchmark::State& state) {
     Addresses addresses;
     std::vector<std::string> command{PASSES_PROGRAM, "pass", std::to_string(kHits)};
-    compare(state, [] {
-        Breakpoint wish;
-        wish.condition = "turn == 123456789";
-        return hits_of(wish, "pass");
-    }, [&] { return floor_of_breakpoint(command, addresses.of("pass"), addresses.entry); });
+    compare(
+        state,
+        [] {
+            Breakpoint wish;
+            wish.condition = "turn == 123456789";
+            return hits_of(wish, "pass");
+        },
+        [&] { return floor_of_breakpoint(command, addresses.of("pass"), addresses.entry); });
 }
 BENCHMARK(FalseCondition)->UseManualTime()->Iterations(9)->Unit(benchmark::kMicrosecond);
 
 void NoteOfThreeValues(benchmark::State& state) {
     Addresses addresses;
     std::vector<std::string> command{PASSES_PROGRAM, "pass", std::to_string(kHits)};
-    compare(state, [] {
-        Breakpoint wish;
-        wish.noted = {"toll", "barge", "turn"};
-        return hits_of(wish, "passes.c:20");
-    }, [&] { return floor_of_breakpoint(command, addresses.of("pass"), addresses.entry); });
+    compare(
+        state,
+        [] {
+            Breakpoint wish;
+            wish.noted = {"toll", "barge", "turn"};
+            return hits_of(wish, "passes.c:20");
+        },
+        [&] { return floor_of_breakpoint(command, addresses.of("pass"), addresses.entry); });
 }
 BENCHMARK(NoteOfThreeValues)->UseManualTime()->Iterations(9)->Unit(benchmark::kMicrosecond);
 
 void WatchWithACondition(benchmark::State& state) {
     Addresses addresses;
     std::vector<std::string> command{PASSES_PROGRAM, "write", std::to_string(kHits)};
-    compare(state, [] {
-        Session session(options_for({"write", std::to_string(kHits)}), {});
-        session.reach(session.place("main"));
-        Breakpoint wish;
-        wish.cause = Cause::write;
-        wish.subject = "level";
-        wish.condition = "level == 123456789";
-        session.add_breakpoint(wish);
-        auto start = Clock::now();
-        session.continue_running();
-        return seconds_since(start) / kHits;
-    }, [&] { return floor_of_watch(command, addresses.of("level"), addresses.entry); });
+    compare(
+        state,
+        [] {
+            Session session(options_for({"write", std::to_string(kHits)}), {});
+            session.reach(session.place("main"));
+            Breakpoint wish;
+            wish.cause = Cause::write;
+            wish.subject = "level";
+            wish.condition = "level == 123456789";
+            session.add_breakpoint(wish);
+            auto start = Clock::now();
+            session.continue_running();
+            return seconds_since(start) / kHits;
+        },
+        [&] { return floor_of_watch(command, addresses.of("level"), addresses.entry); });
 }
 BENCHMARK(WatchWithACondition)->UseManualTime()->Iterations(9)->Unit(benchmark::kMicrosecond);
 
@@ -120,17 +132,20 @@ void SixtyFourThreads(benchmark::State& state) {
         session.launch_again();
         seconds = seconds_since(start);
         state.SetIterationTime(seconds);
-        if (session.breakpoints().front().counts->passes != 128'000) state.SkipWithError("hits were lost or counted twice");
+        if (session.breakpoints().front().counts->passes != 128'000)
+            state.SkipWithError("hits were lost or counted twice");
     }
     state.counters["us_each"] = seconds / 128'000 * 1e6;
 }
 BENCHMARK(SixtyFourThreads)->UseManualTime()->Iterations(1)->Unit(benchmark::kMillisecond);
 
-// The program times its own work, plain and with its page watched; `every` operations write beside what is watched.
+// The program times its own work, plain and with its page watched; `every` operations write beside
+// what is watched.
 double work_seconds(long operations, long every, bool watched) {
     std::string output = "/tmp/lantern-bench-work-" + std::to_string(getpid());
     {
-        Session session(options_for({"work", std::to_string(operations), std::to_string(every)}, output), {});
+        Session session(
+            options_for({"work", std::to_string(operations), std::to_string(every)}, output), {});
         session.reach(session.place("pass"));
         if (watched) {
             Breakpoint wish;
@@ -151,14 +166,20 @@ void WatchedPage(benchmark::State& state) {
     long every = state.range(0);
     std::vector<double> slower;
     for (auto _ : state) {
-        double plain = work_seconds(kOperations, every, false), watched = work_seconds(kOperations, every, true);
+        double plain = work_seconds(kOperations, every, false),
+               watched = work_seconds(kOperations, every, true);
         slower.push_back(watched / plain);
         state.SetIterationTime(watched);
     }
     std::sort(slower.begin(), slower.end());
     state.counters["times_slower"] = slower[slower.size() / 2];
 }
-BENCHMARK(WatchedPage)->Arg(1000)->Arg(0)->UseManualTime()->Iterations(5)->Unit(benchmark::kMillisecond);
+BENCHMARK(WatchedPage)
+    ->Arg(1000)
+    ->Arg(0)
+    ->UseManualTime()
+    ->Iterations(5)
+    ->Unit(benchmark::kMillisecond);
 
 void AttachAndRelease(benchmark::State& state) {
     int ready[2];
@@ -179,7 +200,9 @@ void AttachAndRelease(benchmark::State& state) {
     pid_t child = 0;
     char line[16];
     waitpid(between, nullptr, 0);
-    if (read(tells[0], &child, sizeof child) != sizeof child || read(ready[0], line, sizeof line) < 5) return;
+    if (read(tells[0], &child, sizeof child) != sizeof child ||
+        read(ready[0], line, sizeof line) < 5)
+        return;
     double attached = 0, released = 0;
     std::size_t threads = 0;
     for (auto _ : state) {

@@ -46,7 +46,8 @@ pid_t start(const std::vector<std::string>& command, std::uint64_t entry, std::u
 
 }  // namespace
 
-double floor_of_breakpoint(const std::vector<std::string>& command, std::uint64_t address, std::uint64_t entry) {
+double floor_of_breakpoint(const std::vector<std::string>& command, std::uint64_t address,
+                           std::uint64_t entry) {
     std::uint64_t bias = 0, hits = 0;
     pid_t child = start(command, entry, bias);
     auto* at = reinterpret_cast<void*>(address + bias);
@@ -67,10 +68,12 @@ double floor_of_breakpoint(const std::vector<std::string>& command, std::uint64_
         ptrace(PTRACE_POKETEXT, child, at, trapped);
         ++hits;
     }
-    return std::chrono::duration<double>(Clock::now() - begin).count() / static_cast<double>(hits ? hits : 1);
+    return std::chrono::duration<double>(Clock::now() - begin).count() /
+           static_cast<double>(hits ? hits : 1);
 }
 
-double floor_of_watch(const std::vector<std::string>& command, std::uint64_t address, std::uint64_t entry) {
+double floor_of_watch(const std::vector<std::string>& command, std::uint64_t address,
+                      std::uint64_t entry) {
     std::uint64_t bias = 0, hits = 0;
     pid_t child = start(command, entry, bias);
     ptrace(PTRACE_POKEUSER, child, debug_register(0), address + bias);
@@ -86,7 +89,8 @@ double floor_of_watch(const std::vector<std::string>& command, std::uint64_t add
         ptrace(PTRACE_GETREGS, child, nullptr, &registers);
         ++hits;
     }
-    return std::chrono::duration<double>(Clock::now() - begin).count() / static_cast<double>(hits ? hits : 1);
+    return std::chrono::duration<double>(Clock::now() - begin).count() /
+           static_cast<double>(hits ? hits : 1);
 }
 
 }  // namespace lantern::bench

@@ -16,8 +16,8 @@
 
 namespace lantern::bench {
 
-// fork, seize, exec, find where it was loaded, write one byte, wait, read the registers, kill, reap. Returns the program
-// counter at the stop. Both addresses are the file's own.
+// fork, seize, exec, find where it was loaded, write one byte, wait, read the registers, kill,
+// reap. Returns the program counter at the stop. Both addresses are the file's own.
 inline std::uint64_t floor_launch(const char* program, std::uint64_t stop_at, std::uint64_t entry) {
     int go[2];
     if (pipe2(go, O_CLOEXEC) != 0) return 0;
@@ -31,7 +31,8 @@ inline std::uint64_t floor_launch(const char* program, std::uint64_t stop_at, st
         execl(program, program, nullptr);
         _exit(127);
     }
-    ptrace(PTRACE_SEIZE, child, nullptr, reinterpret_cast<void*>(PTRACE_O_EXITKILL | PTRACE_O_TRACEEXEC));
+    ptrace(PTRACE_SEIZE, child, nullptr,
+           reinterpret_cast<void*>(PTRACE_O_EXITKILL | PTRACE_O_TRACEEXEC));
     (void)!write(go[1], "!", 1);
     close(go[0]);
     close(go[1]);

@@ -19,12 +19,14 @@ LaunchOptions options_for(const char* program) {
 
 void LaunchFloor(benchmark::State& state) {
     ModuleSymbols symbols(DEMO_PROGRAM);
-    std::uint64_t main = symbols.symbol_table().named("main")->address.value, entry = symbols.elf().entry().value;
+    std::uint64_t main = symbols.symbol_table().named("main")->address.value,
+                  entry = symbols.elf().entry().value;
     for (auto _ : state) benchmark::DoNotOptimize(floor_launch(DEMO_PROGRAM, main, entry));
 }
 BENCHMARK(LaunchFloor)->Unit(benchmark::kMicrosecond)->UseRealTime()->MinTime(2);
 
-// Everything from the command to the stop, breakpoint looked up and registers read, and the end of the program.
+// Everything from the command to the stop, breakpoint looked up and registers read, and the end of
+// the program.
 void LaunchToMain(benchmark::State& state) {
     Session session(options_for(DEMO_PROGRAM), {});
     session.add_breakpoint(session.place("main"));
@@ -47,8 +49,8 @@ void OpenAndLaunchToMain(benchmark::State& state) {
 }
 BENCHMARK(OpenAndLaunchToMain)->Unit(benchmark::kMicrosecond)->UseRealTime()->MinTime(2);
 
-// over on `turn(1250000)`: ten million instructions. The program times the second of its two calls itself while nobody
-// steps; that is the plain call.
+// over on `turn(1250000)`: ten million instructions. The program times the second of its two calls
+// itself while nobody steps; that is the plain call.
 void OverALongCall(benchmark::State& state) {
     Session session(options_for(BUSY_PROGRAM), {});
     double plain_ms = 0, stepped_ms = 0;
@@ -57,12 +59,15 @@ void OverALongCall(benchmark::State& state) {
         session.reach(session.place("busy.c:22"));
         auto before = std::chrono::steady_clock::now();
         Stop stop = session.over_line();
-        double spent = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - before).count();
+        double spent =
+            std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - before)
+                .count();
         state.SetIterationTime(spent / 1e3);
         stepped_ms += spent;
         stops = std::max(stops, stop.target_stops);
         session.reach(session.place("busy.c:27"));
-        plain_ms += static_cast<double>(ValueReader(session.target()).floating(evaluate("spent_ms", session.context())));
+        plain_ms += static_cast<double>(
+            ValueReader(session.target()).floating(evaluate("spent_ms", session.context())));
         session.kill();
     }
     double rounds = static_cast<double>(state.iterations());

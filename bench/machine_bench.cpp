@@ -1,4 +1,5 @@
-// The machine level, each beside its floor in the same run: call stacks, registers, disassembly, core files, searching memory.
+// The machine level, each beside its floor in the same run: call stacks, registers, disassembly,
+// core files, searching memory.
 #include <benchmark/benchmark.h>
 #include <fcntl.h>
 #include <sys/ptrace.h>
@@ -39,12 +40,16 @@ LaunchOptions options_for(const std::string& program, std::vector<std::string> a
     return options;
 }
 
-// A recursion of 100,000 frames, walked again and again; the floor reads the same stack through the same cache, two words a frame.
+// A recursion of 100,000 frames, walked again and again; the floor reads the same stack through the
+// same cache, two words a frame.
 void UnwindingADeepRecursion(benchmark::State& state) {
     Session session(options_for(MACHINE_PROGRAM, {"deep", "100000"}), {});
     session.reach(session.place("innermost"));
     LiveProcess& process = session.process();
-    { Unwinder warm(process, session.thread()); warm.frame(200'000); }
+    {
+        Unwinder warm(process, session.thread());
+        warm.frame(200'000);
+    }
     double frames = 0, floor = 0;
     for (auto _ : state) {
         auto start = Clock::now();
@@ -56,7 +61,8 @@ void UnwindingADeepRecursion(benchmark::State& state) {
         start = Clock::now();
         RunAddress at = process.registers(session.thread()).stack_pointer();
         std::uint64_t sum = 0;
-        for (unsigned i = 0; i < count - 5; ++i, at = at + 48) sum += process.read<std::uint64_t>(at) + process.read<std::uint64_t>(at + 8);
+        for (unsigned i = 0; i < count - 5; ++i, at = at + 48)
+            sum += process.read<std::uint64_t>(at) + process.read<std::uint64_t>(at + 8);
         benchmark::DoNotOptimize(sum);
         floor = std::max(floor, count / seconds_since(start));
         state.SetIterationTime(seconds);
@@ -67,13 +73,15 @@ void UnwindingADeepRecursion(benchmark::State& state) {
 }
 BENCHMARK(UnwindingADeepRecursion)->UseManualTime()->Iterations(5)->Unit(benchmark::kMillisecond);
 
-// The first stack of the demo: a program just stopped, nothing read of its symbols yet. With 1, with the system's own debug files
-// where they are installed: the C library's has to be decompressed for the names of its frames; with 2, that was done in an earlier session.
+// The first stack of the demo: a program just stopped, nothing read of its symbols yet. With 1,
+// with the system's own debug files where they are installed: the C library's has to be
+// decompressed for the names of its frames; with 2, that was done in an earlier session.
 void FirstStack(benchmark::State& state) {
     for (auto _ : state) {
         SymbolSearch search;
         if (!state.range(0)) search.system_folders.clear();
-        if (state.range(0) == 2) search.index_folder = std::filesystem::temp_directory_path() / "elm-lantern-bench";
+        if (state.range(0) == 2)
+            search.index_folder = std::filesystem::temp_directory_path() / "elm-lantern-bench";
         Session session(options_for(DEMO_PROGRAM, {}), {}, search);
         session.reach(session.place("main"));
         auto start = Clock::now();
@@ -82,7 +90,13 @@ void FirstStack(benchmark::State& state) {
         state.SetIterationTime(seconds_since(start));
     }
 }
-BENCHMARK(FirstStack)->Arg(0)->Arg(1)->Arg(2)->UseManualTime()->Iterations(9)->Unit(benchmark::kMillisecond);
+BENCHMARK(FirstStack)
+    ->Arg(0)
+    ->Arg(1)
+    ->Arg(2)
+    ->UseManualTime()
+    ->Iterations(9)
+    ->Unit(benchmark::kMillisecond);
 
 // General and extended registers of 500 threads; the floor is the two bare calls for each.
 void RegistersOf500Threads(benchmark::State& state) {
@@ -129,7 +143,9 @@ double seconds_of(const std::string& command) {
 void DisassembleAProgram(benchmark::State& state) {
     std::vector<double> times;
     for (auto _ : state) {
-        double ours = seconds_of(std::string(LANTERN_PROGRAM) + " disassembly " DISASSEMBLED " > /dev/null"), theirs = seconds_of("objdump -d " DISASSEMBLED " > /dev/null");
+        double ours = seconds_of(std::string(LANTERN_PROGRAM) + " disassembly " DISASSEMBLED
+                                                                " > /dev/null"),
+               theirs = seconds_of("objdump -d " DISASSEMBLED " > /dev/null");
         state.SetIterationTime(ours);
         times.push_back(theirs / ours);
     }
@@ -150,7 +166,8 @@ void OpenASparseCore(benchmark::State& state) {
     {
         Session session(options_for(MACHINE_PROGRAM, {"deep", "3"}), {});
         session.reach(session.place("innermost"));
-        session.process().system_call(session.thread(), 9 /* mmap */, {0, std::uint64_t{4} << 30, 3, 0x4022, ~std::uint64_t{0}, 0});
+        session.process().system_call(session.thread(), 9 /* mmap */,
+                                      {0, std::uint64_t{4} << 30, 3, 0x4022, ~std::uint64_t{0}, 0});
         CoreWish wish;
         wish.thread = session.thread();
         write_core(session.process(), wish, path);
@@ -175,13 +192,17 @@ void FindBytes(benchmark::State& state) {
     Session session(options_for(MACHINE_PROGRAM, {"deep", "3"}), {});
     session.reach(session.place("innermost"));
     constexpr std::uint64_t kSize = std::uint64_t{512} << 20;
-    RunAddress at(static_cast<std::uint64_t>(session.process().system_call(session.thread(), 9 /* mmap */, {0, kSize, 3, 0x8022, ~std::uint64_t{0}, 0})));
+    RunAddress at(static_cast<std::uint64_t>(session.process().system_call(
+        session.thread(), 9 /* mmap */, {0, kSize, 3, 0x8022, ~std::uint64_t{0}, 0})));
     std::vector<std::byte> pattern(1 << 20);
-    for (std::size_t i = 0; i < pattern.size(); ++i) pattern[i] = static_cast<std::byte>(i * 2654435761u >> 13);
-    for (std::uint64_t offset = 0; offset < kSize; offset += pattern.size()) session.write_memory(at + offset, pattern);
+    for (std::size_t i = 0; i < pattern.size(); ++i)
+        pattern[i] = static_cast<std::byte>(i * 2654435761u >> 13);
+    for (std::uint64_t offset = 0; offset < kSize; offset += pattern.size())
+        session.write_memory(at + offset, pattern);
     MemoryFindQuery query;
     query.what = "bytes";
-    query.bytes = {std::byte{0xde}, std::byte{0xad}, std::byte{0xbe}, std::byte{0xef}, std::byte{0x99}};
+    query.bytes = {std::byte{0xde}, std::byte{0xad}, std::byte{0xbe}, std::byte{0xef},
+                   std::byte{0x99}};
     query.range = RunRange{at, at + kSize};
     std::vector<std::byte> chunk(4 << 20);
     double best = 0, floor = 0;

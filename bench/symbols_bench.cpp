@@ -1,5 +1,5 @@
-// Reading a program's names and lines, beside one pass over the same bytes. LANTERN_BENCH_PROGRAM names the program: the
-// large one of bench/workload, or one of Debian's -dbg packages.
+// Reading a program's names and lines, beside one pass over the same bytes. LANTERN_BENCH_PROGRAM
+// names the program: the large one of bench/workload, or one of Debian's -dbg packages.
 #include <benchmark/benchmark.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -61,7 +61,8 @@ void NameIndex(benchmark::State& state) {
     }
     set_rate(state, size);
     state.counters["names"] = static_cast<double>(names);
-    state.counters["bytes_per_name"] = static_cast<double>(memory) / static_cast<double>(std::max<std::size_t>(names, 1));
+    state.counters["bytes_per_name"] =
+        static_cast<double>(memory) / static_cast<double>(std::max<std::size_t>(names, 1));
 }
 BENCHMARK(NameIndex)->Unit(benchmark::kMillisecond)->UseRealTime();
 
@@ -69,7 +70,9 @@ BENCHMARK(NameIndex)->Unit(benchmark::kMillisecond)->UseRealTime();
 void NamePass(benchmark::State& state) {
     ModuleSymbols symbols{std::filesystem::path(program())};
     std::uint64_t size = info_size();
-    for (auto _ : state) benchmark::DoNotOptimize(SymbolIndex::build(symbols.debug_info(), symbols.code_areas()).names().size());
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            SymbolIndex::build(symbols.debug_info(), symbols.code_areas()).names().size());
     set_rate(state, size);
 }
 BENCHMARK(NamePass)->Unit(benchmark::kMillisecond)->UseRealTime();
@@ -101,12 +104,14 @@ void LaterAddressToLine(benchmark::State& state) {
     ModuleSymbols symbols{std::filesystem::path(program())};
     for (FileAddress address : addresses) benchmark::DoNotOptimize(symbols.line_at(address));
     std::size_t i = 0;
-    for (auto _ : state) benchmark::DoNotOptimize(symbols.line_at(addresses[i++ % addresses.size()]));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(symbols.line_at(addresses[i++ % addresses.size()]));
     state.SetItemsProcessed(state.iterations());
 }
 BENCHMARK(LaterAddressToLine);
 
-// 1000 addresses with functions and inlined calls, from nothing: what addr2line -f -i is asked beside (scripts/bench).
+// 1000 addresses with functions and inlined calls, from nothing: what addr2line -f -i is asked
+// beside (scripts/bench).
 void ThousandAddressesWithInlinedCalls(benchmark::State& state) {
     auto addresses = some_addresses(1000);
     for (auto _ : state) {

@@ -31,7 +31,10 @@ BENCHMARK(Condition)->Unit(benchmark::kNanosecond);
 
 void ConditionReadEachTime(benchmark::State& state) {
     EvaluationContext context = stopped().context();
-    for (auto _ : state) benchmark::DoNotOptimize(Expression("chamber == 3 && barge->draught > 12 && tolls[n] == 0", context).truth(context));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            Expression("chamber == 3 && barge->draught > 12 && tolls[n] == 0", context)
+                .truth(context));
 }
 BENCHMARK(ConditionReadEachTime)->Unit(benchmark::kNanosecond);
 
@@ -41,9 +44,13 @@ void FirstHundredOfAMillion(benchmark::State& state) {
     ViewLimits limits = session.moment().view_limits();
     limits.children = 100;
     for (auto _ : state) {
-        session.process().write_memory(session.process().registers(session.thread()).stack_pointer(), {});  // what was read is forgotten
-        ValueView view = make_view(ValueReader(session.target()), "ledger", evaluate("ledger", session.context()), Form::natural, limits);
-        if (view.children.size() != 100 || view.more != 999'900) state.SkipWithError("not what was wanted");
+        session.process().write_memory(
+            session.process().registers(session.thread()).stack_pointer(),
+            {});  // what was read is forgotten
+        ValueView view = make_view(ValueReader(session.target()), "ledger",
+                                   evaluate("ledger", session.context()), Form::natural, limits);
+        if (view.children.size() != 100 || view.more != 999'900)
+            state.SkipWithError("not what was wanted");
         benchmark::DoNotOptimize(one_line(view, 100'000));
     }
     session.select_frame(0);
@@ -55,12 +62,14 @@ void LocalsOfAFrame(benchmark::State& state) {
     std::uint64_t before = session.process().pages_read(), rounds = 0;
     std::size_t variables = 0;
     for (auto _ : state) {
-        session.process().write_memory(session.process().registers(session.thread()).stack_pointer(), {});
+        session.process().write_memory(
+            session.process().registers(session.thread()).stack_pointer(), {});
         variables = report_locals(session.moment(), *session.selected_frame()).variables.size();
         ++rounds;
     }
     state.counters["variables"] = static_cast<double>(variables);
-    state.counters["reads_a_look"] = static_cast<double>(session.process().pages_read() - before) / static_cast<double>(rounds);
+    state.counters["reads_a_look"] =
+        static_cast<double>(session.process().pages_read() - before) / static_cast<double>(rounds);
 }
 BENCHMARK(LocalsOfAFrame)->Unit(benchmark::kMicrosecond);
 

@@ -5,9 +5,9 @@
 #include <set>
 
 #include "cli/commands/command.h"
-#include "core/session/system_calls.h"
 #include "core/expressions/questions.h"
 #include "core/expressions/scope_names.h"
+#include "core/session/system_calls.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -37,21 +37,29 @@ class Completer {
         const Command& command = find_command(std::string_view(whole).substr(0, whole.find(' ')));
         usage_ = command.usage;
         // A short word may stand for more than a command's own: "pa" for "pause at".
-        if (whole == "pause at" || whole == "note at") return completed(command.completes, whole.substr(whole.find(' ') + 1) + " " + std::string(arguments));
+        if (whole == "pause at" || whole == "note at")
+            return completed(command.completes,
+                             whole.substr(whole.find(' ') + 1) + " " + std::string(arguments));
         return completed(command.completes, arguments);
     }
 
   private:
     Completion completed(Completes kind, std::string_view arguments) {
         switch (kind) {
-            case Completes::nothing: offer_usage_words(last_word(arguments)); return done(last_word(arguments));
+            case Completes::nothing:
+                offer_usage_words(last_word(arguments));
+                return done(last_word(arguments));
             case Completes::place: return place(arguments);
             case Completes::pause: return pause(arguments);
             case Completes::note: return note(arguments);
-            case Completes::signal: return arguments.find(' ') == std::string_view::npos ? signals(arguments) : one_of({"natural", "pass", "swallow", "pause"}, last_word(arguments));
+            case Completes::signal:
+                return arguments.find(' ') == std::string_view::npos
+                           ? signals(arguments)
+                           : one_of({"natural", "pass", "swallow", "pause"}, last_word(arguments));
             case Completes::expression: return expression(arguments);
             case Completes::command:
-                for (const Command& command : commands()) offer(std::string(command.word), arguments);
+                for (const Command& command : commands())
+                    offer(std::string(command.word), arguments);
                 return done(arguments);
             case Completes::number: return numbers(arguments);
             case Completes::find: return find(arguments);
@@ -69,13 +77,15 @@ class Completer {
     void offer(const std::string& candidate, std::string_view beginning) {
         if (candidate.starts_with(beginning)) found_.insert(candidate);
     }
-    // The words of the command's own that its usage has in small letters: "all" of "stack [all | A..B]".
+    // The words of the command's own that its usage has in small letters: "all" of "stack [all |
+    // A..B]".
     void offer_usage_words(std::string_view beginning) {
         constexpr std::string_view kLetters = "abcdefghijklmnopqrstuvwxyz";
         std::string_view command = usage_.substr(0, usage_.find(' ')), rest = usage_;
         for (std::size_t start; (start = rest.find_first_of(kLetters)) != std::string_view::npos;) {
             std::size_t end = std::min(rest.find_first_not_of(kLetters, start), rest.size());
-            if (std::string_view word = rest.substr(start, end - start); word != command) offer(std::string(word), beginning);
+            if (std::string_view word = rest.substr(start, end - start); word != command)
+                offer(std::string(word), beginning);
             rest = rest.substr(end);
         }
     }
@@ -93,7 +103,9 @@ class Completer {
         std::string_view event = text.substr(3);
         std::size_t space = event.find(' ');
         if (space == std::string_view::npos)
-            return one_of({"write", "access", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec", "exit", "syscall", "thread"}, event);
+            return one_of({"write", "access", "throw", "catch", "panic", "signal", "load", "unload",
+                           "fork", "exec", "exit", "syscall", "thread"},
+                          event);
         std::string_view word = event.substr(0, space), rest = event.substr(space + 1);
         if (word == "write" || word == "access") return expression(rest);
         if (word == "thread") return one_of({"start", "end"}, rest);
@@ -109,9 +121,13 @@ class Completer {
         return one_of({"when", "after", "every", "once", "thread", "later"}, last_word(text));
     }
     Completion find(std::string_view text) {
-        if (text.find(' ') == std::string_view::npos) return one_of({"functions", "globals", "types", "files", "code", "address", "bytes", "text", "value"}, text);
+        if (text.find(' ') == std::string_view::npos)
+            return one_of({"functions", "globals", "types", "files", "code", "address", "bytes",
+                           "text", "value"},
+                          text);
         if (text.starts_with("code ")) return place(text.substr(5));
-        if (text.starts_with("address ") || text.starts_with("value ")) return expression(text.substr(text.find(' ') + 1));
+        if (text.starts_with("address ") || text.starts_with("value "))
+            return expression(text.substr(text.find(' ') + 1));
         return one_of({"in", "limit", "all"}, last_word(text));
     }
     Completion any_of(const std::vector<std::string>& words, std::string_view text) {
@@ -139,7 +155,8 @@ class Completer {
             for (const NameEntry& entry : index.names())
                 if (is_function(entry.kind)) offer(index.qualified_name(entry), text);
             for (const auto& unit : symbols.debug_info().units())
-                for (const auto& file : symbols.files_of(*unit)) offer(std::filesystem::path(file.path).filename().string() + ":", text);
+                for (const auto& file : symbols.files_of(*unit))
+                    offer(std::filesystem::path(file.path).filename().string() + ":", text);
         }
         // The linker's names come in only where the source has none: a C library has thousands.
         if (found_.empty() && !text.empty()) symbols(text);
@@ -149,27 +166,34 @@ class Completer {
     void symbols(std::string_view text) {
         for (const Module& module : shell_.session().target().modules())
             for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols())
-                if (symbol.is_function) offer(std::string(symbol.name.substr(0, symbol.name.find('@'))), text);
+                if (symbol.is_function)
+                    offer(std::string(symbol.name.substr(0, symbol.name.find('@'))), text);
     }
 
     Completion numbers(std::string_view text) {
         std::string_view word = last_word(text);
         offer("all", word);
-        for (const Breakpoint& breakpoint : shell_.session().breakpoints()) offer(std::to_string(breakpoint.number), word);
+        for (const Breakpoint& breakpoint : shell_.session().breakpoints())
+            offer(std::to_string(breakpoint.number), word);
         return done(word);
     }
 
     Completion save(std::string_view text) {
         std::size_t as = text.rfind(" as ");
         if (as != std::string_view::npos) return file(text.substr(as + 4));
-        if (text.find(' ') == std::string_view::npos) return one_of({"locals", "globals", "stack", "source", "breakpoints", "value", "find", "notes", "threads", "signals"}, text);
+        if (text.find(' ') == std::string_view::npos)
+            return one_of({"locals", "globals", "stack", "source", "breakpoints", "value", "find",
+                           "notes", "threads", "signals"},
+                          text);
         return {};
     }
 
     Completion file(std::string_view text) {
         std::filesystem::path typed(text);
         std::filesystem::path folder = typed.has_parent_path() ? typed.parent_path() : ".";
-        std::string prefix = typed.has_parent_path() ? typed.parent_path().string() + (typed.parent_path() == "/" ? "" : "/") : "";
+        std::string prefix = typed.has_parent_path() ? typed.parent_path().string() +
+                                                           (typed.parent_path() == "/" ? "" : "/")
+                                                     : "";
         std::error_code ignored;
         for (const auto& entry : std::filesystem::directory_iterator(folder, ignored)) {
             std::string name = prefix + entry.path().filename().string();
@@ -199,26 +223,33 @@ class Completer {
             return done(name);
         }
         if (ends_an_operand(before)) offer_usage_words(name);
-        for (const std::string& known : known_names(shell_.session().target(), shell_.session().selected_frame())) offer(known, name);
+        for (const std::string& known :
+             known_names(shell_.session().target(), shell_.session().selected_frame()))
+            offer(known, name);
         return done(name);
     }
 
     // "level + rate ", behind which only a word of the command's can stand.
     static bool ends_an_operand(std::string_view text) {
         std::string_view written = trimmed(text);
-        return text.ends_with(' ') && !written.empty() && (is_name_character(written.back()) || written.back() == ')' || written.back() == ']');
+        return text.ends_with(' ') && !written.empty() &&
+               (is_name_character(written.back()) || written.back() == ')' ||
+                written.back() == ']');
     }
 
-    // The operand right before '.' or '->': names, members and indexes, back to the operator before them.
+    // The operand right before '.' or '->': names, members and indexes, back to the operator before
+    // them.
     static std::string_view owner_of(std::string_view text) {
         std::size_t at = text.size();
         int depth = 0;
         while (at > 0) {
             char c = text[at - 1];
-            if (c == ']' || c == ')') ++depth;
+            if (c == ']' || c == ')')
+                ++depth;
             else if (c == '[' || c == '(') {
                 if (--depth < 0) break;
-            } else if (depth == 0 && !is_name_character(c) && c != '.' && c != '%' && c != '@' && c != '#') {
+            } else if (depth == 0 && !is_name_character(c) && c != '.' && c != '%' && c != '@' &&
+                       c != '#') {
                 bool arrow = c == '>' && at > 1 && text[at - 2] == '-';
                 if (!arrow) break;
                 --at;
@@ -230,17 +261,22 @@ class Completer {
 
     void members(std::string_view owner, std::string_view name) {
         Value value = evaluate(owner, shell_.session().context());
-        for (const std::string& question : questions_for(*value.type, shell_.session().context().language())) offer(question + "(", name);
+        for (const std::string& question :
+             questions_for(*value.type, shell_.session().context().language()))
+            offer(question + "(", name);
         const Type* type = &plain(*value.type);
-        if (type->kind == TypeKind::pointer || type->kind == TypeKind::reference) type = &plain(target_of(*type));
+        if (type->kind == TypeKind::pointer || type->kind == TypeKind::reference)
+            type = &plain(target_of(*type));
         add_members(*type, name, 0);
     }
 
     void add_members(const Type& type, std::string_view name, int depth) {
         if (depth > 8) return;
         for (const Member& member : type.members()) {
-            if (member.name.empty() || member.is_base_class) add_members(plain(*member.type), name, depth + 1);
-            else offer(member.name, name);
+            if (member.name.empty() || member.is_base_class)
+                add_members(plain(*member.type), name, depth + 1);
+            else
+                offer(member.name, name);
         }
     }
 
@@ -263,7 +299,8 @@ std::string common_beginning(const std::vector<std::string>& candidates) {
     if (candidates.empty()) return {};
     std::string common = candidates.front();
     for (const std::string& candidate : candidates) {
-        auto end = std::mismatch(common.begin(), common.end(), candidate.begin(), candidate.end()).first;
+        auto end =
+            std::mismatch(common.begin(), common.end(), candidate.begin(), candidate.end()).first;
         common.erase(end, common.end());
     }
     return common;

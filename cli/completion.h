@@ -10,7 +10,7 @@
 namespace lantern::cli {
 
 struct Completion {
-    std::size_t replaces = 0;             // how many characters before the cursor the candidates stand for
+    std::size_t replaces = 0;  // how many characters before the cursor the candidates stand for
     std::vector<std::string> candidates;  // sorted, each once
 };
 

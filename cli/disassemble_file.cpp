@@ -21,7 +21,9 @@ using Symbols = std::vector<ElfSymbol>;  // by address
 
 // The first symbol at or behind an address.
 Symbols::const_iterator from(const Symbols& symbols, FileAddress address) {
-    return std::lower_bound(symbols.begin(), symbols.end(), address, [](const ElfSymbol& symbol, FileAddress at) { return symbol.address < at; });
+    return std::lower_bound(
+        symbols.begin(), symbols.end(), address,
+        [](const ElfSymbol& symbol, FileAddress at) { return symbol.address < at; });
 }
 
 std::string name_at(const SymbolTable& table, FileAddress address) {
@@ -45,7 +47,8 @@ std::vector<Piece> pieces_of(const Section& section, ByteSpan bytes, const Symbo
         if (at + kPieceSize < bytes.size()) {
             auto next = from(symbols, section.address + at + kPieceSize);
             while (next != symbols.end() && !next->is_function) ++next;
-            if (next != symbols.end() && next->address < section.address + bytes.size()) end = next->address - section.address;
+            if (next != symbols.end() && next->address < section.address + bytes.size())
+                end = next->address - section.address;
         }
         pieces.push_back({section.address + at, bytes.subspan(at, end - at), {}});
         at = end;
@@ -54,7 +57,8 @@ std::vector<Piece> pieces_of(const Section& section, ByteSpan bytes, const Symbo
 }
 
 void write_piece(Piece& piece, const SymbolTable& table, Syntax syntax) {
-    Disassembler disassembler(syntax, [&](RunAddress address) { return name_at(table, FileAddress(address.value)); });
+    Disassembler disassembler(
+        syntax, [&](RunAddress address) { return name_at(table, FileAddress(address.value)); });
     auto next = from(table.symbols(), piece.begin);
     piece.text.reserve(piece.bytes.size() * 12);
     for (std::size_t at = 0; at < piece.bytes.size();) {
@@ -81,15 +85,21 @@ bool disassemble_file(const ModuleSymbols& symbols, Syntax syntax, std::FILE* ou
     const SymbolTable& table = symbols.symbol_table();
     for (const Section& section : symbols.elf().sections()) {
         if (!section.is_code()) continue;
-        std::string heading = fmt::format("{}── section {} ──\n", ftell(out) > 0 ? "\n" : "", section.name);
+        std::string heading =
+            fmt::format("{}── section {} ──\n", ftell(out) > 0 ? "\n" : "", section.name);
         if (std::fwrite(heading.data(), 1, heading.size(), out) != heading.size()) return false;
-        std::vector<Piece> pieces = pieces_of(section, symbols.elf().bytes(section), table.symbols());
+        std::vector<Piece> pieces =
+            pieces_of(section, symbols.elf().bytes(section), table.symbols());
         // So many at a time, that a large program does not fill the memory.
         for (std::size_t begin = 0; begin < pieces.size(); begin += kPiecesAtATime) {
             std::size_t count = std::min(kPiecesAtATime, pieces.size() - begin);
-            each_in_parallel(count, count > 1, {}, [&] { return [&](std::size_t i) { write_piece(pieces[begin + i], table, syntax); }; });
+            each_in_parallel(count, count > 1, {}, [&] {
+                return [&](std::size_t i) { write_piece(pieces[begin + i], table, syntax); };
+            });
             for (std::size_t i = begin; i < begin + count; ++i) {
-                if (std::fwrite(pieces[i].text.data(), 1, pieces[i].text.size(), out) != pieces[i].text.size()) return false;
+                if (std::fwrite(pieces[i].text.data(), 1, pieces[i].text.size(), out) !=
+                    pieces[i].text.size())
+                    return false;
                 std::string().swap(pieces[i].text);
             }
         }

@@ -1,4 +1,5 @@
-// All machine code of a file, without running it: one line an instruction, with the names of the functions above them.
+// All machine code of a file, without running it: one line an instruction, with the names of the
+// functions above them.
 #pragma once
 
 #include <cstdio>

@@ -31,7 +31,9 @@ int wait_for_input(std::span<pollfd> watch, const timespec* moment, const sigset
     return ppoll(watch.data(), watch.size(), moment, &mask);
 }
 
-bool is_asked_to_end() { return asked_to_end != 0; }
+bool is_asked_to_end() {
+    return asked_to_end != 0;
+}
 
 void end_if_asked() {
     if (asked_to_end) throw EndRequested{static_cast<int>(asked_to_end)};

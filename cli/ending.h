@@ -8,8 +8,8 @@
 
 namespace lantern::cli {
 
-// poll(2) on these, with only the signals of `mask` blocked for the time of waiting. `moment`: null for no limit.
-// Throws nothing: it may be called through a library of C's.
+// poll(2) on these, with only the signals of `mask` blocked for the time of waiting. `moment`: null
+// for no limit. Throws nothing: it may be called through a library of C's.
 int wait_for_input(std::span<pollfd> watch, const timespec* moment, const sigset_t& mask);
 // Throws EndRequested when a signal has come while it waited.
 void end_if_asked();

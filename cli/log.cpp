@@ -16,7 +16,8 @@ void start_log(const std::string& file) {
         spdlog::set_level(spdlog::level::debug);
         spdlog::flush_on(spdlog::level::debug);
     } catch (const spdlog::spdlog_ex& error) {
-        throw FileError(fmt::format("the log {} cannot be written: {}", file, error.what()), "choose another file with --log");
+        throw FileError(fmt::format("the log {} cannot be written: {}", file, error.what()),
+                        "choose another file with --log");
     }
 }
 

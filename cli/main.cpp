@@ -44,7 +44,8 @@ Style style_for(int descriptor) {
     const char* type = std::getenv("TERM");
     style.colour = terminal && !(no_colour && *no_colour) && type && std::strcmp(type, "dumb") != 0;
     winsize size{};
-    if (terminal && ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40) style.width = size.ws_col;
+    if (terminal && ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40)
+        style.width = size.ws_col;
     style.folds = terminal;
     return style;
 }
@@ -77,7 +78,8 @@ LaunchOptions launch_options(const Options& options, bool commands_on_input) {
     launch.folder = absolute(options.folder);
     launch.input_file = absolute(options.input_file);
     launch.output_file = absolute(options.output_file);
-    if (commands_on_input && launch.input_file.empty() && !options.own_terminal) launch.input_file = "/dev/null";
+    if (commands_on_input && launch.input_file.empty() && !options.own_terminal)
+        launch.input_file = "/dev/null";
     launch.output_to_error = options.format == Format::json;
     launch.randomise_addresses = options.randomise;
     return launch;
@@ -87,7 +89,10 @@ LaunchOptions launch_options(const Options& options, bool commands_on_input) {
 std::function<bool(const std::string&)> ask_before_calls() {
     return [allowed = std::set<std::string>()](const std::string& name) mutable {
         if (allowed.count(name)) return true;
-        std::fputs(fmt::format("this runs {} in the program. Run it? yes or no: ", escape_for_display(name)).c_str(), stdout);
+        std::fputs(fmt::format("this runs {} in the program. Run it? yes or no: ",
+                               escape_for_display(name))
+                       .c_str(),
+                   stdout);
         std::fflush(stdout);
         std::string answer;
         std::getline(std::cin, answer);
@@ -98,11 +103,12 @@ std::function<bool(const std::string&)> ask_before_calls() {
 }
 
 // Commands that come through a pipe: like a script, but each failure is only told.
-// Lines of the input, however long they take to come; a signal that asks us to end is heard meanwhile.
+// Lines of the input, however long they take to come; a signal that asks us to end is heard
+// meanwhile.
 class PipedLines {
   public:
-    // What runs meanwhile is looked after while no line comes. In JSON somebody reads, and hears at once how it ended; a script is told
-    // before its next command.
+    // What runs meanwhile is looked after while no line comes. In JSON somebody reads, and hears at
+    // once how it ended; a script is told before its next command.
     explicit PipedLines(Shell& shell) : shell_(shell) {}
 
     bool next(std::string& line) {
@@ -136,15 +142,19 @@ class PipedLines {
         Session& session = shell_.session();
         bool is_moving = session.is_moving();
         pollfd watch[] = {{0, POLLIN, 0}, {is_moving ? session.event_descriptor() : -1, POLLIN, 0}};
-        timespec moment{0, 100'000'000};  // what the program writes to a terminal of its own is taken that often
+        timespec moment{
+            0,
+            100'000'000};  // what the program writes to a terminal of its own is taken that often
         int ready = wait_for_input(watch, is_moving ? &moment : nullptr, mask_for_waiting());
         end_if_asked();
         if (is_moving && !watch[0].revents) look_after_it();
         if (ready <= 0 || !watch[0].revents) return;
         char piece[4096];
         ssize_t got = read(0, piece, sizeof piece);
-        if (got > 0) held_.append(piece, static_cast<std::size_t>(got));
-        else is_over_ = got == 0 || errno != EINTR;
+        if (got > 0)
+            held_.append(piece, static_cast<std::size_t>(got));
+        else
+            is_over_ = got == 0 || errno != EINTR;
     }
 
     void look_after_it() {
@@ -158,7 +168,8 @@ class PipedLines {
     bool is_over_ = false;
 };
 
-// Text stops at the first that fails, as a script does. In JSON somebody reads each answer and decides: it goes on.
+// Text stops at the first that fails, as a script does. In JSON somebody reads each answer and
+// decides: it goes on.
 bool run_piped(Shell& shell) {
     bool good = true, goes_on = shell.output().format() == Format::json;
     unsigned number = 0;
@@ -196,11 +207,15 @@ bool run_commands(Shell& shell, const Options& options) {
 SymbolSearch symbol_search(const Options& options, const Settings& settings) {
     SymbolSearch search;
     for (const std::string& folder : options.symbol_folders) {
-        if (!std::filesystem::is_directory(folder)) throw FileError(fmt::format("--symbols {}: there is no such folder", folder), "name the folder that holds debug files");
+        if (!std::filesystem::is_directory(folder))
+            throw FileError(fmt::format("--symbols {}: there is no such folder", folder),
+                            "name the folder that holds debug files");
         search.folders.push_back(std::filesystem::absolute(folder));
     }
-    search.folders.insert(search.folders.end(), settings.symbol_folders.begin(), settings.symbol_folders.end());
-    if (options.ask_servers || settings.ask_servers) search.fetch = symbol_server(settings.symbol_servers, isatty(2));
+    search.folders.insert(search.folders.end(), settings.symbol_folders.begin(),
+                          settings.symbol_folders.end());
+    if (options.ask_servers || settings.ask_servers)
+        search.fetch = symbol_server(settings.symbol_servers, isatty(2));
     if (settings.keep_indexes) search.index_folder = cache_folder();
     search.index_limit = settings.index_limit;
     search.progress = names_progress();
@@ -214,7 +229,9 @@ void write_survey(const SurveyReport& report, const std::string& folder, Output&
     write_whole_file(base + ".txt", text_of(report, Style{}));
     write_whole_file(base + ".json", json_of(report) + "\n");
     write_whole_file(base + ".html", survey_page(report));
-    if (output.format() == Format::text) output.show(Notice{Notice::Kind::done, fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
+    if (output.format() == Format::text)
+        output.show(Notice{Notice::Kind::done,
+                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
 }
 
 int run_survey(const Options& options, Output& output) {
@@ -238,7 +255,10 @@ int run_disassembly(const Options& options, Output& output) {
     launch.program = options.program;
     Session session(std::move(launch), options.source_map, symbol_search(options, settings));
     if (options.places.empty()) {
-        if (output.format() == Format::json) throw RequestError("a whole program is written as text", "name functions for JSON: elm-lantern disassembly PROGRAM main --format json");
+        if (output.format() == Format::json)
+            throw RequestError(
+                "a whole program is written as text",
+                "name functions for JSON: elm-lantern disassembly PROGRAM main --format json");
         return disassemble_file(session.symbols(), syntax, stdout) ? kWorked : kNotReadable;
     }
     for (const std::string& place : options.places) {
@@ -256,11 +276,18 @@ int show_settings(Output& output) {
     return kWorked;
 }
 
-std::unique_ptr<Session> open_session(const Options& options, bool commands_on_input, SymbolSearch search) {
+std::unique_ptr<Session> open_session(const Options& options, bool commands_on_input,
+                                      SymbolSearch search) {
     switch (options.work) {
-        case Options::Work::attach: return std::make_unique<Session>(options.process, options.source_map, std::move(search));
-        case Options::Work::postmortem: return std::make_unique<Session>(CoreRequest{options.core, options.program}, options.source_map, std::move(search));
-        default: return std::make_unique<Session>(launch_options(options, commands_on_input), options.source_map, std::move(search));
+        case Options::Work::attach:
+            return std::make_unique<Session>(options.process, options.source_map,
+                                             std::move(search));
+        case Options::Work::postmortem:
+            return std::make_unique<Session>(CoreRequest{options.core, options.program},
+                                             options.source_map, std::move(search));
+        default:
+            return std::make_unique<Session>(launch_options(options, commands_on_input),
+                                             options.source_map, std::move(search));
     }
 }
 
@@ -279,16 +306,22 @@ int run(const Options& options) {
         auto opened = open_session(options, commands_on_input, symbol_search(options, settings));
         Session& session = *opened;
         session.libraries().folders = settings.library_folders;
-        if (options.own_terminal) session.give_own_terminal(scripted || commands_on_input ? -1 : 0, [&output](std::string_view bytes) { output.show_terminal(bytes); });
+        if (options.own_terminal)
+            session.give_own_terminal(
+                scripted || commands_on_input ? -1 : 0,
+                [&output](std::string_view bytes) { output.show_terminal(bytes); });
         session.presentation().views = DeclaredViews(settings.views);
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
-        if (options.allow_calls) session.allow_calls([](const std::string&) { return true; });
-        else if (at_a_prompt) session.allow_calls(ask_before_calls());
+        if (options.allow_calls)
+            session.allow_calls([](const std::string&) { return true; });
+        else if (at_a_prompt)
+            session.allow_calls(ask_before_calls());
         session.presentation().source_lines = settings.source_lines;
         session.presentation().wants_code_parts = output.style().colour;
         log_line("session on " + session.program());
         Shell shell(session, output);
-        auto subscription = session.subscribe([&shell](const SessionEvent& event) { shell.tell(event); });
+        auto subscription =
+            session.subscribe([&shell](const SessionEvent& event) { shell.tell(event); });
         shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
         shell.own_words = settings.words;
         show_first_notices(shell);
@@ -296,8 +329,10 @@ int run(const Options& options) {
         if (session.was_attached() || session.core()) shell.show_stop(session.last_stop());
         bool good = run_commands(shell, options);
         if (!shell.wants_to_quit() && (!scripted || (options.stay && good))) {
-            if (commands_on_input) good = run_piped(shell) && good;
-            else run_prompt(shell);
+            if (commands_on_input)
+                good = run_piped(shell) && good;
+            else
+                run_prompt(shell);
         }
         return good ? kWorked : kCommandFailed;
     } catch (const Error& error) {

@@ -6,6 +6,7 @@
 #include <cxxopts.hpp>
 #include <sstream>
 
+#include "cli/views/schema.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {
@@ -18,28 +19,41 @@ constexpr const char* kUsage =
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "elm-lantern settings\n"
+    "elm-lantern schema\n"
     "\n"
-    "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from --script and --do,\n"
-    "else from the terminal. Type help there. attach does the same on a process that runs, postmortem on what a core file\n"
-    "kept of one that died. disassembly shows a program's code without running it. survey tells what a program offers a\n"
-    "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what differs. settings lists what\n"
-    "can be set, and where.\n";
+    "debug starts a session on a program compiled from C, C++ or Rust with -g. Commands come from "
+    "--script and --do,\n"
+    "else from the terminal. Type help there. attach does the same on a process that runs, "
+    "postmortem on what a core file\n"
+    "kept of one that died. disassembly shows a program's code without running it. survey tells "
+    "what a program offers a\n"
+    "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what "
+    "differs. settings lists what\n"
+    "can be set, and where. schema writes the JSON Schema of what --format json writes.\n";
 
 cxxopts::Options description() {
     cxxopts::Options options("elm-lantern", "A debugger for compiled programs");
-    options.add_options()("script", "play the session commands in FILE (may repeat)", cxxopts::value<std::vector<std::string>>(), "FILE")(
-        "do", "run one session command (may repeat; after the scripts)", cxxopts::value<std::vector<std::string>>(), "COMMAND")(
-        "stay", "go on at the prompt after --script and --do")("out", "keep a record of the session, or the survey, in DIR", cxxopts::value<std::string>(), "DIR")(
-        "format", "text or json", cxxopts::value<std::string>()->default_value("text"), "FORM")(
-        "stdin", "the program reads FILE", cxxopts::value<std::string>(), "FILE")("stdout", "the program writes to FILE", cxxopts::value<std::string>(), "FILE")(
-        "env", "set a variable for the program (may repeat)", cxxopts::value<std::vector<std::string>>(), "NAME=VALUE")(
-        "cwd", "the program starts in DIR", cxxopts::value<std::string>(), "DIR")(
-        "source-map", "look for sources recorded under FROM under TO (may repeat)", cxxopts::value<std::vector<std::string>>(), "FROM=TO")(
-        "symbols", "look for separate debug files in DIR (may repeat)", cxxopts::value<std::vector<std::string>>(), "DIR")(
+    options.add_options()("script", "play the session commands in FILE (may repeat)",
+                          cxxopts::value<std::vector<std::string>>(),
+                          "FILE")("do", "run one session command (may repeat; after the scripts)",
+                                  cxxopts::value<std::vector<std::string>>(),
+                                  "COMMAND")("stay", "go on at the prompt after --script and --do")(
+        "out", "keep a record of the session, or the survey, in DIR", cxxopts::value<std::string>(),
+        "DIR")("format", "text or json", cxxopts::value<std::string>()->default_value("text"),
+               "FORM")("stdin", "the program reads FILE", cxxopts::value<std::string>(), "FILE")(
+        "stdout", "the program writes to FILE", cxxopts::value<std::string>(), "FILE")(
+        "env", "set a variable for the program (may repeat)",
+        cxxopts::value<std::vector<std::string>>(),
+        "NAME=VALUE")("cwd", "the program starts in DIR", cxxopts::value<std::string>(), "DIR")(
+        "source-map", "look for sources recorded under FROM under TO (may repeat)",
+        cxxopts::value<std::vector<std::string>>(),
+        "FROM=TO")("symbols", "look for separate debug files in DIR (may repeat)",
+                   cxxopts::value<std::vector<std::string>>(), "DIR")(
         "ask-servers", "fetch missing debug files from the symbol servers of the settings")(
         "allow-calls", "expressions may run functions of the program")(
-        "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(), "own")(
-        "random-addresses", "leave address randomisation on")("log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
+        "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
+        "own")("random-addresses", "leave address randomisation on")(
+        "log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
         "help", "this text")("version", "the version");
     return options;
 }
@@ -54,7 +68,8 @@ std::optional<std::pair<std::string, std::string>> split_at_equals(const std::st
     return std::pair{text.substr(0, at), text.substr(at + 1)};
 }
 
-// cxxopts cuts lists at commas; commands and values may hold them. Repeated options are therefore collected here.
+// cxxopts cuts lists at commas; commands and values may hold them. Repeated options are therefore
+// collected here.
 std::vector<std::string> all_of(const cxxopts::ParseResult& parsed, const std::string& name) {
     std::vector<std::string> values;
     for (const auto& argument : parsed.arguments())
@@ -92,31 +107,57 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (parsed.count("version")) return Answer{0, "elm-lantern " LANTERN_VERSION "\n"};
 
     std::string format = parsed["format"].as<std::string>();
-    if (format != "text" && format != "json") return wrong(fmt::format("there is no format {}", quote(format)), "--format text or --format json");
+    if (format != "text" && format != "json")
+        return wrong(fmt::format("there is no format {}", quote(format)),
+                     "--format text or --format json");
     options.format = format == "json" ? Format::json : Format::text;
     std::vector<std::string> words = all_of(parsed, "words");
-    if (words.empty()) return wrong("what is to be done is missing", "elm-lantern debug PROGRAM starts a session; --help tells more");
+    if (words.empty())
+        return wrong("what is to be done is missing",
+                     "elm-lantern debug PROGRAM starts a session; --help tells more");
     static const std::vector<std::string> later = {"diagnose", "compare", "heap", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
-        return wrong(fmt::format("{} is not there yet", words[0]), "elm-lantern debug PROGRAM starts a session");
+        return wrong(fmt::format("{} is not there yet", words[0]),
+                     "elm-lantern debug PROGRAM starts a session");
     if (words[0] == "settings") {
-        if (words.size() > 1) return wrong(fmt::format("{} is one word too many", quote(words[1])), "elm-lantern settings");
+        if (words.size() > 1)
+            return wrong(fmt::format("{} is one word too many", quote(words[1])),
+                         "elm-lantern settings");
         options.work = Options::Work::settings;
         return std::nullopt;
     }
-    bool surveys = words[0] == "survey", attaches = words[0] == "attach", looks_back = words[0] == "postmortem", disassembles = words[0] == "disassembly";
+    if (words[0] == "schema") {
+        if (words.size() > 1)
+            return wrong(fmt::format("{} is one word too many", quote(words[1])),
+                         "elm-lantern schema");
+        return Answer{0, json_schema()};
+    }
+    bool surveys = words[0] == "survey", attaches = words[0] == "attach",
+         looks_back = words[0] == "postmortem", disassembles = words[0] == "disassembly";
     if (words[0] != "debug" && !surveys && !attaches && !looks_back && !disassembles)
-        return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])), fmt::format("did you mean elm-lantern debug {}?", words[0]));
-    if (words.size() < 2 && attaches) return wrong("the process is missing", "elm-lantern attach PID; ps -e lists the processes");
-    if (words.size() < 2 && looks_back) return wrong("the core file is missing", "elm-lantern postmortem CORE [PROGRAM]");
-    if (words.size() < 2) return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
+        return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])),
+                     fmt::format("did you mean elm-lantern debug {}?", words[0]));
+    if (words.size() < 2 && attaches)
+        return wrong("the process is missing", "elm-lantern attach PID; ps -e lists the processes");
+    if (words.size() < 2 && looks_back)
+        return wrong("the core file is missing", "elm-lantern postmortem CORE [PROGRAM]");
+    if (words.size() < 2)
+        return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
     if (words.size() > 2 && !surveys && !looks_back && !disassembles)
-        return wrong(fmt::format("{} is one word too many", quote(words[2])), "the program's own arguments come after --");
-    if (words.size() > 3 && looks_back) return wrong(fmt::format("{} is one word too many", quote(words[3])), "elm-lantern postmortem CORE [PROGRAM]");
-    if (words.size() > 3 && surveys) return wrong(fmt::format("{} is one word too many", quote(words[3])), "survey takes one program, or two to compare");
+        return wrong(fmt::format("{} is one word too many", quote(words[2])),
+                     "the program's own arguments come after --");
+    if (words.size() > 3 && looks_back)
+        return wrong(fmt::format("{} is one word too many", quote(words[3])),
+                     "elm-lantern postmortem CORE [PROGRAM]");
+    if (words.size() > 3 && surveys)
+        return wrong(fmt::format("{} is one word too many", quote(words[3])),
+                     "survey takes one program, or two to compare");
     if (attaches) {
-        bool is_number = words[1].size() < 10 && words[1].find_first_not_of("0123456789") == std::string::npos;
-        if (!is_number) return wrong(fmt::format("{} is no number of a process", quote(words[1])), "elm-lantern attach PID; ps -e lists the processes");
+        bool is_number =
+            words[1].size() < 10 && words[1].find_first_not_of("0123456789") == std::string::npos;
+        if (!is_number)
+            return wrong(fmt::format("{} is no number of a process", quote(words[1])),
+                         "elm-lantern attach PID; ps -e lists the processes");
         options.work = Options::Work::attach;
         options.process = std::stoi(words[1]);
     }
@@ -143,7 +184,9 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     options.stay = parsed.count("stay") != 0;
     if (parsed.count("terminal")) {
         std::string which = parsed["terminal"].as<std::string>();
-        if (which != "own") return wrong(fmt::format("--terminal takes the word own, not {}", quote(which)), "--terminal own; without it the program shares this terminal");
+        if (which != "own")
+            return wrong(fmt::format("--terminal takes the word own, not {}", quote(which)),
+                         "--terminal own; without it the program shares this terminal");
         options.own_terminal = true;
     }
     options.randomise = parsed.count("random-addresses") != 0;
@@ -156,12 +199,15 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     take("cwd", options.folder);
     take("log", options.log_file);
     for (const std::string& setting : all_of(parsed, "env")) {
-        if (!split_at_equals(setting)) return wrong(fmt::format("--env {} sets nothing", quote(setting)), "--env NAME=VALUE");
+        if (!split_at_equals(setting))
+            return wrong(fmt::format("--env {} sets nothing", quote(setting)), "--env NAME=VALUE");
         options.environment.push_back(setting);
     }
     for (const std::string& mapping : all_of(parsed, "source-map")) {
         auto parts = split_at_equals(mapping);
-        if (!parts) return wrong(fmt::format("--source-map {} maps nothing", quote(mapping)), "--source-map FROM=TO");
+        if (!parts)
+            return wrong(fmt::format("--source-map {} maps nothing", quote(mapping)),
+                         "--source-map FROM=TO");
         options.source_map.push_back({parts->first, parts->second});
     }
     return std::nullopt;

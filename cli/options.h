@@ -13,11 +13,11 @@ namespace lantern::cli {
 struct Options {
     enum class Work { debug, attach, survey, postmortem, disassembly, settings } work = Work::debug;
     bool own_terminal = false;
-    int process = 0;                    // to attach to
-    std::string core;                   // to look into
-    std::vector<std::string> places;    // of a file, to disassemble
+    int process = 0;                  // to attach to
+    std::string core;                 // to look into
+    std::vector<std::string> places;  // of a file, to disassemble
     std::string program;
-    std::vector<std::string> surveyed;          // programs: one, or two to compare
+    std::vector<std::string> surveyed;  // programs: one, or two to compare
     std::vector<std::string> symbol_folders;
     bool ask_servers = false;
     bool allow_calls = false;
@@ -40,7 +40,8 @@ struct Answer {
     std::string text;
 };
 
-// Fills `options`, or gives the text to print and the exit status: for --help, --version and wrong usage (status 2).
+// Fills `options`, or gives the text to print and the exit status: for --help, --version and wrong
+// usage (status 2).
 std::optional<Answer> read_options(int argument_count, char** arguments, Options& options);
 
 }  // namespace lantern::cli

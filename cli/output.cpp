@@ -21,7 +21,10 @@ std::FILE* open_record(const std::filesystem::path& path) {
     std::error_code ignored;
     std::filesystem::remove(path, ignored);
     std::FILE* file = std::fopen(path.c_str(), "wxe");
-    if (!file) throw FileError(fmt::format("the record {} cannot be written: {}", path.string(), std::strerror(errno)), "choose another folder with --out");
+    if (!file)
+        throw FileError(
+            fmt::format("the record {} cannot be written: {}", path.string(), std::strerror(errno)),
+            "choose another folder with --out");
     return file;
 }
 
@@ -36,7 +39,10 @@ Output::~Output() {
 void Output::keep_record(const std::filesystem::path& folder) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
-    if (error) throw FileError(fmt::format("the folder {} cannot be made: {}", folder.string(), error.message()), "choose another folder with --out");
+    if (error)
+        throw FileError(
+            fmt::format("the folder {} cannot be made: {}", folder.string(), error.message()),
+            "choose another folder with --out");
     record_folder_ = folder;
     record_json_ = open_record(folder / "session.jsonl");
     record_text_ = open_record(folder / "session.txt");
@@ -46,7 +52,8 @@ void Output::show_terminal(std::string_view bytes) {
     std::FILE* shown = format_ == Format::json ? stderr : stdout;
     std::fwrite(bytes.data(), 1, bytes.size(), shown);
     std::fflush(shown);
-    if (!record_terminal_ && !record_folder_.empty()) record_terminal_ = open_record(record_folder_ / "terminal.txt");
+    if (!record_terminal_ && !record_folder_.empty())
+        record_terminal_ = open_record(record_folder_ / "terminal.txt");
     if (!record_terminal_) return;
     std::fwrite(bytes.data(), 1, bytes.size(), record_terminal_);
     std::fflush(record_terminal_);
@@ -65,8 +72,11 @@ void Output::show(const View& view) {
         captured_.json += json_of(view) + "\n";
         return;
     }
-    if (format_ == Format::json) write(json_of(view) + "\n");
-    else write(style_.folds ? folded_to(text_of(view, style_), style_.width) : text_of(view, style_));
+    if (format_ == Format::json)
+        write(json_of(view) + "\n");
+    else
+        write(style_.folds ? folded_to(text_of(view, style_), style_.width)
+                           : text_of(view, style_));
     // The record is complete up to here even if we are killed next.
     if (record_json_) {
         fmt::print(record_json_, "{}\n", json_of(view));
@@ -78,13 +88,16 @@ void Output::show(const View& view) {
     }
     // The transcript of the program's own terminal says where it was stopped.
     if (const auto* stop = std::get_if<StopReport>(&view); stop && record_terminal_) {
-        fmt::print(record_terminal_, "\n[{}{}{}]\n", stop->why, stop->function.empty() ? "" : " in " + stop->function, stop->line ? fmt::format(", line {}", stop->line) : "");
+        fmt::print(record_terminal_, "\n[{}{}{}]\n", stop->why,
+                   stop->function.empty() ? "" : " in " + stop->function,
+                   stop->line ? fmt::format(", line {}", stop->line) : "");
         std::fflush(record_terminal_);
     }
 }
 
 void Output::show_command(const std::string& prompt, const std::string& line) {
-    if (!capturing_ && format_ == Format::text) write(style_.faint(prompt) + style_.strong(escape_for_display(line)) + "\n");
+    if (!capturing_ && format_ == Format::text)
+        write(style_.faint(prompt) + style_.strong(escape_for_display(line)) + "\n");
     record_command(prompt, line);
 }
 

@@ -1,4 +1,5 @@
-// Where views go: to standard output as text or JSON, and, when the session keeps a record, to its two files as well.
+// Where views go: to standard output as text or JSON, and, when the session keeps a record, to its
+// two files as well.
 #pragma once
 
 #include <cstdio>
@@ -14,7 +15,8 @@ enum class Format { text, json };
 
 class Output {
   public:
-    Output(Format format, Style style, bool ascii) : format_(format), style_(style), ascii_(ascii) {}
+    Output(Format format, Style style, bool ascii)
+        : format_(format), style_(style), ascii_(ascii) {}
     ~Output();
     Output(const Output&) = delete;
     Output& operator=(const Output&) = delete;
@@ -31,7 +33,8 @@ class Output {
     // JSON only: command `number` has been carried out, and everything before this belongs to it.
     void show_answer(unsigned number, const std::string& line, bool worked);
 
-    // What the program wrote to a terminal of its own: shown as it is, and kept apart from the record.
+    // What the program wrote to a terminal of its own: shown as it is, and kept apart from the
+    // record.
     void show_terminal(std::string_view bytes);
 
     Format format() const { return format_; }

@@ -1,7 +1,7 @@
 #include "cli/plot.h"
 
-#include <fmt/format.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <signal.h>
 #include <spawn.h>
 #include <sys/wait.h>
@@ -22,7 +22,8 @@ namespace {
 // gnuplot reads escapes in single quotes only where one is doubled.
 std::string quoted(const std::string& text) {
     std::string out = "'";
-    for (char c : text) out += c == '\'' ? "''" : std::string(1, static_cast<unsigned char>(c) < ' ' ? ' ' : c);
+    for (char c : text)
+        out += c == '\'' ? "''" : std::string(1, static_cast<unsigned char>(c) < ' ' ? ' ' : c);
     return out + "'";
 }
 
@@ -30,8 +31,11 @@ std::string quoted(const std::string& text) {
 class WorkFolder {
   public:
     WorkFolder() {
-        std::string pattern = (std::filesystem::temp_directory_path() / "lantern-plot-XXXXXX").string();
-        if (!mkdtemp(pattern.data())) throw FileError("no folder for the plot can be made under " + std::filesystem::temp_directory_path().string());
+        std::string pattern =
+            (std::filesystem::temp_directory_path() / "lantern-plot-XXXXXX").string();
+        if (!mkdtemp(pattern.data()))
+            throw FileError("no folder for the plot can be made under " +
+                            std::filesystem::temp_directory_path().string());
         path_ = pattern;
     }
     ~WorkFolder() {
@@ -46,11 +50,20 @@ class WorkFolder {
 
 std::string script_of(const Plot& plot, const std::filesystem::path& drawing, bool svg) {
     // Colours that stay apart for colour-blind eyes and in print (Okabe and Ito).
-    static constexpr const char* kColours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7", "#e69f00", "#56b4e9"};
-    std::string script = svg ? "set terminal svg size 1100,620 dynamic enhanced font 'DejaVu Sans,15' background '#ffffff'\n"
-                             : "set terminal pngcairo size 1100,620 noenhanced font 'DejaVu Sans,12' background '#ffffff'\n";
-    script += fmt::format("set output {}\nset encoding utf8\nset title {} noenhanced\nset xlabel {} noenhanced\nset ylabel {} noenhanced\n", quoted(drawing.string()), quoted(plot.title), quoted(plot.across), quoted(plot.up));
-    script += "set grid lc rgb '#c4ccd4' lw 1\nset border 3 lc rgb '#606870'\nset tics nomirror textcolor rgb '#303840'\nset key outside bottom center horizontal noenhanced\nset bmargin 5\nset autoscale xfix\nset offsets 0, 0, graph 0.06, graph 0.06\n";
+    static constexpr const char* kColours[] = {"#0072b2", "#d55e00", "#009e73",
+                                               "#cc79a7", "#e69f00", "#56b4e9"};
+    std::string script = svg ? "set terminal svg size 1100,620 dynamic enhanced font 'DejaVu "
+                               "Sans,15' background '#ffffff'\n"
+                             : "set terminal pngcairo size 1100,620 noenhanced font 'DejaVu "
+                               "Sans,12' background '#ffffff'\n";
+    script += fmt::format(
+        "set output {}\nset encoding utf8\nset title {} noenhanced\nset xlabel {} noenhanced\nset "
+        "ylabel {} noenhanced\n",
+        quoted(drawing.string()), quoted(plot.title), quoted(plot.across), quoted(plot.up));
+    script +=
+        "set grid lc rgb '#c4ccd4' lw 1\nset border 3 lc rgb '#606870'\nset tics nomirror "
+        "textcolor rgb '#303840'\nset key outside bottom center horizontal noenhanced\nset bmargin "
+        "5\nset autoscale xfix\nset offsets 0, 0, graph 0.06, graph 0.06\n";
     for (std::size_t i = 0; i < plot.series.size(); ++i) {
         script += fmt::format("$series{} << END\n", i);
         for (const auto& [x, y] : plot.series[i].points) script += fmt::format("{} {}\n", x, y);
@@ -60,8 +73,12 @@ std::string script_of(const Plot& plot, const std::filesystem::path& drawing, bo
     for (std::size_t i = 0; i < plot.series.size(); ++i) {
         const PlotSeries& series = plot.series[i];
         bool sparse = series.points.size() <= 60;
-        std::string style = series.is_whole ? "steps" : sparse ? "linespoints pt 7 ps 0.6" : "lines";
-        script += fmt::format("{}$series{} using 1:2 with {} lw 2 lc rgb '{}' title {}", i ? ", " : "", i, style, kColours[i % std::size(kColours)], quoted(series.name));
+        std::string style = series.is_whole ? "steps"
+                            : sparse        ? "linespoints pt 7 ps 0.6"
+                                            : "lines";
+        script +=
+            fmt::format("{}$series{} using 1:2 with {} lw 2 lc rgb '{}' title {}", i ? ", " : "", i,
+                        style, kColours[i % std::size(kColours)], quoted(series.name));
     }
     return script + "\n";
 }
@@ -70,9 +87,12 @@ std::string script_of(const Plot& plot, const std::filesystem::path& drawing, bo
 
 void draw_plot(const Plot& plot, const std::filesystem::path& file) {
     bool svg = file.extension() == ".svg";
-    if (!svg && file.extension() != ".png") throw RequestError(fmt::format("{} has no ending that picks a form", file.string()), "end it in .svg or .png");
+    if (!svg && file.extension() != ".png")
+        throw RequestError(fmt::format("{} has no ending that picks a form", file.string()),
+                           "end it in .svg or .png");
     WorkFolder work;
-    std::filesystem::path script = work.path() / "plot", drawing = work.path() / ("drawing" + file.extension().string());
+    std::filesystem::path script = work.path() / "plot",
+                          drawing = work.path() / ("drawing" + file.extension().string());
     write_whole_file(script, script_of(plot, drawing, svg));
     std::string name = "gnuplot", no_start_up_file = "-d", argument = script.string();
     char* words[] = {name.data(), no_start_up_file.data(), argument.data(), nullptr};
@@ -86,11 +106,14 @@ void draw_plot(const Plot& plot, const std::filesystem::path& file) {
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     std::string errors = (work.path() / "errors").string();
-    posix_spawn_file_actions_addopen(&actions, 2, errors.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW, 0600);
+    posix_spawn_file_actions_addopen(&actions, 2, errors.c_str(),
+                                     O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW, 0600);
     int failed = posix_spawnp(&child, "gnuplot", &actions, &attributes, words, environ);
     posix_spawnattr_destroy(&attributes);
     posix_spawn_file_actions_destroy(&actions);
-    if (failed) throw RequestError("gnuplot, which draws plots, is not installed", "apt install gnuplot-nox; save notes as FILE.csv keeps the numbers");
+    if (failed)
+        throw RequestError("gnuplot, which draws plots, is not installed",
+                           "apt install gnuplot-nox; save notes as FILE.csv keeps the numbers");
     int status = 0;
     while (waitpid(child, &status, 0) < 0 && errno == EINTR) continue;
     std::ifstream in(drawing, std::ios::binary);
@@ -99,7 +122,8 @@ void draw_plot(const Plot& plot, const std::filesystem::path& file) {
         std::ifstream said(errors);
         std::string first;
         while (std::getline(said, first) && first.empty()) continue;
-        throw FileError(fmt::format("gnuplot could not draw the plot: {}", first.empty() ? "it gave no reason" : first));
+        throw FileError(fmt::format("gnuplot could not draw the plot: {}",
+                                    first.empty() ? "it gave no reason" : first));
     }
     write_whole_file(file, bytes);
 }

@@ -18,8 +18,8 @@ struct Plot {
     std::vector<PlotSeries> series;
 };
 
-// The ending of the file picks the form. Throws RequestError for another ending or where gnuplot is missing, FileError when the
-// file cannot be written.
+// The ending of the file picks the form. Throws RequestError for another ending or where gnuplot is
+// missing, FileError when the file cannot be written.
 void draw_plot(const Plot& plot, const std::filesystem::path& file);
 
 }  // namespace lantern::cli

@@ -59,12 +59,16 @@ class Teller {
 
 std::function<void(const std::string&, double)> names_progress() {
     return [teller = Teller()](const std::string& file, double done) mutable {
-        teller.tell(fmt::format("reading the names of {}", std::filesystem::path(file).filename().string()), "the next question that needs them begins anew", done);
+        teller.tell(
+            fmt::format("reading the names of {}", std::filesystem::path(file).filename().string()),
+            "the next question that needs them begins anew", done);
     };
 }
 
 std::function<void(double)> work_progress(std::string what) {
-    return [teller = Teller(), what = std::move(what)](double done) mutable { teller.tell(what, "the same command begins anew", done); };
+    return [teller = Teller(), what = std::move(what)](double done) mutable {
+        teller.tell(what, "the same command begins anew", done);
+    };
 }
 
 void clear_progress() {

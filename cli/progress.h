@@ -6,8 +6,9 @@
 
 namespace lantern::cli {
 
-// Shows how far the names of a file have been read, from a third of a second on and only on a terminal. Ctrl-C, which a
-// session holds back for the program it debugs, ends the reading with a RequestError.
+// Shows how far the names of a file have been read, from a third of a second on and only on a
+// terminal. Ctrl-C, which a session holds back for the program it debugs, ends the reading with a
+// RequestError.
 std::function<void(const std::string& file, double done)> names_progress();
 // The same for other long work: "saving the core".
 std::function<void(double done)> work_progress(std::string what);

@@ -1,5 +1,5 @@
-#include "cli/ending.h"
 #include "cli/prompt.h"
+#include "cli/ending.h"
 
 #include <fmt/format.h>
 #include <histedit.h>
@@ -24,15 +24,17 @@ std::filesystem::path history_file() {
     const char* state = std::getenv("XDG_STATE_HOME");
     const char* home = std::getenv("HOME");
     if (state && *state) return std::filesystem::path(state) / "elm-lantern" / "history";
-    if (home && *home) return std::filesystem::path(home) / ".local" / "state" / "elm-lantern" / "history";
+    if (home && *home)
+        return std::filesystem::path(home) / ".local" / "state" / "elm-lantern" / "history";
     return {};
 }
 
-volatile sig_atomic_t interrupted = 0;
+volatile sig_atomic_t was_interrupted = 0;
 
-// While a line is typed, Ctrl-C gives it up. (While the program runs it pauses that: see EventLoop.) The signal stays
-// blocked but for the moment of waiting, so that it cannot slip in between and be lost.
-// What runs meanwhile may stop while a line is typed: that is told above the line, which stays as it is.
+// While a line is typed, Ctrl-C gives it up. (While the program runs it pauses that: see
+// EventLoop.) The signal stays blocked but for the moment of waiting, so that it cannot slip in
+// between and be lost. What runs meanwhile may stop while a line is typed: that is told above the
+// line, which stays as it is.
 class Prompt;
 void tell_what_happened(EditLine* editor);
 int descriptor_of_events(EditLine* editor);
@@ -43,10 +45,12 @@ int wait_for_key(EditLine* editor, wchar_t* key) {
     std::mbstate_t state{};
     for (;;) {
         pollfd watch[] = {{0, POLLIN, 0}, {descriptor_of_events(editor), POLLIN, 0}};
-        timespec moment{0, 100'000'000};  // what the program writes to a terminal of its own is shown that often
+        timespec moment{
+            0,
+            100'000'000};  // what the program writes to a terminal of its own is shown that often
         int ready = wait_for_input(watch, watch[1].fd >= 0 ? &moment : nullptr, waiting);
         if (is_asked_to_end()) return -1;
-        if (ready < 0 && errno == EINTR && !interrupted) continue;
+        if (ready < 0 && errno == EINTR && !was_interrupted) continue;
         if (ready < 0) return -1;
         if (watch[1].fd >= 0) tell_what_happened(editor);
         if (!watch[0].revents) continue;
@@ -54,8 +58,9 @@ int wait_for_key(EditLine* editor, wchar_t* key) {
         ssize_t got = read(0, &byte, 1);
         if (got <= 0) return static_cast<int>(got);
         std::size_t length = std::mbrtowc(key, &byte, 1, &state);
-        if (length == static_cast<std::size_t>(-2)) continue;  // more bytes of one character are to come
-        if (length == static_cast<std::size_t>(-1)) {          // no character at all: left out
+        if (length == static_cast<std::size_t>(-2))
+            continue;                                  // more bytes of one character are to come
+        if (length == static_cast<std::size_t>(-1)) {  // no character at all: left out
             state = std::mbstate_t{};
             continue;
         }
@@ -79,7 +84,7 @@ class Prompt {
         el_set(editor_, EL_EDITOR, "emacs");
         el_set(editor_, EL_GETCFN, wait_for_key);
         struct sigaction action {};
-        action.sa_handler = [](int) { interrupted = 1; };
+        action.sa_handler = [](int) { was_interrupted = 1; };
         sigaction(SIGINT, &action, nullptr);
         el_set(editor_, EL_PROMPT_ESC, prompt_text, '\1');
         el_set(editor_, EL_HIST, ::history, history_);
@@ -103,7 +108,9 @@ class Prompt {
     }
 
     // -1: nothing runs meanwhile, and news of children are nobody's business here.
-    int event_descriptor() { return shell_.session().is_moving() ? shell_.session().event_descriptor() : -1; }
+    int event_descriptor() {
+        return shell_.session().is_moving() ? shell_.session().event_descriptor() : -1;
+    }
     void tell_what_happened() {
         shell_.hold_news();
         auto stop = shell_.session().meanwhile();
@@ -131,7 +138,8 @@ class Prompt {
 
     unsigned char complete_word() {
         const LineInfo* line = el_line(editor_);
-        std::string_view before(line->buffer, static_cast<std::size_t>(line->cursor - line->buffer));
+        std::string_view before(line->buffer,
+                                static_cast<std::size_t>(line->cursor - line->buffer));
         Completion completion = complete(shell_, before);
         if (completion.candidates.empty()) return CC_REFRESH_BEEP;
         std::string common = common_beginning(completion.candidates);
@@ -150,8 +158,10 @@ class Prompt {
     void list(const std::vector<std::string>& candidates) {
         constexpr std::size_t kMost = 60;
         std::size_t widest = 0;
-        for (const std::string& candidate : candidates) widest = std::max(widest, display_width(candidate));
-        std::size_t columns = std::max<std::size_t>(1, shell_.output().style().width / (widest + 2));
+        for (const std::string& candidate : candidates)
+            widest = std::max(widest, display_width(candidate));
+        std::size_t columns =
+            std::max<std::size_t>(1, shell_.output().style().width / (widest + 2));
         std::string out = "\n";
         for (std::size_t i = 0; i < std::min(candidates.size(), kMost); ++i) {
             out += candidates[i];
@@ -168,7 +178,8 @@ class Prompt {
         if (shell_.output().is_ascii()) plain = to_ascii(plain);
         // An escape at the very end would be swallowed by libedit: the last space stands behind it.
         std::string words = plain.substr(0, plain.size() - 1);
-        prompt_ = shell_.output().style().colour ? "\1\x1b[1;38;5;109m\1" + words + "\1\x1b[0m\1 " : plain;
+        prompt_ = shell_.output().style().colour ? "\1\x1b[1;38;5;109m\1" + words + "\1\x1b[0m\1 "
+                                                 : plain;
     }
 
     // Nothing: the user leaves.
@@ -176,13 +187,16 @@ class Prompt {
         for (;;) {
             set_prompt();
             int length = 0;
-            interrupted = 0;
-            // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between would be lost.
+            was_interrupted = 0;
+            // libedit shows the prompt before it prepares the terminal; a Ctrl-D typed in between
+            // would be lost.
             el_set(editor_, EL_PREP_TERM, 1);
             const char* line = el_gets(editor_, &length);
             end_if_asked();
-            if (line && length > 0 && !interrupted) return std::string(trimmed(std::string_view(line, static_cast<std::size_t>(length))));
-            if (interrupted) {
+            if (line && length > 0 && !was_interrupted)
+                return std::string(
+                    trimmed(std::string_view(line, static_cast<std::size_t>(length))));
+            if (was_interrupted) {
                 std::fputs("\n", stdout);
                 el_reset(editor_);
                 continue;

@@ -5,7 +5,8 @@
 
 namespace lantern::cli {
 
-// Reads and runs commands until the user leaves. Returns when `quit` was typed or the terminal is gone.
+// Reads and runs commands until the user leaves. Returns when `quit` was typed or the terminal is
+// gone.
 void run_prompt(Shell& shell);
 
 }  // namespace lantern::cli

@@ -17,7 +17,9 @@ void write_whole_file(const std::filesystem::path& path, std::string_view conten
     auto fail = [&](const char* step) {
         int reason = errno;
         unlink(temporary.c_str());
-        throw FileError(fmt::format("{} cannot be {}: {}", path.string(), step, std::strerror(reason)), "check the folder, or name another file");
+        throw FileError(
+            fmt::format("{} cannot be {}: {}", path.string(), step, std::strerror(reason)),
+            "check the folder, or name another file");
     };
     int file = mkostemp(temporary.data(), O_CLOEXEC);
     if (file < 0) fail("created");

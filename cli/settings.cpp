@@ -19,11 +19,14 @@ std::filesystem::path xdg_folder(const char* variable, const char* below_home) {
     return home && *home ? std::filesystem::path(home) / below_home : std::filesystem::path();
 }
 
-[[noreturn]] void refuse(const std::filesystem::path& file, const toml::source_region& where, const std::string& what) {
-    throw FileError(fmt::format("{}, line {}: {}", file.string(), where.begin.line, what), "elm-lantern settings lists what may stand there");
+[[noreturn]] void refuse(const std::filesystem::path& file, const toml::source_region& where,
+                         const std::string& what) {
+    throw FileError(fmt::format("{}, line {}: {}", file.string(), where.begin.line, what),
+                    "elm-lantern settings lists what may stand there");
 }
 
-std::vector<std::string> texts(const std::filesystem::path& file, const std::string& name, const toml::node& node) {
+std::vector<std::string> texts(const std::filesystem::path& file, const std::string& name,
+                               const toml::node& node) {
     std::vector<std::string> all;
     const toml::array* array = node.as_array();
     if (!array) refuse(file, node.source(), fmt::format("{} must be a list of texts", name));
@@ -44,23 +47,33 @@ bool yes_or_no(const std::filesystem::path& file, const std::string& name, const
 void read_symbols(const std::filesystem::path& file, const toml::table& table, Settings& settings) {
     for (const auto& [key, node] : table) {
         std::string name(key.str());
-        if (name == "folders") for (const std::string& text : texts(file, name, node)) settings.symbol_folders.emplace_back(text);
-        else if (name == "servers") settings.symbol_servers = texts(file, name, node);
-        else if (name == "ask_servers") settings.ask_servers = yes_or_no(file, name, node);
-        else if (name == "keep_indexes") settings.keep_indexes = yes_or_no(file, name, node);
+        if (name == "folders")
+            for (const std::string& text : texts(file, name, node))
+                settings.symbol_folders.emplace_back(text);
+        else if (name == "servers")
+            settings.symbol_servers = texts(file, name, node);
+        else if (name == "ask_servers")
+            settings.ask_servers = yes_or_no(file, name, node);
+        else if (name == "keep_indexes")
+            settings.keep_indexes = yes_or_no(file, name, node);
         else if (name == "index_limit_mb") {
             auto number = node.value_exact<std::int64_t>();
-            if (!number || *number < 0) refuse(file, node.source(), "index_limit_mb must be a number of megabytes");
+            if (!number || *number < 0)
+                refuse(file, node.source(), "index_limit_mb must be a number of megabytes");
             settings.index_limit = static_cast<std::uint64_t>(*number) * 1'000'000;
         } else {
-            std::vector<std::string> known{"folders", "servers", "ask_servers", "keep_indexes", "index_limit_mb"};
+            std::vector<std::string> known{"folders", "servers", "ask_servers", "keep_indexes",
+                                           "index_limit_mb"};
             auto near = nearest_names(name, known);
-            refuse(file, node.source(), fmt::format("[symbols] has no setting {}{}", quote(name), near.empty() ? "" : "; did you mean " + near[0] + "?"));
+            refuse(file, node.source(),
+                   fmt::format("[symbols] has no setting {}{}", quote(name),
+                               near.empty() ? "" : "; did you mean " + near[0] + "?"));
         }
     }
 }
 
-std::string text_of(const std::filesystem::path& file, const std::string& name, const toml::node& node) {
+std::string text_of(const std::filesystem::path& file, const std::string& name,
+                    const toml::node& node) {
     auto value = node.value_exact<std::string>();
     if (!value) refuse(file, node.source(), fmt::format("{} must be a text", name));
     return *value;
@@ -71,17 +84,25 @@ DeclaredView read_view(const std::filesystem::path& file, const toml::table& tab
     DeclaredView view;
     for (const auto& [key, node] : table) {
         std::string name(key.str());
-        if (name == "type") view.type = text_of(file, name, node);
-        else if (name == "text") view.text = text_of(file, name, node);
-        else if (name == "elements") view.elements = text_of(file, name, node);
+        if (name == "type")
+            view.type = text_of(file, name, node);
+        else if (name == "text")
+            view.text = text_of(file, name, node);
+        else if (name == "elements")
+            view.elements = text_of(file, name, node);
         else if (const toml::table* children = node.as_table(); name == "children" && children) {
-            for (const auto& [child, expression] : *children) view.children.emplace_back(child.str(), text_of(file, std::string(child.str()), expression));
+            for (const auto& [child, expression] : *children)
+                view.children.emplace_back(child.str(),
+                                           text_of(file, std::string(child.str()), expression));
         } else {
-            refuse(file, node.source(), fmt::format("a [[view]] has type, text, elements and children, not {}", quote(name)));
+            refuse(file, node.source(),
+                   fmt::format("a [[view]] has type, text, elements and children, not {}",
+                               quote(name)));
         }
     }
     if (view.type.empty()) refuse(file, table.source(), "a [[view]] needs the type it is for");
-    if (view.text.empty() && view.elements.empty() && view.children.empty()) refuse(file, table.source(), fmt::format("the [[view]] of {} shows nothing", view.type));
+    if (view.text.empty() && view.elements.empty() && view.children.empty())
+        refuse(file, table.source(), fmt::format("the [[view]] of {} shows nothing", view.type));
     return view;
 }
 
@@ -91,7 +112,8 @@ std::vector<std::string> folders_of(const std::filesystem::path& file, const tom
     if (!all) refuse(file, node.source(), "libraries is a list of folders");
     for (const toml::node& each : *all) {
         auto folder = each.value<std::string>();
-        if (!folder || !folder->starts_with('/')) refuse(file, each.source(), "libraries is a list of folders, each from / on");
+        if (!folder || !folder->starts_with('/'))
+            refuse(file, each.source(), "libraries is a list of folders, each from / on");
         folders.push_back(*folder);
     }
     return folders;
@@ -110,29 +132,37 @@ void read_views(const std::filesystem::path& file, const toml::node& node, Setti
 // The user's own short words: name = "COMMAND …".
 void read_words(const std::filesystem::path& file, const toml::node& node, Settings& settings) {
     const toml::table* table = node.as_table();
-    if (!table) refuse(file, node.source(), "words is written as [words], with lines such as wr = \"pause on write\"");
+    if (!table)
+        refuse(file, node.source(),
+               "words is written as [words], with lines such as wr = \"pause on write\"");
     for (const auto& [key, value] : *table) {
         std::string word(key.str()), command = text_of(file, word, value);
-        if (word.find_first_of(" \t") != std::string::npos || word.starts_with('-') || word.starts_with('=')) refuse(file, value.source(), fmt::format("{} is no single word", quote(word)));
+        if (word.find_first_of(" \t") != std::string::npos || word.starts_with('-') ||
+            word.starts_with('='))
+            refuse(file, value.source(), fmt::format("{} is no single word", quote(word)));
         std::string_view rest = command;
         std::string first(take_word(rest));
         try {
-            if (find_command(word).word == word) refuse(file, value.source(), fmt::format("{} is a command already", quote(word)));
+            if (find_command(word).word == word)
+                refuse(file, value.source(), fmt::format("{} is a command already", quote(word)));
         } catch (const RequestError&) {  // nobody has the word
         }
         try {
             find_command(first);
         } catch (const RequestError& error) {
-            refuse(file, value.source(), fmt::format("{} stands for {}: {}", quote(word), quote(command), error.what()));
+            refuse(file, value.source(),
+                   fmt::format("{} stands for {}: {}", quote(word), quote(command), error.what()));
         }
         settings.words[word] = command;
     }
 }
 
 std::string no_such_setting(std::string_view name) {
-    const std::vector<std::string> known{"syntax", "source_lines", "libraries", "words", "symbols", "view"};
+    const std::vector<std::string> known{"syntax", "source_lines", "libraries",
+                                         "words",  "symbols",      "view"};
     auto near = nearest_names(name, known);
-    return fmt::format("there is no setting {}{}", quote(name), near.empty() ? "" : "; did you mean " + near[0] + "?");
+    return fmt::format("there is no setting {}{}", quote(name),
+                       near.empty() ? "" : "; did you mean " + near[0] + "?");
 }
 
 }  // namespace
@@ -150,13 +180,15 @@ Settings read_settings(const std::filesystem::path& file) {
             }
             if (key.str() == "syntax") {
                 auto word = node.value<std::string>();
-                if (!word || (*word != "intel" && *word != "att")) refuse(file, node.source(), "syntax, of instructions, is \"intel\" or \"att\"");
+                if (!word || (*word != "intel" && *word != "att"))
+                    refuse(file, node.source(), "syntax, of instructions, is \"intel\" or \"att\"");
                 settings.att_syntax = *word == "att";
                 continue;
             }
             if (key.str() == "source_lines") {
                 auto number = node.value_exact<std::int64_t>();
-                if (!number || *number < 1 || *number > 200) refuse(file, node.source(), "source_lines is a number from 1 to 200");
+                if (!number || *number < 1 || *number > 200)
+                    refuse(file, node.source(), "source_lines is a number from 1 to 200");
                 settings.source_lines = static_cast<unsigned>(*number);
                 continue;
             }
@@ -169,11 +201,13 @@ Settings read_settings(const std::filesystem::path& file) {
                 continue;
             }
             const toml::table* table = node.as_table();
-            if (key.str() != "symbols" || !table) refuse(file, node.source(), no_such_setting(key.str()));
+            if (key.str() != "symbols" || !table)
+                refuse(file, node.source(), no_such_setting(key.str()));
             read_symbols(file, *table, settings);
         }
     } catch (const toml::parse_error& error) {
-        refuse(file, error.source(), fmt::format("this cannot be understood: {}", std::string(error.description())));
+        refuse(file, error.source(),
+               fmt::format("this cannot be understood: {}", std::string(error.description())));
     }
     return settings;
 }

@@ -7,7 +7,8 @@
 
 namespace lantern::cli {
 
-// Writes a file with every setting as a comment where there is none yet. Throws FileError for a file that cannot be read or written.
+// Writes a file with every setting as a comment where there is none yet. Throws FileError for a
+// file that cannot be read or written.
 HelpReport settings_page(const std::filesystem::path& file);
 
 }  // namespace lantern::cli

@@ -20,27 +20,31 @@ class Shell {
     Output& output() { return output_; }
     void show(const View& view) { output_.show(view); }
     void show_stop(const Stop& stop);
-    // What happened besides the stops. While a line is typed it is held back, for whoever may write over that line.
+    // What happened besides the stops. While a line is typed it is held back, for whoever may write
+    // over that line.
     void tell(const SessionEvent& event);
     void hold_news() { holds_news_ = true; }
     std::vector<Notice> take_news();  // from here on they are shown at once
     // A stop on the way, in one line.
     void show_step(const Stop& stop);
 
-    // Runs one command. False if it failed; the failure has been shown. Never throws for what a user can cause.
+    // Runs one command. False if it failed; the failure has been shown. Never throws for what a
+    // user can cause.
     bool execute(std::string_view line);
     // The same, for a command at a line of a script: a failure names it.
     bool execute_from(std::string_view line, const std::string& script, unsigned number);
-    // Says how many commands of `where` are not played because of one that failed; nothing if none are left.
+    // Says how many commands of `where` are not played because of one that failed; nothing if none
+    // are left.
     void tell_unplayed(std::size_t commands, const std::string& where);
-    // Plays a script; stops at the first command that fails, unless its line starts with '-'. Throws FileError when the
-    // script cannot be read.
+    // Plays a script; stops at the first command that fails, unless its line starts with '-'.
+    // Throws FileError when the script cannot be read.
     bool play(const std::string& path);
 
     bool wants_to_quit() const { return quits_; }
     void quit() { quits_ = true; }
     std::string prompt();
-    // The last movement typed ("over", "into insn" …): what an empty line repeats. Empty when there is none.
+    // The last movement typed ("over", "into insn" …): what an empty line repeats. Empty when there
+    // is none.
     const std::string& last_movement() const { return last_movement_; }
     // Where `source` goes on when it is asked again without a place.
     std::string listed_file;
@@ -64,7 +68,8 @@ class Shell {
     unsigned depth_ = 0;  // scripts that play scripts
 };
 
-// What is known before anything has been typed and should be said: no symbols, damaged ones, stale source.
+// What is known before anything has been typed and should be said: no symbols, damaged ones, stale
+// source.
 void show_first_notices(Shell& shell);
 // Of a core file: what does not match, what is missing, what was read from elsewhere.
 void show_what_a_core_lacks(Shell& shell);

@@ -15,7 +15,8 @@
 namespace lantern::cli {
 namespace {
 
-// Loaded when first needed: the library brings an HTTP client with it, which a session without servers need not wait for.
+// Loaded when first needed: the library brings an HTTP client with it, which a session without
+// servers need not wait for.
 struct Library {
     decltype(&debuginfod_begin) begin = nullptr;
     decltype(&debuginfod_find_debuginfo) find = nullptr;
@@ -25,14 +26,20 @@ struct Library {
 
 Library load_library() {
     void* handle = dlopen("libdebuginfod.so.1", RTLD_NOW);
-    if (!handle) throw RequestError("symbol servers cannot be asked: the library libdebuginfod is not installed", "apt-get install libdebuginfod1, or leave --ask-servers away");
+    if (!handle)
+        throw RequestError(
+            "symbol servers cannot be asked: the library libdebuginfod is not installed",
+            "apt-get install libdebuginfod1, or leave --ask-servers away");
     Library library;
     library.begin = reinterpret_cast<decltype(library.begin)>(dlsym(handle, "debuginfod_begin"));
-    library.find = reinterpret_cast<decltype(library.find)>(dlsym(handle, "debuginfod_find_debuginfo"));
-    library.set_progress = reinterpret_cast<decltype(library.set_progress)>(dlsym(handle, "debuginfod_set_progressfn"));
+    library.find =
+        reinterpret_cast<decltype(library.find)>(dlsym(handle, "debuginfod_find_debuginfo"));
+    library.set_progress = reinterpret_cast<decltype(library.set_progress)>(
+        dlsym(handle, "debuginfod_set_progressfn"));
     library.end = reinterpret_cast<decltype(library.end)>(dlsym(handle, "debuginfod_end"));
     if (!library.begin || !library.find || !library.set_progress || !library.end)
-        throw RequestError("symbol servers cannot be asked: libdebuginfod lacks what is needed", "install Debian's libdebuginfod1");
+        throw RequestError("symbol servers cannot be asked: libdebuginfod lacks what is needed",
+                           "install Debian's libdebuginfod1");
     return library;
 }
 
@@ -40,7 +47,11 @@ bool shows = false;
 
 // Told now and then while a file comes in; anything but 0 gives up.
 int on_progress(debuginfod_client*, long done, long whole) {
-    if (shows) std::fputs(whole > 0 ? fmt::format("\rasking the symbol server: {} of {}  ", done, whole).c_str() : "\rasking the symbol server …  ", stderr);
+    if (shows)
+        std::fputs(whole > 0
+                       ? fmt::format("\rasking the symbol server: {} of {}  ", done, whole).c_str()
+                       : "\rasking the symbol server …  ",
+                   stderr);
     sigset_t pending;
     sigpending(&pending);
     return sigismember(&pending, SIGINT) == 1;
@@ -48,10 +59,17 @@ int on_progress(debuginfod_client*, long done, long whole) {
 
 }  // namespace
 
-std::function<std::optional<std::filesystem::path>(const std::string&)> symbol_server(const std::vector<std::string>& servers, bool shows_progress) {
-    if (!servers.empty()) setenv(DEBUGINFOD_URLS_ENV_VAR, fmt::format("{}", fmt::join(servers, " ")).c_str(), 1);
+std::function<std::optional<std::filesystem::path>(const std::string&)> symbol_server(
+    const std::vector<std::string>& servers, bool shows_progress) {
+    if (!servers.empty())
+        setenv(DEBUGINFOD_URLS_ENV_VAR, fmt::format("{}", fmt::join(servers, " ")).c_str(), 1);
     const char* named = std::getenv(DEBUGINFOD_URLS_ENV_VAR);
-    if (!named || !*named) throw RequestError("servers are to be asked for symbols, but none is named", fmt::format("servers = [\"http://…\"] under [symbols] in config.toml, or the variable {}", DEBUGINFOD_URLS_ENV_VAR));
+    if (!named || !*named)
+        throw RequestError(
+            "servers are to be asked for symbols, but none is named",
+            fmt::format(
+                "servers = [\"http://…\"] under [symbols] in config.toml, or the variable {}",
+                DEBUGINFOD_URLS_ENV_VAR));
     Library library = load_library();
     shows = shows_progress;
     return [library](const std::string& build_id) -> std::optional<std::filesystem::path> {
@@ -59,7 +77,8 @@ std::function<std::optional<std::filesystem::path>(const std::string&)> symbol_s
         if (!client) return std::nullopt;
         library.set_progress(client, on_progress);
         char* path = nullptr;
-        int file = library.find(client, reinterpret_cast<const unsigned char*>(build_id.c_str()), 0, &path);
+        int file = library.find(client, reinterpret_cast<const unsigned char*>(build_id.c_str()), 0,
+                                &path);
         library.end(client);
         if (shows) std::fputs("\r\x1b[K", stderr);
         std::optional<std::filesystem::path> found;

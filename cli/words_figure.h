@@ -1,4 +1,5 @@
-// Draws stack frames to scale, one or several side by side: a picture for a page or a slide. (Drawing by Cairo.)
+// Draws stack frames to scale, one or several side by side: a picture for a page or a slide.
+// (Drawing by Cairo.)
 #pragma once
 
 #include <filesystem>
@@ -7,8 +8,8 @@
 
 namespace lantern::cli {
 
-// The ending of the file picks the form: .svg or .png. Throws RequestError for another ending, FileError when it cannot be
-// written.
+// The ending of the file picks the form: .svg or .png. Throws RequestError for another ending,
+// FileError when it cannot be written.
 void draw_words(const WordsReport& report, const std::filesystem::path& file);
 
 }  // namespace lantern::cli

@@ -1,4 +1,5 @@
-// The reader of expressions, in each language: whatever is typed gives a tree or an ExpressionError.
+// The reader of expressions, in each language: whatever is typed gives a tree or an
+// ExpressionError.
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"

@@ -9,7 +9,8 @@ int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     for (auto flavour : {Cfi::Flavour::eh_frame, Cfi::Flavour::debug_frame}) {
         try {
             Cfi frames(fuzzing::as_bytes(data, size), FileAddress(0x2000), flavour);
-            for (std::uint64_t pc : {0x0, 0x1000, 0x1039, 0x1171, 0x2000, 0x401136}) frames.describe(FileAddress(pc));
+            for (std::uint64_t pc : {0x0, 0x1000, 0x1039, 0x1171, 0x2000, 0x401136})
+                frames.describe(FileAddress(pc));
         } catch (const Error&) {
         }
     }

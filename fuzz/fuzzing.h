@@ -1,6 +1,6 @@
-// Shared by the fuzz targets. An input is a row of parts, each a kind (which section it stands for), a length of four
-// bytes and the bytes; what does not parse as that simply ends the row. Errors of our own hierarchy are the right answer
-// to damaged bytes; anything else is a finding.
+// Shared by the fuzz targets. An input is a row of parts, each a kind (which section it stands
+// for), a length of four bytes and the bytes; what does not parse as that simply ends the row.
+// Errors of our own hierarchy are the right answer to damaged bytes; anything else is a finding.
 #pragma once
 
 #include <cstdint>
@@ -16,11 +16,13 @@ namespace lantern::fuzzing {
 
 using S = dwarf::Sections;
 using Part = std::variant<ByteSpan S::*, LazyBytes S::*>;
-inline constexpr Part kParts[] = {&S::info, &S::types, &S::abbrev, &S::line, &S::str, &S::line_str, &S::str_offsets, &S::addr,
-                                          &S::ranges, &S::rnglists, &S::loc, &S::loclists, &S::aranges, &S::names, &S::cu_index, &S::tu_index,
-                                          &S::macro, &S::macinfo};
-inline constexpr int kIndexUnits = 3;      // units of the program that index.cpp looks things up in
-inline constexpr std::uint8_t kSplit = 0x40;  // added to the kind of a part that belongs to the split file
+inline constexpr Part kParts[] = {
+    &S::info,        &S::types, &S::abbrev,   &S::line,     &S::str,   &S::line_str,
+    &S::str_offsets, &S::addr,  &S::ranges,   &S::rnglists, &S::loc,   &S::loclists,
+    &S::aranges,     &S::names, &S::cu_index, &S::tu_index, &S::macro, &S::macinfo};
+inline constexpr int kIndexUnits = 3;  // units of the program that index.cpp looks things up in
+inline constexpr std::uint8_t kSplit =
+    0x40;  // added to the kind of a part that belongs to the split file
 
 // The sections of the input whose kinds have this added; borrowed from the input.
 inline dwarf::Sections sections_of(ByteSpan input, std::uint8_t added = 0) {
@@ -32,7 +34,8 @@ inline dwarf::Sections sections_of(ByteSpan input, std::uint8_t added = 0) {
         input = input.subspan(5);
         ByteSpan bytes = input.first(std::min<std::size_t>(size, input.size()));
         input = input.subspan(bytes.size());
-        if (kind >= added && static_cast<std::size_t>(kind - added) < std::size(kParts)) std::visit([&](auto part) { sections.*part = bytes; }, kParts[kind - added]);
+        if (kind >= added && static_cast<std::size_t>(kind - added) < std::size(kParts))
+            std::visit([&](auto part) { sections.*part = bytes; }, kParts[kind - added]);
     }
     return sections;
 }

@@ -1,6 +1,7 @@
-// Location expressions that hold anything, asked in a real frame whose frame base holds anything too: every one ends, within its
-// budget, in a value or in a reason. The first byte says how long the frame base is, the second how long the variable's expression;
-// what follows both is registers and stack.
+// Location expressions that hold anything, asked in a real frame whose frame base holds anything
+// too: every one ends, within its budget, in a value or in a reason. The first byte says how long
+// the frame base is, the second how long the variable's expression; what follows both is registers
+// and stack.
 #include "core/values/value_view.h"
 #include "core/values/variable_value.h"
 #include "fuzz/any_stack.h"
@@ -17,7 +18,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         return taken;
     };
     ByteSpan lengths = take(2);
-    ByteSpan base = take(static_cast<std::uint8_t>(lengths[0])), expression = take(static_cast<std::uint8_t>(lengths[1]));
+    ByteSpan base = take(static_cast<std::uint8_t>(lengths[0])),
+             expression = take(static_cast<std::uint8_t>(lengths[1]));
     AnyStack target(program(), input);
     Unwinder walk(target, 1);
     FunctionBody body;

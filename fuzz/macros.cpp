@@ -30,7 +30,9 @@ std::map<std::string, Macro> macros_in(const dwarf::DebugInfo& info) {
     for (const auto& unit : info.units()) {
         try {
             for (const dwarf::MacroEntry& entry : dwarf::macros_of(*unit))
-                if (auto macro = parse_macro(entry.text); macro && entry.kind == dwarf::MacroEntry::Kind::define) macros[macro->name] = *macro;
+                if (auto macro = parse_macro(entry.text);
+                    macro && entry.kind == dwarf::MacroEntry::Kind::define)
+                    macros[macro->name] = *macro;
         } catch (const Error&) {
         }
     }

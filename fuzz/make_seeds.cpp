@@ -1,4 +1,5 @@
-// make_seeds FOLDER PROGRAM...: cuts the sections out of real programs and lays them down as first inputs for each target.
+// make_seeds FOLDER PROGRAM...: cuts the sections out of real programs and lays them down as first
+// inputs for each target.
 #include <fmt/format.h>
 
 #include <filesystem>
@@ -12,9 +13,11 @@ using namespace lantern;
 
 namespace {
 
-void append_parts(std::string& out, const dwarf::Sections& sections, std::uint8_t added, std::size_t most) {
+void append_parts(std::string& out, const dwarf::Sections& sections, std::uint8_t added,
+                  std::size_t most) {
     for (std::size_t i = 0; i < std::size(fuzzing::kParts); ++i) {
-        ByteSpan bytes = std::visit([&](auto part) -> ByteSpan { return sections.*part; }, fuzzing::kParts[i]);
+        ByteSpan bytes =
+            std::visit([&](auto part) -> ByteSpan { return sections.*part; }, fuzzing::kParts[i]);
         if (bytes.empty()) continue;
         std::uint32_t size = static_cast<std::uint32_t>(std::min(bytes.size(), most));
         out += static_cast<char>(i + added);
@@ -25,7 +28,8 @@ void append_parts(std::string& out, const dwarf::Sections& sections, std::uint8_
 
 void write(const std::filesystem::path& folder, const std::string& name, std::string_view bytes) {
     std::filesystem::create_directories(folder);
-    std::ofstream(folder / name, std::ios::binary).write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+    std::ofstream(folder / name, std::ios::binary)
+        .write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
 }
 
 std::string_view text(ByteSpan bytes) {
@@ -40,10 +44,13 @@ void seeds_of(const std::filesystem::path& folder, const std::filesystem::path& 
     constexpr std::size_t kMost = 64 << 10;
     std::string parts;
     append_parts(parts, sections, 0, kMost);
-    for (const char* target : {"units", "lines", "lists", "macros"}) write(folder / target, name, parts);
-    if (text(file.whole_file()).size() < (128 << 10)) write(folder / "elf", name, text(file.whole_file()));
+    for (const char* target : {"units", "lines", "lists", "macros"})
+        write(folder / target, name, parts);
+    if (text(file.whole_file()).size() < (128 << 10))
+        write(folder / "elf", name, text(file.whole_file()));
     for (const char* section : {".eh_frame", ".debug_frame"})
-        if (ByteSpan bytes = file.bytes(section); !bytes.empty()) write(folder / "frames", name + section, text(bytes));
+        if (ByteSpan bytes = file.bytes(section); !bytes.empty())
+            write(folder / "frames", name + section, text(bytes));
     SymbolSearch search;
     SymbolFiles files(file, search);
     dwarf::DebugInfoInput input;

@@ -15,7 +15,9 @@ int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     UnitMap map(info, areas);
     map.find(FileAddress(0x1234));
     auto no_file = [](const dwarf::Unit&, std::uint64_t) { return std::string(); };
-    TypeTable types(info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, no_file, [](dwarf::Position) { return std::string(); });
+    TypeTable types(
+        info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, no_file,
+        [](dwarf::Position) { return std::string(); });
     ScopeReader scopes(info, types, no_file, [](const dwarf::Entry&) { return std::string(); });
     std::size_t most = std::min<std::size_t>(index.names().size(), 300);
     for (const NameEntry& entry : index.names().first(most)) {

@@ -1,5 +1,6 @@
-// Values of real library types read out of memory that holds anything: a view, however broken, and never a hang or a flood.
-// The first two bytes pick the type; the rest is the memory, repeated over the first megabyte of addresses.
+// Values of real library types read out of memory that holds anything: a view, however broken, and
+// never a hang or a flood. The first two bytes pick the type; the rest is the memory, repeated over
+// the first megabyte of addresses.
 #include <algorithm>
 
 #include "core/target/program_file.h"
@@ -19,16 +20,20 @@ class AnyMemory final : public Target {
     }
     std::size_t read_available(RunAddress address, std::span<std::byte> out) override {
         constexpr std::uint64_t kEnd = 1 << 20;
-        if (address.value < 0x100 || address.value >= kEnd || memory_.empty()) return program_.read_available(address, out);
+        if (address.value < 0x100 || address.value >= kEnd || memory_.empty())
+            return program_.read_available(address, out);
         std::size_t size = std::min<std::size_t>(out.size(), kEnd - address.value);
-        for (std::size_t i = 0; i < size; ++i) out[i] = memory_[(address.value + i) % memory_.size()];
+        for (std::size_t i = 0; i < size; ++i)
+            out[i] = memory_[(address.value + i) % memory_.size()];
         return size;
     }
     void write_memory(RunAddress, ByteSpan) override {}
     std::vector<ThreadId> threads() const override { return {}; }
     const Registers& registers(ThreadId thread) override { return program_.registers(thread); }
     void set_registers(ThreadId, const Registers&) override {}
-    const VectorRegisters& vector_registers(ThreadId thread) override { return program_.vector_registers(thread); }
+    const VectorRegisters& vector_registers(ThreadId thread) override {
+        return program_.vector_registers(thread);
+    }
     const std::list<Module>& modules() override { return program_.modules(); }
 
   private:
@@ -37,7 +42,8 @@ class AnyMemory final : public Target {
 };
 
 struct Program {
-    explicit Program(const std::string& path) : symbols(std::make_shared<ModuleSymbols>(path)), file(path, symbols) {
+    explicit Program(const std::string& path)
+        : symbols(std::make_shared<ModuleSymbols>(path)), file(path, symbols) {
         for (const NameEntry& entry : symbols->index().names()) {
             if (entry.kind != NameKind::structure) continue;
             const Type* type = symbols->types().type_at(entry.position);
@@ -76,6 +82,7 @@ int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     ViewLimits limits;
     limits.nodes = 300;
     ValueReader reader(target);
-    one_line(make_view(reader, "x", value_in_memory(type, RunAddress(0x1000)), Form::natural, limits));
+    one_line(
+        make_view(reader, "x", value_in_memory(type, RunAddress(0x1000)), Form::natural, limits));
     return 0;
 }

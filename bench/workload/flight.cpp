@@ -1,5 +1,6 @@
-// One unit of the large program that the symbol benchmarks read: heavy templates over the standard library. It is
-// compiled many times, each time with another FLIGHT, which makes every type and function of it another one.
+// One unit of the large program that the symbol benchmarks read: heavy templates over the standard
+// library. It is compiled many times, each time with another FLIGHT, which makes every type and
+// function of it another one.
 #include <algorithm>
 #include <any>
 #include <deque>
@@ -29,7 +30,9 @@ struct Lock {
     int level_cm = Number;
     std::optional<double> rise;
     std::vector<std::pair<std::string, int>> barges;
-    bool operator<(const Lock& other) const { return std::tie(level_cm, name) < std::tie(other.level_cm, other.name); }
+    bool operator<(const Lock& other) const {
+        return std::tie(level_cm, name) < std::tie(other.level_cm, other.name);
+    }
 };
 
 template <class L>
@@ -45,7 +48,9 @@ struct Keeper {
         shared[lock.name] = std::make_shared<L>(lock);
         log.emplace_back(lock);
         log.emplace_back(lock.name);
-        return std::accumulate(by_name.begin(), by_name.end(), 0, [](int sum, const auto& entry) { return sum + entry.second.level_cm; });
+        return std::accumulate(by_name.begin(), by_name.end(), 0, [](int sum, const auto& entry) {
+            return sum + entry.second.level_cm;
+        });
     }
     std::set<L> ordered() const {
         std::set<L> out;
@@ -55,7 +60,14 @@ struct Keeper {
     std::string report() const {
         std::ostringstream out;
         for (const auto& entry : log)
-            std::visit([&](const auto& value) { if constexpr (std::is_same_v<std::decay_t<decltype(value)>, L>) out << value.name; else out << value; }, entry);
+            std::visit(
+                [&](const auto& value) {
+                    if constexpr (std::is_same_v<std::decay_t<decltype(value)>, L>)
+                        out << value.name;
+                    else
+                        out << value;
+                },
+                entry);
         return out.str();
     }
 };
@@ -70,8 +82,12 @@ int pass(std::integer_sequence<int, Numbers...>) {
     return sum;
 }
 
-int work() { return pass(std::make_integer_sequence<int, 9>{}); }
+int work() {
+    return pass(std::make_integer_sequence<int, 9>{});
+}
 
 }  // namespace canal::HERE
 
-int JOIN(work_, FLIGHT)() { return canal::HERE::work(); }
+int JOIN(work_, FLIGHT)() {
+    return canal::HERE::work();
+}

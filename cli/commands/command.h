@@ -12,7 +12,19 @@
 namespace lantern::cli {
 
 // What Tab offers after the command's word.
-enum class Completes { nothing, place, expression, command, number, find, save, file, pause, note, signal };
+enum class Completes {
+    nothing,
+    place,
+    expression,
+    command,
+    number,
+    find,
+    save,
+    file,
+    pause,
+    note,
+    signal
+};
 
 struct Command {
     std::string_view word;
@@ -36,8 +48,8 @@ std::optional<std::uint64_t> whole_number(std::string_view text);
 void refuse_arguments(std::string_view arguments, std::string_view usage);
 // "a b 'c d'" as a shell would cut it. Throws RequestError for an open quote.
 std::vector<std::string> shell_words(std::string_view text);
-// "EXPR as hex", "EXPR raw", "EXPR from 100", "EXPR all": the expression and what stands behind it. In Rust a type behind
-// "as" is a cast, and stays. Throws RequestError for an unknown form.
+// "EXPR as hex", "EXPR raw", "EXPR from 100", "EXPR all": the expression and what stands behind it.
+// In Rust a type behind "as" is a cast, and stays. Throws RequestError for an unknown form.
 struct Formed {
     std::string expression;
     std::optional<Form> form;
@@ -45,8 +57,8 @@ struct Formed {
     std::uint64_t from = 0;
 };
 Formed split_form(std::string_view text, Language language = Language::c);
-// A number or a pointer is the address; anything else that lies in memory, a function too, stands for where it lies. Throws
-// RequestError, and what evaluating throws.
+// A number or a pointer is the address; anything else that lies in memory, a function too, stands
+// for where it lies. Throws RequestError, and what evaluating throws.
 RunAddress address_meant(Session& session, std::string_view text);
 
 void run_launch(Shell&, std::string_view);

@@ -15,7 +15,10 @@ namespace lantern::cli {
 namespace {
 
 bool is_savable(std::string_view word) {
-    for (std::string_view view : {"locals", "globals", "stack", "source", "breakpoints", "value", "find", "pin", "help", "notes", "threads", "signals", "explain", "type", "registers", "disassembly", "memory", "regions", "words", "processes"})
+    for (std::string_view view :
+         {"locals",    "globals",     "stack",  "source",  "breakpoints", "value",    "find",
+          "pin",       "help",        "notes",  "threads", "signals",     "explain",  "type",
+          "registers", "disassembly", "memory", "regions", "words",       "processes"})
         if (view == word) return true;
     return false;
 }
@@ -28,19 +31,26 @@ std::string field(const std::string& text) {
     return out + "\"";
 }
 
-// One row for each note, one column for each expression; where a note has none of an expression, the field is empty.
+// One row for each note, one column for each expression; where a note has none of an expression,
+// the field is empty.
 void save_table(Shell& shell, const std::string& view, const std::filesystem::path& path) {
-    if (view != "notes") throw RequestError(fmt::format("{} is no table", view), "save notes as FILE.csv; other views end in .txt or .json");
+    if (view != "notes")
+        throw RequestError(fmt::format("{} is no table", view),
+                           "save notes as FILE.csv; other views end in .txt or .json");
     Session& session = shell.session();
     std::vector<std::pair<unsigned, std::string>> columns;
     for (const Breakpoint& breakpoint : session.breakpoints())
-        for (const std::string& expression : breakpoint.noted) columns.emplace_back(breakpoint.number, expression);
+        for (const std::string& expression : breakpoint.noted)
+            columns.emplace_back(breakpoint.number, expression);
     bool is_of_several = session.notes().is_of_several_processes();
-    std::string table = is_of_several ? "seconds,process,thread,note,hit" : "seconds,thread,note,hit";
+    std::string table =
+        is_of_several ? "seconds,process,thread,note,hit" : "seconds,thread,note,hit";
     for (const auto& [note, expression] : columns) table += "," + field(expression);
     table += "\n";
     for (const NoteRow& row : session.notes().rows()) {
-        table += fmt::format("{:.6f},{}{},{},{}", row.seconds, is_of_several ? fmt::format("{},", std::max(row.process, 1u)) : "", row.thread, row.note, row.hit);
+        table += fmt::format("{:.6f},{}{},{},{}", row.seconds,
+                             is_of_several ? fmt::format("{},", std::max(row.process, 1u)) : "",
+                             row.thread, row.note, row.hit);
         std::size_t index = 0;
         for (const auto& [note, expression] : columns) {
             bool has_value = note == row.note && index < row.values.size();
@@ -49,14 +59,17 @@ void save_table(Shell& shell, const std::string& view, const std::filesystem::pa
         table += "\n";
     }
     write_whole_file(path, table);
-    shell.show(Notice{Notice::Kind::done, fmt::format("{} saved as {}", counted(session.notes().rows().size(), "note"), path.string())});
+    shell.show(Notice{Notice::Kind::done,
+                      fmt::format("{} saved as {}", counted(session.notes().rows().size(), "note"),
+                                  path.string())});
 }
 
 }  // namespace
 
 void run_save(Shell& shell, std::string_view arguments) {
     std::size_t at = arguments.rfind(" as ");
-    if (at == std::string_view::npos) throw RequestError("save needs VIEW as FILE", "save locals as locals.json, for example");
+    if (at == std::string_view::npos)
+        throw RequestError("save needs VIEW as FILE", "save locals as locals.json, for example");
     std::string view(trimmed(arguments.substr(0, at)));
     auto files = shell_words(arguments.substr(at + 4));
     if (files.size() != 1) throw RequestError("save needs the name of one file after 'as'");
@@ -67,15 +80,25 @@ void run_save(Shell& shell, std::string_view arguments) {
     if (first == "core") return save_core(shell, path.string());
     bool is_figure = path.extension() == ".svg" || path.extension() == ".png";
     if (is_figure && first == "words") return save_words_figure(shell, what, path);
-    if (is_figure) throw RequestError(fmt::format("{} is not drawn", first), "save words as FILE.svg draws a stack frame; plot as FILE.svg what was noted");
+    if (is_figure)
+        throw RequestError(
+            fmt::format("{} is not drawn", first),
+            "save words as FILE.svg draws a stack frame; plot as FILE.svg what was noted");
     if (csv) return save_table(shell, view, path);
     if (!json && path.extension() != ".txt")
-        throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])), "end it in .txt or .json");
-    std::string_view rest = view.starts_with("=") ? std::string_view("value") : std::string_view(view);
+        throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])),
+                           "end it in .txt or .json");
+    std::string_view rest =
+        view.starts_with("=") ? std::string_view("value") : std::string_view(view);
     const Command& command = find_command(take_word(rest));
-    if (!is_savable(command.word)) throw RequestError(fmt::format("{} is no view that can be saved", std::string(command.word)), "save locals, stack, source, breakpoints, globals, find or value");
+    if (!is_savable(command.word))
+        throw RequestError(
+            fmt::format("{} is no view that can be saved", std::string(command.word)),
+            "save locals, stack, source, breakpoints, globals, find or value");
     bool whole_notes = command.word == "notes" && trimmed(rest).empty();
-    std::string_view view_arguments = whole_notes ? "all" : view.starts_with("=") ? std::string_view(view).substr(1) : rest;
+    std::string_view view_arguments = whole_notes             ? "all"
+                                      : view.starts_with("=") ? std::string_view(view).substr(1)
+                                                              : rest;
     shell.output().start_capture();
     Output::Captured captured;
     try {
@@ -92,12 +115,15 @@ void run_save(Shell& shell, std::string_view arguments) {
 void run_play(Shell& shell, std::string_view arguments) {
     auto files = shell_words(arguments);
     if (files.size() != 1) throw RequestError("play needs the name of one file");
-    if (!shell.play(files[0])) throw RequestError(fmt::format("{} stopped at a command that failed", files[0]));
+    if (!shell.play(files[0]))
+        throw RequestError(fmt::format("{} stopped at a command that failed", files[0]));
 }
 
 namespace {
 
-constexpr std::string_view kToBeginWith[] = {"source", "pause", "launch", "over", "into", "out", "continue", "locals", "value", "stack", "help", "quit"};
+constexpr std::string_view kToBeginWith[] = {"source", "pause", "launch",   "over",
+                                             "into",   "out",   "continue", "locals",
+                                             "value",  "stack", "help",     "quit"};
 
 std::string_view short_word_of(std::string_view command) {
     for (const ShortWord& each : short_words())
@@ -107,7 +133,9 @@ std::string_view short_word_of(std::string_view command) {
 
 HelpEntry entry_for(const Command& command) {
     std::string_view short_word = short_word_of(command.word);
-    return {short_word.empty() ? std::string(command.word) : fmt::format("{} ({})", command.word, short_word), std::string(command.summary)};
+    return {short_word.empty() ? std::string(command.word)
+                               : fmt::format("{} ({})", command.word, short_word),
+            std::string(command.summary)};
 }
 
 }  // namespace
@@ -117,21 +145,28 @@ void run_help(Shell& shell, std::string_view arguments) {
     if (std::string_view word = trimmed(arguments); !word.empty()) {
         const Command& command = find_command(word == "=" ? "value" : word);
         report.title = std::string(command.usage);
-        report.text = fmt::format("{}.\n{}", command.summary, command.details.empty() ? "" : "\n" + std::string(command.details));
+        report.text =
+            fmt::format("{}.\n{}", command.summary,
+                        command.details.empty() ? "" : "\n" + std::string(command.details));
         HelpReport::Group by_hand{"", {}};
-        if (std::string_view short_word = short_word_of(command.word); !short_word.empty()) by_hand.entries.push_back({"in short", std::string(short_word)});
+        if (std::string_view short_word = short_word_of(command.word); !short_word.empty())
+            by_hand.entries.push_back({"in short", std::string(short_word)});
         by_hand.entries.push_back({"example", std::string(example_of(command.word))});
         report.groups.push_back(std::move(by_hand));
         return shell.show(report);
     }
     report.title = "commands";
-    report.text = "Any beginning that is unambiguous will do, and the short words in brackets; Tab completes; an empty line repeats the last movement.";
+    report.text =
+        "Any beginning that is unambiguous will do, and the short words in brackets; Tab "
+        "completes; an empty line repeats the last movement.";
     HelpReport::Group first{"to begin with", {}};
-    for (std::string_view word : kToBeginWith) first.entries.push_back(entry_for(find_command(word)));
+    for (std::string_view word : kToBeginWith)
+        first.entries.push_back(entry_for(find_command(word)));
     report.groups.push_back(std::move(first));
     for (const Command& command : commands()) {
         if (std::ranges::find(kToBeginWith, command.word) != std::end(kToBeginWith)) continue;
-        if (report.groups.back().title != command.group) report.groups.push_back({std::string(command.group), {}});
+        if (report.groups.back().title != command.group)
+            report.groups.push_back({std::string(command.group), {}});
         report.groups.back().entries.push_back(entry_for(command));
     }
     HelpReport::Group own{"your own words", {}};

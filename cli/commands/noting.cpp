@@ -17,7 +17,8 @@ constexpr std::size_t kRowsShown = 20;
 std::vector<NotesReport::Column> columns_of(Session& session) {
     std::vector<NotesReport::Column> columns;
     for (const Breakpoint& breakpoint : session.breakpoints())
-        for (const std::string& expression : breakpoint.noted) columns.push_back({breakpoint.number, expression, breakpoint.place.text});
+        for (const std::string& expression : breakpoint.noted)
+            columns.push_back({breakpoint.number, expression, breakpoint.place.text});
     return columns;
 }
 
@@ -36,20 +37,26 @@ void run_notes(Shell& shell, std::string_view arguments) {
     report.is_of_several_processes = shell.session().notes().is_of_several_processes();
     const auto& rows = shell.session().notes().rows();
     report.total = rows.size();
-    std::size_t shown = trimmed(arguments) == "all" ? rows.size() : std::min(rows.size(), kRowsShown);
+    std::size_t shown =
+        trimmed(arguments) == "all" ? rows.size() : std::min(rows.size(), kRowsShown);
     if (trimmed(arguments) != "all") refuse_arguments(arguments, "notes");
     report.rows.assign(rows.end() - static_cast<std::ptrdiff_t>(shown), rows.end());
+    if (report.is_of_several_processes)
+        for (NoteRow& row : report.rows) row.process = std::max(row.process, 1u);
     shell.show(report);
 }
 
 void run_plot(Shell& shell, std::string_view arguments) {
     std::size_t at = arguments.starts_with("as ") ? 0 : arguments.rfind(" as ");
-    if (at == std::string_view::npos) throw RequestError("plot needs the name of a file", "plot as levels.svg, or plot level, rate as levels.png");
+    if (at == std::string_view::npos)
+        throw RequestError("plot needs the name of a file",
+                           "plot as levels.svg, or plot level, rate as levels.png");
     std::string wanted(trimmed(arguments.substr(0, at)));
     auto files = shell_words(trimmed(arguments.substr(at)).substr(2));
     if (files.size() != 1) throw RequestError("plot needs the name of one file after 'as'");
     Session& session = shell.session();
-    if (session.notes().rows().empty()) throw RequestError("nothing has been noted yet", "note at PLACE EXPR, then continue");
+    if (session.notes().rows().empty())
+        throw RequestError("nothing has been noted yet", "note at PLACE EXPR, then continue");
     std::vector<std::string> names;
     for (std::string_view rest = wanted; !rest.empty();) {
         std::size_t comma = rest.find(',');
@@ -62,7 +69,8 @@ void run_plot(Shell& shell, std::string_view arguments) {
     for (const Breakpoint& breakpoint : session.breakpoints()) {
         for (std::size_t i = 0; i < breakpoint.noted.size(); ++i) {
             const std::string& expression = breakpoint.noted[i];
-            if (!names.empty() && std::find(names.begin(), names.end(), expression) == names.end()) continue;
+            if (!names.empty() && std::find(names.begin(), names.end(), expression) == names.end())
+                continue;
             PlotSeries series;
             series.name = expression;
             series.is_whole = true;
@@ -73,12 +81,17 @@ void run_plot(Shell& shell, std::string_view arguments) {
                 series.is_whole &= !std::holds_alternative<double>(row.values[i]);
                 series.points.emplace_back(static_cast<double>(row.hit), *number);
             }
-            if (series.points.empty()) ++skipped;
-            else plot.series.push_back(std::move(series));
+            if (series.points.empty())
+                ++skipped;
+            else
+                plot.series.push_back(std::move(series));
             plot.title = plot.title.empty() ? breakpoint.place.text : plot.title;
         }
     }
-    if (plot.series.empty()) throw RequestError(wanted.empty() ? "none of the notes is a number" : fmt::format("nothing noted is called {}", wanted), "notes shows what there is");
+    if (plot.series.empty())
+        throw RequestError(wanted.empty() ? "none of the notes is a number"
+                                          : fmt::format("nothing noted is called {}", wanted),
+                           "notes shows what there is");
     std::string program = std::filesystem::path(session.program()).filename().string();
     plot.title = fmt::format("{}, noted at {}", program, plot.title);
     plot.across = "number of the hit";
@@ -86,8 +99,12 @@ void run_plot(Shell& shell, std::string_view arguments) {
     for (const PlotSeries& series : plot.series) drawn.push_back(series.name);
     plot.up = join_with(drawn, "and");
     draw_plot(plot, files[0]);
-    std::string left_out = skipped ? fmt::format("; {} without numbers left out", counted(skipped, "expression")) : "";
-    shell.show(Notice{Notice::Kind::done, fmt::format("{} series of {} drawn as {}{}", plot.series.size(), counted(session.notes().rows().size(), "note"), files[0], left_out)});
+    std::string left_out =
+        skipped ? fmt::format("; {} without numbers left out", counted(skipped, "expression")) : "";
+    shell.show(
+        Notice{Notice::Kind::done,
+               fmt::format("{} series of {} drawn as {}{}", plot.series.size(),
+                           counted(session.notes().rows().size(), "note"), files[0], left_out)});
 }
 
 }  // namespace lantern::cli

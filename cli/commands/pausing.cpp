@@ -10,8 +10,10 @@
 namespace lantern::cli {
 namespace {
 
-constexpr const char* kEvents = "write EXPR, access EXPR, throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload [NAME], fork, exec, exit, "
-                                "thread start, thread end, or syscall [NAME]";
+constexpr const char* kEvents =
+    "write EXPR, access EXPR, throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload "
+    "[NAME], fork, exec, exit, "
+    "thread start, thread end, or syscall [NAME]";
 
 // Takes " WORD" off the end.
 bool take_word_at_end(std::string_view& text, std::string_view word) {
@@ -40,17 +42,28 @@ struct Endings {
 void take_endings(std::string_view& text, Breakpoint& wish, Endings& endings) {
     for (bool again = true; again;) {
         again = true;
-        if (auto number = take_count_at_end(text, "after")) wish.after = *number;
-        else if (auto count = take_count_at_end(text, "every")) wish.every = *count;
-        else if (auto thread = take_count_at_end(text, "thread")) wish.thread = static_cast<unsigned>(*thread);
-        else if (auto limit = take_count_at_end(text, "limit")) wish.note_limit = *limit;
-        else if (take_word_at_end(text, "once")) wish.once = true;
-        else if (take_word_at_end(text, "later")) endings.later = true;
-        else if (wish.is_watch() && take_word_at_end(text, "following")) endings.follows = true;
-        else if (wish.is_watch() && take_word_at_end(text, "by steps")) endings.by_steps = true;
-        else again = false;
+        if (auto number = take_count_at_end(text, "after"))
+            wish.after = *number;
+        else if (auto count = take_count_at_end(text, "every"))
+            wish.every = *count;
+        else if (auto thread = take_count_at_end(text, "thread"))
+            wish.thread = static_cast<unsigned>(*thread);
+        else if (auto limit = take_count_at_end(text, "limit"))
+            wish.note_limit = *limit;
+        else if (take_word_at_end(text, "once"))
+            wish.once = true;
+        else if (take_word_at_end(text, "later"))
+            endings.later = true;
+        else if (wish.is_watch() && take_word_at_end(text, "following"))
+            endings.follows = true;
+        else if (wish.is_watch() && take_word_at_end(text, "by steps"))
+            endings.by_steps = true;
+        else
+            again = false;
     }
-    if (wish.every == 0) throw RequestError("every needs a number from 1 on", "pause at take_through every 100, for example");
+    if (wish.every == 0)
+        throw RequestError("every needs a number from 1 on",
+                           "pause at take_through every 100, for example");
 }
 
 // Takes "when EXPR" and the endings off; what is left is the place, or the expression to watch.
@@ -61,25 +74,37 @@ Endings take_limits(std::string_view& text, Breakpoint& wish) {
     if (text.starts_with("when ")) throw RequestError("what to stop at is missing before 'when'");
     if (when == std::string_view::npos) return endings;
     wish.condition = trimmed(text.substr(when + 5));
-    if (wish.condition.empty()) throw RequestError("the condition after 'when' is missing", "pause at take_through when barge->draught_cm > 140, for example");
+    if (wish.condition.empty())
+        throw RequestError("the condition after 'when' is missing",
+                           "pause at take_through when barge->draught_cm > 140, for example");
     text = trimmed(text.substr(0, when));
     take_endings(text, wish, endings);
     return endings;
 }
 
 void show_set(Shell& shell, const Breakpoint& made) {
-    BreakpointSet report{made, ""};
-    bool stale = !made.sites.empty() && !made.sites[0].code.file.empty() && is_stale(shell.session().moment(), made.sites[0].code.file);
-    if (stale) report.note = "the source is newer than the program: the line may have moved; build it again";
+    NewBreakpoint report{report_breakpoint(made), ""};
+    bool stale = !made.sites.empty() && !made.sites[0].code.file.empty() &&
+                 is_stale(shell.session().moment(), made.sites[0].code.file);
+    if (stale)
+        report.note =
+            "the source is newer than the program: the line may have moved; build it again";
     if (auto others = shell.session().others_at(made); !others.empty()) {
         std::vector<std::string> words;
         for (unsigned number : others) words.push_back(std::to_string(number));
-        report.note = fmt::format("breakpoint {} {} there too", join_with(words, "and"), others.size() == 1 ? "stands" : "stand");
+        report.note = fmt::format("breakpoint {} {} there too", join_with(words, "and"),
+                                  others.size() == 1 ? "stands" : "stand");
     }
-    if (made.has_sites() && made.sites.empty()) report.note = "no loaded module has this yet: it waits for a library that brings it";
+    if (made.has_sites() && made.sites.empty())
+        report.note = "no loaded module has this yet: it waits for a library that brings it";
     if (made.watched && made.watched->by_pages)
-        report.note = fmt::format("{} bytes are more than the debug registers hold: their pages are protected, and each write near them costs some microseconds", made.watched->range.size());
-    if (made.watched && made.watched->by_steps) report.note = "the program runs one instruction at a time from now on, some 10 000 times slower";
+        report.note = fmt::format(
+            "{} bytes are more than the debug registers hold: their pages are protected, and each "
+            "write near them costs some microseconds",
+            made.watched->range.size());
+    if (made.watched && made.watched->by_steps)
+        report.note =
+            "the program runs one instruction at a time from now on, some 10 000 times slower";
     shell.show(report);
 }
 
@@ -90,7 +115,8 @@ void pause_at(Shell& shell, std::string_view text) {
     try {
         show_set(shell, shell.session().add_breakpoint(std::move(wish), endings.later));
     } catch (const RequestError& error) {
-        bool is_unknown = wish.place.kind != Place::Kind::address && std::string_view(error.what()).starts_with("the program ");
+        bool is_unknown = wish.place.kind != Place::Kind::address &&
+                          std::string_view(error.what()).starts_with("the program ");
         if (!is_unknown) throw;
         throw RequestError(error.what(), error.advice().and_also(Next::wait_for_library));
     }
@@ -101,35 +127,50 @@ Cause cause_named(std::string_view word) {
         std::string_view word;
         Cause cause;
     };
-    static constexpr Named kNamed[] = {{"write", Cause::write}, {"access", Cause::access}, {"throw", Cause::thrown}, {"catch", Cause::caught}, {"panic", Cause::panic},
-                                       {"signal", Cause::signal}, {"load", Cause::load}, {"unload", Cause::unload}, {"fork", Cause::fork}, {"exec", Cause::exec},
-                                       {"exit", Cause::exit}, {"syscall", Cause::system_call}};
+    static constexpr Named kNamed[] = {
+        {"write", Cause::write},  {"access", Cause::access}, {"throw", Cause::thrown},
+        {"catch", Cause::caught}, {"panic", Cause::panic},   {"signal", Cause::signal},
+        {"load", Cause::load},    {"unload", Cause::unload}, {"fork", Cause::fork},
+        {"exec", Cause::exec},    {"exit", Cause::exit},     {"syscall", Cause::system_call}};
     for (const Named& named : kNamed)
         if (named.word == word) return named.cause;
     std::vector<std::string> words{"thread"};
     for (const Named& named : kNamed) words.emplace_back(named.word);
     auto near = nearest_names(word, words);
     throw RequestError(fmt::format("the program cannot be stopped on {}", quote(word)),
-                       near.empty() ? fmt::format("pause on {}", kEvents) : fmt::format("did you mean pause on {}?", join_with(near, "or")));
+                       near.empty()
+                           ? fmt::format("pause on {}", kEvents)
+                           : fmt::format("did you mean pause on {}?", join_with(near, "or")));
 }
 
 void check_subject(const Breakpoint& wish) {
-    if (wish.is_watch() && wish.subject.empty()) throw RequestError("what to watch is missing", "pause on write chamber->level_cm, for example");
+    if (wish.is_watch() && wish.subject.empty())
+        throw RequestError("what to watch is missing",
+                           "pause on write chamber->level_cm, for example");
     if (wish.cause == Cause::signal && !signal_numbered(wish.subject))
-        throw RequestError(wish.subject.empty() ? "the name of a signal is missing" : fmt::format("{} is no signal", quote(wish.subject)), "signals lists them; pause on signal SIGUSR1, for example");
-    if (wish.cause == Cause::system_call && !wish.subject.empty() && !system_call_numbered(wish.subject)) {
+        throw RequestError(wish.subject.empty()
+                               ? "the name of a signal is missing"
+                               : fmt::format("{} is no signal", quote(wish.subject)),
+                           "signals lists them; pause on signal SIGUSR1, for example");
+    if (wish.cause == Cause::system_call && !wish.subject.empty() &&
+        !system_call_numbered(wish.subject)) {
         auto near = nearest_names(wish.subject, system_call_names());
-        throw RequestError(fmt::format("the kernel has no system call {}", quote(wish.subject)), near.empty() ? "pause on syscall stops at every one" : fmt::format("did you mean {}?", join_with(near, "or")));
+        throw RequestError(fmt::format("the kernel has no system call {}", quote(wish.subject)),
+                           near.empty() ? "pause on syscall stops at every one"
+                                        : fmt::format("did you mean {}?", join_with(near, "or")));
     }
 }
 
 void pause_on(Shell& shell, std::string_view text) {
     Breakpoint wish;
     std::string_view word = take_word(text);
-    if (word.empty()) throw RequestError("what to stop on is missing", fmt::format("pause on {}", kEvents));
+    if (word.empty())
+        throw RequestError("what to stop on is missing", fmt::format("pause on {}", kEvents));
     if (word == "thread") {
         std::string_view which = take_word(text);
-        if (which != "start" && which != "end") throw RequestError("a thread can start or end", "pause on thread start, or pause on thread end");
+        if (which != "start" && which != "end")
+            throw RequestError("a thread can start or end",
+                               "pause on thread start, or pause on thread end");
         wish.cause = which == "start" ? Cause::thread_start : Cause::thread_end;
     } else {
         wish.cause = cause_named(word);
@@ -165,7 +206,9 @@ std::vector<std::string> split_expressions(std::string_view text) {
         if (c == ')' || c == ']' || c == '}') --depth;
         if (c != ',' || (depth > 0 && i < text.size())) continue;
         std::string part(trimmed(text.substr(start, i - start)));
-        if (part.empty()) throw RequestError("an expression is missing between the commas", "note at 42 level, rate, for example");
+        if (part.empty())
+            throw RequestError("an expression is missing between the commas",
+                               "note at 42 level, rate, for example");
         parts.push_back(std::move(part));
         start = i + 1;
     }
@@ -180,18 +223,23 @@ void run_pause(Shell& shell, std::string_view arguments) {
     if (word.empty()) return shell.show_stop(shell.session().pause());
     if (word == "at") return pause_at(shell, rest);
     if (word == "on") return pause_on(shell, rest);
-    throw RequestError(fmt::format("pause takes at PLACE or on EVENT, not {}", quote(word)), fmt::format("pause at {} sets a breakpoint", word));
+    throw RequestError(fmt::format("pause takes at PLACE or on EVENT, not {}", quote(word)),
+                       fmt::format("pause at {} sets a breakpoint", word));
 }
 
 void run_note(Shell& shell, std::string_view arguments) {
     std::string_view rest = arguments;
-    if (take_word(rest) != "at") throw RequestError("note needs a place", "note at lockflow.c:42 level, rate when chamber == 3, for example");
+    if (take_word(rest) != "at")
+        throw RequestError("note needs a place",
+                           "note at lockflow.c:42 level, rate when chamber == 3, for example");
     Breakpoint wish;
     Endings endings = take_limits(rest, wish);
     // The place is the first word, or "address EXPR," up to the comma.
     std::string_view place = take_word(rest);
     if (place == "address") throw RequestError("note takes a line or a function as its place");
-    if (rest.empty()) throw RequestError("what to note is missing", fmt::format("note at {} EXPR, EXPR", std::string(place)));
+    if (rest.empty())
+        throw RequestError("what to note is missing",
+                           fmt::format("note at {} EXPR, EXPR", std::string(place)));
     wish.noted = split_expressions(rest);
     wish.place = shell.session().place(place);
     show_set(shell, shell.session().add_breakpoint(std::move(wish), endings.later));

@@ -12,7 +12,7 @@ namespace lantern::cli {
 namespace {
 
 struct StepRequest {
-    StepWish wish;
+    StepOptions wish;
     bool by_instruction = false;
     bool out_of_loop = false;
     std::uint64_t times = 1;
@@ -24,7 +24,9 @@ struct StepRequest {
 bool take_meanwhile(std::string_view& arguments) {
     constexpr std::string_view kWord = "meanwhile";
     std::string_view text = trimmed(arguments);
-    if (!text.ends_with(kWord) || (text.size() > kWord.size() && text[text.size() - kWord.size() - 1] != ' ')) return false;
+    if (!text.ends_with(kWord) ||
+        (text.size() > kWord.size() && text[text.size() - kWord.size() - 1] != ' '))
+        return false;
     arguments = trimmed(text.substr(0, text.size() - kWord.size()));
     return true;
 }
@@ -32,8 +34,10 @@ bool take_meanwhile(std::string_view& arguments) {
 // Does the movement and shows where it ended; or sets it going, and the prompt stays.
 void do_movement(Shell& shell, bool meanwhile, std::function<Stop()> movement) {
     if (!meanwhile) return shell.show_stop(movement());
-    if (auto stop = shell.session().begin_meanwhile(std::move(movement))) return shell.show_stop(*stop);
-    shell.show(Notice{Notice::Kind::done, "the program runs; pause stops it, wait waits until something else does"});
+    if (auto stop = shell.session().begin_meanwhile(std::move(movement)))
+        return shell.show_stop(*stop);
+    shell.show(Notice{Notice::Kind::done,
+                      "the program runs; pause stops it, wait waits until something else does"});
 }
 
 double seconds_of(std::string_view word) {
@@ -41,7 +45,10 @@ double seconds_of(std::string_view word) {
     if (text.ends_with('s')) text.pop_back();
     char* end = nullptr;
     double seconds = std::strtod(text.c_str(), &end);
-    if (text.empty() || *end || seconds < 0 || seconds > 60) throw RequestError(fmt::format("a number of seconds up to 60 is needed, not {}", quote(word)), "over 20 pace 0.5, for example");
+    if (text.empty() || *end || seconds < 0 || seconds > 60)
+        throw RequestError(
+            fmt::format("a number of seconds up to 60 is needed, not {}", quote(word)),
+            "over 20 pace 0.5, for example");
     return seconds;
 }
 
@@ -63,10 +70,15 @@ StepRequest read_step(std::string_view arguments, std::string_view command) {
         } else if (command == "into" && !whole_number(word) && request.wish.into.empty()) {
             request.wish.into = word;
         } else {
-            throw RequestError(fmt::format("{} understands a number of times and the words insn, alone and pace SECONDS, not {}", std::string(command), quote(word)), fmt::format("help {}", std::string(command)));
+            throw RequestError(fmt::format("{} understands a number of times and the words insn, "
+                                           "alone and pace SECONDS, not {}",
+                                           std::string(command), quote(word)),
+                               fmt::format("help {}", std::string(command)));
         }
     }
-    if (request.meanwhile && request.pace) throw RequestError("a pace is for watching, and meanwhile for doing something else", "leave one of them out");
+    if (request.meanwhile && request.pace)
+        throw RequestError("a pace is for watching, and meanwhile for doing something else",
+                           "leave one of them out");
     return request;
 }
 
@@ -84,7 +96,8 @@ void repeat(Shell& shell, const StepRequest& request, std::function<Stop()> move
 
 void run_launch(Shell& shell, std::string_view arguments) {
     std::vector<std::string> words = shell_words(arguments), kept;
-    std::string input = shell.session().launch_options().input_file, output = shell.session().launch_options().output_file;
+    std::string input = shell.session().launch_options().input_file,
+                output = shell.session().launch_options().output_file;
     bool redirects = false;
     for (std::size_t i = 0; i < words.size(); ++i) {
         std::string& word = words[i];
@@ -101,51 +114,66 @@ void run_launch(Shell& shell, std::string_view arguments) {
     }
     if (redirects) shell.session().set_redirections(input, output);
     bool keeps_arguments = kept.empty();
-    shell.show_stop(keeps_arguments ? shell.session().launch_again() : shell.session().launch(std::move(kept)));
+    shell.show_stop(keeps_arguments ? shell.session().launch_again()
+                                    : shell.session().launch(std::move(kept)));
 }
 
 void run_restart(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "restart");
-    if (!shell.session().has_run()) throw RequestError("the program has not been started yet", "launch starts it");
+    if (!shell.session().has_run())
+        throw RequestError("the program has not been started yet", "launch starts it");
     shell.show_stop(shell.session().launch_again());
 }
 
 void run_continue(Shell& shell, std::string_view arguments) {
-    StepWish wish;
+    StepOptions wish;
     bool meanwhile = take_meanwhile(arguments);
     for (std::string_view rest = arguments; !trimmed(rest).empty();) {
         std::string_view word = take_word(rest);
-        if (word == "alone") wish.alone = true;
-        else throw RequestError(fmt::format("continue understands the words alone and meanwhile, not {}", quote(word)), "help continue");
+        if (word == "alone")
+            wish.alone = true;
+        else
+            throw RequestError(
+                fmt::format("continue understands the words alone and meanwhile, not {}",
+                            quote(word)),
+                "help continue");
     }
-    do_movement(shell, meanwhile, [&session = shell.session(), wish] { return session.continue_running(wish); });
+    do_movement(shell, meanwhile,
+                [&session = shell.session(), wish] { return session.continue_running(wish); });
 }
 
 void run_wait(Shell& shell, std::string_view arguments) {
     if (trimmed(arguments).empty()) return shell.show_stop(shell.session().wait());
     double seconds = seconds_of(trimmed(arguments));
     if (auto stop = shell.session().wait_at_most(seconds)) return shell.show_stop(*stop);
-    shell.show(Notice{Notice::Kind::done, fmt::format("the program still runs after {} s; pause stops it", seconds)});
+    shell.show(Notice{Notice::Kind::done,
+                      fmt::format("the program still runs after {} s; pause stops it", seconds)});
 }
 
 void run_over(Shell& shell, std::string_view arguments) {
     StepRequest request = read_step(arguments, "over");
     Session& session = shell.session();
-    if (request.by_instruction) repeat(shell, request, [&session, request] { return session.over_instruction(request.wish); });
-    else repeat(shell, request, [&session, request] { return session.over_line(request.wish); });
+    if (request.by_instruction)
+        repeat(shell, request,
+               [&session, request] { return session.over_instruction(request.wish); });
+    else
+        repeat(shell, request, [&session, request] { return session.over_line(request.wish); });
 }
 
 void run_into(Shell& shell, std::string_view arguments) {
     StepRequest request = read_step(arguments, "into");
     Session& session = shell.session();
-    if (request.by_instruction) repeat(shell, request, [&session] { return session.into_instruction(); });
-    else repeat(shell, request, [&session, request] { return session.into_line(request.wish); });
+    if (request.by_instruction)
+        repeat(shell, request, [&session] { return session.into_instruction(); });
+    else
+        repeat(shell, request, [&session, request] { return session.into_line(request.wish); });
 }
 
 void run_out(Shell& shell, std::string_view arguments) {
     bool meanwhile = take_meanwhile(arguments);
     Session& session = shell.session();
-    if (trimmed(arguments) == "loop") return do_movement(shell, meanwhile, [&session] { return session.out_of_loop(); });
+    if (trimmed(arguments) == "loop")
+        return do_movement(shell, meanwhile, [&session] { return session.out_of_loop(); });
     refuse_arguments(arguments, "out");
     do_movement(shell, meanwhile, [&session] { return session.out(); });
 }
@@ -165,20 +193,26 @@ void run_release(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "release");
     pid_t process = shell.session().process_id();
     shell.session().release();
-    shell.show(Notice{Notice::Kind::done, fmt::format("process {} runs on without us; its code is as it was", process)});
+    shell.show(
+        Notice{Notice::Kind::done,
+               fmt::format("process {} runs on without us; its code is as it was", process)});
 }
 
 void run_reload(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "reload");
-    for (const std::string& news : shell.session().reload()) shell.show(Notice{Notice::Kind::done, news});
+    for (const std::string& news : shell.session().reload())
+        shell.show(Notice{Notice::Kind::done, news});
 }
 
 void run_reach(Shell& shell, std::string_view arguments) {
     Session& session = shell.session();
     bool meanwhile = take_meanwhile(arguments);
     Place place = session.place(arguments);
-    if (meanwhile && !session.is_running()) throw RequestError("the program is not running", "launch starts it");
-    if (!session.is_running()) resolve_place(place, session.context());  // one that is nowhere is refused before the program is started for it
+    if (meanwhile && !session.is_running())
+        throw RequestError("the program is not running", "launch starts it");
+    if (!session.is_running())
+        resolve_place(place, session.context());  // one that is nowhere is refused before the
+                                                  // program is started for it
     do_movement(shell, meanwhile, [&session, place] { return session.reach(place); });
 }
 

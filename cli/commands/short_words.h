@@ -17,7 +17,8 @@ std::span<const ShortWord> short_words();
 
 using OwnWords = std::map<std::string, std::string>;
 
-// The line with its first word written out, the user's own words first; as it is where that is no short word.
+// The line with its first word written out, the user's own words first; as it is where that is no
+// short word.
 std::string written_out(std::string_view line, const OwnWords& own);
 
 }  // namespace lantern::cli

@@ -13,7 +13,10 @@ struct RuleWord {
     std::string_view word;
     SignalRule rule;
 };
-constexpr RuleWord kRules[] = {{"natural", SignalRule::natural}, {"pass", SignalRule::pass}, {"swallow", SignalRule::swallow}, {"pause", SignalRule::pause}};
+constexpr RuleWord kRules[] = {{"natural", SignalRule::natural},
+                               {"pass", SignalRule::pass},
+                               {"swallow", SignalRule::swallow},
+                               {"pause", SignalRule::pause}};
 
 SignalRow row_of(Session& session, int signal) {
     SignalRow row;
@@ -38,12 +41,17 @@ void run_signals(Shell& shell, std::string_view arguments) {
     SignalsReport report;
     if (!name.empty()) {
         int signal = signal_numbered(name);
-        if (!signal) throw RequestError(fmt::format("{} is no signal", quote(name)), "signals lists them");
+        if (!signal)
+            throw RequestError(fmt::format("{} is no signal", quote(name)), "signals lists them");
         if (!word.empty()) {
             const RuleWord* chosen = nullptr;
             for (const RuleWord& rule : kRules)
                 if (rule.word == word) chosen = &rule;
-            if (!chosen) throw RequestError(fmt::format("a signal can be natural, pass, swallow or pause, not {}", quote(word)), fmt::format("signals {} pass, for example", signal_name(signal)));
+            if (!chosen)
+                throw RequestError(
+                    fmt::format("a signal can be natural, pass, swallow or pause, not {}",
+                                quote(word)),
+                    fmt::format("signals {} pass, for example", signal_name(signal)));
             session.signals().set(signal, chosen->rule);
         }
         report.rows.push_back(row_of(session, signal));
@@ -51,7 +59,8 @@ void run_signals(Shell& shell, std::string_view arguments) {
     }
     for (int signal = 1; signal <= 31; ++signal) report.rows.push_back(row_of(session, signal));
     for (int signal = 32; signal < 65; ++signal)
-        if (session.signals().rule(signal) != SignalRule::natural) report.rows.push_back(row_of(session, signal));
+        if (session.signals().rule(signal) != SignalRule::natural)
+            report.rows.push_back(row_of(session, signal));
     shell.show(report);
 }
 

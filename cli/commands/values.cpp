@@ -3,9 +3,9 @@
 
 #include "cli/commands/command.h"
 #include "cli/views/text.h"
+#include "core/expressions/index_remark.h"
 #include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
-#include "core/expressions/index_remark.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -23,27 +23,35 @@ ViewLimits limits_for(Shell& shell, const Formed& request) {
     return limits;
 }
 
-ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form, const ViewLimits& limits) {
-    ValueView view = make_view(ValueReader(shell.session().target()), expression, value, form, limits);
-    view.assignment = value.is_available() ? assignment_of_name(shell.session().moment(), expression) : Assignment::unknown;
+ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form,
+                  const ViewLimits& limits) {
+    ValueView view =
+        make_view(ValueReader(shell.session().target()), expression, value, form, limits);
+    view.assignment = value.is_available()
+                          ? assignment_of_name(shell.session().moment(), expression)
+                          : Assignment::unknown;
     return view;
 }
 
 // A pin or a value may be of the program's memory; before it runs that is only what it starts with.
 std::string note_for(Shell& shell, const Value& value) {
-    if (shell.session().has_threads() || !value.address || plain(*value.type).kind == TypeKind::function) return {};
+    if (shell.session().has_threads() || !value.address ||
+        plain(*value.type).kind == TypeKind::function)
+        return {};
     return "the program is not running: this is what it starts with";
 }
 
-// "hides level#12": one name may stand for several variables, and the reader may have meant another one.
+// "hides level#12": one name may stand for several variables, and the reader may have meant another
+// one.
 std::string others_of_the_name(Session& session, const std::string& name) {
     const Frame* frame = session.selected_frame();
-    std::vector<std::string> others = frame ? hidden_namesakes(*frame, name) : std::vector<std::string>();
+    std::vector<std::string> others =
+        frame ? hidden_namesakes(*frame, name) : std::vector<std::string>();
     return others.empty() ? "" : "hides " + join_with(others, "and");
 }
 
-// A result must not change when the program moves on: its bytes are taken as they are now. What is too large to keep
-// stays where it is.
+// A result must not change when the program moves on: its bytes are taken as they are now. What is
+// too large to keep stays where it is.
 Value as_it_is_now(Shell& shell, const Value& value) {
     constexpr std::uint64_t kMostKept = 1 << 20;
     const Type& type = plain(*value.type);
@@ -59,7 +67,9 @@ Value as_it_is_now(Shell& shell, const Value& value) {
 
 void run_value(Shell& shell, std::string_view arguments) {
     Formed request = split_form(arguments, shell.session().context().language());
-    if (request.expression.empty()) throw RequestError("value needs an expression", "value level, for example; help value tells more");
+    if (request.expression.empty())
+        throw RequestError("value needs an expression",
+                           "value level, for example; help value tells more");
     Session& session = shell.session();
     Expression expression(request.expression, session.context());
     Value value = expression.value(session.context());
@@ -67,44 +77,58 @@ void run_value(Shell& shell, std::string_view arguments) {
     if (value.is_available() && value.address) ValueReader(session.target()).content(value, 1);
     ValueReport report;
     report.expression = request.expression;
-    report.value = view_of(shell, request.expression, value, request.form.value_or(session.moment().form_of(request.expression)), limits_for(shell, request));
+    report.value = view_of(shell, request.expression, value,
+                           request.form.value_or(session.moment().form_of(request.expression)),
+                           limits_for(shell, request));
     report.note = note_for(shell, value);
     if (report.note.empty()) report.note = index_remark(expression, session.context());
     if (report.note.empty()) report.note = others_of_the_name(session, request.expression);
-    if (value.is_available()) report.number = session.presentation().results.add(as_it_is_now(shell, value));
+    if (value.is_available())
+        report.number = session.presentation().results.add(as_it_is_now(shell, value));
     shell.show(report);
 }
 
 void run_explain(Shell& shell, std::string_view arguments) {
     std::string expression(trimmed(arguments));
-    if (expression.empty()) throw RequestError("explain needs a name or an expression", "explain level, for example");
+    if (expression.empty())
+        throw RequestError("explain needs a name or an expression", "explain level, for example");
     shell.show(report_explanation(shell.session().moment(), expression));
 }
 
 void run_form(Shell& shell, std::string_view arguments) {
     auto& forms = shell.session().presentation().forms;
     if (trimmed(arguments).empty()) {
-        if (forms.empty()) return shell.show(Notice{Notice::Kind::done, "every variable is shown in its natural form"});
+        if (forms.empty())
+            return shell.show(
+                Notice{Notice::Kind::done, "every variable is shown in its natural form"});
         std::vector<std::string> lines;
-        for (const auto& [name, form] : forms) lines.push_back(fmt::format("{} as {}", name, name_of(form)));
+        for (const auto& [name, form] : forms)
+            lines.push_back(fmt::format("{} as {}", name, name_of(form)));
         return shell.show(Notice{Notice::Kind::done, fmt::format("{}", fmt::join(lines, ", "))});
     }
     std::string_view text = trimmed(arguments);
     constexpr std::string_view kNatural = " as natural";
     if (text.ends_with(kNatural)) {
         std::string name(trimmed(text.substr(0, text.size() - kNatural.size())));
-        if (!forms.erase(name)) throw RequestError(fmt::format("{} has no form of its own", name), "form alone lists what is set");
-        return shell.show(Notice{Notice::Kind::done, fmt::format("{} is shown in its natural form", name)});
+        if (!forms.erase(name))
+            throw RequestError(fmt::format("{} has no form of its own", name),
+                               "form alone lists what is set");
+        return shell.show(
+            Notice{Notice::Kind::done, fmt::format("{} is shown in its natural form", name)});
     }
     Formed request = split_form(text);
-    if (!request.form || request.expression.empty()) throw RequestError("form needs NAME as FORM", "form level as hex, for example");
+    if (!request.form || request.expression.empty())
+        throw RequestError("form needs NAME as FORM", "form level as hex, for example");
     forms[request.expression] = *request.form;
-    shell.show(Notice{Notice::Kind::done, fmt::format("{} is shown as {} from now on", request.expression, name_of(*request.form))});
+    shell.show(Notice{Notice::Kind::done, fmt::format("{} is shown as {} from now on",
+                                                      request.expression, name_of(*request.form))});
 }
 
 void run_change(Shell& shell, std::string_view arguments) {
     std::size_t at = find_assignment(arguments);
-    if (at == std::string_view::npos) throw RequestError("change needs PLACE = VALUE", "change chamber->level_cm = 210, for example");
+    if (at == std::string_view::npos)
+        throw RequestError("change needs PLACE = VALUE",
+                           "change chamber->level_cm = 210, for example");
     std::string left(trimmed(arguments.substr(0, at)));
     std::string_view right = trimmed(arguments.substr(at + 1));
     if (left.empty()) throw RequestError("what is to be changed is missing before '='");
@@ -113,22 +137,31 @@ void run_change(Shell& shell, std::string_view arguments) {
     ValueReader reader(session.target());
     ChangeReport report;
     report.place = left;
-    report.before = one_line(make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)), 200);
+    report.before = one_line(
+        make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)),
+        200);
     report.warning = session.assign(left, right).warning;
-    report.after = one_line(make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)), 200);
+    report.after = one_line(
+        make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)),
+        200);
     shell.show(report);
 }
 
 void run_keep(Shell& shell, std::string_view arguments) {
     std::size_t at = find_assignment(arguments);
     std::string name(trimmed(arguments.substr(0, at)));
-    bool is_name = !name.empty() && !std::isdigit(static_cast<unsigned char>(name[0])) &&
-                   name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_") == std::string::npos;
-    if (at == std::string_view::npos || !is_name) throw RequestError("keep needs NAME = VALUE, the name being one word", "keep before = chamber->level_cm, for example");
+    bool is_name =
+        !name.empty() && !std::isdigit(static_cast<unsigned char>(name[0])) &&
+        name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_") ==
+            std::string::npos;
+    if (at == std::string_view::npos || !is_name)
+        throw RequestError("keep needs NAME = VALUE, the name being one word",
+                           "keep before = chamber->level_cm, for example");
     Session& session = shell.session();
     std::string expression(trimmed(arguments.substr(at + 1)));
     Value value = as_it_is_now(shell, evaluate(expression, session.context()));
-    if (!value.is_available()) throw RequestError(fmt::format("there is nothing to keep: {}", value.unavailable));
+    if (!value.is_available())
+        throw RequestError(fmt::format("there is nothing to keep: {}", value.unavailable));
     session.presentation().results.keep(name, value);
     std::string text = one_line(make_view(ValueReader(session.target()), name, value), 200);
     shell.show(Notice{Notice::Kind::done, fmt::format("@{} = {}", name, text)});
@@ -143,14 +176,17 @@ void run_pin(Shell& shell, std::string_view arguments) {
     std::string now;
     if (session.has_threads() && !is_view_word(text)) {
         try {
-            ValueView view = view_of(shell, text, evaluate(text, session.context()), session.moment().form_of(text), session.moment().view_limits());
+            ValueView view =
+                view_of(shell, text, evaluate(text, session.context()),
+                        session.moment().form_of(text), session.moment().view_limits());
             std::string qualified = qualification(view);
             now = " = " + one_line(view, 200) + (qualified.empty() ? "" : "  " + qualified);
         } catch (const Error& error) {
             now = fmt::format(" (now: {})", error.what());
         }
     }
-    shell.show(Notice{Notice::Kind::done, fmt::format("pin {}: {}{}", pin.number, escape_for_display(text), now)});
+    shell.show(Notice{Notice::Kind::done,
+                      fmt::format("pin {}: {}{}", pin.number, escape_for_display(text), now)});
 }
 
 void run_unpin(Shell& shell, std::string_view arguments) {
@@ -161,10 +197,12 @@ void run_unpin(Shell& shell, std::string_view arguments) {
         return shell.show(Notice{Notice::Kind::done, "nothing is pinned any more"});
     }
     auto number = whole_number(word);
-    if (!number) throw RequestError("unpin needs the number of a pin, or all", "pin alone lists them");
+    if (!number)
+        throw RequestError("unpin needs the number of a pin, or all", "pin alone lists them");
     std::size_t before = pins.size();
     std::erase_if(pins, [&](const Pin& pin) { return pin.number == *number; });
-    if (pins.size() == before) throw RequestError(fmt::format("there is no pin {}", *number), "pin alone lists them");
+    if (pins.size() == before)
+        throw RequestError(fmt::format("there is no pin {}", *number), "pin alone lists them");
     shell.show(Notice{Notice::Kind::done, fmt::format("pin {} removed", *number)});
 }
 

@@ -27,8 +27,11 @@ std::string how_found(const StackRow& row) {
     if (row.is_signal_frame) return "the frame of a signal";
     switch (row.origin) {
         case FrameOrigin::frame_pointer: return "found by the frame pointer: likely";
-        case FrameOrigin::return_address: return "found by the return address on the stack: a guess";
-        case FrameOrigin::stack_scan: return fmt::format("found by looking through the stack, {} skipped: a guess", counted(row.words_skipped, "word"));
+        case FrameOrigin::return_address:
+            return "found by the return address on the stack: a guess";
+        case FrameOrigin::stack_scan:
+            return fmt::format("found by looking through the stack, {} skipped: a guess",
+                               counted(row.words_skipped, "word"));
         case FrameOrigin::tail_call: return "inferred: it left by a jump to the one above";
         default: return "";
     }
@@ -43,7 +46,8 @@ std::string spans_text(const std::vector<ParameterSpan>& spans) {
     std::string out;
     for (const ParameterSpan& span : spans) {
         if (span.is_same()) continue;
-        std::string what = span.low.empty() ? " differs" : fmt::format(" = {} … {}", span.low, span.high);
+        std::string what =
+            span.low.empty() ? " differs" : fmt::format(" = {} … {}", span.low, span.high);
         out += ", " + span.name + what;
     }
     return out;
@@ -80,25 +84,35 @@ std::string cut_at_front(const std::string& text, std::size_t width) {
     std::string kept = text;
     while (!kept.empty() && display_width(kept) + 1 > width) {
         kept.erase(0, 1);
-        while (!kept.empty() && (static_cast<unsigned char>(kept[0]) & 0xc0) == 0x80) kept.erase(0, 1);  // a character is cut whole
+        while (!kept.empty() && (static_cast<unsigned char>(kept[0]) & 0xc0) == 0x80)
+            kept.erase(0, 1);  // a character is cut whole
     }
     return "…" + kept;
 }
 
-// A long name takes from the parameters; what neither has room for is cut. frame N and locals have the whole.
+// A long name takes from the parameters; what neither has room for is cut. frame N and locals have
+// the whole.
 std::string frame_line(const StackRow& row, const Columns& columns, const Style& style) {
-    std::size_t start = 3 + columns.digits + 2, room = columns.place_starts > start + 2 ? columns.place_starts - start - 2 : 8;
+    std::size_t start = 3 + columns.digits + 2,
+                room = columns.place_starts > start + 2 ? columns.place_starts - start - 2 : 8;
     std::string inlined = row.is_inlined ? fmt::format("inlined into {}", row.level + 1) : "";
-    std::string parameters = row.line || row.is_inlined || !row.parameters.empty() ? parameters_text(row) : row.function.starts_with("0x") ? "" : fmt::format("{:#x}", row.address);
+    std::string parameters = row.line || row.is_inlined || !row.parameters.empty()
+                                 ? parameters_text(row)
+                             : row.function.starts_with("0x") ? ""
+                                                              : fmt::format("{:#x}", row.address);
     if (parameters.empty() && says_how_beside(row)) parameters = how_found(row);
     std::size_t for_name = room - std::min(room, inlined.size() + (inlined.empty() ? 0 : 2));
-    std::string name = padded(cut(shortened(row.function), std::min(for_name, columns.name)), std::min(columns.name, for_name));
+    std::string name = padded(cut(shortened(row.function), std::min(for_name, columns.name)),
+                              std::min(columns.name, for_name));
     std::size_t used = display_width(name) + 2 + inlined.size() + (inlined.empty() ? 0 : 2);
     parameters = used + 4 <= room ? cut(parameters, room - used) : "";
     std::string middle = parameters + (parameters.empty() || inlined.empty() ? "" : "  ") + inlined;
-    std::string left = padded(fmt::format("{:>{}}  {}{}{}", row.level, columns.digits, name, middle.empty() ? "" : "  ", middle), columns.place_starts - 3);
+    std::string left = padded(fmt::format("{:>{}}  {}{}{}", row.level, columns.digits, name,
+                                          middle.empty() ? "" : "  ", middle),
+                              columns.place_starts - 3);
     std::string place = cut_at_front(place_of(row), columns.place);
-    return row.is_selected ? style.next_line(" ◆ " + left + place) : "   " + left + style.faint(place);
+    return row.is_selected ? style.next_line(" ◆ " + left + place)
+                           : "   " + left + style.faint(place);
 }
 
 std::string remark_line(const std::string& text, const Columns& columns, const Style& style) {
@@ -106,15 +120,20 @@ std::string remark_line(const std::string& text, const Columns& columns, const S
 }
 
 std::string run_line(const StackRow& cycle, const std::string& spans) {
-    std::string what = cycle.cycle > 1 ? fmt::format("the same {} calls", cycle.cycle) : "the same call";
-    return fmt::format("{} {} times, depth {} – {}{}", what, with_thousands(cycle.repeats), with_thousands(cycle.level),
+    std::string what =
+        cycle.cycle > 1 ? fmt::format("the same {} calls", cycle.cycle) : "the same call";
+    return fmt::format("{} {} times, depth {} – {}{}", what, with_thousands(cycle.repeats),
+                       with_thousands(cycle.level),
                        with_thousands(cycle.level + cycle.cycle * cycle.repeats - 1), spans);
 }
 
 }  // namespace
 
 std::string stack_text(const StackReport& report, const Style& style) {
-    std::string title = report.thread_number ? fmt::format("call stack of thread {}, innermost first", report.thread_number) : "call stack, innermost first";
+    std::string title =
+        report.thread_number
+            ? fmt::format("call stack of thread {}, innermost first", report.thread_number)
+            : "call stack, innermost first";
     std::string out = heading_line(title, counted(report.total, "frame"), style);
     Columns columns = columns_of(report.rows, std::min(style.width, 100u));
     std::size_t left_of_cycle = 0;
@@ -123,13 +142,19 @@ std::string stack_text(const StackReport& report, const Style& style) {
     for (const StackRow& row : report.rows) {
         unsigned last = row.level + row.repeats - 1;
         if (row.is_folded || row.is_left_out) {
-            std::string what = row.is_folded ? fmt::format("… {} of {}, {} – {}", counted(row.repeats, "frame"), row.folded_of, row.level, last)
-                                             : fmt::format("… {} more, {} – {}", counted(row.repeats, "frame"), with_thousands(row.level), with_thousands(last));
-            out += remark_line(fmt::format("{}; stack {}..{} shows them", what, row.level, last + 1), columns, style);
+            std::string what =
+                row.is_folded ? fmt::format("… {} of {}, {} – {}", counted(row.repeats, "frame"),
+                                            row.folded_of, row.level, last)
+                              : fmt::format("… {} more, {} – {}", counted(row.repeats, "frame"),
+                                            with_thousands(row.level), with_thousands(last));
+            out +=
+                remark_line(fmt::format("{}; stack {}..{} shows them", what, row.level, last + 1),
+                            columns, style);
             continue;
         }
         out += frame_line(row, columns, style) + "\n";
-        if (std::string how = says_how_beside(row) ? "" : how_found(row); !how.empty()) out += fmt::format("   {:>{}}  {}\n", "", columns.digits, style.warning(how));
+        if (std::string how = says_how_beside(row) ? "" : how_found(row); !how.empty())
+            out += fmt::format("   {:>{}}  {}\n", "", columns.digits, style.warning(how));
         if (row.repeats > 1) {
             cycle = &row;
             left_of_cycle = row.cycle;
@@ -141,10 +166,16 @@ std::string stack_text(const StackReport& report, const Style& style) {
         out += remark_line(run_line(*cycle, spans), columns, style);
         cycle = nullptr;
     }
-    if (report.is_cut) out += fmt::format("   … and further out; only {} frames are walked\n", with_thousands(report.total));
-    if (!report.why_ended.empty()) out += " " + style.warning("take care") + " " + report.why_ended + "\n";
+    if (report.is_cut)
+        out += fmt::format("   … and further out; only {} frames are walked\n",
+                           with_thousands(report.total));
+    if (!report.why_ended.empty())
+        out += " " + style.warning("take care") + " " + report.why_ended + "\n";
     for (const auto& each : report.candidates)
-        out += style.faint(fmt::format(" perhaps   {:#x}, {}: a call stands before it; it lies on the stack at {:#x}", each.leads_to, escape_for_display(each.name), each.at)) + "\n";
+        out += style.faint(fmt::format(
+                   " perhaps   {:#x}, {}: a call stands before it; it lies on the stack at {:#x}",
+                   each.leads_to, escape_for_display(each.name), each.at)) +
+               "\n";
     return out;
 }
 

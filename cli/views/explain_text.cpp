@@ -9,7 +9,9 @@ namespace {
 
 std::string lines_text(const ExplainedPlace& place) {
     if (!place.first_line) return {};
-    return place.first_line == place.last_line ? fmt::format("line {}", place.first_line) : fmt::format("lines {} – {}", place.first_line, place.last_line);
+    return place.first_line == place.last_line
+               ? fmt::format("line {}", place.first_line)
+               : fmt::format("lines {} – {}", place.first_line, place.last_line);
 }
 
 void append_places(const ExplainReport& report, std::string& out, const Style& style) {
@@ -18,14 +20,20 @@ void append_places(const ExplainReport& report, std::string& out, const Style& s
     constexpr std::size_t kMostPlaces = 40;
     for (std::size_t i = 0; i < std::min(report.places.size(), kMostPlaces); ++i) {
         const ExplainedPlace& place = report.places[i];
-        std::string range = place.high.value ? fmt::format("{:#x} – {:#x}", place.low.value, place.high.value) : "everywhere";
+        std::string range = place.high.value
+                                ? fmt::format("{:#x} – {:#x}", place.low.value, place.high.value)
+                                : "everywhere";
         bool only_one = report.places.size() == 1 && !place.high.value;
-        std::string where = only_one ? range : padded(range, 32) + "  " + padded(lines_text(place), 16);
+        std::string where =
+            only_one ? range : padded(range, 32) + "  " + padded(lines_text(place), 16);
         out += fmt::format("  {} {}  {}\n", place.is_here ? "◆" : " ", where, place.place);
     }
-    if (report.places.size() > kMostPlaces) out += fmt::format("    … {} more stretches of code\n", report.places.size() - kMostPlaces);
-    bool none_here = std::none_of(report.places.begin(), report.places.end(), [](const ExplainedPlace& p) { return p.is_here; });
-    if (none_here) out += "    " + style.warning("none of these is where the program stands") + "\n";
+    if (report.places.size() > kMostPlaces)
+        out += fmt::format("    … {} more stretches of code\n", report.places.size() - kMostPlaces);
+    bool none_here = std::none_of(report.places.begin(), report.places.end(),
+                                  [](const ExplainedPlace& p) { return p.is_here; });
+    if (none_here)
+        out += "    " + style.warning("none of these is where the program stands") + "\n";
 }
 
 }  // namespace
@@ -36,9 +44,14 @@ std::string explain_text(const ExplainReport& report, const Style& style) {
         if (!text.empty()) out += fmt::format("  {}  {}\n", padded(name, 8), text);
     };
     row("is", report.stands_for);
-    if (!report.type.empty()) row("type", fmt::format("{}, {}", report.type, counted(report.size, "byte")));
-    bool is_no_value = !report.stands_for.empty() && report.type.empty() && report.value.unavailable.empty();
-    std::string value = is_no_value ? "" : report.value.unavailable.empty() ? one_line(report.value, 200) : style.warning("none: " + report.value.unavailable);
+    if (!report.type.empty())
+        row("type", fmt::format("{}, {}", report.type, counted(report.size, "byte")));
+    bool is_no_value =
+        !report.stands_for.empty() && report.type.empty() && report.value.unavailable.empty();
+    std::string value = is_no_value ? ""
+                        : report.value.unavailable.empty()
+                            ? one_line(report.value, 200)
+                            : style.warning("none: " + report.value.unavailable);
     std::string assigned = qualification(report.value);
     row("value", value + (assigned.empty() ? "" : "  " + style.warning(assigned)));
     if (report.declared_line) row("declared", place_text(report.declared_in, report.declared_line));
@@ -48,7 +61,9 @@ std::string explain_text(const ExplainReport& report, const Style& style) {
     append_places(report, out, style);
     if (!report.names.empty()) out += "  variables of this name, innermost first\n";
     for (const ExplainedName& name : report.names)
-        out += fmt::format("  {} {}  {}  {}\n", name.is_meant ? "◆" : " ", padded(escape_for_display(name.chosen), 20), padded(name.what, 16), name.value);
+        out += fmt::format("  {} {}  {}  {}\n", name.is_meant ? "◆" : " ",
+                           padded(escape_for_display(name.chosen), 20), padded(name.what, 16),
+                           name.value);
     return out;
 }
 

@@ -18,7 +18,8 @@ std::vector<Glyph> glyphs_of(std::string_view line) {
     std::size_t at = 0;
     while (at < line.size()) {
         std::size_t start = at;
-        while (at < line.size() && line[at] == '\x1b') at = std::min(line.find('m', at), line.size() - 1) + 1;
+        while (at < line.size() && line[at] == '\x1b')
+            at = std::min(line.find('m', at), line.size() - 1) + 1;
         std::string_view colours = line.substr(start, at - start);
         std::size_t first = at;
         if (at < line.size()) ++at;
@@ -29,17 +30,24 @@ std::vector<Glyph> glyphs_of(std::string_view line) {
     return glyphs;
 }
 
-bool is_space(const Glyph& glyph) { return glyph.text == " "; }
+bool is_space(const Glyph& glyph) {
+    return glyph.text == " ";
+}
 
-// Where the rest of a line starts: below the last column of it that begins in its first half, else a little to the right.
-std::size_t indent_of(const std::vector<Glyph>& glyphs, std::size_t begin, std::size_t end, std::size_t width) {
+// Where the rest of a line starts: below the last column of it that begins in its first half, else
+// a little to the right.
+std::size_t indent_of(const std::vector<Glyph>& glyphs, std::size_t begin, std::size_t end,
+                      std::size_t width) {
     std::size_t column = 0, leading = 0, indent = 0;
     bool has_begun = false;
     for (std::size_t i = begin; i < end; ++i) {
-        bool starts_column = has_begun && !is_space(glyphs[i]) && i >= begin + 2 && is_space(glyphs[i - 1]) && is_space(glyphs[i - 2]);
+        bool starts_column = has_begun && !is_space(glyphs[i]) && i >= begin + 2 &&
+                             is_space(glyphs[i - 1]) && is_space(glyphs[i - 2]);
         if (starts_column && column <= width / 2) indent = column;
-        if (!is_space(glyphs[i])) has_begun = true;
-        else if (!has_begun) ++leading;
+        if (!is_space(glyphs[i]))
+            has_begun = true;
+        else if (!has_begun)
+            ++leading;
         column += glyphs[i].width;
     }
     return indent ? indent : std::min(leading + 4, width / 2);
@@ -47,7 +55,8 @@ std::size_t indent_of(const std::vector<Glyph>& glyphs, std::size_t begin, std::
 
 class Folding {
   public:
-    Folding(std::vector<Glyph> glyphs, std::size_t width) : glyphs_(std::move(glyphs)), width_(width) {}
+    Folding(std::vector<Glyph> glyphs, std::size_t width)
+        : glyphs_(std::move(glyphs)), width_(width) {}
 
     std::string run() {
         std::size_t begin = 0, room = width_, indent = 0;
@@ -59,13 +68,15 @@ class Folding {
             if (!colour_.empty()) out_ += "\x1b[0m";
             out_ += "\n" + std::string(indent, ' ') + colour_;
             begin = end;
-            while (begin < glyphs_.size() && is_space(glyphs_[begin])) note_colours(glyphs_[begin++]);
+            while (begin < glyphs_.size() && is_space(glyphs_[begin]))
+                note_colours(glyphs_[begin++]);
             room = width_ - indent;
         }
     }
 
   private:
-    // Where the line that starts at `begin` ends: at a space, or at the end of the first word if that is too wide.
+    // Where the line that starts at `begin` ends: at a space, or at the end of the first word if
+    // that is too wide.
     std::size_t fitting(std::size_t begin, std::size_t room) const {
         std::size_t used = 0, last_space = 0;
         bool has_word = false;
@@ -124,12 +135,14 @@ std::string paragraphs_of(std::string_view text, std::size_t width, std::size_t 
         std::size_t end = text.find('\n');
         std::string_view words = text.substr(0, end);
         text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
-        bool ends = words.empty() || std::string_view(".;:…").find(words.back()) != std::string_view::npos;
+        bool ends =
+            words.empty() || std::string_view(".;:…").find(words.back()) != std::string_view::npos;
         while (!words.empty()) {
             std::size_t space = words.find(' ');
             std::string word(words.substr(0, space));
             words.remove_prefix(space == std::string_view::npos ? words.size() : space + 1);
-            if (!line.empty() && indent + display_width(line) + 1 + display_width(word) > width) end_line();
+            if (!line.empty() && indent + display_width(line) + 1 + display_width(word) > width)
+                end_line();
             line += (line.empty() ? "" : " ") + word;
         }
         if (ends || text.empty()) end_line();

@@ -11,7 +11,8 @@ namespace {
 
 std::string coloured(const std::string& text, CodeKind kind, const Style& style) {
     switch (kind) {
-        case CodeKind::keyword: case CodeKind::directive: return style.code_keyword(text);
+        case CodeKind::keyword:
+        case CodeKind::directive: return style.code_keyword(text);
         case CodeKind::text: return style.code_text(text);
         case CodeKind::number: return style.code_number(text);
         case CodeKind::comment: return style.code_comment(text);
@@ -22,7 +23,8 @@ std::string coloured(const std::string& text, CodeKind kind, const Style& style)
 // A source line in so many columns, with its tabs as spaces; "…" where it was cut.
 class CodeLine {
   public:
-    CodeLine(const SourceRow& row, std::size_t room, const Style& style) : style_(style), room_(room) {
+    CodeLine(const SourceRow& row, std::size_t room, const Style& style)
+        : style_(style), room_(room) {
         std::size_t at = 0;
         for (const CodePart& part : row.parts) {
             add(std::string_view(row.text).substr(at, part.begin - at), std::nullopt);
@@ -41,8 +43,10 @@ class CodeLine {
         std::size_t column = width_;
         for (char c : piece) {
             std::size_t spaces = c == '\t' ? 4 - column % 4 : 0;
-            if (spaces) shown += std::string(spaces, ' ');
-            else shown += c;
+            if (spaces)
+                shown += std::string(spaces, ' ');
+            else
+                shown += c;
             column += spaces ? spaces : (static_cast<unsigned char>(c) & 0xc0) != 0x80;
         }
         shown = escape_for_display(shown);
@@ -63,7 +67,8 @@ class CodeLine {
 std::string breakpoint_mark(const SourceRow& row) {
     if (row.breakpoints.empty()) return "";
     const BreakpointMark& first = row.breakpoints.front();
-    return fmt::format("{}{}{}", first.is_on ? "▪" : "▫", first.number, row.breakpoints.size() > 1 ? "+" : "");
+    return fmt::format("{}{}{}", first.is_on ? "▪" : "▫", first.number,
+                       row.breakpoints.size() > 1 ? "+" : "");
 }
 
 std::string remark_on(LineState state) {
@@ -82,12 +87,14 @@ std::string source_rows_text(const SourceReport& report, const Style& style) {
     constexpr std::size_t kNoLimit = 100'000, kShortest = 12;
     std::string out, remark = remark_on(report.current_state);
     std::size_t digits = report.rows.empty() ? 1 : std::to_string(report.rows.back().number).size();
-    std::size_t width = std::min(style.width, 100u), start = 3 + 2 + digits + 2, window = style.width;
+    std::size_t width = std::min(style.width, 100u), start = 3 + 2 + digits + 2,
+                window = style.width;
     for (const SourceRow& row : report.rows) {
         std::string mark = padded(breakpoint_mark(row), 3);
         std::string number = fmt::format("{:>{}}", row.number, digits);
         if (!row.is_current) {
-            CodeLine line(row, style.folds ? std::max(window, start + kShortest) - start : kNoLimit, style);
+            CodeLine line(row, style.folds ? std::max(window, start + kShortest) - start : kNoLimit,
+                          style);
             out += style.mark(mark) + "  " + style.faint(number) + "  " + line.text() + "\n";
             continue;
         }
@@ -95,7 +102,10 @@ std::string source_rows_text(const SourceReport& report, const Style& style) {
         std::size_t beside = display_width(remark) + 4;
         SourceRow bare = row;
         bare.parts.clear();  // it has a colour of its own
-        CodeLine line(bare, style.folds ? std::max(window, start + beside + kShortest) - start - beside : kNoLimit, style);
+        CodeLine line(
+            bare,
+            style.folds ? std::max(window, start + beside + kShortest) - start - beside : kNoLimit,
+            style);
         std::string left = fmt::format("◆ {}  {}", number, line.text());
         std::size_t used = start + line.width();
         std::string gap(used + beside < width ? width - used - display_width(remark) - 1 : 3, ' ');
@@ -106,13 +116,20 @@ std::string source_rows_text(const SourceReport& report, const Style& style) {
 
 std::string source_text(const SourceReport& report, const Style& style) {
     if (report.found_at.empty()) {
-        return fmt::format("the source file {} is not here\n{}--source-map FROM=TO says where its folder has moved to\n",
-                           escape_for_display(report.file), style.faint("    next: "));
+        return fmt::format(
+            "the source file {} is not here\n{}--source-map FROM=TO says where its folder has "
+            "moved to\n",
+            escape_for_display(report.file), style.faint("    next: "));
     }
-    std::string right = report.rows.empty() ? "" : fmt::format("lines {} to {} of {}", report.rows.front().number, report.rows.back().number, report.last_line);
-    std::string out = heading_line(short_file(report.file), right, style) + source_rows_text(report, style);
+    std::string right = report.rows.empty()
+                            ? ""
+                            : fmt::format("lines {} to {} of {}", report.rows.front().number,
+                                          report.rows.back().number, report.last_line);
+    std::string out =
+        heading_line(short_file(report.file), right, style) + source_rows_text(report, style);
     if (report.is_stale)
-        out += " " + style.warning("take care") + " this file is newer than the program: these lines may not be the ones that run\n";
+        out += " " + style.warning("take care") +
+               " this file is newer than the program: these lines may not be the ones that run\n";
     return out;
 }
 

@@ -17,13 +17,17 @@ std::string labelled(const std::string& label, const std::string& content, const
 std::string changes_text(const StopReport& report, const Style& style) {
     std::string out;
     std::size_t widest = 0;
-    for (const ValueChange& change : report.changes) widest = std::max(widest, display_width(change.name));
+    for (const ValueChange& change : report.changes)
+        widest = std::max(widest, display_width(change.name));
     for (std::size_t i = 0; i < report.changes.size(); ++i) {
         const ValueChange& change = report.changes[i];
         std::string before = change.was_unset ? "(not set)" : change.before;
-        out += labelled(i ? "" : "changed", fmt::format("{}  {} → {}", padded(change.name, widest), before, change.after), style);
+        out += labelled(
+            i ? "" : "changed",
+            fmt::format("{}  {} → {}", padded(change.name, widest), before, change.after), style);
     }
-    if (report.more_changes) out += labelled("", fmt::format("… {} more; locals shows all", report.more_changes), style);
+    if (report.more_changes)
+        out += labelled("", fmt::format("… {} more; locals shows all", report.more_changes), style);
     return out;
 }
 
@@ -31,7 +35,8 @@ std::string pin_text(const PinReport& pin, const Style& style) {
     std::string name = escape_for_display(pin.text);
     if (!pin.value) return style.faint(fmt::format("{} ({})", name, pin.problem));
     std::string now = one_line(*pin.value, 200);
-    std::string text = pin.before.empty() ? fmt::format("{} = {}", name, now) : fmt::format("{}  {} → {}", name, pin.before, now);
+    std::string text = pin.before.empty() ? fmt::format("{} = {}", name, now)
+                                          : fmt::format("{}  {} → {}", name, pin.before, now);
     std::string qualified = qualification(*pin.value);
     return qualified.empty() ? text : text + "  " + style.warning(qualified);
 }
@@ -40,13 +45,23 @@ std::string pin_text(const PinReport& pin, const Style& style) {
 std::string watched_text(const StopReport& report, const Style& style) {
     std::string out;
     for (const WatchReport& watch : report.watched) {
-        std::string change = watch.is_write ? fmt::format("{}  {} → {}", escape_for_display(watch.expression), watch.before, watch.after)
-                                            : fmt::format("{} = {}", escape_for_display(watch.expression), watch.after);
+        std::string change =
+            watch.is_write
+                ? fmt::format("{}  {} → {}", escape_for_display(watch.expression), watch.before,
+                              watch.after)
+                : fmt::format("{} = {}", escape_for_display(watch.expression), watch.after);
         out += labelled(watch.is_write ? "wrote" : "read", change, style);
         std::string place = watch.line ? place_text(watch.file, watch.line) : "code without lines";
-        std::string where = watch.by.empty() ? fmt::format("{} in {}{}{}", place, name_text(watch.function), watch.statement.empty() ? "" : ": ", cut(escape_for_display(watch.statement), kLongestStatement))
-                                             : fmt::format("{}, from {}", watch.by, name_text(watch.function));
-        if (watch.from_line) where = fmt::format("{}, called by {} at {}", watch.by.empty() ? name_text(watch.function) : watch.by, name_text(watch.from), place_text(watch.from_file, watch.from_line));
+        std::string where =
+            watch.by.empty()
+                ? fmt::format("{} in {}{}{}", place, name_text(watch.function),
+                              watch.statement.empty() ? "" : ": ",
+                              cut(escape_for_display(watch.statement), kLongestStatement))
+                : fmt::format("{}, from {}", watch.by, name_text(watch.function));
+        if (watch.from_line)
+            where = fmt::format(
+                "{}, called by {} at {}", watch.by.empty() ? name_text(watch.function) : watch.by,
+                name_text(watch.from), place_text(watch.from_file, watch.from_line));
         out += labelled("by", where, style);
     }
     return out;
@@ -54,7 +69,8 @@ std::string watched_text(const StopReport& report, const Style& style) {
 
 std::string facts_text(const StopReport& report, const Style& style) {
     std::string out;
-    for (const StopFact& fact : report.stop.facts) out += labelled(fact.label, escape_for_display(fact.text), style);
+    for (const StopFact& fact : report.stop.facts)
+        out += labelled(fact.label, escape_for_display(fact.text), style);
     return out;
 }
 
@@ -68,7 +84,8 @@ std::string step_line_text(const StepLine& line, const Style& style) {
     std::string out = fmt::format(" {:>5}  {}", report.line, escape_for_display(source));
     std::string changes;
     for (const ValueChange& change : report.changes)
-        changes += fmt::format("{}{} {} → {}", changes.empty() ? "" : ", ", change.name, change.was_unset ? "(not set)" : change.before, change.after);
+        changes += fmt::format("{}{} {} → {}", changes.empty() ? "" : ", ", change.name,
+                               change.was_unset ? "(not set)" : change.before, change.after);
     if (changes.empty()) return out + "\n";
     return padded(out, 50) + "  " + style.changed(changes) + "\n";
 }
@@ -76,18 +93,23 @@ std::string step_line_text(const StepLine& line, const Style& style) {
 std::string stop_text(const StopReport& report, const Style& style) {
     if (report.stop.is_end() || report.function.empty()) {
         std::string out = heading_line(report.why, "", style) + facts_text(report, style);
-        if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
-        if (!report.suggestion.empty()) out += style.faint(" next      ") + advice_text(report.suggestion) + "\n";
+        if (!report.warning.empty())
+            out += " " + style.warning("take care") + " " + report.warning + "\n";
+        if (!report.suggestion.empty())
+            out += style.faint(" next      ") + advice_text(report.suggestion) + "\n";
         return out;
     }
-    std::string where = report.file.empty() ? fmt::format("{:#x}", report.address) : place_text(report.file, report.line);
+    std::string where = report.file.empty() ? fmt::format("{:#x}", report.address)
+                                            : place_text(report.file, report.line);
     if (report.process) where += fmt::format(" ─ process {}", report.process);
     if (report.thread) where += fmt::format(" ─ thread {}", report.thread);
-    std::string out = heading_line(fmt::format("{} ─ {}", report.headline, name_text(report.function)), where, style);
+    std::string out = heading_line(
+        fmt::format("{} ─ {}", report.headline, name_text(report.function)), where, style);
     if (report.headline != report.why) out += " " + style.warning(report.why) + "\n";
     if (report.source.rows.empty()) {
         out += " " + style.next_line("◆ " + report.next_to_run) + "\n";
-        if (!report.instruction.empty()) out += fmt::format("   {:#x}  {}\n", report.address, report.instruction);
+        if (!report.instruction.empty())
+            out += fmt::format("   {:#x}  {}\n", report.address, report.instruction);
     } else {
         out += source_rows_text(report.source, style);
     }
@@ -95,13 +117,20 @@ std::string stop_text(const StopReport& report, const Style& style) {
     for (std::size_t i = 0; i < report.calls.size(); ++i) {
         const ValueView& call = report.calls[i];
         std::string value = call.unavailable.empty() ? one_line(call, 200) : call.unavailable;
-        out += labelled(i ? "" : "calls", fmt::format("{} returned {}", name_text(call.name), value), style);
+        out += labelled(i ? "" : "calls",
+                        fmt::format("{} returned {}", name_text(call.name), value), style);
     }
     if (report.returned) {
-        std::string value = report.returned->unavailable.empty() ? one_line(*report.returned, 200) : report.returned->unavailable;
+        std::string value = report.returned->unavailable.empty() ? one_line(*report.returned, 200)
+                                                                 : report.returned->unavailable;
         bool is_void = report.returned->type == "void";
-        std::string number = report.returned_number ? fmt::format(" (@{})", report.returned_number) : "";
-        if (!is_void) out += labelled("returned", fmt::format("{} from {}{}", value, name_text(report.returned->name), number), style);
+        std::string number =
+            report.returned_number ? fmt::format(" (@{})", report.returned_number) : "";
+        if (!is_void)
+            out += labelled(
+                "returned",
+                fmt::format("{} from {}{}", value, name_text(report.returned->name), number),
+                style);
     }
     out += changes_text(report, style);
     bool first = true;
@@ -110,8 +139,10 @@ std::string stop_text(const StopReport& report, const Style& style) {
         out += labelled(first ? "pinned" : "", pin_text(pin, style), style);
         first = false;
     }
-    if (!report.warning.empty()) out += " " + style.warning("take care") + " " + report.warning + "\n";
-    if (!report.suggestion.empty()) out += style.faint(" next      ") + advice_text(report.suggestion) + "\n";
+    if (!report.warning.empty())
+        out += " " + style.warning("take care") + " " + report.warning + "\n";
+    if (!report.suggestion.empty())
+        out += style.faint(" next      ") + advice_text(report.suggestion) + "\n";
     return out;
 }
 

@@ -6,16 +6,22 @@
 namespace lantern::cli {
 
 std::string to_ascii(std::string_view utf8) {
-    static constexpr std::array<std::pair<std::string_view, std::string_view>, 15> kSigns = {{{"│", "|"}, {"╭", "."}, {"╰", "'"}, {"┼", "+"}, {"►", ">"},
-                                                                                             {"▲", "^"},{"◆", "<>"},
-                                                                                             {"▪", "#"},
-                                                                                             {"▫", "o"},
-                                                                                             {"─", "-"},
-                                                                                             {"→", "->"},
-                                                                                             {"›", ">"},
-                                                                                             {"…", "..."},
-                                                                                             {"×", "x"},
-                                                                                             {"·", "."}}};
+    static constexpr std::array<std::pair<std::string_view, std::string_view>, 15> kSigns = {
+        {{"│", "|"},
+         {"╭", "."},
+         {"╰", "'"},
+         {"┼", "+"},
+         {"►", ">"},
+         {"▲", "^"},
+         {"◆", "<>"},
+         {"▪", "#"},
+         {"▫", "o"},
+         {"─", "-"},
+         {"→", "->"},
+         {"›", ">"},
+         {"…", "..."},
+         {"×", "x"},
+         {"·", "."}}};
     std::string out;
     while (!utf8.empty()) {
         bool found = false;

@@ -26,7 +26,8 @@ std::string cut(const std::string& text, std::size_t width) {
 }
 
 std::string name_text(const std::string& function) {
-    return escape_for_display(function.find('<') == std::string::npos ? function : readable_type_name(function, false));
+    return escape_for_display(
+        function.find('<') == std::string::npos ? function : readable_type_name(function, false));
 }
 
 std::string short_file(const std::string& path) {
@@ -40,7 +41,8 @@ std::string place_text(const std::string& file, std::uint32_t line) {
 // "left ─────────── right ──" to the width of the output.
 std::string heading_line(const std::string& left, const std::string& right, const Style& style) {
     std::size_t width = std::min(style.width, 100u);
-    if (std::size_t beside = display_width(right) + 8; style.folds && display_width(left) + beside > style.width && style.width > beside + 8)
+    if (std::size_t beside = display_width(right) + 8;
+        style.folds && display_width(left) + beside > style.width && style.width > beside + 8)
         return heading_line(cut(left, style.width - beside), right, style);
     std::size_t used = display_width(left) + display_width(right) + 5;
     std::string rule;
@@ -53,7 +55,8 @@ std::string heading_line(const std::string& left, const std::string& right, cons
 std::string qualification(const ValueView& view) {
     switch (view.assignment) {
         case Assignment::not_yet: return "not set yet: nothing on the way here assigns it";
-        case Assignment::on_some_paths: return "perhaps not set: only some of the ways here assign it";
+        case Assignment::on_some_paths:
+            return "perhaps not set: only some of the ways here assign it";
         default: break;
     }
     return {};
@@ -62,23 +65,27 @@ std::string qualification(const ValueView& view) {
 namespace {
 
 std::string notice_text(const Notice& notice, const Style& style) {
-    if (notice.kind == Notice::Kind::warning) return style.warning("take care: ") + notice.text + "\n";
+    if (notice.kind == Notice::Kind::warning)
+        return style.warning("take care: ") + notice.text + "\n";
     return notice.text + "\n";
 }
 
 std::string change_text(const ChangeReport& report, const Style& style) {
-    std::string warning = report.warning.empty() ? "" : "  " + style.warning("but " + report.warning);
-    return fmt::format(" {}   {}  {} → {}{}\n", style.changed("changed"), escape_for_display(report.place), report.before, report.after, warning);
+    std::string warning =
+        report.warning.empty() ? "" : "  " + style.warning("but " + report.warning);
+    return fmt::format(" {}   {}  {} → {}{}\n", style.changed("changed"),
+                       escape_for_display(report.place), report.before, report.after, warning);
 }
 
 std::string pins_text(const PinsReport& report, const Style& style) {
     if (report.pins.empty()) return "nothing is pinned; pin EXPR shows its value at every stop\n";
     std::string out = heading_line("pinned", "", style);
-    for (const Pin& pin : report.pins) out += fmt::format("{:>3}  {}\n", pin.number, escape_for_display(pin.text));
+    for (const Pin& pin : report.pins)
+        out += fmt::format("{:>3}  {}\n", pin.number, escape_for_display(pin.text));
     return out;
 }
 
-struct Renderer {
+struct TextRenderer {
     const Style& style;
     std::string operator()(const StopReport& r) const { return stop_text(r, style); }
     std::string operator()(const SourceReport& r) const { return source_text(r, style); }
@@ -89,7 +96,7 @@ struct Renderer {
     std::string operator()(const ExplainReport& r) const { return explain_text(r, style); }
     std::string operator()(const ChangeReport& r) const { return change_text(r, style); }
     std::string operator()(const BreakpointsReport& r) const { return breakpoints_text(r, style); }
-    std::string operator()(const BreakpointSet& r) const { return breakpoint_set_text(r, style); }
+    std::string operator()(const NewBreakpoint& r) const { return breakpoint_set_text(r, style); }
     std::string operator()(const StepLine& r) const { return step_line_text(r, style); }
     std::string operator()(const NotesReport& r) const { return notes_text(r, style); }
     std::string operator()(const SignalsReport& r) const { return signals_text(r, style); }
@@ -98,7 +105,9 @@ struct Renderer {
     std::string operator()(const MemoryReport& r) const { return memory_text(r, style); }
     std::string operator()(const RegionsReport& r) const { return regions_text(r, style); }
     std::string operator()(const MemoryFindReport& r) const { return memory_find_text(r, style); }
-    std::string operator()(const MemoryCompareReport& r) const { return memory_compare_text(r, style); }
+    std::string operator()(const MemoryCompareReport& r) const {
+        return memory_compare_text(r, style);
+    }
     std::string operator()(const WordsReport& r) const { return words_text(r, style); }
     std::string operator()(const ProcessesReport& r) const { return processes_text(r, style); }
     std::string operator()(const ThreadsReport& r) const { return threads_text(r, style); }
@@ -117,18 +126,20 @@ struct Renderer {
 
 std::string failure_text(const Failure& failure, const Style& style) {
     std::string out;
-    if (!failure.script.empty()) out += fmt::format("{}:{}: ", escape_for_display(failure.script), failure.line);
+    if (!failure.script.empty())
+        out += fmt::format("{}:{}: ", escape_for_display(failure.script), failure.line);
     out += style.warning("cannot do that: ") + escape_for_display(failure.what) + "\n";
     if (failure.column && !failure.expression.empty()) {
-        out += fmt::format("    {}\n    {}{}\n", escape_for_display(failure.expression), std::string(failure.column - 1, ' '),
-                           style.warning("▲ here"));
+        out += fmt::format("    {}\n    {}{}\n", escape_for_display(failure.expression),
+                           std::string(failure.column - 1, ' '), style.warning("▲ here"));
     }
-    if (!failure.advice.empty()) out += style.faint("    next: ") + escape_for_display(failure.advice) + "\n";
+    if (!failure.advice.empty())
+        out += style.faint("    next: ") + escape_for_display(failure.advice) + "\n";
     return out;
 }
 
 std::string text_of(const View& view, const Style& style) {
-    return std::visit(Renderer{style}, view);
+    return std::visit(TextRenderer{style}, view);
 }
 
 }  // namespace lantern::cli

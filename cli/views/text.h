@@ -20,7 +20,7 @@ std::string globals_text(const GlobalsReport& report, const Style& style);
 std::string stack_text(const StackReport& report, const Style& style);
 std::string value_text(const ValueReport& report, const Style& style);
 std::string breakpoints_text(const BreakpointsReport& report, const Style& style);
-std::string breakpoint_set_text(const BreakpointSet& report, const Style& style);
+std::string breakpoint_set_text(const NewBreakpoint& report, const Style& style);
 std::string threads_text(const ThreadsReport& report, const Style& style);
 std::string signals_text(const SignalsReport& report, const Style& style);
 std::string registers_text(const RegistersReport& report, const Style& style);

@@ -1,11 +1,12 @@
-// Everything a command can answer. Each is a plain struct of facts; the renderers beside this file turn one into text or
-// into a JSON object, and nothing is computed there.
+// Everything a command can answer. Each is a plain struct of facts; the renderers beside this file
+// turn one into text or into a JSON object, and nothing is computed there.
 #pragma once
 
 #include <string>
 #include <variant>
 #include <vector>
 
+#include "core/analysis/breakpoints_report.h"
 #include "core/analysis/disassembly_report.h"
 #include "core/analysis/explain_report.h"
 #include "core/analysis/find_report.h"
@@ -18,8 +19,8 @@
 #include "core/analysis/threads_report.h"
 #include "core/analysis/type_report.h"
 #include "core/analysis/words_report.h"
-#include "core/session/process_fact.h"
 #include "core/session/notes.h"
+#include "core/session/process_fact.h"
 #include "core/session/signal_rules.h"
 #include "core/values/value_view.h"
 
@@ -41,7 +42,7 @@ struct ChangeReport {
 };
 
 struct BreakpointsReport {
-    std::vector<Breakpoint> breakpoints;
+    std::vector<BreakpointRow> breakpoints;
 };
 
 // `notes`
@@ -72,8 +73,8 @@ struct ProcessesReport {
     std::vector<ProcessFact> rows;
 };
 
-struct BreakpointSet {
-    Breakpoint breakpoint;
+struct NewBreakpoint {
+    BreakpointRow breakpoint;
     std::string note;
 };
 
@@ -106,13 +107,18 @@ struct Notice {
 
 struct Failure {
     std::string what, advice;
-    unsigned column = 0;      // in `expression`, from 1; 0: not about a column
+    unsigned column = 0;  // in `expression`, from 1; 0: not about a column
     std::string expression;
-    std::string script;       // where the failing command stands, when it came from a script
+    std::string script;  // where the failing command stands, when it came from a script
     unsigned line = 0;
 };
 
-using View = std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport, ChangeReport,
-                          BreakpointsReport, BreakpointSet, StepLine, NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport, MemoryCompareReport, WordsReport, SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
+using View =
+    std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
+                 ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
+                 NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
+                 MemoryFindReport, MemoryCompareReport, WordsReport, SignalsReport, ThreadsReport,
+                 ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport,
+                 SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -1,5 +1,7 @@
 #include "core/analysis/address_note.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cstring>
 #include <filesystem>
@@ -21,10 +23,12 @@ bool is_printable(unsigned char c) {
 
 std::string symbol_note(Target& target, RunAddress address) {
     const Module* module = target.module_at(address);
-    if (std::string stub = name_behind_linkage_table(target, address); !stub.empty()) return stub + " (linkage stub)";
+    if (std::string stub = name_behind_linkage_table(target, address); !stub.empty())
+        return stub + " (linkage stub)";
     auto nearest = module ? module->symbols().nearest_name(module->to_file(address)) : std::nullopt;
     if (!nearest) return {};
-    return nearest->offset ? fmt::format("{}+{:#x}", nearest->name, nearest->offset) : nearest->name;
+    return nearest->offset ? fmt::format("{}+{:#x}", nearest->name, nearest->offset)
+                           : nearest->name;
 }
 
 std::string address_note(const Moment& moment, RunAddress address) {
@@ -37,8 +41,11 @@ std::string address_note(const Moment& moment, RunAddress address) {
         // The line of the function that is named, not of what is inlined into it.
         FileAddress at = module->to_file(address);
         const Function* function = module->symbols().function_at(at);
-        CodePosition own = function ? module->symbols().positions_of(*function).within(at, nullptr) : CodePosition{};
-        if (own.line && own.file) return fmt::format("{}, {}:{}", name, std::filesystem::path(*own.file).filename().string(), own.line);
+        CodePosition own = function ? module->symbols().positions_of(*function).within(at, nullptr)
+                                    : CodePosition{};
+        if (own.line && own.file)
+            return fmt::format("{}, {}:{}", name,
+                               std::filesystem::path(*own.file).filename().string(), own.line);
         return module == &target.modules().front() ? name : fmt::format("{} in {}", name, file);
     }
     return moment.surroundings().describe(address);
@@ -57,7 +64,8 @@ std::string text_of_word(std::uint64_t word) {
 std::string text_at_address(const Moment& moment, RunAddress address) {
     if (address.value < kLowestAddress) return {};
     char bytes[kLongestText + 1];
-    std::size_t got = moment.target().read_available(address, std::as_writable_bytes(std::span(bytes)));
+    std::size_t got =
+        moment.target().read_available(address, std::as_writable_bytes(std::span(bytes)));
     std::size_t length = 0;
     while (length < got && is_printable(static_cast<unsigned char>(bytes[length]))) ++length;
     // Six bytes and two zeros are as likely an address as a text.

@@ -15,17 +15,23 @@ constexpr std::uint32_t kNone = FlowGraph::kNone;
 std::optional<unsigned> loads_canary(const Effects& effects) {
     if (effects.memory.size() != 1) return std::nullopt;
     const MemoryAccess& access = effects.memory[0];
-    if (access.segment != MemoryAccess::Segment::fs || access.base || access.index || access.displacement != static_cast<std::int64_t>(c_library::kCanaryAt)) return std::nullopt;
+    if (access.segment != MemoryAccess::Segment::fs || access.base || access.index ||
+        access.displacement != static_cast<std::int64_t>(c_library::kCanaryAt))
+        return std::nullopt;
     for (const RegisterUse& use : effects.registers)
         if (use.writes && !use.reads) return use.dwarf_number;
     return std::nullopt;
 }
 
 // How far from the call frame address an instruction stores this register.
-std::optional<std::int64_t> stored_at(const Effects& effects, unsigned dwarf_register, const dwarf::FrameRow& row) {
+std::optional<std::int64_t> stored_at(const Effects& effects, unsigned dwarf_register,
+                                      const dwarf::FrameRow& row) {
     bool reads = false;
-    for (const RegisterUse& use : effects.registers) reads |= use.reads && use.dwarf_number == dwarf_register;
-    if (!reads || effects.memory.size() != 1 || !effects.memory[0].writes || effects.memory[0].index) return std::nullopt;
+    for (const RegisterUse& use : effects.registers)
+        reads |= use.reads && use.dwarf_number == dwarf_register;
+    if (!reads || effects.memory.size() != 1 || !effects.memory[0].writes ||
+        effects.memory[0].index)
+        return std::nullopt;
     if (row.cfa_is_expression || effects.memory[0].base != row.cfa_register) return std::nullopt;
     return effects.memory[0].displacement - row.cfa_offset;
 }
@@ -51,7 +57,8 @@ bool can_be_reached_without(const FlowGraph& flow, std::uint32_t goal, std::uint
         const FlowGraph::Node& node = flow.nodes()[at];
         work.push_back(node.next);
         work.push_back(node.branch);
-        if (node.is_jump() && node.is_computed) work.insert(work.end(), flow.computed_targets().begin(), flow.computed_targets().end());
+        if (node.is_jump() && node.is_computed)
+            work.insert(work.end(), flow.computed_targets().begin(), flow.computed_targets().end());
     }
     return false;
 }
@@ -72,7 +79,9 @@ std::optional<Canary> canary_of(const FlowGraph& flow, const Frame& frame) {
             auto row = holder ? frame_row_at(*description, node.address) : std::nullopt;
             auto distance = row ? stored_at(*effects, *holder, *row) : std::nullopt;
             if (distance && *distance < 0) {
-                Canary canary{RunAddress(frame.call_frame_address->value + static_cast<std::uint64_t>(*distance)), false};
+                Canary canary{RunAddress(frame.call_frame_address->value +
+                                         static_cast<std::uint64_t>(*distance)),
+                              false};
                 std::uint32_t here = standing_node(flow, frame);
                 canary.is_stored = here != kNone && !can_be_reached_without(flow, here, i);
                 return canary;

@@ -1,4 +1,5 @@
-// The word that a function puts between its variables and its return address, to find it changed when it returns.
+// The word that a function puts between its variables and its return address, to find it changed
+// when it returns.
 #pragma once
 
 #include <optional>

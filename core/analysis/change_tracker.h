@@ -16,11 +16,13 @@ struct ValueChange {
 
 class ChangeTracker {
   public:
-    // In another life of the program than at the look before what was seen is forgotten (see Moment::life).
+    // In another life of the program than at the look before what was seen is forgotten (see
+    // Moment::life).
     void look_at(std::uint64_t life);
-    // Compares the frame's variables with those of the last stop in the same frame, and remembers them. The first look
-    // at a frame finds no changes. `more` counts those beyond `limit`.
-    std::vector<ValueChange> observe(const Frame& frame, const LocalsReport& locals, std::size_t limit, std::size_t& more);
+    // Compares the frame's variables with those of the last stop in the same frame, and remembers
+    // them. The first look at a frame finds no changes. `more` counts those beyond `limit`.
+    std::vector<ValueChange> observe(const Frame& frame, const LocalsReport& locals,
+                                     std::size_t limit, std::size_t& more);
     // Expressions that are pinned; compared by their own text.
     std::optional<ValueChange> observe_pin(unsigned number, const ValueView& view);
 

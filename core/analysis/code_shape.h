@@ -1,4 +1,5 @@
-// The words, texts, numbers and comments of a source line of C, C++ or Rust: enough to colour it, no more.
+// The words, texts, numbers and comments of a source line of C, C++ or Rust: enough to colour it,
+// no more.
 #pragma once
 
 #include <string>
@@ -32,10 +33,10 @@ class CodeReader {
     bool starts_raw_text(std::string_view line, std::size_t at, std::size_t& content);
 
     CodeLanguage language_;
-    unsigned comment_depth_ = 0;     // Rust's nest
-    bool in_text_ = false;           // of Rust, whose texts may hold line ends
+    unsigned comment_depth_ = 0;  // Rust's nest
+    bool in_text_ = false;        // of Rust, whose texts may hold line ends
     bool in_raw_ = false;
-    std::string end_mark_;           // of a raw text
+    std::string end_mark_;  // of a raw text
 };
 
 }  // namespace lantern

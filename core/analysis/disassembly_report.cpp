@@ -1,5 +1,7 @@
 #include "core/analysis/disassembly_report.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cstring>
 #include <filesystem>
@@ -32,24 +34,35 @@ std::vector<Part> parts_of(const Module& module, const Function& function) {
     for (const FileRange& range : function.ranges) {
         const ElfSymbol* symbol = module.symbols().symbol_table().covering(range.low);
         bool is_cold = symbol && symbol->name.find(".cold") != std::string::npos;
-        parts.push_back({{module.to_run(range.low), module.to_run(range.high)}, parts.empty() ? "" : is_cold ? "cold part" : "detached part"});
+        parts.push_back({{module.to_run(range.low), module.to_run(range.high)},
+                         parts.empty() ? ""
+                         : is_cold     ? "cold part"
+                                       : "detached part"});
     }
-    std::sort(parts.begin(), parts.end(), [](const Part& a, const Part& b) { return a.range.low < b.range.low; });
+    std::sort(parts.begin(), parts.end(),
+              [](const Part& a, const Part& b) { return a.range.low < b.range.low; });
     return parts;
 }
 
 // The code around an address that no debug information claims: what the linker's symbol spans.
 std::optional<RunRange> range_of_symbol(const Module& module, RunAddress address) {
     auto nearest = module.symbols().nearest_name(module.to_file(address));
-    const ElfSymbol* symbol = nearest ? module.symbols().symbol_table().named(nearest->name) : nullptr;
+    const ElfSymbol* symbol =
+        nearest ? module.symbols().symbol_table().named(nearest->name) : nullptr;
     if (!symbol || !symbol->size || nearest->offset >= symbol->size) return std::nullopt;
     return RunRange{module.to_run(symbol->address), module.to_run(symbol->address) + symbol->size};
 }
 
 class Reporter {
   public:
-    Reporter(const Moment& moment, const DisassemblyQuery& query, const std::list<Breakpoint>& breakpoints)
-        : moment_(moment), breakpoints_(breakpoints), target_(moment.target()), query_(query), disassembler_(query.syntax, [this](RunAddress address) { return symbol_note(target_, address); }) {
+    Reporter(const Moment& moment, const DisassemblyQuery& query,
+             const std::list<Breakpoint>& breakpoints)
+        : moment_(moment),
+          breakpoints_(breakpoints),
+          target_(moment.target()),
+          query_(query),
+          disassembler_(query.syntax,
+                        [this](RunAddress address) { return symbol_note(target_, address); }) {
         report_.shows_bytes = query.bytes;
         if (const Frame* frame = moment.selected_frame()) next_ = frame->program_counter;
     }
@@ -94,7 +107,8 @@ class Reporter {
     }
 
     void choose_function_of(const PlaceSite& site) {
-        const Function* function = site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
+        const Function* function =
+            site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
         if (!function) return choose_around(site.address);
         take(*site.module, *function);
         anchor_.reset();
@@ -110,9 +124,13 @@ class Reporter {
     void choose_line(const PlaceSite& site) {
         report_.module = site.module->path();
         report_.function = site.code.function;
-        for (const LineBlock& block : blocks_of_line(site.module->symbols(), site.code.file, site.code.line))
-            parts_.push_back({{site.module->to_run(block.range.low), site.module->to_run(block.range.high)}, ""});
-        for (std::size_t i = 0; parts_.size() > 1 && i < parts_.size(); ++i) parts_[i].name = fmt::format("block {} of {}", i + 1, parts_.size());
+        for (const LineBlock& block :
+             blocks_of_line(site.module->symbols(), site.code.file, site.code.line))
+            parts_.push_back(
+                {{site.module->to_run(block.range.low), site.module->to_run(block.range.high)},
+                 ""});
+        for (std::size_t i = 0; parts_.size() > 1 && i < parts_.size(); ++i)
+            parts_[i].name = fmt::format("block {} of {}", i + 1, parts_.size());
         anchor_.reset();
     }
 
@@ -124,27 +142,32 @@ class Reporter {
         report_.function = symbol_note(target_, address);
         auto range = module ? range_of_symbol(*module, address) : std::nullopt;
         std::size_t count = query_.count.value_or(kUsualCount);
-        parts_.push_back({range.value_or(RunRange{address, address + count * kLongestInstruction}), ""});
+        parts_.push_back(
+            {range.value_or(RunRange{address, address + count * kLongestInstruction}), ""});
         if (!range) limit_ = count;
     }
 
     // ---- decoding
 
     void decode(const Part& part) {
-        std::vector<std::byte> bytes(std::min<std::uint64_t>(part.range.size(), kMostRows * kLongestInstruction));
+        std::vector<std::byte> bytes(
+            std::min<std::uint64_t>(part.range.size(), kMostRows * kLongestInstruction));
         bytes.resize(target_.read_available(part.range.low, bytes));
         const Module* module = target_.module_at(part.range.low);
         bool is_first = true;
-        for (std::size_t at = 0; at < bytes.size() && report_.rows.size() < kMostRows && report_.rows.size() < limit_;) {
+        for (std::size_t at = 0; at < bytes.size() && report_.rows.size() < kMostRows &&
+                                 report_.rows.size() < limit_;) {
             RunAddress address = part.range.low + at;
-            ByteSpan rest = ByteSpan(bytes).subspan(at, std::min<std::size_t>(kLongestInstruction, bytes.size() - at));
+            ByteSpan rest = ByteSpan(bytes).subspan(
+                at, std::min<std::size_t>(kLongestInstruction, bytes.size() - at));
             Disassembler::Line line = disassembler_.at(rest, address);
             DisassemblyRow row;
             row.address = address.value;
             row.bytes.assign(rest.begin(), rest.begin() + line.length);
             row.text = line.text;
             row.is_next = address == next_;
-            if (std::exchange(is_first, false) && (!part.name.empty() || !report_.rows.empty())) row.part = part.name.empty() ? "main part" : part.name;
+            if (std::exchange(is_first, false) && (!part.name.empty() || !report_.rows.empty()))
+                row.part = part.name.empty() ? "main part" : part.name;
             if (module) describe(row, *module, address);
             describe_references(row, rest, address);
             report_.rows.push_back(std::move(row));
@@ -179,9 +202,11 @@ class Reporter {
         return found->second;
     }
 
-    // What the addresses in an instruction mean wherever the program is: targets, and data found from the program counter.
+    // What the addresses in an instruction mean wherever the program is: targets, and data found
+    // from the program counter.
     void describe_references(DisassemblyRow& row, ByteSpan bytes, RunAddress address) {
-        for (const OperandFact& fact : operands_of(bytes, address, query_.syntax, [](std::string_view) { return std::nullopt; })) {
+        for (const OperandFact& fact : operands_of(bytes, address, query_.syntax,
+                                                   [](std::string_view) { return std::nullopt; })) {
             if (!fact.address) continue;
             if (fact.kind == OperandFact::Kind::target) row.target = fact.address->value;
             if (fact.kind != OperandFact::Kind::memory || !fact.is_relative) continue;
@@ -190,7 +215,8 @@ class Reporter {
             std::string text = is_touched ? "" : text_at_address(moment_, *fact.address);
             std::string value = is_touched ? memory_text(*fact.address, fact) : text;
             if (value.empty()) continue;  // the text has the name already
-            row.refers_to = name.empty() || !is_touched ? value : fmt::format("{} = {}", name, value);
+            row.refers_to =
+                name.empty() || !is_touched ? value : fmt::format("{} = {}", name, value);
         }
     }
 
@@ -199,7 +225,10 @@ class Reporter {
         if (fact.real_size) return real_text(address, fact);
         std::uint64_t word = 0;
         unsigned size = fact.size;
-        if (size == 0 || size > sizeof word || target_.read_available(address, std::as_writable_bytes(std::span(&word, 1)).first(size)) != size) return {};
+        if (size == 0 || size > sizeof word ||
+            target_.read_available(address,
+                                   std::as_writable_bytes(std::span(&word, 1)).first(size)) != size)
+            return {};
         std::string number = word < 4096 ? std::to_string(word) : fmt::format("{:#x}", word);
         std::string note = size == 8 ? address_note(moment_, RunAddress(word)) : "";
         return note.empty() ? number : fmt::format("{} ({})", number, note);
@@ -213,7 +242,9 @@ class Reporter {
         type.kind = TypeKind::floating;
         type.size = fact.real_size == 10 ? 16 : fact.real_size;
         std::string text;
-        for (std::size_t at = 0; at + fact.real_size <= bytes.size(); at += fact.real_size) text += (at ? ", " : "") + float_text(ByteSpan(bytes).subspan(at, fact.real_size), type);
+        for (std::size_t at = 0; at + fact.real_size <= bytes.size(); at += fact.real_size)
+            text +=
+                (at ? ", " : "") + float_text(ByteSpan(bytes).subspan(at, fact.real_size), type);
         return fact.size > fact.real_size ? "{" + text + "}" : text;
     }
 
@@ -245,9 +276,12 @@ class Reporter {
         std::map<std::pair<std::string, std::uint32_t>, unsigned> counts;
         for (std::size_t i = 0; i < report_.rows.size(); ++i) {
             const DisassemblyRow& row = report_.rows[i];
-            bool continues = !blocks.empty() && blocks.back().file == row.file && blocks.back().line == row.line && row.part.empty();
-            if (continues) blocks.back().end = i + 1;
-            else blocks.push_back({row.file, row.line, i, i + 1}), ++counts[{row.file, row.line}];
+            bool continues = !blocks.empty() && blocks.back().file == row.file &&
+                             blocks.back().line == row.line && row.part.empty();
+            if (continues)
+                blocks.back().end = i + 1;
+            else
+                blocks.push_back({row.file, row.line, i, i + 1}), ++counts[{row.file, row.line}];
         }
         std::stable_sort(blocks.begin(), blocks.end(), [this](const Block& a, const Block& b) {
             bool a_is_foreign = a.file != report_.file, b_is_foreign = b.file != report_.file;
@@ -271,7 +305,12 @@ class Reporter {
     void cut() {
         auto& rows = report_.rows;
         std::size_t begin = 0, end = rows.size();
-        auto at = anchor_ ? std::find_if(rows.begin(), rows.end(), [&](const DisassemblyRow& row) { return row.address <= anchor_->value && anchor_->value < row.address + row.bytes.size(); }) : rows.end();
+        auto at = anchor_ ? std::find_if(rows.begin(), rows.end(),
+                                         [&](const DisassemblyRow& row) {
+                                             return row.address <= anchor_->value &&
+                                                    anchor_->value < row.address + row.bytes.size();
+                                         })
+                          : rows.end();
         if (at != rows.end() && !query_.whole && !query_.by_source && !query_.counts) {
             auto index = static_cast<std::size_t>(at - rows.begin());
             begin = query_.place ? index : index - std::min(index, query_.rows_before);
@@ -288,7 +327,9 @@ class Reporter {
     void mark_blocks() {
         const DisassemblyRow* before = nullptr;
         for (DisassemblyRow& row : report_.rows) {
-            row.starts_block = !before || before->line != row.line || before->file != row.file || before->function != row.function || before->block != row.block || !row.part.empty();
+            row.starts_block = !before || before->line != row.line || before->file != row.file ||
+                               before->function != row.function || before->block != row.block ||
+                               !row.part.empty();
             before = &row;
         }
     }
@@ -305,14 +346,18 @@ class Reporter {
         }
         auto low = [](const JumpArrow& a) { return std::min(a.from, a.to); };
         auto high = [](const JumpArrow& a) { return std::max(a.from, a.to); };
-        std::stable_sort(report_.arrows.begin(), report_.arrows.end(), [&](const auto& a, const auto& b) { return high(a) - low(a) < high(b) - low(b); });
+        std::stable_sort(
+            report_.arrows.begin(), report_.arrows.end(),
+            [&](const auto& a, const auto& b) { return high(a) - low(a) < high(b) - low(b); });
         std::vector<JumpArrow> placed;
         for (JumpArrow arrow : report_.arrows) {
             for (arrow.lane = 0; arrow.lane < kMostLanes; ++arrow.lane) {
-                bool is_free = std::none_of(placed.begin(), placed.end(), [&](const JumpArrow& other) {
-                    // Arrows to the same place may share its last stretch.
-                    return other.lane == arrow.lane && low(other) <= high(arrow) && low(arrow) <= high(other) && other.to != arrow.to;
-                });
+                bool is_free =
+                    std::none_of(placed.begin(), placed.end(), [&](const JumpArrow& other) {
+                        // Arrows to the same place may share its last stretch.
+                        return other.lane == arrow.lane && low(other) <= high(arrow) &&
+                               low(arrow) <= high(other) && other.to != arrow.to;
+                    });
                 if (is_free) break;
             }
             if (arrow.lane < kMostLanes) placed.push_back(arrow);
@@ -323,7 +368,8 @@ class Reporter {
     // ---- the instruction that runs next
 
     void look_at_operands() {
-        auto next = std::find_if(report_.rows.begin(), report_.rows.end(), [](const DisassemblyRow& row) { return row.is_next; });
+        auto next = std::find_if(report_.rows.begin(), report_.rows.end(),
+                                 [](const DisassemblyRow& row) { return row.is_next; });
         const Frame* frame = moment_.selected_frame();
         if (next == report_.rows.end() || !frame) return;
         SystemRegisters system = target_.system_registers(moment_.thread());
@@ -337,13 +383,19 @@ class Reporter {
             return found->size == 8 ? part : part & ((std::uint64_t{1} << (8 * found->size)) - 1);
         };
         ByteSpan bytes(next->bytes);
-        for (const OperandFact& fact : operands_of(bytes, RunAddress(next->address), query_.syntax, value))
-            if (fact.kind == OperandFact::Kind::in_register || fact.kind == OperandFact::Kind::memory) report_.operands.push_back(operand_now(fact, value, *frame));
+        for (const OperandFact& fact :
+             operands_of(bytes, RunAddress(next->address), query_.syntax, value))
+            if (fact.kind == OperandFact::Kind::in_register ||
+                fact.kind == OperandFact::Kind::memory)
+                report_.operands.push_back(operand_now(fact, value, *frame));
         if (frame->level > 0) return;  // it waits for its call to return; nothing is decided
-        if (auto jump = jump_fact(bytes, RunAddress(next->address), value)) report_.jump = fmt::format("{}: {}", jump->is_taken ? "it will jump" : "it will not jump", jump->because);
+        if (auto jump = jump_fact(bytes, RunAddress(next->address), value))
+            report_.jump = fmt::format(
+                "{}: {}", jump->is_taken ? "it will jump" : "it will not jump", jump->because);
     }
 
-    OperandNow operand_now(const OperandFact& fact, const RegisterValue& value, const Frame& frame) {
+    OperandNow operand_now(const OperandFact& fact, const RegisterValue& value,
+                           const Frame& frame) {
         OperandNow now;
         now.text = fact.text;
         if (fact.kind == OperandFact::Kind::in_register) {
@@ -355,15 +407,18 @@ class Reporter {
             }
             auto found = find_register(fact.name);
             if (!found) return now;
-            Value wide = value_of_register(target_, moment_.thread(), frame, *found, type_of_register(*found));
+            Value wide = value_of_register(target_, moment_.thread(), frame, *found,
+                                           type_of_register(*found));
             now.value = one_line(make_view(ValueReader(target_), fact.name, wide));
         } else if (fact.kind == OperandFact::Kind::memory && fact.address) {
             now.address = fact.address->value;
             now.note = address_note(moment_, *fact.address);
             if (!fact.is_read && !fact.is_written) return now;
             std::byte probe;
-            if (target_.read_available(*fact.address, std::span(&probe, 1)) == 0) now.value = "nothing can be read there";
-            else now.value = memory_text(*fact.address, fact);
+            if (target_.read_available(*fact.address, std::span(&probe, 1)) == 0)
+                now.value = "nothing can be read there";
+            else
+                now.value = memory_text(*fact.address, fact);
         }
         return now;
     }
@@ -383,7 +438,8 @@ class Reporter {
 
 }  // namespace
 
-DisassemblyReport report_disassembly(const Moment& moment, const DisassemblyQuery& query, const std::list<Breakpoint>& breakpoints) {
+DisassemblyReport report_disassembly(const Moment& moment, const DisassemblyQuery& query,
+                                     const std::list<Breakpoint>& breakpoints) {
     return Reporter(moment, query, breakpoints).make();
 }
 

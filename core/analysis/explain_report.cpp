@@ -1,5 +1,7 @@
 #include "core/analysis/explain_report.h"
 
+#include <fmt/format.h>
+
 #include "core/analysis/locals_report.h"
 #include "core/expressions/name_lookup.h"
 #include "core/expressions/scope_names.h"
@@ -14,7 +16,8 @@ namespace {
 void add_places(ExplainReport& report, const Variable& variable, const Frame& frame) {
     for (const dwarf::LocationRange& location : variable.locations) {
         ExplainedPlace place;
-        place.place = location.expression.empty() ? "kept nowhere" : place_text(location.expression, variable.unit);
+        place.place = location.expression.empty() ? "kept nowhere"
+                                                  : place_text(location.expression, variable.unit);
         if (location.range && frame.module) {
             place.low = frame.module->to_run(location.range->low);
             place.high = frame.module->to_run(location.range->high);
@@ -28,7 +31,8 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
         }
         report.places.push_back(std::move(place));
     }
-    if (variable.locations.empty() && variable.constant) report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, true});
+    if (variable.locations.empty() && variable.constant)
+        report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, true});
 }
 
 std::string scope_text(const Frame& frame, const Scope& scope) {
@@ -36,35 +40,46 @@ std::string scope_text(const Frame& frame, const Scope& scope) {
     bool whole = frame.function && scope.ranges == frame.function->ranges;
     if (whole || scope.ranges.empty() || !frame.module) return "all of " + function;
     auto lines = lines_of(frame, scope.ranges);
-    return lines ? fmt::format("a block of {}, lines {} to {}", function, lines->first, lines->last) : "a block of " + function;
+    return lines ? fmt::format("a block of {}, lines {} to {}", function, lines->first, lines->last)
+                 : "a block of " + function;
 }
 
 std::string kind_of(const Variable& variable, const Frame& frame) {
-    return fmt::format("{} of {}", variable.is_parameter ? "parameter" : "local variable", frame_function_name(frame));
+    return fmt::format("{} of {}", variable.is_parameter ? "parameter" : "local variable",
+                       frame_function_name(frame));
 }
 
-void add_names(ExplainReport& report, const Moment& moment, const Frame& frame, const std::optional<VisibleVariable>& chosen, const std::string& name) {
+void add_names(ExplainReport& report, const Moment& moment, const Frame& frame,
+               const std::optional<VisibleVariable>& chosen, const std::string& name) {
     ValueReader reader(moment.target());
     auto add = [&](const Variable& variable, const Value& value, std::string what, bool is_meant) {
-        report.names.push_back({fmt::format("{}#{}", name, variable.declared_line), one_line(make_view(reader, name, value), 60), variable.declared_line, std::move(what), is_meant});
+        report.names.push_back({fmt::format("{}#{}", name, variable.declared_line),
+                                one_line(make_view(reader, name, value), 60),
+                                variable.declared_line, std::move(what), is_meant});
     };
     for (const VisibleVariable& visible : visible_variables(frame))
         if (visible.variable->name == name)
-            add(*visible.variable, value_of_variable(moment.target(), moment.thread(), frame, *visible.variable), visible.variable->is_parameter ? "parameter" : "local variable", chosen && visible.variable == chosen->variable);
+            add(*visible.variable,
+                value_of_variable(moment.target(), moment.thread(), frame, *visible.variable),
+                visible.variable->is_parameter ? "parameter" : "local variable",
+                chosen && visible.variable == chosen->variable);
     const Module* module = nullptr;
     if (auto global = find_global(moment.target(), &frame, name, module)) {
-        add(*global, value_of_global(moment.target(), moment.thread(), &frame, *module, *global), "global variable", !chosen);
+        add(*global, value_of_global(moment.target(), moment.thread(), &frame, *module, *global),
+            "global variable", !chosen);
     }
     if (report.names.size() < 2) report.names.clear();
 }
 
 std::string text_of(const Macro& macro) {
     if (!macro.takes_arguments) return macro.body.empty() ? "nothing" : macro.body;
-    return fmt::format("{}({}) → {}", macro.name, fmt::join(macro.parameters, ", "), macro.body.empty() ? "nothing" : macro.body);
+    return fmt::format("{}({}) → {}", macro.name, fmt::join(macro.parameters, ", "),
+                       macro.body.empty() ? "nothing" : macro.body);
 }
 
 // Of a macro that is no value, what it stands for is all there is to tell.
-ExplainReport explained_macro(const Moment& moment, const Macro& macro, const EvaluationContext& context) {
+ExplainReport explained_macro(const Moment& moment, const Macro& macro,
+                              const EvaluationContext& context) {
     ExplainReport report;
     report.expression = macro.name;
     report.what = "macro";
@@ -74,7 +89,8 @@ ExplainReport explained_macro(const Moment& moment, const Macro& macro, const Ev
     if (macro.takes_arguments) return report;
     try {
         Value value = evaluate(macro.name, context);
-        report.value = make_view(ValueReader(moment.target()), macro.name, value, Form::natural, moment.view_limits());
+        report.value = make_view(ValueReader(moment.target()), macro.name, value, Form::natural,
+                                 moment.view_limits());
         report.type = type_text(*value.type);
         report.size = plain(*value.type).size;
     } catch (const Error& error) {
@@ -89,21 +105,32 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
     ExplainReport report;
     report.expression = expression;
     EvaluationContext context = moment.context();
-    if (auto macro = FrameNames(context).macro(std::string(trimmed(expression)))) return explained_macro(moment, *macro, context);
+    if (auto macro = FrameNames(context).macro(std::string(trimmed(expression))))
+        return explained_macro(moment, *macro, context);
     Value value = evaluate(expression, context);
-    report.value = make_view(ValueReader(moment.target()), expression, value, moment.form_of(expression), moment.view_limits());
+    report.value = make_view(ValueReader(moment.target()), expression, value,
+                             moment.form_of(expression), moment.view_limits());
     report.type = type_text(*value.type);
     report.size = plain(*value.type).size;
-    report.what = value.in_register ? "register" : plain(*value.type).kind == TypeKind::function ? "function" : value.address ? "a place in memory" : "a computed value";
+    report.what = value.in_register                               ? "register"
+                  : plain(*value.type).kind == TypeKind::function ? "function"
+                  : value.address                                 ? "a place in memory"
+                                                                  : "a computed value";
     if (value.address) {
         const Module* module = moment.target().module_at(*value.address);
-        auto nearest = module ? module->symbols().nearest_name(module->to_file(*value.address)) : std::nullopt;
-        report.address_is = nearest ? nearest->offset ? fmt::format("{} + {}", nearest->name, nearest->offset) : nearest->name : moment.surroundings().describe(*value.address);
+        auto nearest =
+            module ? module->symbols().nearest_name(module->to_file(*value.address)) : std::nullopt;
+        report.address_is = nearest ? nearest->offset
+                                          ? fmt::format("{} + {}", nearest->name, nearest->offset)
+                                          : nearest->name
+                                    : moment.surroundings().describe(*value.address);
     }
     std::string name(trimmed(expression));
     std::string bare = name.substr(0, name.find('#'));
     if (context.frame) {
-        auto chosen = find_visible(*context.frame, bare, std::string_view(name).substr(std::min(name.size(), bare.size() + 1)));
+        auto chosen =
+            find_visible(*context.frame, bare,
+                         std::string_view(name).substr(std::min(name.size(), bare.size() + 1)));
         add_names(report, moment, *context.frame, chosen, bare);
         if (chosen) {
             const Variable& variable = *chosen->variable;
@@ -111,14 +138,16 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
             report.declared_in = variable.declared_in;
             report.declared_line = variable.declared_line;
             report.scope = scope_text(*context.frame, *chosen->scope);
-            report.value.assignment = value.is_available() ? assignment_of_name(moment, name) : Assignment::unknown;
+            report.value.assignment =
+                value.is_available() ? assignment_of_name(moment, name) : Assignment::unknown;
             add_places(report, variable, *context.frame);
             return report;
         }
     }
     const Module* module = nullptr;
     if (auto global = find_global(moment.target(), context.frame, bare, module)) {
-        report.what = module->is_system_library() ? "global variable of a library" : "global variable";
+        report.what =
+            module->is_system_library() ? "global variable of a library" : "global variable";
         report.declared_in = global->declared_in;
         report.declared_line = global->declared_line;
         report.scope = "everywhere";

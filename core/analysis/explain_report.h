@@ -1,5 +1,5 @@
-// All that is known about what a name or expression stands for: its type, where it was declared, where it lives here and
-// elsewhere, and why it has no value if it has none.
+// All that is known about what a name or expression stands for: its type, where it was declared,
+// where it lives here and elsewhere, and why it has no value if it has none.
 #pragma once
 
 #include <string>
@@ -11,8 +11,8 @@ namespace lantern {
 
 // One stretch of code and where the variable lives in it.
 struct ExplainedPlace {
-    std::string place;           // "in rax"
-    RunAddress low, high;        // 0 and 0: everywhere in its scope
+    std::string place;     // "in rax"
+    RunAddress low, high;  // 0 and 0: everywhere in its scope
     std::uint32_t first_line = 0, last_line = 0;
     bool is_here = false;
 };
@@ -22,20 +22,21 @@ struct ExplainedName {
     std::string chosen;  // "level#17": what picks it
     std::string value;
     std::uint32_t line = 0;
-    std::string what;    // "local variable", "global variable" …
+    std::string what;  // "local variable", "global variable" …
     bool is_meant = false;
 };
 
 struct ExplainReport {
     std::string expression;
-    std::string what;      // "parameter of fill_chamber"
+    std::string what;  // "parameter of fill_chamber"
     ValueView value;
-    std::string stands_for;  // of a macro: "((part) * 100 / (whole))", with its parameters before it
+    std::string
+        stands_for;  // of a macro: "((part) * 100 / (whole))", with its parameters before it
     std::string type;
     std::uint64_t size = 0;
     std::string declared_in;
     std::uint32_t declared_line = 0;
-    std::string scope;     // "lines 40 to 52 of fill_chamber"
+    std::string scope;       // "lines 40 to 52 of fill_chamber"
     std::string address_is;  // what lies at its address: "stack of frame 0"
     std::vector<ExplainedPlace> places;
     std::vector<ExplainedName> names;  // innermost first; empty where there is only the one

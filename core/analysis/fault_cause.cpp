@@ -14,22 +14,32 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kNearNull = 4096;          // no program has anything mapped below (mmap_min_addr)
-constexpr std::uint64_t kFarFromNull = 1 << 20;    // a member or element of a null pointer, where its register is known to be zero
-constexpr unsigned kAddressBits = 47;              // of a program's addresses, the others being copies of the highest
+constexpr std::uint64_t kNearNull = 4096;  // no program has anything mapped below (mmap_min_addr)
+constexpr std::uint64_t kFarFromNull =
+    1 << 20;  // a member or element of a null pointer, where its register is known to be zero
+constexpr unsigned kAddressBits =
+    47;  // of a program's addresses, the others being copies of the highest
 
-bool can_be_an_address(std::uint64_t number) { return number >> kAddressBits == 0; }
+bool can_be_an_address(std::uint64_t number) {
+    return number >> kAddressBits == 0;
+}
 
 std::string number_or_text(std::uint64_t number) {
     std::string text = text_of_word(number);
-    return text.empty() ? fmt::format("{:#x}", number) : fmt::format("{:#x}, the text {}", number, text);
+    return text.empty() ? fmt::format("{:#x}", number)
+                        : fmt::format("{:#x}, the text {}", number, text);
 }
 
 // One fault: the instruction as far as it can be read, and what it accesses.
 class Fault {
   public:
     Fault(const Moment& moment, const Stop& stop)
-        : moment_(moment), target_(moment.target()), stop_(stop), registers_(target_.registers(stop.thread)), pc_(registers_.program_counter()), at_(stop.fault_address) {
+        : moment_(moment),
+          target_(moment.target()),
+          stop_(stop),
+          registers_(target_.registers(stop.thread)),
+          pc_(registers_.program_counter()),
+          at_(stop.fault_address) {
         std::size_t got = target_.read_available(pc_, bytes_);
         ByteSpan code(bytes_, got);
         instruction_ = decode_instruction(code, pc_);
@@ -40,23 +50,38 @@ class Fault {
 
     std::string memory_cause() {
         if (code_is_missing()) return no_code_to_read();
-        if (stop_.origin.code == SI_KERNEL || (at_.value == 0 && stop_.origin.code == 0)) return refused();
+        if (stop_.origin.code == SI_KERNEL || (at_.value == 0 && stop_.origin.code == 0))
+            return refused();
         if (at_ == pc_ || !is_executable(pc_)) return jumped();
-        if (!instruction_ || !effects_) return fmt::format("it touched address {:#x}{}; the instruction there cannot be read", at_.value, what_is_there(false, false));
+        if (!instruction_ || !effects_)
+            return fmt::format("it touched address {:#x}{}; the instruction there cannot be read",
+                               at_.value, what_is_there(false, false));
         const MemoryAccess* access = access_at(at_);
-        if (!access) return fmt::format("it touched address {:#x}{}", at_.value, what_is_there(false, false));
+        if (!access)
+            return fmt::format("it touched address {:#x}{}", at_.value,
+                               what_is_there(false, false));
         // The kernel does not say at which address alignment was missed.
-        if (at_.value == 0 && stop_.signal == SIGBUS) at_ = RunAddress(address_of(*access).value_or(0));
-        return fmt::format("it {} address {:#x}{}{}", verb(*access), at_.value, segment_words(*access), place_words(*access));
+        if (at_.value == 0 && stop_.signal == SIGBUS)
+            at_ = RunAddress(address_of(*access).value_or(0));
+        return fmt::format("it {} address {:#x}{}{}", verb(*access), at_.value,
+                           segment_words(*access), place_words(*access));
     }
 
     std::string arithmetic_cause() {
         if (code_is_missing()) return no_code_to_read();
         if (!effects_ || !effects_->divides) {
             switch (stop_.origin.code) {
-                case FPE_FLTDIV: return "it divided a floating number by zero, and the program asks to be told (feenableexcept)";
-                case FPE_FLTINV: return "an operation on floating numbers had no result, and the program asks to be told (feenableexcept)";
-                case FPE_FLTOVF: case FPE_FLTUND: case FPE_FLTRES: return "the result of an operation on floating numbers did not fit, and the program asks to be told (feenableexcept)";
+                case FPE_FLTDIV:
+                    return "it divided a floating number by zero, and the program asks to be told "
+                           "(feenableexcept)";
+                case FPE_FLTINV:
+                    return "an operation on floating numbers had no result, and the program asks "
+                           "to be told (feenableexcept)";
+                case FPE_FLTOVF:
+                case FPE_FLTUND:
+                case FPE_FLTRES:
+                    return "the result of an operation on floating numbers did not fit, and the "
+                           "program asks to be told (feenableexcept)";
                 default: return "it divided a whole number by zero, or the result did not fit";
             }
         }
@@ -64,14 +89,21 @@ class Fault {
         if (!divisor) return "it divided a whole number by zero, or the result did not fit";
         if (*divisor == 0) return "it divided a whole number by zero";
         bool is_minus_one = mnemonic() == "idiv" && (*divisor & 0xffffffff) == 0xffffffff;
-        return is_minus_one ? "it divided a whole number and the result did not fit: the smallest number there is by -1" : "it divided a whole number and the result did not fit";
+        return is_minus_one ? "it divided a whole number and the result did not fit: the smallest "
+                              "number there is by -1"
+                            : "it divided a whole number and the result did not fit";
     }
 
     std::string instruction_cause() {
         if (code_is_missing()) return no_code_to_read();
         if (!instruction_) return "it came to bytes that are no instruction of this processor";
-        if (instruction_->kind == Instruction::Kind::stops) return fmt::format("it came to {}, the instruction that compilers put where a program must never come: a trap of its own, or behind code that was thought not to return", mnemonic());
-        return fmt::format("this processor, or this system, does not have the instruction {}", mnemonic());
+        if (instruction_->kind == Instruction::Kind::stops)
+            return fmt::format(
+                "it came to {}, the instruction that compilers put where a program must never "
+                "come: a trap of its own, or behind code that was thought not to return",
+                mnemonic());
+        return fmt::format("this processor, or this system, does not have the instruction {}",
+                           mnemonic());
     }
 
   private:
@@ -85,10 +117,12 @@ class Fault {
     }
     bool is_executable(RunAddress address) {
         const MemoryRegion* region = target_.region_at(address);
-        return region ? region->permissions.size() > 2 && region->permissions[2] == 'x' : is_readable(address);
+        return region ? region->permissions.size() > 2 && region->permissions[2] == 'x'
+                      : is_readable(address);
     }
 
-    // Of a core: the process had code there, and the core does not hold it, or the file that does is another build.
+    // Of a core: the process had code there, and the core does not hold it, or the file that does
+    // is another build.
     bool code_is_missing() {
         if (!target_.is_kept()) return false;
         const MemoryRegion* region = target_.region_at(pc_);
@@ -96,35 +130,57 @@ class Fault {
     }
     std::string no_code_to_read() const {
         std::string where = at_.value ? fmt::format(" at address {:#x}", at_.value) : "";
-        return fmt::format("a fault{}; what the instruction did cannot be told, for the core does not hold it, and the file it came from is not here or is another build", where);
+        return fmt::format(
+            "a fault{}; what the instruction did cannot be told, for the core does not hold it, "
+            "and the file it came from is not here or is another build",
+            where);
     }
 
     // ---- an instruction that never ran, because there is none
 
     std::string jumped() {
         std::string how = how_it_came();
-        if (pc_.value == 0) return how == "called" ? "it called a function through a null pointer" : how == "returned" ? "it returned to address 0: its return address has been overwritten" : "it went on at address 0: a null pointer was called, or returned to";
+        if (pc_.value == 0)
+            return how == "called" ? "it called a function through a null pointer"
+                   : how == "returned"
+                       ? "it returned to address 0: its return address has been overwritten"
+                       : "it went on at address 0: a null pointer was called, or returned to";
         const MemoryRegion* region = target_.region_at(pc_);
-        std::string there = region ? fmt::format("{}, which may not be executed", described(pc_)) : "where nothing is mapped";
-        if (how == "called") return fmt::format("it called a function through a wild pointer: {}, {}", number_or_text(pc_.value), there);
-        if (how == "returned") return fmt::format("it returned to address {}, {}: its return address has been overwritten", number_or_text(pc_.value), there);
+        std::string there = region ? fmt::format("{}, which may not be executed", described(pc_))
+                                   : "where nothing is mapped";
+        if (how == "called")
+            return fmt::format("it called a function through a wild pointer: {}, {}",
+                               number_or_text(pc_.value), there);
+        if (how == "returned")
+            return fmt::format(
+                "it returned to address {}, {}: its return address has been overwritten",
+                number_or_text(pc_.value), there);
         return fmt::format("it went on at address {}, {}", number_or_text(pc_.value), there);
     }
 
-    // By what lies on the stack: a call has just put its return address there, a return has just taken its own away.
+    // By what lies on the stack: a call has just put its return address there, a return has just
+    // taken its own away.
     std::string how_it_came() {
         RunAddress top = registers_.stack_pointer();
         std::uint64_t word = 0, below = 0;
-        if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) == sizeof word && call_before(target_, RunAddress(word))) return "called";
-        bool has_below = target_.read_available(top - sizeof below, std::as_writable_bytes(std::span(&below, 1))) == sizeof below;
+        if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) ==
+                sizeof word &&
+            call_before(target_, RunAddress(word)))
+            return "called";
+        bool has_below =
+            target_.read_available(top - sizeof below,
+                                   std::as_writable_bytes(std::span(&below, 1))) == sizeof below;
         return has_below && below == pc_.value ? "returned" : "";
     }
 
     // ---- what the processor refuses without giving an address
 
     std::string refused() {
-        if (!instruction_ || !effects_) return "the processor refused to go on here, without saying why; the bytes here are no instruction";
-        if (effects_->is_privileged) return fmt::format("it came to {}, which only the kernel may run", mnemonic());
+        if (!instruction_ || !effects_)
+            return "the processor refused to go on here, without saying why; the bytes here are no "
+                   "instruction";
+        if (effects_->is_privileged)
+            return fmt::format("it came to {}, which only the kernel may run", mnemonic());
         if (instruction_->kind == Instruction::Kind::returns) return bad_return();
         if (std::string target = bad_target(); !target.empty()) return target;
         for (const MemoryAccess& access : effects_->memory) {
@@ -133,49 +189,69 @@ class Fault {
             if (!can_be_an_address(*address)) return wild_access(access, *address);
             if (*address % access.alignment) return misaligned(access, *address);
         }
-        if (mnemonic() == "int") return fmt::format("it asked for the interrupt {}, which the kernel does not offer", text_.substr(std::min(text_.size(), mnemonic().size() + 1)));
+        if (mnemonic() == "int")
+            return fmt::format("it asked for the interrupt {}, which the kernel does not offer",
+                               text_.substr(std::min(text_.size(), mnemonic().size() + 1)));
         return fmt::format("the processor refused the instruction {}, without saying why", text_);
     }
 
     std::string misaligned(const MemoryAccess& access, std::uint64_t address) {
-        return fmt::format("it {} {} bytes at address {:#x}, which is no multiple of {}: {} takes aligned addresses only", verb(access) == "wrote to" ? "wrote" : "read", access.size, address, access.alignment, mnemonic());
+        return fmt::format(
+            "it {} {} bytes at address {:#x}, which is no multiple of {}: {} takes aligned "
+            "addresses only",
+            verb(access) == "wrote to" ? "wrote" : "read", access.size, address, access.alignment,
+            mnemonic());
     }
 
     std::string wild_access(const MemoryAccess& access, std::uint64_t address) {
-        if (access.is_implied && access.base == kStackPointerNumber) return fmt::format("its stack pointer is wrong: {:#x} can be no address", registers_.stack_pointer().value);
+        if (access.is_implied && access.base == kStackPointerNumber)
+            return fmt::format("its stack pointer is wrong: {:#x} can be no address",
+                               registers_.stack_pointer().value);
         std::string which;
         for (auto number : {access.base, access.index}) {
             auto value = number ? registers_.get(*number) : std::nullopt;
             if (value && !can_be_an_address(*value)) {
                 std::string text = text_of_word(*value);
-                std::string held = *value == address ? fmt::format("in {}", register_name(*number)) : fmt::format("{} = {:#x}", register_name(*number), *value);
+                std::string held = *value == address
+                                       ? fmt::format("in {}", register_name(*number))
+                                       : fmt::format("{} = {:#x}", register_name(*number), *value);
                 which = fmt::format(" ({}{})", held, text.empty() ? "" : ", the text " + text);
                 break;
             }
         }
-        return fmt::format("it {} memory through a wild pointer: {:#x} can be no address{}", verb(access) == "wrote to" ? "wrote to" : "read", address, which);
+        return fmt::format("it {} memory through a wild pointer: {:#x} can be no address{}",
+                           verb(access) == "wrote to" ? "wrote to" : "read", address, which);
     }
 
     std::string bad_return() {
         std::uint64_t word = 0;
         RunAddress top = registers_.stack_pointer();
-        if (!can_be_an_address(top.value)) return fmt::format("it could not return: the stack pointer is wrong, {:#x} can be no address", top.value);
-        if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word) return "it could not return: its stack cannot be read";
-        if (can_be_an_address(word)) return "it could not return, and the processor does not say why";
+        if (!can_be_an_address(top.value))
+            return fmt::format(
+                "it could not return: the stack pointer is wrong, {:#x} can be no address",
+                top.value);
+        if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word)
+            return "it could not return: its stack cannot be read";
+        if (can_be_an_address(word))
+            return "it could not return, and the processor does not say why";
         std::string text = text_of_word(word);
-        return fmt::format("it could not return: its return address has been overwritten with {}", text.empty() ? fmt::format("{:#x}", word) : "the text " + text);
+        return fmt::format("it could not return: its return address has been overwritten with {}",
+                           text.empty() ? fmt::format("{:#x}", word) : "the text " + text);
     }
 
     // Where a call or jump through a register or memory leads; 0 where that cannot be told.
     std::uint64_t computed_target() {
         std::uint64_t target = 0;
         for (const RegisterUse& use : effects_->registers)
-            if (use.reads && !use.is_implied && use.dwarf_number != kStackPointerNumber) target = registers_.get(use.dwarf_number).value_or(0);
+            if (use.reads && !use.is_implied && use.dwarf_number != kStackPointerNumber)
+                target = registers_.get(use.dwarf_number).value_or(0);
         for (const MemoryAccess& access : effects_->memory) {
             if (access.is_implied) continue;
             auto address = address_of(access);
             target = 0;
-            if (address && can_be_an_address(*address)) target_.read_available(RunAddress(*address), std::as_writable_bytes(std::span(&target, 1)));
+            if (address && can_be_an_address(*address))
+                target_.read_available(RunAddress(*address),
+                                       std::as_writable_bytes(std::span(&target, 1)));
         }
         return target;
     }
@@ -183,16 +259,19 @@ class Fault {
     // A call or jump to what can be no address.
     std::string bad_target() {
         bool calls = instruction_->kind == Instruction::Kind::call;
-        if ((!calls && instruction_->kind != Instruction::Kind::jump) || instruction_->target) return {};
+        if ((!calls && instruction_->kind != Instruction::Kind::jump) || instruction_->target)
+            return {};
         std::uint64_t target = computed_target();
         if (can_be_an_address(target)) return {};
-        return fmt::format("it {} through a wild pointer: {} can be no address", calls ? "called a function" : "jumped", number_or_text(target));
+        return fmt::format("it {} through a wild pointer: {} can be no address",
+                           calls ? "called a function" : "jumped", number_or_text(target));
     }
 
     // ---- an address that is told
 
     std::optional<std::uint64_t> address_of(const MemoryAccess& access) {
-        return accessed_address(access, registers_, instruction_->next(), target_.system_registers(stop_.thread).gs_base);
+        return accessed_address(access, registers_, instruction_->next(),
+                                target_.system_registers(stop_.thread).gs_base);
     }
 
     // The operand whose bytes hold the address; of those that cannot be computed the only one.
@@ -200,20 +279,26 @@ class Fault {
         const MemoryAccess* open = nullptr;
         for (const MemoryAccess& access : effects_->memory) {
             auto start = address_of(access);
-            if (!start) open = &access;
-            else if (*start <= address.value && address.value < *start + std::max(access.size, 1u)) return &access;
+            if (!start)
+                open = &access;
+            else if (*start <= address.value && address.value < *start + std::max(access.size, 1u))
+                return &access;
         }
         if (open) return open;
-        // What repeats has moved on, and large operands may be touched anywhere: the only one that there is.
+        // What repeats has moved on, and large operands may be touched anywhere: the only one that
+        // there is.
         return effects_->memory.size() == 1 ? &effects_->memory[0] : nullptr;
     }
 
-    static std::string verb(const MemoryAccess& access) { return access.writes ? "wrote to" : "read"; }
+    static std::string verb(const MemoryAccess& access) {
+        return access.writes ? "wrote to" : "read";
+    }
 
     std::string segment_words(const MemoryAccess& access) {
         if (access.segment == MemoryAccess::Segment::none) return {};
         bool is_fs = access.segment == MemoryAccess::Segment::fs;
-        std::uint64_t base = is_fs ? registers_.thread_base : target_.system_registers(stop_.thread).gs_base;
+        std::uint64_t base =
+            is_fs ? registers_.thread_base : target_.system_registers(stop_.thread).gs_base;
         return fmt::format(" (relative to {}, which is {:#x})", is_fs ? "fs" : "gs", base);
     }
 
@@ -221,11 +306,17 @@ class Fault {
         bool has_segment = access.segment != MemoryAccess::Segment::none;
         if (stop_.signal == SIGBUS) return bus_words();
         if (has_segment) return what_is_there(access.writes, false);
-        bool by_stack = access.base == kStackPointerNumber || access.base == kFramePointerNumber || access.is_implied;
-        if (std::string stack = stack_fault_cause(moment_, stop_.thread, at_, by_stack); !stack.empty()) return stack;
+        bool by_stack = access.base == kStackPointerNumber || access.base == kFramePointerNumber ||
+                        access.is_implied;
+        if (std::string stack = stack_fault_cause(moment_, stop_.thread, at_, by_stack);
+            !stack.empty())
+            return stack;
         auto base = access.base ? registers_.get(*access.base) : std::nullopt;
         bool from_null = base && *base == 0 && *access.base != kProgramCounterNumber;
-        if (at_.value < kNearNull || (from_null && at_.value < kFarFromNull)) return ", where nothing is mapped: a null pointer was followed" + (at_.value >= kNearNull ? fmt::format(", {} bytes in", with_thousands(at_.value)) : "");
+        if (at_.value < kNearNull || (from_null && at_.value < kFarFromNull))
+            return ", where nothing is mapped: a null pointer was followed" +
+                   (at_.value >= kNearNull ? fmt::format(", {} bytes in", with_thousands(at_.value))
+                                           : "");
         return what_is_there(access.writes, true);
     }
 
@@ -245,7 +336,9 @@ class Fault {
         std::string name = module.path().substr(module.path().rfind('/') + 1);
         for (const Section& section : module.symbols().elf().sections()) {
             FileAddress at = module.to_file(address);
-            if (section.address.value == 0 || at < section.address || section.address + section.size <= at) continue;
+            if (section.address.value == 0 || at < section.address ||
+                section.address + section.size <= at)
+                continue;
             if (section.name.starts_with(".rodata")) return "in the constants of " + name;
             if (section.name.starts_with(".text")) return "in the code of " + name;
         }
@@ -260,11 +353,16 @@ class Fault {
             if (is_readable(at_)) return ", where that is not allowed";
             return ", where nothing is mapped" + neighbour();
         }
-        if (region->permissions.starts_with("---")) return fmt::format(", {}, which nobody may use", described(at_));
-        if (stop_.origin.code == SEGV_PKUERR) return fmt::format(", {}, which a protection key bars", described(at_));
-        bool may_write = region->permissions.size() > 1 && region->permissions[1] == 'w', may_read = region->permissions.starts_with("r");
-        if (writes && !may_write) return fmt::format(", {}, which may only be read", described(at_));
-        if (is_memory && !writes && !may_read) return fmt::format(", {}, which may not be read", described(at_));
+        if (region->permissions.starts_with("---"))
+            return fmt::format(", {}, which nobody may use", described(at_));
+        if (stop_.origin.code == SEGV_PKUERR)
+            return fmt::format(", {}, which a protection key bars", described(at_));
+        bool may_write = region->permissions.size() > 1 && region->permissions[1] == 'w',
+             may_read = region->permissions.starts_with("r");
+        if (writes && !may_write)
+            return fmt::format(", {}, which may only be read", described(at_));
+        if (is_memory && !writes && !may_read)
+            return fmt::format(", {}, which may not be read", described(at_));
         return ", where that was not allowed";
     }
 
@@ -275,18 +373,30 @@ class Fault {
         for (const MemoryRegion& region : target_.regions())
             if (region.end <= at_) before = &region;
         if (!before || at_ - before->end >= kNear) return {};
-        std::string what = before->name == "[heap]" ? "the heap" : before->name.empty() ? "anonymous memory" : before->name.substr(before->name.rfind('/') + 1);
-        return fmt::format(", {} behind the end of {}", at_ == before->end ? std::string("right") : with_thousands(at_ - before->end) + " bytes", what);
+        std::string what = before->name == "[heap]" ? "the heap"
+                           : before->name.empty()
+                               ? "anonymous memory"
+                               : before->name.substr(before->name.rfind('/') + 1);
+        return fmt::format(", {} behind the end of {}",
+                           at_ == before->end ? std::string("right")
+                                              : with_thousands(at_ - before->end) + " bytes",
+                           what);
     }
 
     std::string bus_words() {
-        if (stop_.origin.code == BUS_ADRALN) return ", which is not aligned as the program asked the processor to check";
+        if (stop_.origin.code == BUS_ADRALN)
+            return ", which is not aligned as the program asked the processor to check";
         const MemoryRegion* region = target_.region_at(at_);
-        if (!region || region->name.empty() || region->name.front() != '/') return ", which the system could not provide";
+        if (!region || region->name.empty() || region->name.front() != '/')
+            return ", which the system could not provide";
         std::string name = region->name.substr(region->name.rfind('/') + 1);
         struct stat about {};
         bool known = !target_.is_kept() && stat(region->name.c_str(), &about) == 0;
-        return fmt::format(", behind the end of {}, which is mapped there{}", name, known ? fmt::format(" and has {} now", counted(static_cast<std::uint64_t>(about.st_size), "byte")) : "");
+        return fmt::format(
+            ", behind the end of {}, which is mapped there{}", name,
+            known ? fmt::format(" and has {} now",
+                                counted(static_cast<std::uint64_t>(about.st_size), "byte"))
+                  : "");
     }
 
     // ---- division
@@ -295,7 +405,12 @@ class Fault {
         for (const MemoryAccess& access : effects_->memory) {
             auto address = address_of(access);
             std::uint64_t number = 0;
-            if (address && target_.read_available(RunAddress(*address), std::as_writable_bytes(std::span(&number, 1)).first(std::min<std::size_t>(access.size, 8))) == std::min<std::size_t>(access.size, 8)) return number;
+            if (address &&
+                target_.read_available(RunAddress(*address),
+                                       std::as_writable_bytes(std::span(&number, 1))
+                                           .first(std::min<std::size_t>(access.size, 8))) ==
+                    std::min<std::size_t>(access.size, 8))
+                return number;
             return std::nullopt;
         }
         for (const RegisterUse& use : effects_->registers) {
@@ -320,8 +435,14 @@ class Fault {
 
 }  // namespace
 
-std::string memory_fault_cause(const Moment& moment, const Stop& stop) { return Fault(moment, stop).memory_cause(); }
-std::string arithmetic_fault_cause(const Moment& moment, const Stop& stop) { return Fault(moment, stop).arithmetic_cause(); }
-std::string instruction_fault_cause(const Moment& moment, const Stop& stop) { return Fault(moment, stop).instruction_cause(); }
+std::string memory_fault_cause(const Moment& moment, const Stop& stop) {
+    return Fault(moment, stop).memory_cause();
+}
+std::string arithmetic_fault_cause(const Moment& moment, const Stop& stop) {
+    return Fault(moment, stop).arithmetic_cause();
+}
+std::string instruction_fault_cause(const Moment& moment, const Stop& stop) {
+    return Fault(moment, stop).instruction_cause();
+}
 
 }  // namespace lantern

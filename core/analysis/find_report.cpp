@@ -37,11 +37,14 @@ Area area_of(const Moment& moment, const std::string& within) {
     if (!area.modules.empty()) return area;
     for (const Module& module : moment.target().modules()) {
         if (!within.empty() && units_mentioning(module.symbols(), within).empty()) continue;
-        if (within.empty() && module.is_system_library()) ++area.left_out;
-        else area.modules.push_back(&module);
+        if (within.empty() && module.is_system_library())
+            ++area.left_out;
+        else
+            area.modules.push_back(&module);
     }
     if (!within.empty() && area.modules.empty())
-        throw RequestError(fmt::format("there is no source file and no module {}", within), Next::find_files);
+        throw RequestError(fmt::format("there is no source file and no module {}", within),
+                           Next::find_files);
     area.file = within;
     return area;
 }
@@ -55,7 +58,8 @@ struct Candidate {
 };
 
 bool is_of_language_library(const Candidate& candidate) {
-    const dwarf::Unit* unit = candidate.module->symbols().debug_info().unit_holding(candidate.entry->position);
+    const dwarf::Unit* unit =
+        candidate.module->symbols().debug_info().unit_holding(candidate.entry->position);
     return !language_library(candidate.name, unit && unit->is_rust()).empty();
 }
 
@@ -66,15 +70,22 @@ std::vector<Candidate> candidates(const Area& area, const Pattern& pattern, Want
         const SymbolIndex& index = module->symbols().index();
         for (const NameEntry& entry : index.names()) {
             if (!wanted(entry.kind)) continue;
-            std::string name = is_type(entry.kind) ? module->symbols().type_name(entry) : index.qualified_name(entry);
-            if (!name.empty() && pattern.matches(name)) found.push_back({std::move(name), module, &entry});
+            std::string name = is_type(entry.kind) ? module->symbols().type_name(entry)
+                                                   : index.qualified_name(entry);
+            if (!name.empty() && pattern.matches(name))
+                found.push_back({std::move(name), module, &entry});
         }
     }
-    // What matches only within template arguments comes last: there are many, and none is what was asked for.
+    // What matches only within template arguments comes last: there are many, and none is what was
+    // asked for.
     for (Candidate& candidate : found) candidate.is_of_library = is_of_language_library(candidate);
-    for (Candidate& candidate : found) candidate.only_in_arguments = !pattern.matches_all() && !pattern.matches(without_all_template_arguments(candidate.name));
+    for (Candidate& candidate : found)
+        candidate.only_in_arguments =
+            !pattern.matches_all() &&
+            !pattern.matches(without_all_template_arguments(candidate.name));
     std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) {
-        return std::tie(a.is_of_library, a.only_in_arguments, a.name) < std::tie(b.is_of_library, b.only_in_arguments, b.name);
+        return std::tie(a.is_of_library, a.only_in_arguments, a.name) <
+               std::tie(b.is_of_library, b.only_in_arguments, b.name);
     });
     return found;
 }
@@ -85,7 +96,8 @@ void describe_function(const Candidate& candidate, FoundName& found) {
     found.name = function->name;
     found.file = function->declared_in;
     found.line = function->declared_line;
-    if (function->has_code()) found.addresses.push_back(candidate.module->to_run(function->low()).value);
+    if (function->has_code())
+        found.addresses.push_back(candidate.module->to_run(function->low()).value);
 }
 
 void describe_global(const Candidate& candidate, FoundName& found) {
@@ -110,23 +122,29 @@ void describe_type(const Candidate& candidate, FoundName& found) {
     const Type* type = candidate.module->symbols().types().type_at(candidate.entry->position);
     std::string word = word_of(*type);
     std::string size = counted(plain(*type).size, "byte");
-    found.detail = type->kind == TypeKind::alias ? fmt::format("is {}", type_text(target_of(*type))) : word.empty() ? size : word + ", " + size;
+    found.detail = type->kind == TypeKind::alias ? fmt::format("is {}", type_text(target_of(*type)))
+                   : word.empty()                ? size
+                                                 : word + ", " + size;
     found.file = type->declared_in;
     found.line = type->declared_at;
 }
 
-// Every unit that saw a header repeats what is in it: what is alike is listed once, its code together.
+// Every unit that saw a header repeats what is in it: what is alike is listed once, its code
+// together.
 template <class Describe>
-void fill(FindReport& report, const Area& area, std::vector<Candidate> found, std::size_t limit, Describe describe) {
+void fill(FindReport& report, const Area& area, std::vector<Candidate> found, std::size_t limit,
+          Describe describe) {
     // The languages' own are counted, unless they are asked for or nothing else is there.
     auto library = std::ranges::find_if(found, &Candidate::is_of_library);
     bool are_wanted = report.with_library || library == found.begin();
     if (!are_wanted) {
         std::string last_of_library;
-        for (auto each = library; each != found.end(); ++each) report.of_library += std::exchange(last_of_library, each->name) != each->name;
+        for (auto each = library; each != found.end(); ++each)
+            report.of_library += std::exchange(last_of_library, each->name) != each->name;
         found.erase(library, found.end());
     }
-    constexpr std::size_t kWorthCounting = 20'000;  // beyond this only the names are told apart, not where they stand
+    constexpr std::size_t kWorthCounting =
+        20'000;  // beyond this only the names are told apart, not where they stand
     bool is_exact = found.size() <= kWorthCounting;
     std::map<std::tuple<std::string, std::string, std::uint32_t>, std::size_t> rows;
     std::string last;
@@ -144,8 +162,10 @@ void fill(FindReport& report, const Area& area, std::vector<Candidate> found, st
         auto [row, is_new] = rows.try_emplace({one.name, one.file, one.line}, report.found.size());
         if (is_new) {
             ++report.total;
-            if (report.found.size() >= limit) row->second = limit;
-            else report.found.push_back(std::move(one));
+            if (report.found.size() >= limit)
+                row->second = limit;
+            else
+                report.found.push_back(std::move(one));
         } else if (row->second < report.found.size()) {
             auto& addresses = report.found[row->second].addresses;
             addresses.insert(addresses.end(), one.addresses.begin(), one.addresses.end());
@@ -154,7 +174,8 @@ void fill(FindReport& report, const Area& area, std::vector<Candidate> found, st
 }
 
 // Programs and libraries without debug information still have the linker's names.
-void add_linker_symbols(FindReport& report, const Area& area, const Pattern& pattern, std::size_t limit, bool functions) {
+void add_linker_symbols(FindReport& report, const Area& area, const Pattern& pattern,
+                        std::size_t limit, bool functions) {
     if (!area.file.empty()) return;
     std::vector<FoundName> more;
     for (const Module* module : area.modules) {
@@ -163,7 +184,8 @@ void add_linker_symbols(FindReport& report, const Area& area, const Pattern& pat
         for (const ElfSymbol& symbol : module->symbols().symbol_table().symbols()) {
             if (symbol.is_function != functions || symbol.size == 0) continue;
             std::string name = demangled(symbol.name);
-            if (!pattern.matches(name) || !seen.emplace(name, symbol.address.value).second) continue;
+            if (!pattern.matches(name) || !seen.emplace(name, symbol.address.value).second)
+                continue;
             FoundName found;
             found.name = name;
             found.file = module->path();
@@ -171,18 +193,22 @@ void add_linker_symbols(FindReport& report, const Area& area, const Pattern& pat
             more.push_back(std::move(found));
         }
     }
-    std::sort(more.begin(), more.end(), [](const FoundName& a, const FoundName& b) { return a.name < b.name; });
+    std::sort(more.begin(), more.end(),
+              [](const FoundName& a, const FoundName& b) { return a.name < b.name; });
     report.total += more.size();
     for (FoundName& found : more)
         if (report.found.size() < limit) report.found.push_back(std::move(found));
 }
 
-void find_files_in(FindReport& report, const Moment& moment, const Area& area, const Pattern& pattern, std::size_t limit) {
+void find_files_in(FindReport& report, const Moment& moment, const Area& area,
+                   const Pattern& pattern, std::size_t limit) {
     std::set<std::string> paths;
     for (const Module* module : area.modules)
         for (const auto& unit : module->symbols().debug_info().units())
             for (const dwarf::LineFile& file : module->symbols().files_of(*unit))
-                if (file.path.find('<') == std::string::npos && pattern.matches(file.path) && (area.file.empty() || path_matches(file.path, area.file))) paths.insert(file.path);
+                if (file.path.find('<') == std::string::npos && pattern.matches(file.path) &&
+                    (area.file.empty() || path_matches(file.path, area.file)))
+                    paths.insert(file.path);
     report.total = paths.size();
     for (const std::string& path : paths) {
         if (report.found.size() >= limit) return;
@@ -209,22 +235,29 @@ FindReport report_found(const Moment& moment, const FindQuery& query) {
     Pattern pattern(query.pattern);
     Area area = area_of(moment, query.within);
     if (query.what == "functions") {
-        fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_function(kind); }), query.limit, describe_function);
+        fill(report, area,
+             candidates(area, pattern, [](NameKind kind) { return is_function(kind); }),
+             query.limit, describe_function);
         for (FoundName& found : report.found) {
             std::sort(found.addresses.begin(), found.addresses.end());
             found.has_no_own_code = found.addresses.empty();
         }
         add_linker_symbols(report, area, pattern, query.limit, true);
     } else if (query.what == "globals") {
-        fill(report, area, candidates(area, pattern, [](NameKind kind) { return kind == NameKind::global; }), query.limit, describe_global);
+        fill(report, area,
+             candidates(area, pattern, [](NameKind kind) { return kind == NameKind::global; }),
+             query.limit, describe_global);
         add_linker_symbols(report, area, pattern, query.limit, false);
     } else if (query.what == "types") {
-        fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_type(kind); }), query.limit, describe_type);
+        fill(report, area, candidates(area, pattern, [](NameKind kind) { return is_type(kind); }),
+             query.limit, describe_type);
     } else {
         find_files_in(report, moment, area, pattern, query.limit);
     }
     if (report.total == 0 && area.left_out)
-        report.note = fmt::format("{} of the system not looked into; in NAME, such as in libc, looks there", area.left_out == 1 ? "1 library" : fmt::format("{} libraries", area.left_out));
+        report.note = fmt::format(
+            "{} of the system not looked into; in NAME, such as in libc, looks there",
+            area.left_out == 1 ? "1 library" : fmt::format("{} libraries", area.left_out));
     return report;
 }
 
@@ -249,7 +282,9 @@ CodeReport report_code(const Moment& moment, const Place& place) {
     if (!report.is_line) return report;
     for (const Module* module : modules)
         for (const LineBlock& block : blocks_of_line(module->symbols(), place.file, place.line))
-            report.blocks.push_back({module->to_run(block.range.low).value, module->to_run(block.range.high).value, block.function, block.inlined_into});
+            report.blocks.push_back({module->to_run(block.range.low).value,
+                                     module->to_run(block.range.high).value, block.function,
+                                     block.inlined_into});
     return report;
 }
 
@@ -257,11 +292,14 @@ AddressReport report_address(const Moment& moment, RunAddress address) {
     AddressReport report;
     report.address = address.value;
     const Module* module = moment.target().module_at(address);
-    if (!module) throw RequestError(fmt::format("no module is loaded at {:#x}", address.value), "modules' code and data can be named, not the stack or the heap");
+    if (!module)
+        throw RequestError(fmt::format("no module is loaded at {:#x}", address.value),
+                           "modules' code and data can be named, not the stack or the heap");
     FileAddress at = module->to_file(address);
     report.module = module->path();
     report.file_address = at.value;
-    if (const Section* section = module->symbols().elf().section_at(at)) report.section = section->name;
+    if (const Section* section = module->symbols().elf().section_at(at))
+        report.section = section->name;
     if (auto nearest = module->symbols().nearest_name(at)) {
         report.symbol = nearest->name;
         report.offset = nearest->offset;

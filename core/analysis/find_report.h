@@ -15,19 +15,22 @@ struct FoundName {
     std::string detail;  // type of a global, what kind of a type, what is wrong with a file
     std::string file;    // where it is declared, as recorded; else the module
     std::uint32_t line = 0;
-    std::vector<std::uint64_t> addresses;  // run addresses of its code; of a template or an inlined function several
-    bool has_no_own_code = false;          // a function of which at most inlined copies exist
+    std::vector<std::uint64_t>
+        addresses;  // run addresses of its code; of a template or an inlined function several
+    bool has_no_own_code = false;  // a function of which at most inlined copies exist
 };
 
 struct FindReport {
-    std::string what;     // "functions", "globals", "types", "files"
+    std::string what;  // "functions", "globals", "types", "files"
     std::string pattern;
-    std::string within;   // the file or module that was asked for; empty: the program and its own libraries
+    std::string
+        within;  // the file or module that was asked for; empty: the program and its own libraries
     std::vector<FoundName> found;
     std::size_t total = 0;
-    std::string note;     // what was left out, and how to see it
-    bool with_library = false;   // it was asked for
-    std::size_t of_library = 0;  // names of the languages' own libraries that fit too and are not listed
+    std::string note;           // what was left out, and how to see it
+    bool with_library = false;  // it was asked for
+    std::size_t of_library =
+        0;  // names of the languages' own libraries that fit too and are not listed
 };
 
 struct FindQuery {
@@ -42,7 +45,7 @@ FindReport report_found(const Moment& moment, const FindQuery& query);
 // `find code PLACE`
 struct CodeReport {
     std::string place;
-    bool is_line = false;      // it is about a line of source
+    bool is_line = false;  // it is about a line of source
     struct Site {
         std::uint64_t address = 0;  // run address
         std::string function, inlined_into, file, module;

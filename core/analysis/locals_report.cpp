@@ -31,16 +31,20 @@ bool is_of_lambda(const Type& type) {
 }
 
 bool is_listed(const LocalsReport& report, const std::string& name) {
-    return std::ranges::any_of(report.variables, [&](const ValueView& view) { return view.name == name && !view.is_shadowed; });
+    return std::ranges::any_of(report.variables, [&](const ValueView& view) {
+        return view.name == name && !view.is_shadowed;
+    });
 }
 
 // What a variable that is a pointer leads to, where that is an object.
-std::optional<Value> object_behind(const Moment& moment, const Frame& frame, std::string_view name) {
+std::optional<Value> object_behind(const Moment& moment, const Frame& frame,
+                                   std::string_view name) {
     auto own = find_visible(frame, name);
     if (!own) return std::nullopt;
     ValueReader reader(moment.target());
     Value pointer = value_of_variable(moment.target(), moment.thread(), frame, *own->variable);
-    bool leads_on = pointer.is_available() && plain(*pointer.type).kind == TypeKind::pointer && reader.integer(pointer) != 0;
+    bool leads_on = pointer.is_available() && plain(*pointer.type).kind == TypeKind::pointer &&
+                    reader.integer(pointer) != 0;
     if (!leads_on) return std::nullopt;
     Value object = reader.dereference(pointer);
     return plain(*object.type).kind == TypeKind::structure ? std::optional(object) : std::nullopt;
@@ -58,22 +62,27 @@ void add_captures(const Moment& moment, const Value& object, LocalsReport& repor
     for (const Member& member : plain(*object.type).members()) {
         std::string name = member.name.starts_with("__") ? member.name.substr(2) : member.name;
         if (name.empty() || is_listed(report, name)) continue;
-        ValueView view = make_view(reader, name, reader.member(object, member), moment.form_of(name), limits_of_object(moment));
+        ValueView view = make_view(reader, name, reader.member(object, member),
+                                   moment.form_of(name), limits_of_object(moment));
         view.is_captured = true;
         report.variables.push_back(std::move(view));
     }
 }
 
-// What the function works on without naming it: the captures of a lambda, the whole object of a method. In gcc's lambdas `this` is
-// the object around, in clang's their own.
+// What the function works on without naming it: the captures of a lambda, the whole object of a
+// method. In gcc's lambdas `this` is the object around, in clang's their own.
 void add_object(const Moment& moment, const Frame& frame, LocalsReport& report) {
     auto object = object_behind(moment, frame, "this");
     if (object && is_of_lambda(*object->type)) {
         std::erase_if(report.variables, [](const ValueView& view) { return view.name == "this"; });
         return add_captures(moment, *object, report);
     }
-    if (auto closure = object_behind(moment, frame, "__closure"); closure && is_of_lambda(*closure->type)) add_captures(moment, *closure, report);
-    if (object) report.variables.push_back(make_view(ValueReader(moment.target()), "*this", *object, moment.form_of("*this"), limits_of_object(moment)));
+    if (auto closure = object_behind(moment, frame, "__closure");
+        closure && is_of_lambda(*closure->type))
+        add_captures(moment, *closure, report);
+    if (object)
+        report.variables.push_back(make_view(ValueReader(moment.target()), "*this", *object,
+                                             moment.form_of("*this"), limits_of_object(moment)));
 }
 
 }  // namespace
@@ -91,9 +100,11 @@ LocalsReport report_locals(const Moment& moment, const Frame& frame) {
     AssignmentAnalysis assignment(target, frame);
     for (const VisibleVariable& visible : visible_variables(frame)) {
         const Variable& variable = *visible.variable;
-        if (variable.is_artificial && variable.name != "this") continue;  // what the compiler needs for a loop or a length
+        if (variable.is_artificial && variable.name != "this")
+            continue;  // what the compiler needs for a loop or a length
         Value value = value_of_variable(target, moment.thread(), frame, variable);
-        ValueView view = make_view(reader, variable.name, value, moment.form_of(variable.name), moment.view_limits());
+        ValueView view = make_view(reader, variable.name, value, moment.form_of(variable.name),
+                                   moment.view_limits());
         view.declared_line = variable.declared_line;
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
@@ -108,7 +119,8 @@ LocalsReport report_locals(const Moment& moment, const Frame& frame) {
 namespace {
 
 // Those of one module that fit; the values of as many as there is room for.
-void add_globals(GlobalsReport& report, const Moment& moment, const Module& module, const GlobalsQuestion& question, const Pattern& pattern) {
+void add_globals(GlobalsReport& report, const Moment& moment, const Module& module,
+                 const GlobalsQuestion& question, const Pattern& pattern) {
     const SymbolIndex& index = module.symbols().index();
     ValueReader reader(moment.target());
     bool in_this_module = !question.in.empty() && path_matches(module.path(), question.in);
@@ -120,20 +132,28 @@ void add_globals(GlobalsReport& report, const Moment& moment, const Module& modu
         if (!pattern.matches(name)) continue;
         if (asks_for_all) {
             const dwarf::Unit* unit = module.symbols().debug_info().unit_holding(entry.position);
-            if (module.is_system_library() || !language_library(name, unit && unit->is_rust()).empty()) {
+            if (module.is_system_library() ||
+                !language_library(name, unit && unit->is_rust()).empty()) {
                 ++report.of_library;
                 continue;
             }
         }
-        bool must_be_read = (!question.in.empty() && !in_this_module) || !wanted_type.empty() || report.variables.size() < question.limit;
+        bool must_be_read = (!question.in.empty() && !in_this_module) || !wanted_type.empty() ||
+                            report.variables.size() < question.limit;
         auto variable = must_be_read ? module.symbols().global(entry) : std::nullopt;
         if (must_be_read && !variable) continue;
-        if (!question.in.empty() && !in_this_module && !path_matches(variable->declared_in, question.in)) continue;
-        if (!wanted_type.empty() && lower_case(type_text(*variable->type)).find(wanted_type) == std::string::npos) continue;
+        if (!question.in.empty() && !in_this_module &&
+            !path_matches(variable->declared_in, question.in))
+            continue;
+        if (!wanted_type.empty() &&
+            lower_case(type_text(*variable->type)).find(wanted_type) == std::string::npos)
+            continue;
         ++report.total;
         if (report.variables.size() >= question.limit) continue;
-        Value value = value_of_global(moment.target(), moment.thread(), moment.selected_frame(), module, *variable);
-        ValueView view = make_view(reader, variable->name, value, moment.form_of(variable->name), moment.view_limits());
+        Value value = value_of_global(moment.target(), moment.thread(), moment.selected_frame(),
+                                      module, *variable);
+        ValueView view = make_view(reader, variable->name, value, moment.form_of(variable->name),
+                                   moment.view_limits());
         view.declared_line = variable->declared_line;
         report.variables.push_back(std::move(view));
     }
@@ -148,7 +168,8 @@ GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& questi
     // The program's own and its own libraries', then the system's.
     for (bool system : {false, true})
         for (const Module& module : moment.target().modules())
-            if (module.is_system_library() == system) add_globals(report, moment, module, question, pattern);
+            if (module.is_system_library() == system)
+                add_globals(report, moment, module, question, pattern);
     return report;
 }
 
@@ -157,8 +178,11 @@ Assignment assignment_of_name(const Moment& moment, const std::string& expressio
     if (!frame) return Assignment::unknown;
     std::string_view name = trimmed(expression);
     std::size_t hash = std::min(name.find('#'), name.size());
-    auto visible = find_visible(*frame, name.substr(0, hash), name.substr(std::min(name.size(), hash + 1)));
-    return visible ? AssignmentAnalysis(moment.target(), *frame).of(*visible->variable, *visible->scope) : Assignment::unknown;
+    auto visible =
+        find_visible(*frame, name.substr(0, hash), name.substr(std::min(name.size(), hash + 1)));
+    return visible
+               ? AssignmentAnalysis(moment.target(), *frame).of(*visible->variable, *visible->scope)
+               : Assignment::unknown;
 }
 
 }  // namespace lantern

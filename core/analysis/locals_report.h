@@ -21,9 +21,9 @@ LocalsReport report_locals(const Moment& moment, const Frame& frame);
 
 // What `globals` was asked for.
 struct GlobalsQuestion {
-    std::string pattern;     // see Pattern; empty: all
-    std::string in;          // a source file or a loaded library
-    std::string of;          // a part of the type's name
+    std::string pattern;  // see Pattern; empty: all
+    std::string in;       // a source file or a loaded library
+    std::string of;       // a part of the type's name
     std::size_t limit = 60;
 };
 
@@ -31,8 +31,9 @@ struct GlobalsQuestion {
 struct GlobalsReport {
     std::vector<ValueView> variables;
     std::size_t total = 0;
-    std::size_t of_library = 0;  // of the system's and the languages' own libraries, not listed where nothing in particular is asked for
-    bool is_running = false;  // false: these are the values the program starts with
+    std::size_t of_library = 0;  // of the system's and the languages' own libraries, not listed
+                                 // where nothing in particular is asked for
+    bool is_running = false;     // false: these are the values the program starts with
 };
 // Throws RequestError for a pattern that does not parse.
 GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& question);

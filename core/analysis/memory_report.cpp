@@ -1,11 +1,14 @@
 #include "core/analysis/memory_report.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cstring>
 #include <filesystem>
 
 #include "core/analysis/address_note.h"
 #include "core/machine/disassembler.h"
+#include "core/machine/page.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/values/builtin_types.h"
@@ -14,7 +17,7 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kPage = 4096, kMostBytes = 64 << 20;
+constexpr std::uint64_t kMostBytes = 64 << 20;
 constexpr std::size_t kRow = 16, kMostChanges = 200, kBytesOfAChange = 16;
 
 // How an element of a form looks: its size, how many stand in a row, how many are usual.
@@ -40,15 +43,6 @@ Shape shape_of_number(const Type& type) {
     return {&type, per_row, per_row * 8};
 }
 
-std::string printable(ByteSpan bytes) {
-    std::string text;
-    for (std::byte each : bytes) {
-        auto c = static_cast<char>(each);
-        text += c >= ' ' && c < 127 ? c : '.';
-    }
-    return text;
-}
-
 // Reads what can be read and tells the gaps: each piece is a stretch that is readable, or is not.
 struct Piece {
     std::uint64_t offset = 0, size = 0;
@@ -60,9 +54,14 @@ std::vector<Piece> pieces_of(Target& target, RunAddress address, std::vector<std
         std::uint64_t got = target.read_bulk(address + at, std::span(bytes).subspan(at));
         bool is_readable = got > 0;
         // Behind what cannot be read it may go on at the next page.
-        std::uint64_t size = is_readable ? got : std::min<std::uint64_t>(bytes.size() - at, kPage - (address + at).value % kPage);
-        if (!pieces.empty() && pieces.back().is_readable == is_readable) pieces.back().size += size;
-        else pieces.push_back({at, size, is_readable});
+        std::uint64_t size =
+            is_readable ? got
+                        : std::min<std::uint64_t>(bytes.size() - at,
+                                                  kPageSize - (address + at).value % kPageSize);
+        if (!pieces.empty() && pieces.back().is_readable == is_readable)
+            pieces.back().size += size;
+        else
+            pieces.push_back({at, size, is_readable});
         at += size;
     }
     return pieces;
@@ -70,19 +69,27 @@ std::vector<Piece> pieces_of(Target& target, RunAddress address, std::vector<std
 
 class MemoryReporter {
   public:
-    MemoryReporter(const Moment& moment, const MemoryQuery& query) : moment_(moment), target_(moment.target()), query_(query) {
+    MemoryReporter(const Moment& moment, const MemoryQuery& query)
+        : moment_(moment), target_(moment.target()), query_(query) {
         report_.address = query.address.value;
         report_.region = address_note(moment, query.address);
         report_.form = query.type ? type_text(*query.type) : std::string(name_of(query.form));
     }
 
     MemoryReport make() {
-        bool is_number = query_.type && is_scalar(*query_.type) && plain(*query_.type).kind != TypeKind::pointer && plain(*query_.type).size <= 8 && plain(*query_.type).size;
-        if (is_number) add_elements(shape_of_number(*query_.type));
-        else if (query_.type) add_values();
-        else if (query_.form == Form::instructions) add_instructions();
-        else if (query_.form == Form::string) add_texts();
-        else add_elements(shape_of(query_.form));
+        bool is_number = query_.type && is_scalar(*query_.type) &&
+                         plain(*query_.type).kind != TypeKind::pointer &&
+                         plain(*query_.type).size <= 8 && plain(*query_.type).size;
+        if (is_number)
+            add_elements(shape_of_number(*query_.type));
+        else if (query_.type)
+            add_values();
+        else if (query_.form == Form::instructions)
+            add_instructions();
+        else if (query_.form == Form::string)
+            add_texts();
+        else
+            add_elements(shape_of(query_.form));
         for (const MemoryRow& row : report_.rows) report_.size += row.size * row.repeats;
         return std::move(report_);
     }
@@ -99,14 +106,22 @@ class MemoryReporter {
 
     // A row like the one before is counted instead of shown, the last one excepted.
     void add_row(MemoryRow row) {
-        bool same = !report_.rows.empty() && !row.bytes.empty() && report_.rows.back().bytes == row.bytes && !report_.rows.back().is_unreadable;
-        if (same) ++report_.rows.back().repeats;
-        else report_.rows.push_back(std::move(row));
+        bool same = !report_.rows.empty() && !row.bytes.empty() &&
+                    report_.rows.back().bytes == row.bytes && !report_.rows.back().is_unreadable;
+        if (same)
+            ++report_.rows.back().repeats;
+        else
+            report_.rows.push_back(std::move(row));
     }
 
     void add_elements(const Shape& shape) {
-        std::uint64_t count = query_.count ? query_.count : shape.usual, unit = plain(*shape.type).size;
-        if (count > kMostBytes / unit) throw RequestError(fmt::format("that is too much to show: at most {} elements of this form", with_thousands(kMostBytes / unit)), Next::save_memory);
+        std::uint64_t count = query_.count ? query_.count : shape.usual,
+                      unit = plain(*shape.type).size;
+        if (count > kMostBytes / unit)
+            throw RequestError(
+                fmt::format("that is too much to show: at most {} elements of this form",
+                            with_thousands(kMostBytes / unit)),
+                Next::save_memory);
         std::vector<std::byte> bytes(count * unit);
         for (const Piece& piece : pieces_of(target_, query_.address, bytes)) {
             if (!piece.is_readable) {
@@ -127,12 +142,15 @@ class MemoryReporter {
 
     void fill(MemoryRow& row, const Shape& shape) {
         if (!query_.type && query_.form == Form::bytes) {
-            for (std::byte each : row.bytes) row.cells.push_back(fmt::format("{:02x}", static_cast<unsigned>(each)));
+            for (std::byte each : row.bytes)
+                row.cells.push_back(fmt::format("{:02x}", static_cast<unsigned>(each)));
             row.text = printable(row.bytes);
             return;
         }
-        for (std::size_t at = 0; at + plain(*shape.type).size <= row.bytes.size(); at += plain(*shape.type).size) {
-            Value value = value_of_bytes(*shape.type, ByteSpan(row.bytes).subspan(at, plain(*shape.type).size));
+        for (std::size_t at = 0; at + plain(*shape.type).size <= row.bytes.size();
+             at += plain(*shape.type).size) {
+            Value value = value_of_bytes(*shape.type,
+                                         ByteSpan(row.bytes).subspan(at, plain(*shape.type).size));
             row.cells.push_back(cell(value, shape));
         }
         if (query_.form != Form::pointer || row.bytes.size() != 8) return;
@@ -146,15 +164,18 @@ class MemoryReporter {
     std::string cell(const Value& value, const Shape& shape) {
         if (query_.type) return one_line(make_view(ValueReader(target_), "", value));
         std::uint64_t word = 0;
-        std::memcpy(&word, value.bytes.data(), std::min<std::size_t>(sizeof word, plain(*shape.type).size));
-        if (query_.form == Form::pointer || query_.form == Form::hex || query_.form == Form::natural) return fmt::format("{:#018x}", word);
+        std::memcpy(&word, value.bytes.data(),
+                    std::min<std::size_t>(sizeof word, plain(*shape.type).size));
+        if (query_.form == Form::pointer || query_.form == Form::hex ||
+            query_.form == Form::natural)
+            return fmt::format("{:#018x}", word);
         return one_line(make_view(ValueReader(target_), "", value, query_.form));
     }
 
     void add_texts() {
         RunAddress at = query_.address;
         for (std::uint64_t i = 0; i < std::max<std::uint64_t>(query_.count, 1); ++i) {
-            auto text = ValueReader(target_).text_at(at, kPage);
+            auto text = ValueReader(target_).text_at(at, kPageSize);
             MemoryRow row;
             row.address = at.value;
             if (text.bytes.empty() && !text.ended) {
@@ -170,13 +191,18 @@ class MemoryReporter {
 
     void add_instructions() {
         constexpr std::uint64_t kUsual = 16;
-        std::uint64_t count = std::min<std::uint64_t>(query_.count ? query_.count : kUsual, kMostBytes / kLongestInstruction);
+        std::uint64_t count = std::min<std::uint64_t>(query_.count ? query_.count : kUsual,
+                                                      kMostBytes / kLongestInstruction);
         std::vector<std::byte> bytes(count * kLongestInstruction);
         bytes.resize(target_.read_available(query_.address, bytes));
-        Disassembler disassembler(Syntax::intel, [this](RunAddress address) { return symbol_note(target_, address); });
+        Disassembler disassembler(
+            Syntax::intel, [this](RunAddress address) { return symbol_note(target_, address); });
         std::size_t at = 0;
         for (std::uint64_t i = 0; i < count && at < bytes.size(); ++i) {
-            auto line = disassembler.at(ByteSpan(bytes).subspan(at, std::min<std::size_t>(kLongestInstruction, bytes.size() - at)), query_.address + at);
+            auto line = disassembler.at(
+                ByteSpan(bytes).subspan(
+                    at, std::min<std::size_t>(kLongestInstruction, bytes.size() - at)),
+                query_.address + at);
             MemoryRow row;
             row.address = (query_.address + at).value;
             row.size = line.length;
@@ -188,20 +214,27 @@ class MemoryReporter {
     }
 
     void add_values() {
-        std::uint64_t size = plain(*query_.type).size, count = std::max<std::uint64_t>(query_.count, 1);
-        if (!size) throw RequestError(fmt::format("{} has no size", type_text(*query_.type)), "name a complete type");
-        if (count > kMostBytes / size) throw RequestError("that is too much to show", Next::save_memory);
+        std::uint64_t size = plain(*query_.type).size,
+                      count = std::max<std::uint64_t>(query_.count, 1);
+        if (!size)
+            throw RequestError(fmt::format("{} has no size", type_text(*query_.type)),
+                               "name a complete type");
+        if (count > kMostBytes / size)
+            throw RequestError("that is too much to show", Next::save_memory);
         for (std::uint64_t i = 0; i < count; ++i) {
             RunAddress at = query_.address + i * size;
             MemoryRow row;
             row.address = at.value;
             row.size = size;
-            row.bytes.resize(std::min<std::uint64_t>(size, kPage));
+            row.bytes.resize(std::min<std::uint64_t>(size, kPageSize));
             if (target_.read_available(at, row.bytes) != row.bytes.size()) {
                 add_unreadable(at, size);
                 continue;
             }
-            row.cells.push_back(one_line(make_view(ValueReader(target_), "", value_in_memory(*query_.type, at), Form::natural, moment_.view_limits()), 2000));
+            row.cells.push_back(
+                one_line(make_view(ValueReader(target_), "", value_in_memory(*query_.type, at),
+                                   Form::natural, moment_.view_limits()),
+                         2000));
             add_row(std::move(row));
         }
     }
@@ -218,61 +251,24 @@ std::string role_of(const MemoryRegion& region, Target& target) {
     const Module* module = nullptr;
     for (const Module& each : target.modules())
         if (each.path() == region.name) module = &each;
-    std::string whose = !module ? "mapped file" : module == &target.modules().front() ? "program" : "library";
+    std::string whose = !module                               ? "mapped file"
+                        : module == &target.modules().front() ? "program"
+                                                              : "library";
     if (!module) return whose;
     if (region.permissions[2] == 'x') return whose + " text";
     return whose + (region.permissions[1] == 'w' ? " data" : " read-only data");
 }
 
-// ---- searching
-
-// How seldom a byte is in usual memory: the search looks for the rarest one of what it wants.
-unsigned rarity(std::byte byte) {
-    auto value = static_cast<unsigned>(byte);
-    if (value == 0) return 0;
-    if (value == 0xff || value == 0x20 || value == 0x01 || value == 0x48) return 1;
-    if (value == 'e' || value == 't' || value == 'a' || value == 0x7f || value < 0x10) return 2;
-    return 3;
-}
-
-// Calls `found` with each offset. Finds do not overlap the one before.
-template <class Found>
-void search(ByteSpan hay, ByteSpan needle, Found found) {
-    if (needle.empty() || hay.size() < needle.size()) return;
-    std::size_t key = 0;
-    for (std::size_t i = 0; i < needle.size(); ++i)
-        if (rarity(needle[i]) > rarity(needle[key])) key = i;
-    const std::byte* end = hay.data() + hay.size() - (needle.size() - key - 1);
-    for (const std::byte* at = hay.data() + key; at < end;) {
-        at = static_cast<const std::byte*>(std::memchr(at, static_cast<int>(needle[key]), static_cast<std::size_t>(end - at)));
-        if (!at) return;
-        const std::byte* begin = at - key;
-        if (std::memcmp(begin, needle.data(), needle.size()) == 0) {
-            found(static_cast<std::uint64_t>(begin - hay.data()));
-            at = begin + needle.size() + key;
-        } else {
-            ++at;
-        }
-    }
-}
-
-std::vector<RunRange> ranges_named(const Moment& moment, const std::string& name) {
-    std::vector<RunRange> ranges;
-    std::vector<std::string> words{"all", "heap", "stack"};
-    for (const RegionRow& row : report_regions(moment).rows) {
-        bool is_stack = row.what.starts_with("stack of");
-        bool is_file = !row.file.empty() && (row.file == name || std::filesystem::path(row.file).filename() == name);
-        bool fits = name == "all" || (name == "stack" && is_stack) || row.what == name || is_file;
-        if (!row.file.empty()) words.push_back(std::filesystem::path(row.file).filename().string());
-        if (fits && row.permissions[0] == 'r') ranges.push_back({RunAddress(row.begin), RunAddress(row.end)});
-    }
-    if (!ranges.empty()) return ranges;
-    if (name == "heap") throw RequestError("the process has no heap yet", Next::list_regions);
-    auto near = nearest_names(name, words);
-    throw RequestError(fmt::format("there is no region {}", quote(name)), did_you_mean(near, Next::name_region));
-}
-
 }  // namespace
+
+std::string printable(ByteSpan bytes) {
+    std::string text;
+    for (std::byte each : bytes) {
+        auto c = static_cast<char>(each);
+        text += c >= ' ' && c < 127 ? c : '.';
+    }
+    return text;
+}
 
 MemoryReport report_memory(const Moment& moment, const MemoryQuery& query) {
     return MemoryReporter(moment, query).make();
@@ -285,7 +281,8 @@ RegionsReport report_regions(const Moment& moment) {
     auto resident = target.resident_bytes();
     std::map<RunAddress, unsigned> stacks;
     for (ThreadId id : target.threads())
-        if (const MemoryRegion* region = target.region_at(target.registers(id).stack_pointer())) stacks.try_emplace(region->begin, target.thread_number(id));
+        if (const MemoryRegion* region = target.region_at(target.registers(id).stack_pointer()))
+            stacks.try_emplace(region->begin, target.thread_number(id));
     const auto& regions = target.regions();
     for (std::size_t i = 0; i < regions.size(); ++i) {
         const MemoryRegion& region = regions[i];
@@ -295,14 +292,22 @@ RegionsReport report_regions(const Moment& moment) {
         row.permissions = region.permissions.substr(0, 3);
         auto stack = stacks.find(region.begin);
         bool no_rights = row.permissions == "---";
-        auto above = i + 1 < regions.size() && regions[i + 1].begin == region.end ? stacks.find(regions[i + 1].begin) : stacks.end();
-        if (stack != stacks.end()) row.what = fmt::format("stack of thread {}", stack->second);
-        else if (no_rights && above != stacks.end()) row.what = fmt::format("guard of the stack of thread {}", above->second);
-        else if (region.name.starts_with('/')) row.what = role_of(region, target);
-        else if (region.name.starts_with('[')) row.what = region.name.substr(1, region.name.size() - 2);
-        else row.what = no_rights ? "kept free" : "anonymous";
+        auto above = i + 1 < regions.size() && regions[i + 1].begin == region.end
+                         ? stacks.find(regions[i + 1].begin)
+                         : stacks.end();
+        if (stack != stacks.end())
+            row.what = fmt::format("stack of thread {}", stack->second);
+        else if (no_rights && above != stacks.end())
+            row.what = fmt::format("guard of the stack of thread {}", above->second);
+        else if (region.name.starts_with('/'))
+            row.what = role_of(region, target);
+        else if (region.name.starts_with('['))
+            row.what = region.name.substr(1, region.name.size() - 2);
+        else
+            row.what = no_rights ? "kept free" : "anonymous";
         if (region.name.starts_with('/')) row.file = region.name;
-        if (auto found = resident.find(region.begin); found != resident.end()) row.resident = found->second;
+        if (auto found = resident.find(region.begin); found != resident.end())
+            row.resident = found->second;
         report.total += region.size();
         report.resident += row.resident.value_or(0);
         report.rows.push_back(std::move(row));
@@ -310,45 +315,8 @@ RegionsReport report_regions(const Moment& moment) {
     return report;
 }
 
-MemoryFindReport report_memory_find(const Moment& moment, const MemoryFindQuery& query) {
-    constexpr std::uint64_t kChunk = 4 << 20;
-    constexpr std::size_t kAround = 32;
-    if (query.bytes.empty()) throw RequestError("there is nothing to look for", Next::name_pattern_to_find);
-    MemoryFindReport report;
-    report.what = query.what;
-    report.within = query.within;
-    std::vector<RunRange> ranges = query.range ? std::vector{*query.range} : ranges_named(moment, query.within);
-    Target& target = moment.target();
-    std::uint64_t total = 0, before = 0;
-    for (const RunRange& range : ranges) total += range.size();
-    std::vector<std::byte> chunk(kChunk + query.bytes.size());
-    for (const RunRange& range : ranges) {
-        for (std::uint64_t at = 0; at < range.size();) {
-            // One byte less than what is looked for reaches over into the next chunk.
-            std::size_t wanted = static_cast<std::size_t>(std::min<std::uint64_t>(kChunk + query.bytes.size() - 1, range.size() - at));
-            std::size_t got = target.read_bulk(range.low + at, std::span(chunk).first(wanted));
-            search(ByteSpan(chunk).first(got), query.bytes, [&](std::uint64_t offset) {
-                if (offset >= kChunk || ++report.total > query.limit) return;
-                FoundMemory found;
-                found.address = (range.low + at + offset).value;
-                found.note = address_note(moment, RunAddress(found.address));
-                ByteSpan around = ByteSpan(chunk).subspan(offset, std::min<std::size_t>(kAround, got - offset));
-                found.around.assign(around.begin(), around.end());
-                found.text = printable(around);
-                report.found.push_back(std::move(found));
-            });
-            std::uint64_t step = got < wanted ? got + kPage - (range.low + at + got).value % kPage : std::min<std::uint64_t>(kChunk, range.size() - at);
-            if (got < wanted) report.unreadable += std::min<std::uint64_t>(step - got, range.size() - at - got);
-            report.searched += std::min<std::uint64_t>(got, step);
-            at += step;
-            if (query.progress) query.progress(static_cast<double>(before + std::min(at, range.size())) / static_cast<double>(total));
-        }
-        before += range.size();
-    }
-    return report;
-}
-
-MemoryCompareReport report_memory_compare(const Moment& moment, const std::string& name, const KeptMemory& kept) {
+MemoryCompareReport report_memory_compare(const Moment& moment, const std::string& name,
+                                          const KeptMemory& kept) {
     MemoryCompareReport report;
     report.name = name;
     report.address = kept.address.value;
@@ -363,8 +331,11 @@ MemoryCompareReport report_memory_compare(const Moment& moment, const std::strin
         for (std::uint64_t at = piece.offset; at < piece.offset + piece.size; ++at) {
             if (now[at] == kept.bytes[at]) continue;
             ++report.changed;
-            if (!report.changes.empty() && report.changes.back().address + report.changes.back().size + kGap > (kept.address + at).value) {
-                report.changes.back().size = (kept.address + at).value + 1 - report.changes.back().address;
+            if (!report.changes.empty() &&
+                report.changes.back().address + report.changes.back().size + kGap >
+                    (kept.address + at).value) {
+                report.changes.back().size =
+                    (kept.address + at).value + 1 - report.changes.back().address;
             } else if (report.changes.size() < kMostChanges) {
                 MemoryChange change;
                 change.address = (kept.address + at).value;
@@ -375,9 +346,12 @@ MemoryCompareReport report_memory_compare(const Moment& moment, const std::strin
         }
     }
     for (MemoryChange& change : report.changes) {
-        std::uint64_t offset = change.address - kept.address.value, size = std::min<std::uint64_t>(change.size, kBytesOfAChange);
-        change.before.assign(kept.bytes.begin() + static_cast<std::ptrdiff_t>(offset), kept.bytes.begin() + static_cast<std::ptrdiff_t>(offset + size));
-        change.after.assign(now.begin() + static_cast<std::ptrdiff_t>(offset), now.begin() + static_cast<std::ptrdiff_t>(offset + size));
+        std::uint64_t offset = change.address - kept.address.value,
+                      size = std::min<std::uint64_t>(change.size, kBytesOfAChange);
+        change.before.assign(kept.bytes.begin() + static_cast<std::ptrdiff_t>(offset),
+                             kept.bytes.begin() + static_cast<std::ptrdiff_t>(offset + size));
+        change.after.assign(now.begin() + static_cast<std::ptrdiff_t>(offset),
+                            now.begin() + static_cast<std::ptrdiff_t>(offset + size));
     }
     return report;
 }

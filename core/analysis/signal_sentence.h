@@ -8,7 +8,6 @@
 
 namespace lantern {
 
-
 // "SIGSEGV: the program read address 0x10, where nothing is mapped (a null pointer was followed)"
 std::string signal_sentence(const Moment& moment, const Stop& stop);
 

@@ -9,6 +9,14 @@
 
 namespace lantern {
 
+// What the selected frame is about to do with its line.
+enum class LineState {
+    next,     // it runs next, from its start
+    begun,    // it has begun; the rest of it runs next
+    waiting,  // it has called the frame below, and goes on when that returns
+    fails,    // the instruction that failed is in it
+};
+
 struct BreakpointMark {
     unsigned number = 0;
     bool is_on = true;
@@ -21,22 +29,15 @@ struct SourceRow {
     bool has_code = false;
     bool is_current = false;  // where the selected frame stands
     std::vector<BreakpointMark> breakpoints;
-};
-
-// What the selected frame is about to do with its line.
-enum class LineState {
-    next,     // it runs next, from its start
-    begun,    // it has begun; the rest of it runs next
-    waiting,  // it has called the frame below, and goes on when that returns
-    fails,    // the instruction that failed is in it
+    LineState state = LineState::next;  // of the current one
 };
 
 struct SourceReport {
-    std::string file;         // as the compiler recorded it
-    std::string found_at;     // the path that was read; empty: the file is missing
+    std::string file;      // as the compiler recorded it
+    std::string found_at;  // the path that was read; empty: the file is missing
     std::uint32_t current_line = 0;
     LineState current_state = LineState::next;
-    bool is_stale = false;    // newer than the program
+    bool is_stale = false;        // newer than the program
     std::uint32_t last_line = 0;  // of the file
     std::vector<SourceRow> rows;
 };
@@ -45,9 +46,11 @@ struct SourceReport {
 LineState line_state(const Moment& moment, const Frame& frame);
 
 // Lines first … last of a file, cut to what the file has.
-SourceReport report_source(const Moment& moment, const std::string& file, std::uint32_t first, std::uint32_t last);
+SourceReport report_source(const Moment& moment, const std::string& file, std::uint32_t first,
+                           std::uint32_t last);
 
 // So many lines around one, as the user wants them at a stop.
-SourceReport report_source_around(const Moment& moment, const std::string& file, std::uint32_t line, unsigned lines);
+SourceReport report_source_around(const Moment& moment, const std::string& file, std::uint32_t line,
+                                  unsigned lines);
 
 }  // namespace lantern

@@ -12,11 +12,14 @@ namespace {
 
 constexpr std::uint64_t kLargeFrame = 64 << 10;  // bytes
 constexpr std::uint64_t kLargestFrame = 1 << 30;
-constexpr std::uint64_t kMostBelow = 1 << 20;    // bytes below a stack's end at which an access is still taken for one of its own
+constexpr std::uint64_t kMostBelow =
+    1 << 20;  // bytes below a stack's end at which an access is still taken for one of its own
 constexpr unsigned kFramesLookedAt = 400;
-constexpr unsigned kTurns = 8;                   // of one function among them: a recursion
+constexpr unsigned kTurns = 8;  // of one function among them: a recursion
 
-bool is_writable(const MemoryRegion& region) { return region.permissions.starts_with("rw"); }
+bool is_writable(const MemoryRegion& region) {
+    return region.permissions.starts_with("rw");
+}
 
 // The stack that a thread runs on when its pointer is at or below the end of it.
 const MemoryRegion* stack_above(const std::vector<MemoryRegion>& regions, RunAddress address) {
@@ -34,7 +37,8 @@ std::string recursion(Unwinder& stack) {
         if (frame->inlined || !frame->function) continue;
         ++seen[frame_function_name(*frame)];
     }
-    auto most = std::max_element(seen.begin(), seen.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    auto most = std::max_element(seen.begin(), seen.end(),
+                                 [](const auto& a, const auto& b) { return a.second < b.second; });
     return most != seen.end() && most->second >= kTurns ? most->first : std::string();
 }
 
@@ -47,37 +51,54 @@ struct OwnFrame {
 std::optional<OwnFrame> own_frame(Unwinder& stack, RunAddress stack_pointer) {
     for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
         if (frame->inlined) continue;
-        if (!frame->call_frame_address || *frame->call_frame_address < stack_pointer) return std::nullopt;
-        return OwnFrame{frame_function_name(*frame), *frame->call_frame_address - stack_pointer, *frame->call_frame_address};
+        if (!frame->call_frame_address || *frame->call_frame_address < stack_pointer)
+            return std::nullopt;
+        return OwnFrame{frame_function_name(*frame), *frame->call_frame_address - stack_pointer,
+                        *frame->call_frame_address};
     }
     return std::nullopt;
 }
 
 }  // namespace
 
-std::string stack_fault_cause(const Moment& moment, ThreadId thread, RunAddress at, bool uses_stack_pointer) {
+std::string stack_fault_cause(const Moment& moment, ThreadId thread, RunAddress at,
+                              bool uses_stack_pointer) {
     Target& target = moment.target();
     const auto& regions = target.regions();
     RunAddress pointer = target.registers(thread).stack_pointer();
     const MemoryRegion* below = target.region_at(at);
     bool is_barred = below && below->permissions.starts_with("---");
     const MemoryRegion* under_pointer = target.region_at(pointer);
-    bool is_wrong = uses_stack_pointer && (under_pointer ? !is_writable(*under_pointer) && !is_barred : true);
-    std::string wrong = fmt::format(": the stack pointer is wrong, {:#x} is no stack; what set it, or the frame pointer it came from, was overwritten", pointer.value);
+    bool is_wrong =
+        uses_stack_pointer && (under_pointer ? !is_writable(*under_pointer) && !is_barred : true);
+    std::string wrong = fmt::format(
+        ": the stack pointer is wrong, {:#x} is no stack; what set it, or the frame pointer it "
+        "came from, was overwritten",
+        pointer.value);
     if (below && !is_barred) return is_wrong ? wrong : "";
     Unwinder stack(target, thread);
     auto own = own_frame(stack, pointer);
     const MemoryRegion* above = stack_above(regions, at);
     // Below the end of a stack, and so is its pointer, or it is about to be.
     if (own && own->size > kLargestFrame) own.reset();
-    bool at_its_end = above && above->begin - at <= std::max(kMostBelow, own ? own->size + kMostBelow : 0) && (is_barred ? below->end == above->begin : true);
+    bool at_its_end = above &&
+                      above->begin - at <= std::max(kMostBelow, own ? own->size + kMostBelow : 0) &&
+                      (is_barred ? below->end == above->begin : true);
     bool runs_there = own && above && above->begin < own->end && own->end <= above->end;
-    bool pointer_is_there = above && pointer < above->end && above->begin < pointer + kMostBelow && at < pointer + kLargeFrame && pointer < at + kLargeFrame;
-    if (at_its_end && (runs_there || pointer_is_there) && (uses_stack_pointer || pointer < above->begin || pointer_is_there)) {
-        std::string whose = target.threads().size() > 1 ? fmt::format("the stack of thread {}", target.thread_number(thread)) : "its stack";
+    bool pointer_is_there = above && pointer < above->end && above->begin < pointer + kMostBelow &&
+                            at < pointer + kLargeFrame && pointer < at + kLargeFrame;
+    if (at_its_end && (runs_there || pointer_is_there) &&
+        (uses_stack_pointer || pointer < above->begin || pointer_is_there)) {
+        std::string whose = target.threads().size() > 1 ? fmt::format("the stack of thread {}",
+                                                                      target.thread_number(thread))
+                                                        : "its stack";
         std::string text = fmt::format(", just past the end of {}: ", whose);
-        if (std::string function = recursion(stack); !function.empty()) return text + fmt::format("the stack is full: {} calls itself and does not come back", function);
-        if (own && own->size >= kLargeFrame) return text + fmt::format("the frame of {} takes {} bytes, more than was left", own->function, with_thousands(own->size));
+        if (std::string function = recursion(stack); !function.empty())
+            return text + fmt::format("the stack is full: {} calls itself and does not come back",
+                                      function);
+        if (own && own->size >= kLargeFrame)
+            return text + fmt::format("the frame of {} takes {} bytes, more than was left",
+                                      own->function, with_thousands(own->size));
         return text + "the stack is full";
     }
     return is_wrong ? wrong : "";

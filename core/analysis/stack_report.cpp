@@ -17,10 +17,12 @@ namespace {
 constexpr unsigned kFoldFrom = 4;  // fewer equal calls in a row are shown one by one
 
 bool same_call(const Frame& a, const Frame& b) {
-    return a.module && a.module == b.module && a.function == b.function && a.inlined == b.inlined && a.program_counter == b.program_counter;
+    return a.module && a.module == b.module && a.function == b.function && a.inlined == b.inlined &&
+           a.program_counter == b.program_counter;
 }
 
-// So many frames from `level` on that come again and again, in the same order; once and one where nothing repeats.
+// So many frames from `level` on that come again and again, in the same order; once and one where
+// nothing repeats.
 struct Cycle {
     unsigned length = 1, times = 1;
 };
@@ -28,7 +30,9 @@ Cycle cycle_at(Unwinder& stack, unsigned level, unsigned most) {
     constexpr unsigned kLongest = 8;
     for (unsigned length = 1; length <= kLongest; ++length) {
         unsigned end = level + length;
-        while (end < most && stack.frame(end) && same_call(*stack.frame(end - length), *stack.frame(end))) ++end;
+        while (end < most && stack.frame(end) &&
+               same_call(*stack.frame(end - length), *stack.frame(end)))
+            ++end;
         unsigned times = (end - level) / length;
         if (times >= kFoldFrom) return {length, times};
     }
@@ -50,7 +54,8 @@ StackRow row_of(const Moment& moment, const Frame& frame) {
         row.file = frame.line->file;
         row.line = frame.line->line;
     }
-    // What the system's own start-up code was called with is nobody's question; locals in that frame still tells.
+    // What the system's own start-up code was called with is nobody's question; locals in that
+    // frame still tells.
     if (frame.module && frame.module->is_system_library() && !row.is_selected) return row;
     ViewLimits brief;
     brief.children = 8;
@@ -60,24 +65,29 @@ StackRow row_of(const Moment& moment, const Frame& frame) {
     for (const VisibleVariable& visible : visible_variables(frame)) {
         if (!visible.variable->is_parameter) continue;
         Value value = value_of_variable(moment.target(), moment.thread(), frame, *visible.variable);
-        row.parameters.push_back(make_view(reader, visible.variable->name, value, Form::natural, brief));
+        row.parameters.push_back(
+            make_view(reader, visible.variable->name, value, Form::natural, brief));
     }
     return row;
 }
 
-// Functions of the languages' own libraries, which stand between the user's: adaptors, algorithms, Rust's start and panic.
+// Functions of the languages' own libraries, which stand between the user's: adaptors, algorithms,
+// Rust's start and panic.
 std::string_view library_of(const Frame& frame) {
     if (!frame.function || frame.is_signal_frame) return {};
-    std::string_view name = frame.inlined ? std::string_view(frame.inlined->name) : std::string_view(frame.function->name);
+    std::string_view name = frame.inlined ? std::string_view(frame.inlined->name)
+                                          : std::string_view(frame.function->name);
     return language_library(name, frame.function->unit->is_rust());
 }
 
 bool is_foreign(const Moment& moment, const Frame& frame) {
-    if (!frame.module || !frame.module->path().starts_with("/usr/") || frame.is_signal_frame) return false;
+    if (!frame.module || !frame.module->path().starts_with("/usr/") || frame.is_signal_frame)
+        return false;
     return !frame.line || !moment.sources().find(frame.line->file);
 }
 
-// What the linker puts into the program to start it: _start, and the main that leads into Rust's own start.
+// What the linker puts into the program to start it: _start, and the main that leads into Rust's
+// own start.
 bool is_start(const Frame& frame, std::string_view library) {
     if (frame.function) return false;
     std::string name = frame_function_name(frame);
@@ -87,15 +97,19 @@ bool is_start(const Frame& frame, std::string_view library) {
 // A run of frames that is one row, from `level` on.
 struct Stretch {
     unsigned level = 0, frames = 1;
-    Cycle cycle;                 // times > 1: a recursion
-    std::string folded_of;       // not empty: a library's inner workings
+    Cycle cycle;            // times > 1: a recursion
+    std::string folded_of;  // not empty: a library's inner workings
 };
 
 // The innermost frame and the one selected are always shown.
-bool may_be_folded(const Moment& moment, const Frame& frame) { return frame.level > 0 && frame.level != moment.selected_level(); }
+bool may_be_folded(const Moment& moment, const Frame& frame) {
+    return frame.level > 0 && frame.level != moment.selected_level();
+}
 
-// Frames of a language's library with what the system's adds to it. Two are enough: each is one that nobody asked for.
-std::optional<Stretch> library_frames(const Moment& moment, Unwinder& stack, unsigned level, unsigned most) {
+// Frames of a language's library with what the system's adds to it. Two are enough: each is one
+// that nobody asked for.
+std::optional<Stretch> library_frames(const Moment& moment, Unwinder& stack, unsigned level,
+                                      unsigned most) {
     constexpr unsigned kFewest = 2;
     std::string_view library;
     unsigned at = level;
@@ -103,7 +117,8 @@ std::optional<Stretch> library_frames(const Moment& moment, Unwinder& stack, uns
         const Frame* frame = stack.frame(at);
         if (!frame || !may_be_folded(moment, *frame)) break;
         std::string_view of = library_of(*frame);
-        bool goes_on = !of.empty() || (!library.empty() && (is_foreign(moment, *frame) || is_start(*frame, library)));
+        bool goes_on = !of.empty() || (!library.empty() &&
+                                       (is_foreign(moment, *frame) || is_start(*frame, library)));
         if (!goes_on) break;
         if (library.empty()) library = of;
     }
@@ -111,26 +126,33 @@ std::optional<Stretch> library_frames(const Moment& moment, Unwinder& stack, uns
     return Stretch{level, at - level, {}, std::string(library)};
 }
 
-// Frames of one module of the system's, an interpreter's say, none of them with source that is here.
-std::optional<Stretch> module_frames(const Moment& moment, Unwinder& stack, unsigned level, unsigned most) {
+// Frames of one module of the system's, an interpreter's say, none of them with source that is
+// here.
+std::optional<Stretch> module_frames(const Moment& moment, Unwinder& stack, unsigned level,
+                                     unsigned most) {
     const Module* module = stack.frame(level)->module;
     unsigned at = level;
     for (; at < most; ++at) {
         const Frame* frame = stack.frame(at);
-        if (!frame || frame->module != module || !may_be_folded(moment, *frame) || !is_foreign(moment, *frame)) break;
+        if (!frame || frame->module != module || !may_be_folded(moment, *frame) ||
+            !is_foreign(moment, *frame))
+            break;
     }
     if (at - level < kFoldFrom) return std::nullopt;
-    return Stretch{level, at - level, {}, std::filesystem::path(module->path()).filename().string()};
+    return Stretch{
+        level, at - level, {}, std::filesystem::path(module->path()).filename().string()};
 }
 
-// What the system runs before main, or before a thread's function: the last frames of a stack, none of them with source that is here.
+// What the system runs before main, or before a thread's function: the last frames of a stack, none
+// of them with source that is here.
 std::optional<Stretch> start_frames(const Moment& moment, Unwinder& stack, unsigned level) {
     constexpr unsigned kFewest = 2, kMost = 6;
     unsigned at = level;
     for (; at - level <= kMost; ++at) {
         const Frame* frame = stack.frame(at);
         if (!frame) break;
-        if (!may_be_folded(moment, *frame) || !(is_foreign(moment, *frame) || is_start(*frame, ""))) return std::nullopt;
+        if (!may_be_folded(moment, *frame) || !(is_foreign(moment, *frame) || is_start(*frame, "")))
+            return std::nullopt;
     }
     bool is_whole = !stack.frame(at) && stack.why_it_ended().empty();
     if (!is_whole || at - level < kFewest) return std::nullopt;
@@ -146,11 +168,14 @@ Stretch stretch_at(const Moment& moment, Unwinder& stack, unsigned level, unsign
 }
 
 // How many rows a stretch takes.
-unsigned rows_of(const Stretch& stretch) { return stretch.cycle.times > 1 ? stretch.cycle.length : 1; }
+unsigned rows_of(const Stretch& stretch) {
+    return stretch.cycle.times > 1 ? stretch.cycle.length : 1;
+}
 
-// What the parameters of one function of a run were in all its calls. From the outermost inwards: what a call was given often rests
-// on what its caller had been given.
-std::vector<ParameterSpan> spans_of(const Moment& moment, Unwinder& stack, const Stretch& run, unsigned offset) {
+// What the parameters of one function of a run were in all its calls. From the outermost inwards:
+// what a call was given often rests on what its caller had been given.
+std::vector<ParameterSpan> spans_of(const Moment& moment, Unwinder& stack, const Stretch& run,
+                                    unsigned offset) {
     constexpr unsigned kMostLookedAt = 50'000;
     if (run.cycle.times > kMostLookedAt) return {};
     struct Seen {
@@ -165,7 +190,8 @@ std::vector<ParameterSpan> spans_of(const Moment& moment, Unwinder& stack, const
     brief.depth = 1;
     brief.text = 40;
     for (unsigned time = 0; time < run.cycle.times; ++time) {
-        const Frame& frame = *stack.frame(run.level + offset + (run.cycle.times - 1 - time) * run.cycle.length);
+        const Frame& frame =
+            *stack.frame(run.level + offset + (run.cycle.times - 1 - time) * run.cycle.length);
         std::size_t number = 0;
         for (const VisibleVariable& visible : visible_variables(frame)) {
             if (!visible.variable->is_parameter) continue;
@@ -173,11 +199,17 @@ std::vector<ParameterSpan> spans_of(const Moment& moment, Unwinder& stack, const
                 ++number;
                 continue;
             }
-            Value value = value_of_variable(moment.target(), moment.thread(), frame, *visible.variable);
+            Value value =
+                value_of_variable(moment.target(), moment.thread(), frame, *visible.variable);
             const Type& type = plain(*value.type);
-            bool is_whole = value.is_available() && (type.kind == TypeKind::integer || type.kind == TypeKind::enumeration);
-            std::optional<SignedWide> now = is_whole ? std::optional(static_cast<SignedWide>(reader.wide(value))) : std::nullopt;
-            std::string text = now && time > 0 ? "" : one_line(make_view(reader, "", value, Form::natural, brief), 40);
+            bool is_whole = value.is_available() &&
+                            (type.kind == TypeKind::integer || type.kind == TypeKind::enumeration);
+            std::optional<SignedWide> now =
+                is_whole ? std::optional(static_cast<SignedWide>(reader.wide(value)))
+                         : std::nullopt;
+            std::string text =
+                now && time > 0 ? ""
+                                : one_line(make_view(reader, "", value, Form::natural, brief), 40);
             if (time == 0) {
                 all.push_back({visible.variable->name, text, now, now, false});
                 continue;
@@ -192,11 +224,16 @@ std::vector<ParameterSpan> spans_of(const Moment& moment, Unwinder& stack, const
         }
     }
     std::vector<ParameterSpan> spans;
-    auto text_of_number = [](SignedWide n) { return fmt::format("{}", n); };  // a large number without a sign fits, too
+    auto text_of_number = [](SignedWide n) {
+        return fmt::format("{}", n);
+    };  // a large number without a sign fits, too
     for (const Seen& seen : all) {
-        if (seen.differs) spans.push_back({seen.name, {}, {}});
-        else if (seen.low && *seen.low != *seen.high) spans.push_back({seen.name, text_of_number(*seen.low), text_of_number(*seen.high)});
-        else spans.push_back({seen.name, seen.text, seen.text});
+        if (seen.differs)
+            spans.push_back({seen.name, {}, {}});
+        else if (seen.low && *seen.low != *seen.high)
+            spans.push_back({seen.name, text_of_number(*seen.low), text_of_number(*seen.high)});
+        else
+            spans.push_back({seen.name, seen.text, seen.text});
     }
     return spans;
 }
@@ -211,7 +248,9 @@ void add_rows(const Moment& moment, Unwinder& stack, const Stretch& stretch, Sta
     }
     std::size_t first = report.rows.size();
     for (unsigned i = 0; i < stretch.cycle.length; ++i) {
-        std::vector<ParameterSpan> spans = stretch.cycle.times > 1 ? spans_of(moment, stack, stretch, i) : std::vector<ParameterSpan>();
+        std::vector<ParameterSpan> spans = stretch.cycle.times > 1
+                                               ? spans_of(moment, stack, stretch, i)
+                                               : std::vector<ParameterSpan>();
         report.rows.push_back(row_of(moment, *stack.frame(stretch.level + i)));
         report.rows.back().spans = std::move(spans);
     }
@@ -228,7 +267,9 @@ StackReport empty_report(const Moment& moment) {
 
 void tell_the_end(const Moment& moment, Unwinder& stack, StackReport& report) {
     report.why_ended = stack.why_it_ended();
-    for (const Unwinder::Candidate& each : stack.candidates()) report.candidates.push_back({each.at.value, each.leads_to.value, symbol_note(moment.target(), each.leads_to)});
+    for (const Unwinder::Candidate& each : stack.candidates())
+        report.candidates.push_back(
+            {each.at.value, each.leads_to.value, symbol_note(moment.target(), each.leads_to)});
 }
 
 }  // namespace
@@ -247,8 +288,10 @@ StackReport report_stack(const Moment& moment, unsigned rows, unsigned most) {
     std::size_t outer = stretches.size(), inner = 0;
     if (wanted > rows) {
         unsigned taken = 0;
-        while (outer > 0 && taken + rows_of(stretches[outer - 1]) <= rows / 4) taken += rows_of(stretches[--outer]);
-        while (inner < outer && taken + rows_of(stretches[inner]) < rows) taken += rows_of(stretches[inner++]);
+        while (outer > 0 && taken + rows_of(stretches[outer - 1]) <= rows / 4)
+            taken += rows_of(stretches[--outer]);
+        while (inner < outer && taken + rows_of(stretches[inner]) < rows)
+            taken += rows_of(stretches[inner++]);
     }
     for (std::size_t i = 0; i < stretches.size(); ++i) {
         if (inner < outer && wanted > rows && i == inner) {
@@ -271,8 +314,10 @@ StackReport report_stack_part(const Moment& moment, unsigned first, unsigned end
     StackReport report = empty_report(moment);
     Unwinder& stack = moment.stack();
     unsigned level = first;
-    for (; level < end && stack.frame(level); ++level) report.rows.push_back(row_of(moment, *stack.frame(level)));
-    if (report.rows.empty()) throw RequestError(fmt::format("there is no frame {}", first), Next::list_frames);
+    for (; level < end && stack.frame(level); ++level)
+        report.rows.push_back(row_of(moment, *stack.frame(level)));
+    if (report.rows.empty())
+        throw RequestError(fmt::format("there is no frame {}", first), Next::list_frames);
     report.total = static_cast<unsigned>(report.rows.size());
     if (!stack.frame(level)) tell_the_end(moment, stack, report);
     return report;

@@ -7,27 +7,31 @@
 
 #include "core/analysis/signal_sentence.h"
 #include "core/machine/instruction.h"
+#include "core/session/signal_rules.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
 namespace lantern {
 namespace {
 
-constexpr std::size_t kMostChanges = 8;
+constexpr std::size_t kMostChangesShown = 8;
 
 std::string numbers(const Moment& moment, const std::vector<unsigned>& list) {
     std::vector<std::string> words;
     bool all_watch = true;
     for (unsigned n : list) {
         words.push_back(std::to_string(n));
-        for (const Breakpoint& breakpoint : moment.breakpoints()) all_watch &= breakpoint.number != n || breakpoint.is_watch();
+        for (const Breakpoint& breakpoint : moment.breakpoints())
+            all_watch &= breakpoint.number != n || breakpoint.is_watch();
     }
-    return fmt::format("{}point{} {}", all_watch ? "watch" : "break", list.size() == 1 ? "" : "s", join_with(words, "and"));
+    return fmt::format("{}point{} {}", all_watch ? "watch" : "break", list.size() == 1 ? "" : "s",
+                       join_with(words, "and"));
 }
 
 std::string event_words(const Stop& stop) {
     switch (stop.cause) {
-        case Cause::write: case Cause::access: {
+        case Cause::write:
+        case Cause::access: {
             bool wrote = false;
             for (const WatchChange& change : stop.changes) wrote |= change.is_write;
             return wrote ? "a watched value was written" : "a watched value was read";
@@ -54,30 +58,40 @@ std::string ended_one(const Stop& stop) {
 }
 
 std::string why(const Moment& moment, const Stop& stop) {
-    std::string also = stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(moment, stop.breakpoints));
+    std::string also =
+        stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(moment, stop.breakpoints));
     switch (stop.reason) {
-        case StopReason::attached: return fmt::format("process {} has been stopped", moment.target().id());
-        case StopReason::selected: return fmt::format("process {} is looked at", moment.target().id());
+        case StopReason::attached:
+            return fmt::format("process {} has been stopped", moment.target().id());
+        case StopReason::selected:
+            return fmt::format("process {} is looked at", moment.target().id());
         case StopReason::kept: return "as the process was when the core was written";
         case StopReason::released: return "the program runs on by itself";
         case StopReason::diverted: return "moved here; nothing was run";
-        case StopReason::event: return fmt::format("{}, {}", numbers(moment, stop.breakpoints), event_words(stop));
-        case StopReason::watch_ended: return fmt::format("{} has ended", numbers(moment, stop.breakpoints));
+        case StopReason::event:
+            return fmt::format("{}, {}", numbers(moment, stop.breakpoints), event_words(stop));
+        case StopReason::watch_ended:
+            return fmt::format("{} has ended", numbers(moment, stop.breakpoints));
         case StopReason::none: return "the program has not been started";
         case StopReason::launched: return "the program has been loaded and has not run yet";
         case StopReason::breakpoint: return numbers(moment, stop.breakpoints);
         case StopReason::stepped:
             if (!stop.left_function) return "step done" + also;
-            if (stop.returned) return fmt::format("{} has returned", stop.returned->function) + also;
+            if (stop.returned)
+                return fmt::format("{} has returned", stop.returned->function) + also;
             return "step done, in a function further out" + also;
-        case StopReason::returned: return fmt::format("{} has returned", stop.returned ? stop.returned->function : "the function") + also;
+        case StopReason::returned:
+            return fmt::format("{} has returned",
+                               stop.returned ? stop.returned->function : "the function") +
+                   also;
         case StopReason::reached: return "reached" + also;
         case StopReason::signal: return signal_sentence(moment, stop);
         case StopReason::paused: return "paused";
         case StopReason::replaced: return "the program has become another program (exec)";
         case StopReason::exited:
             return fmt::format("{} has ended, exit status {}", ended_one(stop), stop.exit_code);
-        case StopReason::killed: return fmt::format("{} was ended by {}", ended_one(stop), signal_name(stop.signal));
+        case StopReason::killed:
+            return fmt::format("{} was ended by {}", ended_one(stop), signal_name(stop.signal));
     }
     return {};
 }
@@ -93,24 +107,41 @@ void fill_place(const Moment& moment, const Frame& frame, StopReport& report) {
         std::byte bytes[kLongestInstruction];
         std::size_t got = moment.target().read_available(frame.program_counter, bytes);
         report.instruction = instruction_text(ByteSpan(bytes, got), frame.program_counter);
-        report.next_to_run = got ? fmt::format("next to run is the instruction at {:#x}; there is no source for it", report.address)
-                                 : fmt::format("there is no code at {:#x}", report.address);
+        report.next_to_run =
+            got ? fmt::format("next to run is the instruction at {:#x}; there is no source for it",
+                              report.address)
+                : fmt::format("there is no code at {:#x}", report.address);
         return;
     }
     report.file = frame.line->file;
     report.line = frame.line->line;
     report.line_state = line_state(moment, frame);
     switch (report.line_state) {
-        case LineState::next: report.next_to_run = fmt::format("line {} runs next", report.line); break;
-        case LineState::begun: report.next_to_run = fmt::format("line {} has begun; the rest of it runs next", report.line); break;
-        case LineState::waiting: report.next_to_run = fmt::format("line {} waits for the call it made", report.line); break;
-        case LineState::fails: report.next_to_run = fmt::format("line {} has failed", report.line); break;
+        case LineState::next:
+            report.next_to_run = fmt::format("line {} runs next", report.line);
+            break;
+        case LineState::begun:
+            report.next_to_run =
+                fmt::format("line {} has begun; the rest of it runs next", report.line);
+            break;
+        case LineState::waiting:
+            report.next_to_run = fmt::format("line {} waits for the call it made", report.line);
+            break;
+        case LineState::fails:
+            report.next_to_run = fmt::format("line {} has failed", report.line);
+            break;
     }
-    report.source = report_source_around(moment, report.file, report.line, moment.presentation().source_lines);
+    report.source =
+        report_source_around(moment, report.file, report.line, moment.presentation().source_lines);
     if (report.source.found_at.empty()) {
-        report.warning = fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved", escape_for_display(report.file));
+        report.warning =
+            fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved",
+                        escape_for_display(report.file));
     } else if (report.source.is_stale) {
-        report.warning = fmt::format("{} is newer than the program: the lines shown may not be the ones that run; build it again", short_name(report.file));
+        report.warning = fmt::format(
+            "{} is newer than the program: the lines shown may not be the ones that run; build it "
+            "again",
+            short_name(report.file));
     }
 }
 
@@ -122,9 +153,11 @@ PinReport report_pin(const Moment& moment, const Pin& pin, ChangeTracker& tracke
     if (report.is_view) return report;
     try {
         Value value = evaluate(pin.text, moment.context());
-        report.value = make_view(ValueReader(moment.target()), pin.text, value, moment.form_of(pin.text), moment.view_limits());
+        report.value = make_view(ValueReader(moment.target()), pin.text, value,
+                                 moment.form_of(pin.text), moment.view_limits());
         report.value->assignment = assignment_of_name(moment, pin.text);
-        if (auto change = tracker.observe_pin(pin.number, *report.value)) report.before = change->before;
+        if (auto change = tracker.observe_pin(pin.number, *report.value))
+            report.before = change->before;
     } catch (const Error& error) {
         report.problem = error.what();
     }
@@ -142,8 +175,12 @@ WatchReport report_watch(const Moment& moment, const WatchChange& change) {
     report.expression = change.expression;
     report.is_first = change.is_first;
     report.is_write = change.is_write;
-    report.before = one_line(make_view(reader, change.expression, change.before, moment.form_of(change.expression), limits), 120);
-    report.after = one_line(make_view(reader, change.expression, change.after, moment.form_of(change.expression), limits), 120);
+    report.before = one_line(make_view(reader, change.expression, change.before,
+                                       moment.form_of(change.expression), limits),
+                             120);
+    report.after = one_line(make_view(reader, change.expression, change.after,
+                                      moment.form_of(change.expression), limits),
+                            120);
     report.file = change.file;
     report.line = change.line;
     report.function = change.function;
@@ -155,14 +192,16 @@ WatchReport report_watch(const Moment& moment, const WatchChange& change) {
         report.from_line = frame->line->line;
     }
     if (change.line)
-        if (auto text = moment.sources().line(change.file, change.line)) report.statement = trimmed(*text);
+        if (auto text = moment.sources().line(change.file, change.line))
+            report.statement = trimmed(*text);
     return report;
 }
 
 }  // namespace
 
 bool is_view_word(std::string_view word) {
-    for (std::string_view view : {"locals", "stack", "breakpoints", "registers", "disassembly", "words", "threads"})
+    for (std::string_view view :
+         {"locals", "stack", "breakpoints", "registers", "disassembly", "words", "threads"})
         if (view == word) return true;
     return false;
 }
@@ -173,11 +212,13 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     report.stop = stop;
     report.process = stop.process;
     report.why = why(moment, stop);
-    report.headline = stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
+    report.headline =
+        stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     if (stop.is_end() || moment.target().threads().empty()) {
         report.suggestion = Next::restart;
-        if (stop.next_process) report.suggestion = {Next::go_on_in_process, std::to_string(stop.next_process)};
+        if (stop.next_process)
+            report.suggestion = {Next::go_on_in_process, std::to_string(stop.next_process)};
         return report;
     }
     const Frame* frame = moment.selected_frame();
@@ -185,29 +226,45 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     fill_place(moment, *frame, report);
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     for (const Breakpoint& breakpoint : moment.breakpoints()) {
-        bool stopped_here = std::find(stop.breakpoints.begin(), stop.breakpoints.end(), breakpoint.number) != stop.breakpoints.end();
+        bool stopped_here = std::find(stop.breakpoints.begin(), stop.breakpoints.end(),
+                                      breakpoint.number) != stop.breakpoints.end();
         if (stopped_here && !breakpoint.counts->problem.empty())
-            report.warning = fmt::format("the condition of breakpoint {} cannot be computed here: {}", breakpoint.number, breakpoint.counts->problem);
+            report.warning =
+                fmt::format("the condition of breakpoint {} cannot be computed here: {}",
+                            breakpoint.number, breakpoint.counts->problem);
     }
     bool is_inferred = report.warning.empty() && frame->inlined && !frame->inlined->is_recorded;
-    if (is_inferred) report.warning = fmt::format("the compiler kept no record of this inlined call: that it is {} is told by the source line alone", escape_for_display(frame->inlined->name));
+    if (is_inferred)
+        report.warning = fmt::format(
+            "the compiler kept no record of this inlined call: that it is {} is told by the source "
+            "line alone",
+            escape_for_display(frame->inlined->name));
     if (moment.target().threads().size() > 1) report.thread = moment.thread_number();
-    if (moment.target().is_kept()) report.suggestion = Next::list_frames_and_threads;
+    if (moment.target().is_kept())
+        report.suggestion = Next::list_frames_and_threads;
     else if (stop.reason == StopReason::signal)
-        report.suggestion = stop.has_handler ? Next::go_on_to_handler : Next::go_on_to_the_end_by_signal;
-    for (const ReturnedValue& call : stop.calls) report.calls.push_back(make_view(ValueReader(moment.target()), call.function, call.value, Form::natural, moment.view_limits()));
-    for (const WatchChange& change : stop.changes) report.watched.push_back(report_watch(moment, change));
-    if (stop.returned) report.returned = make_view(ValueReader(moment.target()), stop.returned->function, stop.returned->value, Form::natural, moment.view_limits());
+        report.suggestion =
+            stop.has_handler ? Next::go_on_to_handler : Next::go_on_to_the_end_by_signal;
+    for (const ReturnedValue& call : stop.calls)
+        report.calls.push_back(make_view(ValueReader(moment.target()), call.function, call.value,
+                                         Form::natural, moment.view_limits()));
+    for (const WatchChange& change : stop.changes)
+        report.watched.push_back(report_watch(moment, change));
+    if (stop.returned)
+        report.returned = make_view(ValueReader(moment.target()), stop.returned->function,
+                                    stop.returned->value, Form::natural, moment.view_limits());
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.
         LocalsReport locals = report_locals(moment, *frame);
-        report.changes = tracker.observe(*frame, locals, kMostChanges, report.more_changes);
+        report.changes = tracker.observe(*frame, locals, kMostChangesShown, report.more_changes);
     }
     // A watched variable that nothing had set before had no old value.
     for (WatchReport& watch : report.watched)
         for (const ValueChange& change : report.changes)
-            if (watch.is_first && change.was_unset && change.name == watch.expression) watch.before = "(not set)";
-    for (const Pin& pin : moment.presentation().pins) report.pins.push_back(report_pin(moment, pin, tracker));
+            if (watch.is_first && change.was_unset && change.name == watch.expression)
+                watch.before = "(not set)";
+    for (const Pin& pin : moment.presentation().pins)
+        report.pins.push_back(report_pin(moment, pin, tracker));
     return report;
 }
 

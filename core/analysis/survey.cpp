@@ -20,13 +20,26 @@ namespace {
 std::string language_name(std::uint16_t language) {
     switch (language) {
         case 0: return "not said";
-        case DW_LANG_C89: case DW_LANG_C: case DW_LANG_C99: case DW_LANG_C11: case DW_LANG_C17: return "C";
-        case DW_LANG_C_plus_plus: case DW_LANG_C_plus_plus_03: case DW_LANG_C_plus_plus_11: case DW_LANG_C_plus_plus_14:
-        case DW_LANG_C_plus_plus_17: case DW_LANG_C_plus_plus_20: return "C++";
+        case DW_LANG_C89:
+        case DW_LANG_C:
+        case DW_LANG_C99:
+        case DW_LANG_C11:
+        case DW_LANG_C17: return "C";
+        case DW_LANG_C_plus_plus:
+        case DW_LANG_C_plus_plus_03:
+        case DW_LANG_C_plus_plus_11:
+        case DW_LANG_C_plus_plus_14:
+        case DW_LANG_C_plus_plus_17:
+        case DW_LANG_C_plus_plus_20: return "C++";
         case DW_LANG_Rust: return "Rust";
         case DW_LANG_Mips_Assembler: return "assembler";
-        case DW_LANG_Fortran77: case DW_LANG_Fortran90: case DW_LANG_Fortran95: case DW_LANG_Fortran03: case DW_LANG_Fortran08: return "Fortran";
-        case DW_LANG_Ada83: case DW_LANG_Ada95: return "Ada";
+        case DW_LANG_Fortran77:
+        case DW_LANG_Fortran90:
+        case DW_LANG_Fortran95:
+        case DW_LANG_Fortran03:
+        case DW_LANG_Fortran08: return "Fortran";
+        case DW_LANG_Ada83:
+        case DW_LANG_Ada95: return "Ada";
         case DW_LANG_Pascal83: return "Pascal";
         case DW_LANG_D: return "D";
         case DW_LANG_Go: return "Go";
@@ -46,14 +59,18 @@ std::string first_number(std::string_view text) {
 // "GNU C++17 12.2.0 -mtune=generic … -O2" and its like: who, and which version.
 std::string compiler_name(std::string_view producer) {
     if (producer.empty()) return "not said";
-    if (std::size_t at = producer.find("rustc version "); at != std::string_view::npos) return "rustc " + first_number(producer.substr(at));
-    if (std::size_t at = producer.find("clang version "); at != std::string_view::npos) return "clang " + first_number(producer.substr(at));
+    if (std::size_t at = producer.find("rustc version "); at != std::string_view::npos)
+        return "rustc " + first_number(producer.substr(at));
+    if (std::size_t at = producer.find("clang version "); at != std::string_view::npos)
+        return "clang " + first_number(producer.substr(at));
     if (producer.starts_with("GNU AS")) return "as " + first_number(producer);
     if (producer.starts_with("GNU ")) {
         std::string_view rest = producer.substr(4);
         std::size_t space = rest.find(' ');
         bool is_linked = rest.starts_with("GIMPLE");
-        return fmt::format("gcc {}{}", space == std::string_view::npos ? "" : first_number(rest.substr(space)), is_linked ? ", link-time optimised" : "");
+        return fmt::format("gcc {}{}",
+                           space == std::string_view::npos ? "" : first_number(rest.substr(space)),
+                           is_linked ? ", link-time optimised" : "");
     }
     return escape_for_display(producer.substr(0, 40));
 }
@@ -61,12 +78,14 @@ std::string compiler_name(std::string_view producer) {
 // The last -O option of the record; gcc without any means -O0.
 std::optional<std::string> recorded_optimisation(std::string_view producer) {
     std::optional<std::string> last;
-    for (std::size_t at = producer.find(" -O"); at != std::string_view::npos; at = producer.find(" -O", at + 1)) {
+    for (std::size_t at = producer.find(" -O"); at != std::string_view::npos;
+         at = producer.find(" -O", at + 1)) {
         std::size_t end = producer.find(' ', at + 1);
         last = producer.substr(at + 1, end == std::string_view::npos ? end : end - at - 1);
     }
     if (last) return *last == "-O" ? "-O1" : *last;
-    bool records_options = producer.starts_with("GNU ") && !producer.starts_with("GNU AS") && producer.find(" -m") != std::string_view::npos;
+    bool records_options = producer.starts_with("GNU ") && !producer.starts_with("GNU AS") &&
+                           producer.find(" -m") != std::string_view::npos;
     if (records_options) return "-O0";
     return std::nullopt;
 }
@@ -77,14 +96,20 @@ struct Optimisation {
 };
 
 Optimisation optimisation_of(std::string_view producer, const UnitSurvey& unit) {
-    if (auto recorded = recorded_optimisation(producer)) return {*recorded, "recorded by the compiler", *recorded != "-O0" && *recorded != "-Og", false};
+    if (auto recorded = recorded_optimisation(producer))
+        return {*recorded, "recorded by the compiler", *recorded != "-O0" && *recorded != "-Og",
+                false};
     if (producer.starts_with("GNU AS")) return {"assembler", "written by hand"};
     if (unit.functions == 0) return {"no code", ""};
-    // Variables tell it best: without optimisation each stays in its place, but for a few that come with inlined library
-    // code. Calls may be inlined at any level, because the source or a library insists.
-    if (unit.moving * 5 > unit.variables) return {"optimised", "inferred: variables move between places", true, true};
-    if (unit.nowhere * 4 > unit.variables) return {"optimised", "inferred: variables are missing", true, true};
-    if (unit.variables) return {"not optimised", "inferred: variables stay in their places", false, true};
+    // Variables tell it best: without optimisation each stays in its place, but for a few that come
+    // with inlined library code. Calls may be inlined at any level, because the source or a library
+    // insists.
+    if (unit.moving * 5 > unit.variables)
+        return {"optimised", "inferred: variables move between places", true, true};
+    if (unit.nowhere * 4 > unit.variables)
+        return {"optimised", "inferred: variables are missing", true, true};
+    if (unit.variables)
+        return {"not optimised", "inferred: variables stay in their places", false, true};
     if (unit.inlined_calls) return {"optimised", "inferred: calls were inlined", true, true};
     return {"not known", "no variables and no inlined calls to tell it by"};
 }
@@ -118,42 +143,57 @@ void add_groups(Survey& survey, const DebugInfo& info, const std::vector<UnitSur
         group.code_bytes += units[i].code_bytes;
     }
     for (auto& [key, group] : groups) survey.groups.push_back(std::move(group));
-    std::sort(survey.groups.begin(), survey.groups.end(), [](const SurveyGroup& a, const SurveyGroup& b) { return a.code_bytes > b.code_bytes; });
+    std::sort(
+        survey.groups.begin(), survey.groups.end(),
+        [](const SurveyGroup& a, const SurveyGroup& b) { return a.code_bytes > b.code_bytes; });
 }
 
 bool is_debug_section(const std::string& name) {
-    return name.starts_with(".debug_") || name.starts_with(".zdebug_") || name.starts_with(".gnu_debug") || (name.starts_with(".") && name.ends_with("_index"));  // the last: an index that a linker made
+    return name.starts_with(".debug_") || name.starts_with(".zdebug_") ||
+           name.starts_with(".gnu_debug") ||
+           (name.starts_with(".") &&
+            name.ends_with("_index"));  // the last: an index that a linker made
 }
 
 void add_sections(Survey& survey, const ElfFile& program, const ElfFile* separate) {
     SurveySection rest{"everything else", "", 0, 0, false};
     for (const Section& section : program.sections()) {
-        bool is_debug = is_debug_section(section.name), is_table = section.name == ".symtab" || section.name == ".strtab";
+        bool is_debug = is_debug_section(section.name),
+             is_table = section.name == ".symtab" || section.name == ".strtab";
         if (is_debug) survey.debug_bytes += section.stored_size;
-        if (is_debug || is_table) survey.sections.push_back({section.name, section.compression, section.stored_size, section.size, is_debug});
-        else rest.stored += section.stored_size;
+        if (is_debug || is_table)
+            survey.sections.push_back(
+                {section.name, section.compression, section.stored_size, section.size, is_debug});
+        else
+            rest.stored += section.stored_size;
     }
     if (separate)
         for (const Section& section : separate->sections()) {
             if (!is_debug_section(section.name) || !section.stored_size) continue;
             survey.separate_bytes += section.stored_size;
-            survey.sections.push_back({section.name + " (separate file)", section.compression, section.stored_size, section.size, true});
+            survey.sections.push_back({section.name + " (separate file)", section.compression,
+                                       section.stored_size, section.size, true});
         }
-    std::sort(survey.sections.begin(), survey.sections.end(), [](const SurveySection& a, const SurveySection& b) { return a.stored > b.stored; });
+    std::sort(survey.sections.begin(), survey.sections.end(),
+              [](const SurveySection& a, const SurveySection& b) { return a.stored > b.stored; });
     rest.size = rest.stored;
     survey.sections.push_back(std::move(rest));
 }
 
-void add_sources(Survey& survey, const std::vector<UnitSurvey>& units, const std::vector<SourceMapping>& mappings) {
+void add_sources(Survey& survey, const std::vector<UnitSurvey>& units,
+                 const std::vector<SourceMapping>& mappings) {
     std::unordered_map<std::string, std::optional<std::array<std::uint8_t, 16>>> files;
     for (const UnitSurvey& unit : units)
         for (const LineFile& file : unit.files)
             if (auto& slot = files[file.path]; !slot) slot = file.md5;
     SourceFiles sources(mappings);
     for (const auto& [path, md5] : files) {
-        if (path.empty() || path.ends_with("<built-in>") || path.ends_with("<artificial>") || path.find("<") != std::string::npos) continue;
+        if (path.empty() || path.ends_with("<built-in>") || path.ends_with("<artificial>") ||
+            path.find("<") != std::string::npos)
+            continue;
         SourceState state = sources.state(path, md5, survey.built_at);
-        // The system's headers came with a package, later perhaps than the one that brought the program.
+        // The system's headers came with a package, later perhaps than the one that brought the
+        // program.
         if (state == SourceState::newer && path.starts_with("/usr/")) state = SourceState::good;
         if (state == SourceState::good) ++survey.sources_good;
         if (state == SourceState::missing) ++survey.sources_missing;
@@ -162,13 +202,15 @@ void add_sources(Survey& survey, const std::vector<UnitSurvey>& units, const std
         if (md5) ++survey.sources_checked_by_sum;
         survey.sources.push_back({path, state, md5.has_value()});
     }
-    std::sort(survey.sources.begin(), survey.sources.end(), [](const SurveySource& a, const SurveySource& b) {
-        bool good_a = a.state == SourceState::good, good_b = b.state == SourceState::good;
-        return std::tie(good_a, a.state, a.path) < std::tie(good_b, b.state, b.path);
-    });
+    std::sort(survey.sources.begin(), survey.sources.end(),
+              [](const SurveySource& a, const SurveySource& b) {
+                  bool good_a = a.state == SourceState::good, good_b = b.state == SourceState::good;
+                  return std::tie(good_a, a.state, a.path) < std::tie(good_b, b.state, b.path);
+              });
 }
 
-// The usual first instructions, behind the mark that indirect jumps may land on: push rbp; mov rbp, rsp.
+// The usual first instructions, behind the mark that indirect jumps may land on: push rbp; mov rbp,
+// rsp.
 bool keeps_frame_pointer(const ElfFile& elf, FileAddress entry) {
     ByteSpan bytes = elf.loaded_bytes(entry, 8);
     auto starts = [&](std::initializer_list<unsigned> wanted) {
@@ -181,7 +223,8 @@ bool keeps_frame_pointer(const ElfFile& elf, FileAddress entry) {
     return starts({0x55, 0x48, 0x89, 0xe5});
 }
 
-void add_functions(Survey& survey, const ModuleSymbols& symbols, const std::vector<UnitSurvey>& units) {
+void add_functions(Survey& survey, const ModuleSymbols& symbols,
+                   const std::vector<UnitSurvey>& units) {
     const SymbolIndex& index = symbols.index();
     survey.names = index.names().size();
     std::unordered_set<Position> inlined;
@@ -196,7 +239,8 @@ void add_functions(Survey& survey, const ModuleSymbols& symbols, const std::vect
         inlined.insert(unit.inlined_origins.begin(), unit.inlined_origins.end());
     }
     if (survey.variables) survey.variable_coverage /= static_cast<double>(survey.variables);
-    // By name: every unit that inlined a function has an abstract entry of it, and one may have the code.
+    // By name: every unit that inlined a function has an abstract entry of it, and one may have the
+    // code.
     std::unordered_set<std::string> with_code;
     std::unordered_set<std::string> without;
     for (const NameEntry& entry : index.names())
@@ -218,10 +262,14 @@ void add_functions(Survey& survey, const ModuleSymbols& symbols, const std::vect
 
 std::string origin_text(const SymbolFiles& files, bool has_units) {
     switch (files.origin()) {
-        case SymbolOrigin::program: return has_units ? "the program's own file" : "the program's own file, but nothing of it can be read";
+        case SymbolOrigin::program:
+            return has_units ? "the program's own file"
+                             : "the program's own file, but nothing of it can be read";
         case SymbolOrigin::build_id: return "a separate file found by build id";
-        case SymbolOrigin::debug_link: return "a separate file the program names; its checksum fits";
-        case SymbolOrigin::beside: return "a separate file of the program's name; its build id fits";
+        case SymbolOrigin::debug_link:
+            return "a separate file the program names; its checksum fits";
+        case SymbolOrigin::beside:
+            return "a separate file of the program's name; its build id fits";
         case SymbolOrigin::server: return "a symbol server";
         case SymbolOrigin::nowhere: break;
     }
@@ -235,7 +283,8 @@ std::string common_folder(const std::vector<SurveySource>& sources) {
         if (source.state != SourceState::missing || !source.path.starts_with('/')) continue;
         std::string folder = std::filesystem::path(source.path).parent_path().string();
         if (common.empty()) common = folder;
-        while (common.size() > 1 && folder != common && !folder.starts_with(common + "/")) common = std::filesystem::path(common).parent_path().string();
+        while (common.size() > 1 && folder != common && !folder.starts_with(common + "/"))
+            common = std::filesystem::path(common).parent_path().string();
         if (common.size() <= 1) return "";  // nothing in common but the root
     }
     return common;
@@ -246,34 +295,54 @@ std::string percent(double share) {
 }
 
 void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
-    auto add = [&](std::string what, std::string advice) { survey.weaknesses.push_back({std::move(what), std::move(advice)}); };
-    bool is_rust = std::any_of(survey.groups.begin(), survey.groups.end(), [](const SurveyGroup& g) { return g.language == "Rust"; });
+    auto add = [&](std::string what, std::string advice) {
+        survey.weaknesses.push_back({std::move(what), std::move(advice)});
+    };
+    bool is_rust = std::any_of(survey.groups.begin(), survey.groups.end(),
+                               [](const SurveyGroup& g) { return g.language == "Rust"; });
     std::string debug_flag = is_rust ? "-g (for cargo: debug = true in the profile)" : "-g";
     if (!survey.has_symbols)
         add("there is no debug information: no lines, variables or types",
             survey.build_id.empty() ? fmt::format("compile with {}", debug_flag)
-                                    : fmt::format("compile with {}; or, if it exists as a separate file, name its folder: --symbols DIR", debug_flag));
+                                    : fmt::format("compile with {}; or, if it exists as a separate "
+                                                  "file, name its folder: --symbols DIR",
+                                                  debug_flag));
     if (!survey.has_symbols && !survey.has_symbol_table)
-        add("the linker's symbols are stripped too: only exported functions have names", "link without -s, and do not run strip on it");
-    for (const std::string& refused : survey.refused) add(escape_for_display(refused), "build both from the same sources, or name the folder of the right one: --symbols DIR");
+        add("the linker's symbols are stripped too: only exported functions have names",
+            "link without -s, and do not run strip on it");
+    for (const std::string& refused : survey.refused)
+        add(escape_for_display(refused),
+            "build both from the same sources, or name the folder of the right one: --symbols DIR");
     if (survey.missing_split_files)
-        add(fmt::format("{} missing: their units have lines, but no names, types or variables", counted(survey.missing_split_files, "split file")),
-            "keep the .dwo files beside the objects, make a package PROGRAM.dwp of them, or name their folder: --symbols DIR");
+        add(fmt::format("{} missing: their units have lines, but no names, types or variables",
+                        counted(survey.missing_split_files, "split file")),
+            "keep the .dwo files beside the objects, make a package PROGRAM.dwp of them, or name "
+            "their folder: --symbols DIR");
     if (survey.sources_newer + survey.sources_different)
-        add(fmt::format("{} changed since the program was built: lines will not match", counted(survey.sources_newer + survey.sources_different, "source file")), "build the program again");
+        add(fmt::format("{} changed since the program was built: lines will not match",
+                        counted(survey.sources_newer + survey.sources_different, "source file")),
+            "build the program again");
     if (survey.sources_missing && survey.sources_missing * 10 >= survey.sources.size()) {
         std::string from = common_folder(survey.sources), library;
         std::uint64_t of_library = 0;
         for (const SurveySource& source : survey.sources) {
-            if (source.state != SourceState::missing || !source.path.starts_with("/rustc/")) continue;
+            if (source.state != SourceState::missing || !source.path.starts_with("/rustc/"))
+                continue;
             ++of_library;
             library = source.path.substr(0, source.path.find('/', 7));
         }
         if (of_library)
-            add(fmt::format("{} source files of Rust's own library are not here", of_library), fmt::format("install the library's sources (rust-src) and map them: --source-map {}=FOLDER", escape_for_display(library)));
+            add(fmt::format("{} source files of Rust's own library are not here", of_library),
+                fmt::format(
+                    "install the library's sources (rust-src) and map them: --source-map {}=FOLDER",
+                    escape_for_display(library)));
         if (survey.sources_missing > of_library)
-            add(fmt::format("{} of {} {}source files are not here", survey.sources_missing - of_library, survey.sources.size() - of_library, of_library ? "other " : ""),
-                from.empty() ? "--source-map FROM=TO says where they are; several may be given" : fmt::format("--source-map {}=FOLDER, where FOLDER holds them now", escape_for_display(from)));
+            add(fmt::format("{} of {} {}source files are not here",
+                            survey.sources_missing - of_library, survey.sources.size() - of_library,
+                            of_library ? "other " : ""),
+                from.empty() ? "--source-map FROM=TO says where they are; several may be given"
+                             : fmt::format("--source-map {}=FOLDER, where FOLDER holds them now",
+                                           escape_for_display(from)));
     }
     std::uint64_t optimised = 0, all = 0;
     for (const SurveyGroup& group : survey.groups) {
@@ -281,28 +350,44 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
         if (group.is_optimised) optimised += group.code_bytes;
     }
     if (all && optimised * 2 > all)
-        add(fmt::format("{} of the code is optimised: steps jump about, and variables come and go", percent(static_cast<double>(optimised) / static_cast<double>(all))),
-            is_rust ? "opt-level = 0 or 1 in the profile, for the crates you look into" : "compile the files you look into with -Og or -O0");
+        add(fmt::format("{} of the code is optimised: steps jump about, and variables come and go",
+                        percent(static_cast<double>(optimised) / static_cast<double>(all))),
+            is_rust ? "opt-level = 0 or 1 in the profile, for the crates you look into"
+                    : "compile the files you look into with -Og or -O0");
     if (survey.variables && survey.variable_coverage < 0.75)
-        add(fmt::format("a variable has a place over only {} of its scope, on average", percent(survey.variable_coverage)), "-Og keeps more of them; locals says of each where it has a place");
+        add(fmt::format("a variable has a place over only {} of its scope, on average",
+                        percent(survey.variable_coverage)),
+            "-Og keeps more of them; locals says of each where it has a place");
     if (survey.has_symbols && survey.functions && survey.variables == 0)
-        add("there are lines but no variables", "compile with -g or -g2, not with -g1 or line tables only");
+        add("there are lines but no variables",
+            "compile with -g or -g2, not with -g1 or line tables only");
     for (const SurveyGroup& group : survey.groups)
         if (group.dwarf_version < 4 && group.functions) {
-            add(fmt::format("some units are DWARF {}: it cannot tell where optimised variables are as well as later versions do", group.dwarf_version), "compile with -gdwarf-5");
+            add(fmt::format("some units are DWARF {}: it cannot tell where optimised variables are "
+                            "as well as later versions do",
+                            group.dwarf_version),
+                "compile with -gdwarf-5");
             break;
         }
-    if (survey.build_id.empty()) add("it has no build id: separate debug files cannot be told from those of another build, and no index is kept", "link with -Wl,--build-id");
+    if (survey.build_id.empty())
+        add("it has no build id: separate debug files cannot be told from those of another build, "
+            "and no index is kept",
+            "link with -Wl,--build-id");
     if (!symbols.elf().section(".eh_frame") && !symbols.elf().section(".debug_frame"))
-        add("it has no call-frame information: the stack is walked by frame pointers alone", "compile without -fno-asynchronous-unwind-tables");
+        add("it has no call-frame information: the stack is walked by frame pointers alone",
+            "compile without -fno-asynchronous-unwind-tables");
     for (const std::string& problem : survey.problems)
-        if (std::find(survey.refused.begin(), survey.refused.end(), problem) == survey.refused.end())
-            add(escape_for_display(problem), "build or copy the file again; everything else in it is used");
+        if (std::find(survey.refused.begin(), survey.refused.end(), problem) ==
+            survey.refused.end())
+            add(escape_for_display(problem),
+                "build or copy the file again; everything else in it is used");
 }
 
 }  // namespace
 
-Survey survey_program(const std::filesystem::path& path, const SymbolSearch& search, const std::vector<SourceMapping>& mappings, const std::function<void(double)>& progress) {
+Survey survey_program(const std::filesystem::path& path, const SymbolSearch& search,
+                      const std::vector<SourceMapping>& mappings,
+                      const std::function<void(double)>& progress) {
     ModuleSymbols symbols(path, search);
     const ElfFile& elf = symbols.elf();
     const DebugInfo& info = symbols.debug_info();
@@ -311,12 +396,15 @@ Survey survey_program(const std::filesystem::path& path, const SymbolSearch& sea
     survey.build_id = elf.build_id();
     survey.file_size = elf.file_size();
     survey.built_at = elf.modified_at();
-    survey.kind = !elf.is_executable_file() ? "shared library" : elf.position_independent() ? "position-independent program" : "program at fixed addresses";
+    survey.kind = !elf.is_executable_file()    ? "shared library"
+                  : elf.position_independent() ? "position-independent program"
+                                               : "program at fixed addresses";
     survey.is_dynamic = elf.dynamic() || !elf.is_executable_file();
     survey.has_symbol_table = elf.section(".symtab") != nullptr;
     survey.has_symbols = symbols.has_debug_information();
     survey.symbols_from = origin_text(symbols.files(), survey.has_symbols);
-    if (symbols.files().separate()) survey.separate_file = symbols.files().separate()->path().string();
+    if (symbols.files().separate())
+        survey.separate_file = symbols.files().separate()->path().string();
     if (symbols.files().shared()) survey.shared_file = symbols.files().shared()->path().string();
     survey.package = symbols.files().package();
     survey.split_files = info.split_files();

@@ -1,5 +1,6 @@
-// What a program offers a debugger: is there symbol information and where from, who compiled what and how, which sources
-// are here and still the same, what the optimiser left. And for each weakness, what to do about it.
+// What a program offers a debugger: is there symbol information and where from, who compiled what
+// and how, which sources are here and still the same, what the optimiser left. And for each
+// weakness, what to do about it.
 #pragma once
 
 #include <cstdint>
@@ -19,7 +20,8 @@ struct SurveySection {
 
 // Units of one language, compiler, version and way of compiling.
 struct SurveyGroup {
-    std::string language, compiler, optimisation, optimisation_source;  // "-O2", "recorded by the compiler"
+    std::string language, compiler, optimisation,
+        optimisation_source;  // "-O2", "recorded by the compiler"
     bool is_optimised = false, is_inferred = false;
     unsigned dwarf_version = 0;
     std::uint64_t units = 0, functions = 0, code_bytes = 0;
@@ -39,10 +41,11 @@ struct Survey {
     std::string path, build_id;
     std::uint64_t file_size = 0;
     std::int64_t built_at = 0;  // seconds since 1970
-    std::string kind;           // "position-independent program", "program at fixed addresses", "shared library"
-    bool is_dynamic = false;    // a shared library always is
+    std::string
+        kind;  // "position-independent program", "program at fixed addresses", "shared library"
+    bool is_dynamic = false;  // a shared library always is
     bool has_symbol_table = false;
-    std::string symbols_from;   // a sentence
+    std::string symbols_from;  // a sentence
     bool has_symbols = false;
     std::string separate_file, shared_file, package;  // empty where there is none
     std::uint64_t split_files = 0, missing_split_files = 0;
@@ -52,21 +55,24 @@ struct Survey {
     std::uint64_t units = 0, type_units = 0, partial_units = 0;
     std::vector<std::string> address_indexes;  // ".debug_aranges: used", ".debug_names: …"
 
-    std::vector<SurveySection> sections;       // the debug ones, by size, then the rest together
-    std::uint64_t debug_bytes = 0;             // in the program's file
-    std::uint64_t separate_bytes = 0;          // in its separate file
+    std::vector<SurveySection> sections;  // the debug ones, by size, then the rest together
+    std::uint64_t debug_bytes = 0;        // in the program's file
+    std::uint64_t separate_bytes = 0;     // in its separate file
 
-    std::vector<SurveySource> sources;         // troubled ones first
-    std::uint64_t sources_good = 0, sources_missing = 0, sources_newer = 0, sources_different = 0, sources_checked_by_sum = 0;
+    std::vector<SurveySource> sources;  // troubled ones first
+    std::uint64_t sources_good = 0, sources_missing = 0, sources_newer = 0, sources_different = 0,
+                  sources_checked_by_sum = 0;
 
-    std::uint64_t functions = 0, names = 0;    // with code; of the index
-    std::uint64_t inlined_away = 0;            // functions that have no code of their own and at least one inlined copy
+    std::uint64_t functions = 0, names = 0;  // with code; of the index
+    std::uint64_t inlined_away =
+        0;  // functions that have no code of their own and at least one inlined copy
     std::uint64_t inlined_calls = 0;
     std::uint64_t frame_pointer_looked_at = 0, frame_pointer_kept = 0;  // functions
 
-    std::uint64_t variables = 0;               // locals and parameters of functions with code
+    std::uint64_t variables = 0;  // locals and parameters of functions with code
     std::uint64_t variables_everywhere = 0, variables_partly = 0, variables_nowhere = 0;
-    double variable_coverage = 0;              // mean share of the scope's bytes over which a variable has a location
+    double variable_coverage =
+        0;  // mean share of the scope's bytes over which a variable has a location
 
     std::vector<SurveyWeakness> weaknesses;
 };
@@ -77,7 +83,8 @@ struct SurveyReport {
 };
 
 // Reads everything; `progress` is told 0 to 1 from this thread. Throws FileError.
-Survey survey_program(const std::filesystem::path& path, const SymbolSearch& search, const std::vector<SourceMapping>& mappings,
+Survey survey_program(const std::filesystem::path& path, const SymbolSearch& search,
+                      const std::vector<SourceMapping>& mappings,
                       const std::function<void(double)>& progress = {});
 
 }  // namespace lantern

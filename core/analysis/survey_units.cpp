@@ -15,29 +15,41 @@ namespace {
 
 Treatment treat(std::uint16_t tag) {
     switch (tag) {
-        case DW_TAG_subprogram: case DW_TAG_lexical_block: case DW_TAG_inlined_subroutine: case DW_TAG_try_block:
-            return {set_of(Slot::low_pc, Slot::high_pc, Slot::ranges, Slot::abstract_origin), true, false};
-        case DW_TAG_variable: case DW_TAG_formal_parameter:
+        case DW_TAG_subprogram:
+        case DW_TAG_lexical_block:
+        case DW_TAG_inlined_subroutine:
+        case DW_TAG_try_block:
+            return {set_of(Slot::low_pc, Slot::high_pc, Slot::ranges, Slot::abstract_origin), true,
+                    false};
+        case DW_TAG_variable:
+        case DW_TAG_formal_parameter:
             return {set_of(Slot::location, Slot::const_value, Slot::declaration), true, false};
-        case DW_TAG_namespace: case DW_TAG_module: case DW_TAG_structure_type: case DW_TAG_class_type: return {0, false, true};
+        case DW_TAG_namespace:
+        case DW_TAG_module:
+        case DW_TAG_structure_type:
+        case DW_TAG_class_type: return {0, false, true};
         default: return {};
     }
 }
 
 class UnitWalk {
   public:
-    UnitWalk(const Unit& unit, const CodeAreas& areas, UnitSurvey& found) : unit_(unit), areas_(areas), found_(found) {}
+    UnitWalk(const Unit& unit, const CodeAreas& areas, UnitSurvey& found)
+        : unit_(unit), areas_(areas), found_(found) {}
 
     bool entry(const ScannedEntry& entry) {
         switch (entry.tag) {
-            case DW_TAG_variable: case DW_TAG_formal_parameter: variable(entry); return false;
+            case DW_TAG_variable:
+            case DW_TAG_formal_parameter: variable(entry); return false;
             case DW_TAG_inlined_subroutine:
-                if (entry.has(Slot::abstract_origin)) found_.inlined_origins.push_back(entry[Slot::abstract_origin]);
+                if (entry.has(Slot::abstract_origin))
+                    found_.inlined_origins.push_back(entry[Slot::abstract_origin]);
                 ++found_.inlined_calls;
                 return enter(entry);
             case DW_TAG_subprogram: {
                 std::uint64_t bytes = bytes_of(entry);
-                if (bytes == 0) return false;  // declared, abstract or thrown away: its variables are nobody's
+                if (bytes == 0)
+                    return false;  // declared, abstract or thrown away: its variables are nobody's
                 ++found_.functions;
                 found_.code_bytes += bytes;
                 return enter(entry);
@@ -59,13 +71,18 @@ class UnitWalk {
     std::uint64_t bytes_of(const ScannedEntry& entry) const {
         std::uint64_t bytes = 0;
         if (entry.has(Slot::ranges)) {
-            for (const FileRange& range : range_list(unit_, entry.form_of(Slot::ranges), entry[Slot::ranges]))
+            for (const FileRange& range :
+                 range_list(unit_, entry.form_of(Slot::ranges), entry[Slot::ranges]))
                 if (areas_.holds(range.low)) bytes += range.size();
             return bytes;
         }
-        if (!entry.has(Slot::low_pc) || !entry.has(Slot::high_pc) || !areas_.holds(FileAddress(entry[Slot::low_pc]))) return 0;
+        if (!entry.has(Slot::low_pc) || !entry.has(Slot::high_pc) ||
+            !areas_.holds(FileAddress(entry[Slot::low_pc])))
+            return 0;
         std::uint64_t high = entry[Slot::high_pc];
-        return high_is_address(entry.form_of(Slot::high_pc)) ? (high > entry[Slot::low_pc] ? high - entry[Slot::low_pc] : 0) : high;
+        return high_is_address(entry.form_of(Slot::high_pc))
+                   ? (high > entry[Slot::low_pc] ? high - entry[Slot::low_pc] : 0)
+                   : high;
     }
 
     void variable(const ScannedEntry& entry) {
@@ -74,11 +91,18 @@ class UnitWalk {
         if (entry.has(Slot::const_value)) return count(1);
         if (!entry.has(Slot::location)) return count(0);
         switch (entry.form_of(Slot::location)) {
-            case DW_FORM_sec_offset: case DW_FORM_loclistx: case DW_FORM_data4: case DW_FORM_data8: break;
-            default: return count(entry[Slot::location] == 0 ? 0 : 1);  // an expression that holds everywhere; empty: removed
+            case DW_FORM_sec_offset:
+            case DW_FORM_loclistx:
+            case DW_FORM_data4:
+            case DW_FORM_data8: break;
+            default:
+                return count(entry[Slot::location] == 0
+                                 ? 0
+                                 : 1);  // an expression that holds everywhere; empty: removed
         }
         std::uint64_t covered = 0, places = 0;
-        for (const LocationRange& location : location_list(unit_, entry.form_of(Slot::location), entry[Slot::location])) {
+        for (const LocationRange& location :
+             location_list(unit_, entry.form_of(Slot::location), entry[Slot::location])) {
             if (location.expression.empty()) continue;
             ++places;
             if (!location.range) return count(1);
@@ -90,9 +114,12 @@ class UnitWalk {
 
     void count(double share) {
         found_.coverage += share;
-        if (share >= 0.999) ++found_.everywhere;
-        else if (share > 0) ++found_.partly;
-        else ++found_.nowhere;
+        if (share >= 0.999)
+            ++found_.everywhere;
+        else if (share > 0)
+            ++found_.partly;
+        else
+            ++found_.nowhere;
     }
 
     const Unit& unit_;
@@ -103,14 +130,16 @@ class UnitWalk {
 
 }  // namespace
 
-std::vector<UnitSurvey> survey_units(const DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress) {
+std::vector<UnitSurvey> survey_units(const DebugInfo& info, const CodeAreas& areas,
+                                     const std::function<void(double)>& progress) {
     const auto& units = info.units();
     std::vector<UnitSurvey> found(units.size());
     each_in_parallel(units.size(), units.size() > 1, progress, [&] {
         return [&, scanner = EntryScanner(treat)](std::size_t i) mutable {
             try {
                 UnitWalk walk(*units[i], areas, found[i]);
-                if (units[i]->type != DW_UT_type && units[i]->type != DW_UT_split_type) scanner.walk(*units[i], walk);
+                if (units[i]->type != DW_UT_type && units[i]->type != DW_UT_split_type)
+                    scanner.walk(*units[i], walk);
             } catch (const FormatError&) {
                 // Told by the name index, which reads the same entries.
             }

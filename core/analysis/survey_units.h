@@ -1,4 +1,5 @@
-// The part of a survey that walks every entry of every unit: inlined calls, variables and where they are kept.
+// The part of a survey that walks every entry of every unit: inlined calls, variables and where
+// they are kept.
 #pragma once
 
 #include <cstdint>
@@ -15,13 +16,15 @@ namespace lantern {
 
 struct UnitSurvey {
     std::uint64_t functions = 0, code_bytes = 0, inlined_calls = 0;
-    std::uint64_t variables = 0, everywhere = 0, partly = 0, nowhere = 0, moving = 0;  // moving: kept in more than one place
-    double coverage = 0;                            // sum over the variables of the share covered
-    std::vector<dwarf::Position> inlined_origins;   // each once
+    std::uint64_t variables = 0, everywhere = 0, partly = 0, nowhere = 0,
+                  moving = 0;                      // moving: kept in more than one place
+    double coverage = 0;                           // sum over the variables of the share covered
+    std::vector<dwarf::Position> inlined_origins;  // each once
     std::vector<dwarf::LineFile> files;
 };
 
 // By index of the unit. On all processors; damaged units count as far as they could be read.
-std::vector<UnitSurvey> survey_units(const dwarf::DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress);
+std::vector<UnitSurvey> survey_units(const dwarf::DebugInfo& info, const CodeAreas& areas,
+                                     const std::function<void(double)>& progress);
 
 }  // namespace lantern

@@ -31,8 +31,8 @@ Taken bits_of(const Member& member, unsigned depth = 0) {
     return {member.offset * 8, (member.offset + size) * 8};
 }
 
-// A base leaves its tail to the members of the class that has it, and its virtual bases lie elsewhere
-// (Itanium C++ ABI §2.4).
+// A base leaves its tail to the members of the class that has it, and its virtual bases lie
+// elsewhere (Itanium C++ ABI §2.4).
 std::uint64_t bytes_as_base(const Type& type, unsigned depth) {
     if (depth > kDeepest) return type.size;
     std::uint64_t bits = 0;
@@ -44,7 +44,8 @@ std::uint64_t bytes_as_base(const Type& type, unsigned depth) {
 bool has_virtual_base(const Type& type, unsigned depth = 0) {
     if (depth > kDeepest) return false;
     return std::any_of(type.members().begin(), type.members().end(), [&](const Member& member) {
-        return member.is_virtual_base || (member.is_base_class && has_virtual_base(plain(*member.type), depth + 1));
+        return member.is_virtual_base ||
+               (member.is_base_class && has_virtual_base(plain(*member.type), depth + 1));
     });
 }
 
@@ -62,13 +63,16 @@ class Layout {
         std::uint64_t reached = 0;
         for (const Member* member : members) {
             Taken taken = bits_of(*member);
-            if (!member->is_virtual_base && type.kind != TypeKind::union_) pad(base, reached, taken.from, depth);
+            if (!member->is_virtual_base && type.kind != TypeKind::union_)
+                pad(base, reached, taken.from, depth);
             add_member(*member, base, depth);
             if (!member->is_virtual_base) reached = std::max(reached, taken.to);
         }
         if (type.table && add_variants(type, base, depth)) return;
-        if (has_virtual_base(type)) report_.virtual_bases_from = (reached + 7) / 8;
-        else if (type.size && !is_empty_class(type) && !(members.empty() && reached == 0)) pad(base, reached, type.size * 8, depth);
+        if (has_virtual_base(type))
+            report_.virtual_bases_from = (reached + 7) / 8;
+        else if (type.size && !is_empty_class(type) && !(members.empty() && reached == 0))
+            pad(base, reached, type.size * 8, depth);
     }
 
     void add_statics(const Type& type) {
@@ -121,7 +125,8 @@ class Layout {
             row.kind = TypeRow::Kind::vtable_pointer;
         }
         report_.rows.push_back(std::move(row));
-        bool is_anonymous = member.name.empty() && !member.is_base_class && (type.kind == TypeKind::structure || type.kind == TypeKind::union_);
+        bool is_anonymous = member.name.empty() && !member.is_base_class &&
+                            (type.kind == TypeKind::structure || type.kind == TypeKind::union_);
         if (is_anonymous && depth < kDeepest) add(type, base + member.offset, depth + 1);
     }
 
@@ -142,13 +147,16 @@ class Layout {
         row.kind = TypeRow::Kind::variant;
         row.depth = depth;
         row.name = variant.name;
-        row.value = variant.discriminant ? std::to_string(*variant.discriminant) : variant.is_default ? "any other" : "";
+        row.value = variant.discriminant ? std::to_string(*variant.discriminant)
+                    : variant.is_default ? "any other"
+                                         : "";
         report_.rows.push_back(std::move(row));
         for (const Member& member : variant.members) {
             const Type& type = plain(*member.type);
             // A variant is one member whose type has the variant's fields.
             if (type.kind == TypeKind::structure && depth < kDeepest) {
-                for (const Member& field : type.members()) add_member(field, base + member.offset, depth + 1);
+                for (const Member& field : type.members())
+                    add_member(field, base + member.offset, depth + 1);
             } else {
                 add_member(member, base, depth + 1);
             }
@@ -175,7 +183,9 @@ std::string wording_of(const Type& type) {
 TypeReport describe(const Type& type, const ModuleSymbols* symbols) {
     TypeReport report;
     const Type& shown = type.kind == TypeKind::qualified ? plain(type) : type;
-    std::string qualified = symbols && shown.entry_offset && !shown.name.empty() ? symbols->qualified_name(shown.entry_offset) : "";
+    std::string qualified = symbols && shown.entry_offset && !shown.name.empty()
+                                ? symbols->qualified_name(shown.entry_offset)
+                                : "";
     report.name = qualified.find("::") != std::string::npos ? qualified : type_text(type);
     report.wording = wording_of(shown);
     report.size = plain(shown).size;
@@ -189,19 +199,25 @@ TypeReport describe(const Type& type, const ModuleSymbols* symbols) {
         layout.add_statics(laid_out);
         if (laid_out.table) report.methods = laid_out.table->read_methods(laid_out);
     }
-    for (const Enumerator& one : laid_out.enumerators) report.enumerators.push_back({one.name, one.value});
+    for (const Enumerator& one : laid_out.enumerators)
+        report.enumerators.push_back({one.name, one.value});
     return report;
 }
 
 std::string short_place(const Type& type) {
-    return type.declared_in.empty() ? "" : fmt::format("{}:{}", std::filesystem::path(type.declared_in).filename().string(), type.declared_at);
+    return type.declared_in.empty()
+               ? ""
+               : fmt::format("{}:{}", std::filesystem::path(type.declared_in).filename().string(),
+                             type.declared_at);
 }
 
 }  // namespace
 
 TypeReport report_type(const Moment& moment, const std::string& text) {
     std::string name(trimmed(text));
-    if (name.empty()) throw RequestError("the name of a type, or an expression, is missing", "type struct chamber, for example");
+    if (name.empty())
+        throw RequestError("the name of a type, or an expression, is missing",
+                           "type struct chamber, for example");
     for (const Module& module : moment.target().modules()) {
         const ModuleSymbols& symbols = module.symbols();
         std::vector<const Type*> found = symbols.types_named(name);
@@ -214,12 +230,19 @@ TypeReport report_type(const Moment& moment, const std::string& text) {
         if (found.empty()) continue;
         TypeReport report = describe(*found.front(), &symbols);
         for (std::size_t i = 1; i < found.size() && i < 20; ++i)
-            report.others.push_back(fmt::format("{}  {} of {}  {}", symbols.qualified_name(found[i]->entry_offset), wording_of(*found[i]), counted(plain(*found[i]).size, "byte"), short_place(*found[i])));
+            report.others.push_back(
+                fmt::format("{}  {} of {}  {}", symbols.qualified_name(found[i]->entry_offset),
+                            wording_of(*found[i]), counted(plain(*found[i]).size, "byte"),
+                            short_place(*found[i])));
         return report;
     }
     // What can only be meant as a type is not tried as an expression.
-    bool is_type_name = name.ends_with('>') || name.starts_with("struct ") || name.starts_with("union ") || name.starts_with("enum ") || name.starts_with("class ");
-    if (is_type_name) throw RequestError(fmt::format("the program has no type {}", quote(name)), Next::find_types_by_pattern);
+    bool is_type_name = name.ends_with('>') || name.starts_with("struct ") ||
+                        name.starts_with("union ") || name.starts_with("enum ") ||
+                        name.starts_with("class ");
+    if (is_type_name)
+        throw RequestError(fmt::format("the program has no type {}", quote(name)),
+                           Next::find_types_by_pattern);
     Value value = evaluate(name, moment.context());
     const Type& type = plain(*value.type);
     const ModuleSymbols* holder = nullptr;

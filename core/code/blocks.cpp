@@ -49,7 +49,8 @@ void Blocks::connect() {
         auto leads_to = [&](std::uint32_t node) {
             if (node == kNone) return;
             std::uint32_t other = of_node_[node];
-            if (std::find(block.to.begin(), block.to.end(), other) == block.to.end()) block.to.push_back(other);
+            if (std::find(block.to.begin(), block.to.end(), other) == block.to.end())
+                block.to.push_back(other);
         };
         leads_to(last.next);
         leads_to(last.branch);
@@ -60,8 +61,8 @@ void Blocks::connect() {
         for (std::uint32_t other : blocks_[number].to) blocks_[other].from.push_back(number);
 }
 
-// Each behind all that it leads to is written down when they are done (without recursion: functions of ten thousand blocks exist),
-// and the whole turned around.
+// Each behind all that it leads to is written down when they are done (without recursion: functions
+// of ten thousand blocks exist), and the whole turned around.
 void Blocks::put_in_order() {
     struct Visit {
         std::uint32_t block;
@@ -100,7 +101,8 @@ std::uint32_t Blocks::common_dominator(std::uint32_t a, std::uint32_t b) const {
     return a;
 }
 
-// Each has what its predecessors have in common, until nothing changes (Cooper, Harvey, Kennedy: A Simple, Fast Dominance Algorithm).
+// Each has what its predecessors have in common, until nothing changes (Cooper, Harvey, Kennedy: A
+// Simple, Fast Dominance Algorithm).
 void Blocks::find_dominators() {
     std::vector<bool> is_known(blocks_.size());
     for (std::uint32_t block : order_) is_known[block] = blocks_[block].is_entry;
@@ -129,7 +131,8 @@ bool Blocks::dominates(std::uint32_t block, std::uint32_t other) const {
     return other == block;
 }
 
-// A way back to a block that dominates where it comes from closes a loop: all that leads there without passing the head is in it.
+// A way back to a block that dominates where it comes from closes a loop: all that leads there
+// without passing the head is in it.
 void Blocks::find_loops() {
     loop_of_.assign(blocks_.size(), kNone);
     for (std::uint32_t head : order_) {
@@ -149,7 +152,8 @@ void Blocks::find_loops() {
             open.insert(open.end(), blocks_[block].from.begin(), blocks_[block].from.end());
         }
         std::sort(loop.blocks.begin(), loop.blocks.end());
-        for (std::uint32_t block : loop.blocks) loop_of_[block] = static_cast<std::uint32_t>(loops_.size());
+        for (std::uint32_t block : loop.blocks)
+            loop_of_[block] = static_cast<std::uint32_t>(loops_.size());
         loops_.push_back(std::move(loop));
     }
 }

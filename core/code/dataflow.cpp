@@ -23,7 +23,8 @@ Dataflow::Dataflow(const Blocks& blocks, const ModuleSymbols& symbols) : blocks_
 void Dataflow::find_effects(const ModuleSymbols& symbols) {
     using Kind = Instruction::Kind;
     for (const FlowGraph::Node& node : blocks_->flow().nodes()) {
-        auto effects = register_effects_of(symbols.elf().loaded_bytes(node.address, node.length)).value_or(RegisterEffects{everything(), everything(), {}, true, true});
+        auto effects = register_effects_of(symbols.elf().loaded_bytes(node.address, node.length))
+                           .value_or(RegisterEffects{everything(), everything(), {}, true, true});
         if (node.kind == Kind::call) {
             effects.reads |= read_by_a_call();
             effects.writes |= lost_by_a_call();
@@ -36,8 +37,10 @@ void Dataflow::find_effects(const ModuleSymbols& symbols) {
             effects.reads_memory = effects.writes_memory = true;
         } else if (node.kind == Kind::returns) {
             effects.reads |= handed_back();
-        } else if (node.leaves() || (node.is_jump() && node.is_computed && blocks_->flow().computed_targets().empty())) {
-            effects.reads |= read_by_a_call() | handed_back();  // a call that is a jump: its callee returns for us
+        } else if (node.leaves() || (node.is_jump() && node.is_computed &&
+                                     blocks_->flow().computed_targets().empty())) {
+            effects.reads |= read_by_a_call() |
+                             handed_back();  // a call that is a jump: its callee returns for us
         }
         effects_.push_back(effects);
     }
@@ -57,7 +60,8 @@ void Dataflow::find_liveness() {
         changed = false;
         for (std::uint32_t number = static_cast<std::uint32_t>(blocks.size()); number-- > 0;) {
             RegisterSet live = live_out_[number] = live_at_end_of(number);
-            for (std::uint32_t node = blocks[number].end; node-- > blocks[number].first;) live = before(live, effects_[node]);
+            for (std::uint32_t node = blocks[number].end; node-- > blocks[number].first;)
+                live = before(live, effects_[node]);
             if (live == live_in_[number]) continue;
             live_in_[number] = live;
             changed = true;
@@ -68,7 +72,8 @@ void Dataflow::find_liveness() {
 RegisterSet Dataflow::live_behind(std::uint32_t node) const {
     std::uint32_t number = blocks_->of_node(node);
     RegisterSet live = live_out_[number];
-    for (std::uint32_t i = blocks_->all()[number].end; --i > node;) live = before(live, effects_[i]);
+    for (std::uint32_t i = blocks_->all()[number].end; --i > node;)
+        live = before(live, effects_[i]);
     return live;
 }
 
@@ -80,10 +85,11 @@ namespace {
 
 using Block = Blocks::Block;
 
-// From one block along all ways, each block once, as long as `look` (told the block's nodes) does not say that the way ends there.
-// True: a way leads out of the function.
+// From one block along all ways, each block once, as long as `look` (told the block's nodes) does
+// not say that the way ends there. True: a way leads out of the function.
 template <class Look>
-bool follow(const Blocks& blocks, std::uint32_t from, std::vector<std::uint32_t> Block::*ways, Look look) {
+bool follow(const Blocks& blocks, std::uint32_t from, std::vector<std::uint32_t> Block::*ways,
+            Look look) {
     bool leads_out = false;
     std::vector<bool> seen(blocks.all().size());
     std::vector<std::uint32_t> open;
@@ -121,7 +127,8 @@ Dataflow::Definitions Dataflow::reaching(std::uint32_t node, unsigned dwarf_numb
         return false;
     };
     std::uint32_t own = blocks_->of_node(node);
-    if (!look(blocks_->all()[own].first, node)) found.from_outside = follow(*blocks_, own, &Block::from, look);
+    if (!look(blocks_->all()[own].first, node))
+        found.from_outside = follow(*blocks_, own, &Block::from, look);
     put_in_order(found.nodes);
     return found;
 }
@@ -136,7 +143,8 @@ Dataflow::Uses Dataflow::uses_of(std::uint32_t node, unsigned dwarf_number) cons
         return false;
     };
     std::uint32_t own = blocks_->of_node(node);
-    if (!look(node + 1, blocks_->all()[own].end)) found.goes_outside = follow(*blocks_, own, &Block::to, look);
+    if (!look(node + 1, blocks_->all()[own].end))
+        found.goes_outside = follow(*blocks_, own, &Block::to, look);
     put_in_order(found.nodes);
     return found;
 }

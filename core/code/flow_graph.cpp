@@ -22,27 +22,35 @@ std::optional<T> read(ByteSpan bytes, std::uint64_t offset) {
 
 }  // namespace
 
-FlowGraph::FlowGraph(const ModuleSymbols& symbols, const Function& function) : function_(&function) {
+FlowGraph::FlowGraph(const ModuleSymbols& symbols, const Function& function)
+    : function_(&function) {
     for (const FileRange& range : function.ranges) decode(symbols, range);
-    std::sort(nodes_.begin(), nodes_.end(), [](const Node& a, const Node& b) { return a.address < b.address; });
+    std::sort(nodes_.begin(), nodes_.end(),
+              [](const Node& a, const Node& b) { return a.address < b.address; });
     connect();
     find_tables(symbols);
     find_landings();
 }
 
 std::uint32_t FlowGraph::at(FileAddress address) const {
-    auto found = std::lower_bound(nodes_.begin(), nodes_.end(), address, [](const Node& node, FileAddress a) { return node.address < a; });
-    return found != nodes_.end() && found->address == address ? static_cast<std::uint32_t>(found - nodes_.begin()) : kNone;
+    auto found = std::lower_bound(nodes_.begin(), nodes_.end(), address,
+                                  [](const Node& node, FileAddress a) { return node.address < a; });
+    return found != nodes_.end() && found->address == address
+               ? static_cast<std::uint32_t>(found - nodes_.begin())
+               : kNone;
 }
 
 std::uint32_t FlowGraph::around(FileAddress address) const {
-    auto behind = std::upper_bound(nodes_.begin(), nodes_.end(), address, [](FileAddress a, const Node& node) { return a < node.address; });
+    auto behind =
+        std::upper_bound(nodes_.begin(), nodes_.end(), address,
+                         [](FileAddress a, const Node& node) { return a < node.address; });
     if (behind == nodes_.begin() || std::prev(behind)->behind() <= address) return kNone;
     return static_cast<std::uint32_t>(behind - nodes_.begin() - 1);
 }
 
 bool FlowGraph::has_computed_jumps() const {
-    return std::any_of(nodes_.begin(), nodes_.end(), [](const Node& node) { return node.is_jump() && node.is_computed; });
+    return std::any_of(nodes_.begin(), nodes_.end(),
+                       [](const Node& node) { return node.is_jump() && node.is_computed; });
 }
 
 void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
@@ -67,8 +75,10 @@ void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
         for (const MemoryOperand& memory : instruction->memory) {
             bool is_relative = memory.base == kProgramCounterNumber && !memory.index;
             bool is_absolute = !memory.base && memory.displacement > 0;
-            if (is_relative) tables_.push_back(node.behind() + static_cast<std::uint64_t>(memory.displacement));
-            else if (is_absolute) tables_.push_back(FileAddress(static_cast<std::uint64_t>(memory.displacement)));
+            if (is_relative)
+                tables_.push_back(node.behind() + static_cast<std::uint64_t>(memory.displacement));
+            else if (is_absolute)
+                tables_.push_back(FileAddress(static_cast<std::uint64_t>(memory.displacement)));
         }
         nodes_.push_back(node);
         offset += instruction->length;
@@ -78,7 +88,9 @@ void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
 void FlowGraph::connect() {
     for (std::size_t i = 0; i < nodes_.size(); ++i) {
         Node& node = nodes_[i];
-        bool goes_on = node.kind != Instruction::Kind::jump && node.kind != Instruction::Kind::returns && node.kind != Instruction::Kind::stops;
+        bool goes_on = node.kind != Instruction::Kind::jump &&
+                       node.kind != Instruction::Kind::returns &&
+                       node.kind != Instruction::Kind::stops;
         if (goes_on) node.next = at(node.behind());
         if (node.is_jump() && node.target) node.branch = at(*node.target);
     }
@@ -89,7 +101,8 @@ void FlowGraph::add_target(FileAddress address) {
     if (node != kNone) computed_targets_.push_back(node);
 }
 
-// Offsets of four bytes from the table's own begin, or addresses of eight bytes, for as long as they lead into the function.
+// Offsets of four bytes from the table's own begin, or addresses of eight bytes, for as long as
+// they lead into the function.
 void FlowGraph::read_table(const ModuleSymbols& symbols, FileAddress table) {
     ByteSpan bytes = symbols.elf().loaded_bytes(table, 8 * kMostTableEntries);
     for (std::uint64_t offset = 0; auto entry = read<std::int32_t>(bytes, offset); offset += 4) {
@@ -113,10 +126,13 @@ void FlowGraph::find_tables(const ModuleSymbols& symbols) {
     }
     // Tables of addresses in a program that can lie anywhere are filled in by the loader.
     ByteSpan relocations = symbols.elf().bytes(".rela.dyn");
-    for (std::uint64_t offset = 0; auto relocation = read<Elf64_Rela>(relocations, offset); offset += sizeof(Elf64_Rela))
-        if (ELF64_R_TYPE(relocation->r_info) == R_X86_64_RELATIVE) add_target(FileAddress(static_cast<std::uint64_t>(relocation->r_addend)));
+    for (std::uint64_t offset = 0; auto relocation = read<Elf64_Rela>(relocations, offset);
+         offset += sizeof(Elf64_Rela))
+        if (ELF64_R_TYPE(relocation->r_info) == R_X86_64_RELATIVE)
+            add_target(FileAddress(static_cast<std::uint64_t>(relocation->r_addend)));
     std::sort(computed_targets_.begin(), computed_targets_.end());
-    computed_targets_.erase(std::unique(computed_targets_.begin(), computed_targets_.end()), computed_targets_.end());
+    computed_targets_.erase(std::unique(computed_targets_.begin(), computed_targets_.end()),
+                            computed_targets_.end());
 }
 
 void FlowGraph::mark_reached(std::uint32_t from, std::vector<bool>& reached) const {

@@ -1,5 +1,5 @@
-// Where control can go from each instruction of a function, as its file says it: jumps, tables of jumps, and what only an
-// exception leads to.
+// Where control can go from each instruction of a function, as its file says it: jumps, tables of
+// jumps, and what only an exception leads to.
 #pragma once
 
 #include <cstdint>
@@ -19,30 +19,35 @@ class FlowGraph {
         FileAddress address;
         std::uint8_t length = 1;
         Instruction::Kind kind = Instruction::Kind::ordinary;
-        bool is_computed = false;         // a jump or call whose target is in a register or in memory
+        bool is_computed = false;  // a jump or call whose target is in a register or in memory
         bool is_filler = false;
-        std::uint32_t next = kNone;       // by falling through; behind a call: where it returns to
-        std::uint32_t branch = kNone;     // a jump inside of the function
+        std::uint32_t next = kNone;    // by falling through; behind a call: where it returns to
+        std::uint32_t branch = kNone;  // a jump inside of the function
         std::optional<FileAddress> target;  // of a direct jump or call, wherever it leads
 
-        bool is_jump() const { return kind == Instruction::Kind::jump || kind == Instruction::Kind::conditional_jump; }
-        bool leaves() const { return is_jump() && target && branch == kNone; }  // a call that is a jump
+        bool is_jump() const {
+            return kind == Instruction::Kind::jump || kind == Instruction::Kind::conditional_jump;
+        }
+        bool leaves() const {
+            return is_jump() && target && branch == kNone;
+        }  // a call that is a jump
         FileAddress behind() const { return address + length; }
     };
 
     // From the bytes of the file; nothing of a process is read.
     FlowGraph(const ModuleSymbols& symbols, const Function& function);
 
-    const std::vector<Node>& nodes() const { return nodes_; }   // by address
-    std::uint32_t at(FileAddress address) const;                // kNone where no instruction begins
-    std::uint32_t around(FileAddress address) const;            // the instruction that the byte is of; kNone: of none
+    const std::vector<Node>& nodes() const { return nodes_; }  // by address
+    std::uint32_t at(FileAddress address) const;               // kNone where no instruction begins
+    std::uint32_t around(
+        FileAddress address) const;  // the instruction that the byte is of; kNone: of none
     std::uint32_t entry() const { return at(function_->low()); }
     const Function& function() const { return *function_; }
     // False: some bytes are no instruction, so there may be ways that are not known.
     bool is_complete() const { return is_complete_; }
     bool has_computed_jumps() const;
-    // Where jumps through tables and registers can lead, as far as tables are found; code that nothing known leads to is taken
-    // for such where there are jumps like that.
+    // Where jumps through tables and registers can lead, as far as tables are found; code that
+    // nothing known leads to is taken for such where there are jumps like that.
     const std::vector<std::uint32_t>& computed_targets() const { return computed_targets_; }
     // Code that nothing known leads to: handlers of exceptions, and what cleans up behind one.
     const std::vector<std::uint32_t>& landings() const { return landings_; }

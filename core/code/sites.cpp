@@ -20,7 +20,9 @@ CodeSite site_of(const Function* function, const CodePosition& position) {
     site.is_inlined_copy = position.inlined != nullptr;
     site.is_statement = position.is_statement;
     if (position.inlined && function) site.inlined_into = function->name;
-    site.function = position.inlined ? position.inlined->inlined->name : function ? function->name : "";
+    site.function = position.inlined ? position.inlined->inlined->name
+                    : function       ? function->name
+                                     : "";
     if (position.file) site.file = *position.file;
     site.line = position.line;
     site.position = position;
@@ -38,7 +40,8 @@ struct Candidates {
     std::set<std::uint32_t> lines;
     std::optional<CodeSite> outside;  // the first row of the line that is in no function
 };
-void collect_candidates(const ModuleSymbols& symbols, const Unit& unit, std::string_view file, std::uint32_t line, Candidates& candidates) {
+void collect_candidates(const ModuleSymbols& symbols, const Unit& unit, std::string_view file,
+                        std::uint32_t line, Candidates& candidates) {
     const LineTable& lines = symbols.lines_of(unit);
     std::vector<bool> matches = matching_files(lines, file);
     bool any_row = gives_calls_no_rows(unit);
@@ -47,20 +50,30 @@ void collect_candidates(const ModuleSymbols& symbols, const Unit& unit, std::str
         if (entry.line == 0 || entry.file >= matches.size() || !matches[entry.file]) continue;
         if (entry.is_statement) candidates.lines.insert(entry.line);
         if (entry.line != line && !any_row) continue;
-        if (!last || !any_contains(last->ranges, entry.range.low)) last = symbols.function_at(entry.range.low);
-        if (last) candidates.functions.insert(last);
-        else if (entry.line == line && entry.is_statement && (!candidates.outside || entry.range.low < candidates.outside->address))
-            candidates.outside = CodeSite{.address = entry.range.low, .function = {}, .file = lines.files()[entry.file].path, .line = line, .inlined_into = {}, .position = {}};
+        if (!last || !any_contains(last->ranges, entry.range.low))
+            last = symbols.function_at(entry.range.low);
+        if (last)
+            candidates.functions.insert(last);
+        else if (entry.line == line && entry.is_statement &&
+                 (!candidates.outside || entry.range.low < candidates.outside->address))
+            candidates.outside = CodeSite{.address = entry.range.low,
+                                          .function = {},
+                                          .file = lines.files()[entry.file].path,
+                                          .line = line,
+                                          .inlined_into = {},
+                                          .position = {}};
     }
 }
 
 using Copy = const Scope*;
 
-void add_sites_of_line(const ModuleSymbols& symbols, const Function& function, std::string_view file, std::uint32_t line, LineSites& result) {
+void add_sites_of_line(const ModuleSymbols& symbols, const Function& function,
+                       std::string_view file, std::uint32_t line, LineSites& result) {
     const auto& positions = symbols.positions_of(function);
     std::map<std::pair<Copy, std::string>, std::vector<const CodePosition*>> by_copy;
     for (const CodePosition& position : positions.all())
-        if (position.line == line && position.file && path_matches(*position.file, file)) by_copy[{position.inlined, *position.file}].push_back(&position);
+        if (position.line == line && position.file && path_matches(*position.file, file))
+            by_copy[{position.inlined, *position.file}].push_back(&position);
     if (by_copy.empty()) return;
     std::optional<FlowGraph> flow;
     for (auto& [copy, all] : by_copy) {
@@ -74,7 +87,8 @@ void add_sites_of_line(const ModuleSymbols& symbols, const Function& function, s
         for (const CodePosition* position : chosen) {
             bool opens = !position->inlined && position->address == function.low();
             CodeSite site = site_of(&function, *position);
-            if (CodePosition body = opens ? body_start(symbols, function) : *position; body.address != position->address) {
+            if (CodePosition body = opens ? body_start(symbols, function) : *position;
+                body.address != position->address) {
                 site = site_of(&function, body);
                 site.line = line;
             }
@@ -89,13 +103,16 @@ bool refers_to_other_units(const Unit& unit) {
     const AbbreviationTable& table = unit.abbreviations();
     table.for_each([&](std::uint64_t, const Abbreviation& abbreviation) {
         for (const AttributeSpec& spec : table.specs(abbreviation))
-            refers |= spec.name == DW_AT_abstract_origin && (spec.form == DW_FORM_ref_addr || spec.form == DW_FORM_GNU_ref_alt);
+            refers |= spec.name == DW_AT_abstract_origin &&
+                      (spec.form == DW_FORM_ref_addr || spec.form == DW_FORM_GNU_ref_alt);
     });
     return refers;
 }
 
-// Where control comes into an inlined copy: its entry, and where its first statement begins again in a loop that was unrolled.
-void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy, std::vector<CodeSite>& sites) {
+// Where control comes into an inlined copy: its entry, and where its first statement begins again
+// in a loop that was unrolled.
+void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy,
+                       std::vector<CodeSite>& sites) {
     std::optional<FileAddress> entry = copy.inlined->entry;
     for (const FileRange& range : copy.ranges)
         if (!copy.inlined->entry && (!entry || range.low < *entry)) entry = range.low;
@@ -104,42 +121,54 @@ void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, con
     sites.push_back(site_of(&holder, first));
     if (first.is_call || !first.line || copy.ranges.size() < 2) return;
     FlowGraph flow(symbols, holder);
-    for (const CodePosition* begin : statement_begins(flow, symbols.positions_of(holder), &copy, *first.file, first.line))
-        if (begin->address != first.address && begin->column == first.column) sites.push_back(site_of(&holder, *begin));
+    for (const CodePosition* begin :
+         statement_begins(flow, symbols.positions_of(holder), &copy, *first.file, first.line))
+        if (begin->address != first.address && begin->column == first.column)
+            sites.push_back(site_of(&holder, *begin));
 }
 
-void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted, const Function& holder, std::vector<CodeSite>& sites) {
+void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted,
+                    const Function& holder, std::vector<CodeSite>& sites) {
     for (const auto& inner : scope.inner) {
-        if (inner->inlined && inner->inlined->origin == wanted.entry_offset) add_sites_of_copy(symbols, holder, *inner, sites);
+        if (inner->inlined && inner->inlined->origin == wanted.entry_offset)
+            add_sites_of_copy(symbols, holder, *inner, sites);
         collect_copies(symbols, *inner, wanted, holder, sites);
     }
 }
 
-// Copies that no record tells of, only the lines of the function's source (see InlinedCall::is_recorded).
-void collect_unrecorded(const ModuleSymbols& symbols, const Function& wanted, const Function& holder, std::vector<CodeSite>& sites) {
+// Copies that no record tells of, only the lines of the function's source (see
+// InlinedCall::is_recorded).
+void collect_unrecorded(const ModuleSymbols& symbols, const Function& wanted,
+                        const Function& holder, std::vector<CodeSite>& sites) {
     std::set<const Scope*> seen;
     const FunctionPositions& positions = symbols.positions_of(holder);
     for (const CodePosition& position : positions.all()) {
         const Scope* copy = position.inlined;
-        bool is_copy = copy && !copy->inlined->is_recorded && copy->inlined->origin == wanted.entry_offset && position.is_statement;
+        bool is_copy = copy && !copy->inlined->is_recorded &&
+                       copy->inlined->origin == wanted.entry_offset && position.is_statement;
         if (!is_copy || !seen.insert(copy).second) continue;
-        for (const CodePosition* begin : statement_begins(FlowGraph(symbols, holder), positions, copy, *position.file, position.line)) sites.push_back(site_of(&holder, *begin));
+        for (const CodePosition* begin : statement_begins(FlowGraph(symbols, holder), positions,
+                                                          copy, *position.file, position.line))
+            sites.push_back(site_of(&holder, *begin));
     }
 }
 
-// True if the parameters lie in the frame, each at one place for the whole function: they are there once the prologue has run.
+// True if the parameters lie in the frame, each at one place for the whole function: they are there
+// once the prologue has run.
 bool parameters_wait_for_prologue(const FunctionBody& body) {
     for (const Variable& variable : body.outermost.variables)
         if (variable.is_parameter && !variable.locations.empty()) {
             const auto& location = variable.locations.front();
-            return !location.range && !location.expression.empty() && static_cast<std::uint8_t>(location.expression[0]) == DW_OP_fbreg;
+            return !location.range && !location.expression.empty() &&
+                   static_cast<std::uint8_t>(location.expression[0]) == DW_OP_fbreg;
         }
     return false;
 }
 
 // Nothing between the function's entry and the address goes anywhere else.
 bool is_straight(const FlowGraph& flow, FileAddress until) {
-    for (std::uint32_t node = flow.entry(); node != FlowGraph::kNone; node = flow.nodes()[node].next) {
+    for (std::uint32_t node = flow.entry(); node != FlowGraph::kNone;
+         node = flow.nodes()[node].next) {
         const FlowGraph::Node& facts = flow.nodes()[node];
         if (facts.address == until) return true;
         if (facts.is_jump() || facts.kind == Instruction::Kind::call) return false;
@@ -153,12 +182,16 @@ LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::ui
     LineSites result;
     result.files = find_files(symbols, file);
     Candidates candidates;
-    for (const Unit* unit : units_mentioning(symbols, file)) collect_candidates(symbols, *unit, file, line, candidates);
-    for (const Function* function : candidates.functions) add_sites_of_line(symbols, *function, file, line, result);
+    for (const Unit* unit : units_mentioning(symbols, file))
+        collect_candidates(symbols, *unit, file, line, candidates);
+    for (const Function* function : candidates.functions)
+        add_sites_of_line(symbols, *function, file, line, result);
     if (candidates.outside) result.sites.push_back(*candidates.outside);
     // A part of a statement counts only where no statement of the line begins anywhere.
-    bool has_statement = std::any_of(result.sites.begin(), result.sites.end(), [](const CodeSite& site) { return site.is_statement; });
-    if (has_statement) std::erase_if(result.sites, [](const CodeSite& site) { return !site.is_statement; });
+    bool has_statement = std::any_of(result.sites.begin(), result.sites.end(),
+                                     [](const CodeSite& site) { return site.is_statement; });
+    if (has_statement)
+        std::erase_if(result.sites, [](const CodeSite& site) { return !site.is_statement; });
     std::sort(result.sites.begin(), result.sites.end(), [](const CodeSite& a, const CodeSite& b) {
         auto order = [](const CodeSite& site) { return site.position ? site.position->order : 0; };
         return a.address != b.address ? a.address < b.address : order(a) < order(b);
@@ -177,17 +210,23 @@ CodePosition body_start(const ModuleSymbols& symbols, const Function& function) 
     if (positions.at(low).empty()) return positions.within(low, nullptr);
     const FileRange& range = function.ranges.front();
     bool waits = parameters_wait_for_prologue(symbols.body_of(function));
-    auto is_sure = [&](FileAddress at) { return waits || at == low || is_straight(FlowGraph(symbols, function), at); };
-    // The compiler may say where the prologue ends; where some ways do not lead there, the parameters are in place from the start.
+    auto is_sure = [&](FileAddress at) {
+        return waits || at == low || is_straight(FlowGraph(symbols, function), at);
+    };
+    // The compiler may say where the prologue ends; where some ways do not lead there, the
+    // parameters are in place from the start.
     for (const CodePosition& position : positions.all())
-        if (position.ends_prologue && range.contains(position.address)) return positions.within(is_sure(position.address) ? position.address : low, nullptr);
+        if (position.ends_prologue && range.contains(position.address))
+            return positions.within(is_sure(position.address) ? position.address : low, nullptr);
     // Else the second statement is where the body starts.
     bool is_first = true;
     for (const CodePosition& position : positions.all()) {
-        if (position.address < low || !range.contains(position.address) || !position.is_statement) continue;
+        if (position.address < low || !range.contains(position.address) || !position.is_statement)
+            continue;
         if (std::exchange(is_first, false)) continue;
         if (position.address == low && position.inlined) break;
-        if (is_sure(position.address)) return position.inlined ? positions.within(position.address, nullptr) : position;
+        if (is_sure(position.address))
+            return position.inlined ? positions.within(position.address, nullptr) : position;
         break;
     }
     return positions.within(low, nullptr);
@@ -200,10 +239,13 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
     if (!function.has_code()) {
         for (const auto& unit : symbols.debug_info().units()) {
             if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
-            for (const Function* holder : symbols.functions_of(*unit)) collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder, sites);
+            for (const Function* holder : symbols.functions_of(*unit))
+                collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder,
+                               sites);
         }
         if (sites.empty() && function.unit)
-            for (const Function* holder : symbols.functions_of(*function.unit)) collect_unrecorded(symbols, function, *holder, sites);
+            for (const Function* holder : symbols.functions_of(*function.unit))
+                collect_unrecorded(symbols, function, *holder, sites);
     }
     return sites;
 }

@@ -11,26 +11,31 @@ namespace lantern {
 
 struct CodeSite {
     FileAddress address;
-    std::string function;  // as it reads at the position: the inlined one, in an inlined copy; empty where none is known
+    std::string function;  // as it reads at the position: the inlined one, in an inlined copy;
+                           // empty where none is known
     std::string file;
     std::uint32_t line = 0;
     bool is_inlined_copy = false;
-    std::string inlined_into;              // of such a copy: the function whose code it is in
-    bool is_statement = true;              // false: the compiler lets no statement begin here, it only left a part of one
+    std::string inlined_into;  // of such a copy: the function whose code it is in
+    bool is_statement =
+        true;  // false: the compiler lets no statement begin here, it only left a part of one
     std::optional<CodePosition> position;  // nothing: whatever stands at the address
 };
 
 struct LineSites {
     std::vector<CodeSite> sites;
-    // Filled when no code belongs to the line: the nearest lines of that file that have some, ascending.
+    // Filled when no code belongs to the line: the nearest lines of that file that have some,
+    // ascending.
     std::vector<std::uint32_t> lines_with_code;
     std::vector<std::string> files;  // the files that matched, as the compiler recorded them
 };
 
-// Where a pass through the line begins, in every function and inlined copy that has code of it (see statement_begins).
+// Where a pass through the line begins, in every function and inlined copy that has code of it (see
+// statement_begins).
 LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::uint32_t line);
 
-// Where the body of a function starts, its parameters being in place: a position of the function itself.
+// Where the body of a function starts, its parameters being in place: a position of the function
+// itself.
 CodePosition body_start(const ModuleSymbols& symbols, const Function& function);
 
 // The site of a function with code, and those of each inlined copy of it.

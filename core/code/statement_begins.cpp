@@ -5,12 +5,13 @@
 namespace lantern {
 namespace {
 
-// What may have happened on the ways to a place, of all those that do not lead through a loop twice.
+// What may have happened on the ways to a place, of all those that do not lead through a loop
+// twice.
 struct Past {
-    std::uint64_t seen = 0;       // columns of the line that have run in this pass
-    bool may_be_fresh = false;    // on some way nothing of the line has run
-    bool from_line = false;       // on some way the last statement was the line's
-    bool from_other = false;      // on some way it was another
+    std::uint64_t seen = 0;     // columns of the line that have run in this pass
+    bool may_be_fresh = false;  // on some way nothing of the line has run
+    bool from_line = false;     // on some way the last statement was the line's
+    bool from_other = false;    // on some way it was another
 
     void join(const Past& other) {
         seen |= other.seen;
@@ -22,7 +23,8 @@ struct Past {
 
 class Search {
   public:
-    Search(const FlowGraph& flow, const FunctionPositions& positions, const Scope* inlined, const std::string& file, std::uint32_t line)
+    Search(const FlowGraph& flow, const FunctionPositions& positions, const Scope* inlined,
+           const std::string& file, std::uint32_t line)
         : flow_(flow), positions_(positions), inlined_(inlined), file_(file), line_(line) {
         for (const CodePosition& position : positions.all())
             if (is_of_line(position)) {
@@ -55,7 +57,9 @@ class Search {
     std::uint32_t throw_hub() const { return jump_hub() + 1; }
     bool is_hub(std::uint32_t node) const { return node >= jump_hub(); }
 
-    bool is_of_line(const CodePosition& position) const { return position.inlined == inlined_ && position.is_on(file_, line_); }
+    bool is_of_line(const CodePosition& position) const {
+        return position.inlined == inlined_ && position.is_on(file_, line_);
+    }
 
     template <class Visit>
     void for_each_next(std::uint32_t node, Visit visit) const {
@@ -110,18 +114,22 @@ class Search {
         bool has_begun = false;
         for (const CodePosition& position : positions_.at(address)) {
             if (!is_within(position.inlined, inlined_)) {
-                if (position.is_statement) past = {0, true, false, true};  // the inlined copy has been left
+                if (position.is_statement)
+                    past = {0, true, false, true};  // the inlined copy has been left
                 continue;
             }
             if (position.inlined != inlined_ || position.line == 0) continue;
-            if (is_of_line(position)) has_begun |= pass_line(position, past, has_begun);
-            else if (position.is_statement) past.from_line = false, past.from_other = true;
+            if (is_of_line(position))
+                has_begun |= pass_line(position, past, has_begun);
+            else if (position.is_statement)
+                past.from_line = false, past.from_other = true;
         }
     }
 
     // True if a pass begins here.
     bool pass_line(const CodePosition& position, Past& past, bool has_begun) {
-        std::size_t column = static_cast<std::size_t>(std::lower_bound(columns_.begin(), columns_.end(), position.column) - columns_.begin());
+        std::size_t column = static_cast<std::size_t>(
+            std::lower_bound(columns_.begin(), columns_.end(), position.column) - columns_.begin());
         std::uint64_t bit = std::uint64_t{1} << std::min<std::size_t>(column, 63);
         bool may_begin = past.from_other && (position.is_statement || !has_statements_);
         if (!may_begin) {
@@ -149,10 +157,13 @@ class Search {
 
 }  // namespace
 
-std::vector<const CodePosition*> statement_begins(const FlowGraph& flow, const FunctionPositions& positions, const Scope* inlined, const std::string& file,
+std::vector<const CodePosition*> statement_begins(const FlowGraph& flow,
+                                                  const FunctionPositions& positions,
+                                                  const Scope* inlined, const std::string& file,
                                                   std::uint32_t line) {
     std::vector<const CodePosition*> found = Search(flow, positions, inlined, file, line).run();
-    std::sort(found.begin(), found.end(), [](const CodePosition* a, const CodePosition* b) { return a->address < b->address; });
+    std::sort(found.begin(), found.end(),
+              [](const CodePosition* a, const CodePosition* b) { return a->address < b->address; });
     return found;
 }
 

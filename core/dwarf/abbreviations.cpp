@@ -4,7 +4,8 @@
 
 namespace lantern::dwarf {
 
-AbbreviationTable AbbreviationTable::up_to(ByteSpan debug_abbrev, std::uint64_t offset, std::uint64_t code) {
+AbbreviationTable AbbreviationTable::up_to(ByteSpan debug_abbrev, std::uint64_t offset,
+                                           std::uint64_t code) {
     AbbreviationTable table;
     table.read(debug_abbrev, offset, code);
     return table;

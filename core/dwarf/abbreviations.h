@@ -24,7 +24,9 @@ struct Abbreviation {
 class AbbreviationTable {
   public:
     // Reads the table that starts at `offset` of .debug_abbrev. Throws FormatError.
-    AbbreviationTable(ByteSpan debug_abbrev, std::uint64_t offset) { read(debug_abbrev, offset, 0); }
+    AbbreviationTable(ByteSpan debug_abbrev, std::uint64_t offset) {
+        read(debug_abbrev, offset, 0);
+    }
     AbbreviationTable() = default;
     // The same, read only as far as the declaration of `code`.
     static AbbreviationTable up_to(ByteSpan debug_abbrev, std::uint64_t offset, std::uint64_t code);

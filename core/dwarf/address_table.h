@@ -1,4 +1,5 @@
-// .debug_aranges: which unit owns which addresses, where the compiler or linker wrote that down (DWARF 5 §6.1.2).
+// .debug_aranges: which unit owns which addresses, where the compiler or linker wrote that down
+// (DWARF 5 §6.1.2).
 #pragma once
 
 #include <vector>

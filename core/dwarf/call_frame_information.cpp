@@ -31,14 +31,16 @@ RecordHeader read_record_header(ByteReader& reader, CallFrameInformation::Flavou
     header.id_offset = reader.offset();
     bool eh = flavour == CallFrameInformation::Flavour::eh_frame;
     header.id = reader.unsigned_of_size(eh ? 4 : offset_size);
-    header.is_common = eh ? header.id == 0 : header.id == (offset_size == 8 ? ~std::uint64_t{0} : 0xffffffff);
+    header.is_common =
+        eh ? header.id == 0 : header.id == (offset_size == 8 ? ~std::uint64_t{0} : 0xffffffff);
     return header;
 }
 
 // Runs the instructions of a CIE and then of an FDE into rows (DWARF 5 §6.4.2, §6.4.3).
 class RowMachine {
   public:
-    RowMachine(FileRange range, std::uint64_t code_alignment, std::int64_t data_alignment, std::string_view section)
+    RowMachine(FileRange range, std::uint64_t code_alignment, std::int64_t data_alignment,
+               std::string_view section)
         : code_alignment_(code_alignment), data_alignment_(data_alignment), section_(section) {
         row_.range = range;
     }
@@ -62,13 +64,17 @@ class RowMachine {
         rows_.push_back(done);
         row_.range.low = FileAddress(to);
     }
-    // An offset in units of the data alignment. Damaged bytes may make it overflow, which must not be undefined.
+    // An offset in units of the data alignment. Damaged bytes may make it overflow, which must not
+    // be undefined.
     std::int64_t factored(std::uint64_t number) const {
         return static_cast<std::int64_t>(number * static_cast<std::uint64_t>(data_alignment_));
     }
-    void advance_by(std::uint64_t delta) { advance(row_.range.low.value + delta * code_alignment_); }
+    void advance_by(std::uint64_t delta) {
+        advance(row_.range.low.value + delta * code_alignment_);
+    }
 
-    void rule(std::uint64_t number, RegisterRule::Kind kind, std::int64_t value = 0, ByteSpan expression = {}) {
+    void rule(std::uint64_t number, RegisterRule::Kind kind, std::int64_t value = 0,
+              ByteSpan expression = {}) {
         if (number < kFrameRegisters) row_.registers[number] = {kind, value, expression};
     }
     void restore(std::uint64_t number) {
@@ -120,7 +126,8 @@ class RowMachine {
                 }
                 case DW_CFA_val_offset_sf: {
                     std::uint64_t number = reader.uleb();
-                    rule(number, Kind::value_offset, factored(static_cast<std::uint64_t>(reader.sleb())));
+                    rule(number, Kind::value_offset,
+                         factored(static_cast<std::uint64_t>(reader.sleb())));
                     break;
                 }
                 case DW_CFA_restore_extended: restore(reader.uleb()); break;
@@ -136,7 +143,8 @@ class RowMachine {
                     remembered_.push_back(row_);
                     break;
                 case DW_CFA_restore_state: {
-                    if (remembered_.empty()) reader.fail("a state is restored that was never remembered");
+                    if (remembered_.empty())
+                        reader.fail("a state is restored that was never remembered");
                     FileRange range = row_.range;
                     row_ = remembered_.back();
                     row_.range = range;
@@ -154,8 +162,12 @@ class RowMachine {
                     break;
                 }
                 case DW_CFA_def_cfa_register: define_cfa(reader.uleb(), row_.cfa_offset); break;
-                case DW_CFA_def_cfa_offset: row_.cfa_offset = static_cast<std::int64_t>(reader.uleb()); break;
-                case DW_CFA_def_cfa_offset_sf: row_.cfa_offset = factored(static_cast<std::uint64_t>(reader.sleb())); break;
+                case DW_CFA_def_cfa_offset:
+                    row_.cfa_offset = static_cast<std::int64_t>(reader.uleb());
+                    break;
+                case DW_CFA_def_cfa_offset_sf:
+                    row_.cfa_offset = factored(static_cast<std::uint64_t>(reader.sleb()));
+                    break;
                 case DW_CFA_def_cfa_expression:
                     row_.cfa_is_expression = true;
                     row_.cfa_expression = reader.block(reader.uleb());
@@ -185,8 +197,8 @@ class RowMachine {
 
 }  // namespace
 
-CallFrameInformation::CallFrameInformation(ByteSpan section, FileAddress section_address, Flavour flavour,
-                                           FileAddress data_base)
+CallFrameInformation::CallFrameInformation(ByteSpan section, FileAddress section_address,
+                                           Flavour flavour, FileAddress data_base)
     : section_(section), address_(section_address), data_base_(data_base), flavour_(flavour) {}
 
 std::uint64_t CallFrameInformation::read_pointer(ByteReader& reader, std::uint8_t encoding) const {
@@ -199,7 +211,9 @@ std::uint64_t CallFrameInformation::read_pointer(ByteReader& reader, std::uint8_
         default: reader.fail(fmt::format("pointer encoding {:#x} is not supported", encoding));
     }
     switch (encoding & 0x0f) {
-        case DW_EH_PE_absptr: case DW_EH_PE_udata8: case DW_EH_PE_sdata8: return base + reader.u64();
+        case DW_EH_PE_absptr:
+        case DW_EH_PE_udata8:
+        case DW_EH_PE_sdata8: return base + reader.u64();
         case DW_EH_PE_uleb128: return base + reader.uleb();
         case DW_EH_PE_sleb128: return base + static_cast<std::uint64_t>(reader.sleb());
         case DW_EH_PE_udata2: return base + reader.u16();
@@ -216,12 +230,14 @@ CallFrameInformation::Common CallFrameInformation::read_common(std::uint64_t off
     if (!header.is_common) reader.fail("a description refers to a record that is no CIE");
     Common common;
     std::uint8_t version = reader.u8();
-    if (version != 1 && version != 3 && version != 4) reader.fail(fmt::format("CIE version {} is not known", version));
+    if (version != 1 && version != 3 && version != 4)
+        reader.fail(fmt::format("CIE version {} is not known", version));
     std::string_view augmentation = reader.c_string();
     if (version == 4) reader.u16();  // address size, segment selector size
     common.code_alignment = reader.uleb();
     common.data_alignment = reader.sleb();
-    common.return_address_register = static_cast<unsigned>(version == 1 ? reader.u8() : reader.uleb());
+    common.return_address_register =
+        static_cast<unsigned>(version == 1 ? reader.u8() : reader.uleb());
     std::uint64_t instructions = 0;
     if (augmentation.starts_with('z')) {
         common.has_augmentation_data = true;
@@ -260,14 +276,16 @@ void CallFrameInformation::index() const {
                 continue;
             }
             if (!header.is_common) {
-                std::uint64_t common = flavour_ == Flavour::eh_frame ? header.id_offset - header.id : header.id;
+                std::uint64_t common =
+                    flavour_ == Flavour::eh_frame ? header.id_offset - header.id : header.id;
                 if (common != last_common) {
                     encoding = read_common(common).pointer_encoding;
                     last_common = common;
                 }
                 std::uint64_t low = read_pointer(reader, encoding);
                 std::uint64_t size = read_pointer(reader, encoding & 0x0f);
-                if (size && low) index_.push_back({{FileAddress(low), FileAddress(low + size)}, offset});
+                if (size && low)
+                    index_.push_back({{FileAddress(low), FileAddress(low + size)}, offset});
             }
             reader.seek(header.end);
         }
@@ -287,14 +305,16 @@ std::vector<FileRange> CallFrameInformation::covered() const {
 
 std::optional<FrameDescription> CallFrameInformation::describe(FileAddress pc) const {
     index();
-    auto after = std::upper_bound(index_.begin(), index_.end(), pc,
-                                  [](FileAddress a, const IndexEntry& entry) { return a < entry.range.low; });
+    auto after = std::upper_bound(
+        index_.begin(), index_.end(), pc,
+        [](FileAddress a, const IndexEntry& entry) { return a < entry.range.low; });
     if (after == index_.begin() || !std::prev(after)->range.contains(pc)) return std::nullopt;
     const IndexEntry& entry = *std::prev(after);
 
     ByteReader reader(section_, name(), entry.offset);
     RecordHeader header = read_record_header(reader, flavour_);
-    Common common = read_common(flavour_ == Flavour::eh_frame ? header.id_offset - header.id : header.id);
+    Common common =
+        read_common(flavour_ == Flavour::eh_frame ? header.id_offset - header.id : header.id);
     read_pointer(reader, common.pointer_encoding);
     read_pointer(reader, common.pointer_encoding & 0x0f);
     if (common.has_augmentation_data) reader.skip(reader.uleb());
@@ -306,7 +326,8 @@ std::optional<FrameDescription> CallFrameInformation::describe(FileAddress pc) c
     description.range = entry.range;
     description.return_address_register = common.return_address_register;
     description.is_signal_frame = common.is_signal_frame;
-    description.rows = machine.run_description(section_.subspan(reader.offset(), header.end - reader.offset()));
+    description.rows =
+        machine.run_description(section_.subspan(reader.offset(), header.end - reader.offset()));
     return description;
 }
 

@@ -13,10 +13,20 @@
 
 namespace lantern::dwarf {
 
-constexpr unsigned kFrameRegisters = 17;  // the processor's general registers and the return address (x86-64 psABI, figure 3.36)
+constexpr unsigned kFrameRegisters =
+    17;  // the processor's general registers and the return address (x86-64 psABI, figure 3.36)
 
 struct RegisterRule {
-    enum class Kind : std::uint8_t { unspecified, undefined, same_value, offset, value_offset, in_register, expression, value_expression };
+    enum class Kind : std::uint8_t {
+        unspecified,
+        undefined,
+        same_value,
+        offset,
+        value_offset,
+        in_register,
+        expression,
+        value_expression
+    };
     Kind kind = Kind::unspecified;
     std::int64_t number = 0;  // an offset from the call frame address, or a register
     ByteSpan expression;      // borrowed from the section
@@ -41,10 +51,13 @@ struct FrameDescription {  // one FDE with what its CIE says
 class CallFrameInformation {
   public:
     enum class Flavour { eh_frame, debug_frame };
-    // `section` is borrowed. `section_address` is where it is loaded (file address), for pc-relative pointers.
-    CallFrameInformation(ByteSpan section, FileAddress section_address, Flavour flavour, FileAddress data_base = {});
+    // `section` is borrowed. `section_address` is where it is loaded (file address), for
+    // pc-relative pointers.
+    CallFrameInformation(ByteSpan section, FileAddress section_address, Flavour flavour,
+                         FileAddress data_base = {});
 
-    // The description of the code at `pc`; nothing if there is none. Throws FormatError when it is malformed.
+    // The description of the code at `pc`; nothing if there is none. Throws FormatError when it is
+    // malformed.
     std::optional<FrameDescription> describe(FileAddress pc) const;
     std::vector<FileRange> covered() const;  // every range described, by address
 
@@ -65,7 +78,9 @@ class CallFrameInformation {
     void index() const;
     Common read_common(std::uint64_t offset) const;
     std::uint64_t read_pointer(ByteReader& reader, std::uint8_t encoding) const;
-    std::string_view name() const { return flavour_ == Flavour::eh_frame ? ".eh_frame" : ".debug_frame"; }
+    std::string_view name() const {
+        return flavour_ == Flavour::eh_frame ? ".eh_frame" : ".debug_frame";
+    }
 
     ByteSpan section_;
     FileAddress address_, data_base_;

@@ -13,16 +13,20 @@ DebugInfo::DebugInfo(DebugInfoInput input) : input_(std::move(input)) {
     // The program's own .debug_info is section 0: its positions are plain offsets.
     InfoSection& own = add_section(input_.sections.info, ".debug_info", input_.sections);
     InfoSection* types = nullptr;
-    if (!input_.sections.types.empty()) types = &add_section(input_.sections.types, ".debug_types", input_.sections);
+    if (!input_.sections.types.empty())
+        types = &add_section(input_.sections.types, ".debug_types", input_.sections);
     if (input_.shared) {
-        InfoSection& shared = add_section(input_.shared->info, ".debug_info of the shared file", *input_.shared);
+        InfoSection& shared =
+            add_section(input_.shared->info, ".debug_info of the shared file", *input_.shared);
         own.shared = &shared;
         if (types) types->shared = &shared;
     }
     for (std::size_t i = 0; i < sections_.size(); ++i) read_headers(*sections_[i], nullptr);
     join_split_units();
-    std::sort(units_.begin(), units_.end(), [](const auto& a, const auto& b) { return a->offset < b->offset; });
-    for (std::size_t i = 0; i < units_.size(); ++i) units_[i]->index = static_cast<std::uint32_t>(i);
+    std::sort(units_.begin(), units_.end(),
+              [](const auto& a, const auto& b) { return a->offset < b->offset; });
+    for (std::size_t i = 0; i < units_.size(); ++i)
+        units_[i]->index = static_cast<std::uint32_t>(i);
     give_partial_units_a_language();
 }
 
@@ -36,7 +40,8 @@ InfoSection& DebugInfo::add_section(ByteSpan bytes, std::string name, const Sect
     return *sections_.back();
 }
 
-void DebugInfo::read_headers(const InfoSection& section, const std::unordered_map<std::uint64_t, Contribution>* parts) {
+void DebugInfo::read_headers(const InfoSection& section,
+                             const std::unordered_map<std::uint64_t, Contribution>* parts) {
     for (std::uint64_t offset = 0; offset < section.bytes.size();) {
         std::uint64_t next = 0;
         try {
@@ -57,7 +62,8 @@ void DebugInfo::read_headers(const InfoSection& section, const std::unordered_ma
                 part = found->second;
             }
             auto unit = std::make_unique<Unit>(section, section.base() + offset, part);
-            if (unit->type_signature) type_by_signature_.try_emplace(unit->type_signature, unit->type_offset);
+            if (unit->type_signature)
+                type_by_signature_.try_emplace(unit->type_signature, unit->type_offset);
             units_.push_back(std::move(unit));
         } catch (const FormatError& error) {
             problems_.push_back(error.what());
@@ -73,11 +79,13 @@ void DebugInfo::join_split_units() {
     std::vector<std::size_t> found;
     std::unordered_map<std::uint64_t, const Unit*> skeleton_of;
     std::size_t own_units = units_.size();
-    bool may_be_old = !input_.sections.addr.empty();  // split DWARF 4 has no unit type to tell it by
+    bool may_be_old =
+        !input_.sections.addr.empty();  // split DWARF 4 has no unit type to tell it by
     for (std::size_t i = 0; i < own_units; ++i) {
         const Unit& unit = *units_[i];
         bool is_skeleton = unit.type == DW_UT_skeleton ||
-                           (may_be_old && unit.version < 5 && !unit.root().split_name.empty() && unit.root().split_id);
+                           (may_be_old && unit.version < 5 && !unit.root().split_name.empty() &&
+                            unit.root().split_id);
         if (!is_skeleton) continue;
         std::string problem;
         const SplitFile* file = input_.find_split(unit, problem);
@@ -106,7 +114,8 @@ void DebugInfo::join_split_units() {
     for (auto at = found.rbegin(); at != found.rend(); ++at) {
         auto& slot = units_[*at];
         if (!joined.count(slot.get())) {
-            split_problems_.push_back(fmt::format("the split file of {} holds another build of it", slot->root().split_name));
+            split_problems_.push_back(fmt::format("the split file of {} holds another build of it",
+                                                  slot->root().split_name));
             continue;
         }
         skeletons_.push_back(std::move(slot));
@@ -121,9 +130,11 @@ void DebugInfo::add_split_file(const SplitFile& file, const Unit& skeleton) {
     // Addresses stand in the program itself, and in DWARF 4 the ranges too.
     sections.addr = input_.sections.addr;
     if (skeleton.version < 5) sections.ranges = input_.sections.ranges;
-    // Type units have a section of their own before version 5; from there on both indexes lead into the same.
+    // Type units have a section of their own before version 5; from there on both indexes lead into
+    // the same.
     if (file.sections.types.empty()) {
-        add_split_section(file, file.sections.info, sections, {file.sections.cu_index, file.sections.tu_index});
+        add_split_section(file, file.sections.info, sections,
+                          {file.sections.cu_index, file.sections.tu_index});
     } else {
         add_split_section(file, file.sections.info, sections, {file.sections.cu_index});
         add_split_section(file, file.sections.types, sections, {file.sections.tu_index});
@@ -136,10 +147,14 @@ void DebugInfo::add_split_file(const SplitFile& file, const Unit& skeleton) {
 }
 
 // `indexes` are those of a package; empty ones are passed over.
-void DebugInfo::add_split_section(const SplitFile& file, ByteSpan bytes, const Sections& sections, std::initializer_list<ByteSpan> indexes) {
+void DebugInfo::add_split_section(const SplitFile& file, ByteSpan bytes, const Sections& sections,
+                                  std::initializer_list<ByteSpan> indexes) {
     if (bytes.empty()) return;
     bool holds_types = bytes.data() == sections.types.data();
-    InfoSection& section = add_section(bytes, fmt::format("{} of {}", holds_types ? ".debug_types.dwo" : ".debug_info.dwo", file.path), sections);
+    InfoSection& section = add_section(
+        bytes,
+        fmt::format("{} of {}", holds_types ? ".debug_types.dwo" : ".debug_info.dwo", file.path),
+        sections);
     section.is_split = true;
     std::unordered_map<std::uint64_t, Contribution> parts;
     bool is_package = false;
@@ -147,7 +162,8 @@ void DebugInfo::add_split_section(const SplitFile& file, ByteSpan bytes, const S
         if (index.empty()) continue;
         is_package = true;
         try {
-            for (const PackageRow& row : read_package_index(index, "the package's index")) parts[row.info_offset] = row.parts;
+            for (const PackageRow& row : read_package_index(index, "the package's index"))
+                parts[row.info_offset] = row.parts;
         } catch (const FormatError& error) {
             problems_.push_back(fmt::format("{}: {}", file.path, error.what()));
         }
@@ -155,17 +171,21 @@ void DebugInfo::add_split_section(const SplitFile& file, ByteSpan bytes, const S
     read_headers(section, is_package ? &parts : nullptr);
 }
 
-// dwz leaves the language out of the partial units it makes: theirs is that of the units that import them
-// (DWARF 5 §3.1.1, Appendix E).
+// dwz leaves the language out of the partial units it makes: theirs is that of the units that
+// import them (DWARF 5 §3.1.1, Appendix E).
 void DebugInfo::give_partial_units_a_language() {
     bool any = false;
-    const InfoSection* without = nullptr;  // dwz puts them first: a version-4 section that starts with another has none
+    const InfoSection* without =
+        nullptr;  // dwz puts them first: a version-4 section that starts with another has none
     for (const auto& unit : units_) {
         if (unit->type == DW_UT_partial) {
             any = true;
-        } else if (unit->version < 5 && unit->type == DW_UT_compile && &unit->section() != without) {
-            if (unit->root().tag == DW_TAG_partial_unit) any = true;
-            else without = &unit->section();
+        } else if (unit->version < 5 && unit->type == DW_UT_compile &&
+                   &unit->section() != without) {
+            if (unit->root().tag == DW_TAG_partial_unit)
+                any = true;
+            else
+                without = &unit->section();
         }
     }
     if (!any) return;
@@ -177,7 +197,8 @@ void DebugInfo::give_partial_units_a_language() {
             if (language == 0) continue;
             try {
                 auto root = Entry::at(*importer, importer->first_entry);
-                for (auto child = root ? root->first_child() : std::nullopt; child && child->tag() == DW_TAG_imported_unit; child = child->next_sibling()) {
+                for (auto child = root ? root->first_child() : std::nullopt;
+                     child && child->tag() == DW_TAG_imported_unit; child = child->next_sibling()) {
                     auto target = child->reference(DW_AT_import);
                     const Unit* unit = target ? unit_holding(*target) : nullptr;
                     if (!unit || unit->language() != 0) continue;
@@ -205,11 +226,15 @@ std::string_view DebugInfo::text(TextPosition position) const {
     std::uint64_t place = position >> kOffsetBits, offset = position & kOffsetMask;
     if (place / 4 >= sections_.size()) return {};
     const InfoSection& section = *sections_[place / 4];
-    ByteSpan bytes = place % 4 == 0 ? section.bytes : place % 4 == 1 ? section.sections.str : section.sections.line_str;
+    ByteSpan bytes = place % 4 == 0   ? section.bytes
+                     : place % 4 == 1 ? section.sections.str
+                                      : section.sections.line_str;
     if (offset >= bytes.size()) return {};
     const char* start = reinterpret_cast<const char*>(bytes.data()) + offset;
     const void* end = std::memchr(start, 0, bytes.size() - offset);
-    return end ? std::string_view(start, static_cast<std::size_t>(static_cast<const char*>(end) - start)) : std::string_view();
+    return end ? std::string_view(start,
+                                  static_cast<std::size_t>(static_cast<const char*>(end) - start))
+               : std::string_view();
 }
 
 const Unit* DebugInfo::unit_holding(Position position) const {
@@ -221,7 +246,8 @@ const Unit* DebugInfo::unit_holding(Position position) const {
 }
 
 const Unit* DebugInfo::unit_starting(Position header) const {
-    auto found = std::lower_bound(units_.begin(), units_.end(), header, [](const auto& unit, Position at) { return unit->offset < at; });
+    auto found = std::lower_bound(units_.begin(), units_.end(), header,
+                                  [](const auto& unit, Position at) { return unit->offset < at; });
     if (found != units_.end() && (*found)->offset == header) return found->get();
     // The tables of a split program name the skeletons.
     for (const auto& unit : units_)
@@ -241,7 +267,9 @@ std::vector<Entry> DebugInfo::with_origins(const Entry& entry) const {
         auto next = referred(chain.back(), DW_AT_abstract_origin);
         if (!next) next = referred(chain.back(), DW_AT_specification);
         if (!next) return chain;
-        if (chain.size() == kLongest) throw FormatError(fmt::format("the entry at {:#x} leads from origin to origin without end", entry.offset()));
+        if (chain.size() == kLongest)
+            throw FormatError(fmt::format(
+                "the entry at {:#x} leads from origin to origin without end", entry.offset()));
         chain.push_back(*next);
     }
 }

@@ -37,8 +37,11 @@ std::optional<std::uint64_t> Entry::number(At name) const {
     auto value = attribute(name);
     if (!value) return std::nullopt;
     switch (value->form_class) {
-        case FormClass::constant: case FormClass::signed_constant: case FormClass::address:
-        case FormClass::section_offset: case FormClass::flag: return value->number;
+        case FormClass::constant:
+        case FormClass::signed_constant:
+        case FormClass::address:
+        case FormClass::section_offset:
+        case FormClass::flag: return value->number;
         default: return std::nullopt;
     }
 }
@@ -62,7 +65,8 @@ bool Entry::flag(At name) const {
 
 std::uint64_t Entry::end_of_attributes() const {
     ByteReader reader = unit_->reader_at(attributes_);
-    for (const AttributeSpec& spec : unit_->abbreviations().specs(*abbreviation_)) unit_->skip_form(reader, spec);
+    for (const AttributeSpec& spec : unit_->abbreviations().specs(*abbreviation_))
+        unit_->skip_form(reader, spec);
     return unit_->position_of(reader);
 }
 
@@ -73,7 +77,8 @@ std::optional<Entry> Entry::first_child() const {
 
 std::optional<Entry> Entry::next_sibling() const {
     if (!has_children()) return at(*unit_, end_of_attributes());
-    if (auto sibling = reference(DW_AT_sibling); sibling && *sibling > offset_) return at(*unit_, *sibling);
+    if (auto sibling = reference(DW_AT_sibling); sibling && *sibling > offset_)
+        return at(*unit_, *sibling);
     // Walk over the children without recursion: a hostile file may nest them a million deep.
     std::uint64_t position = end_of_attributes();
     for (unsigned depth = 1; depth > 0;) {

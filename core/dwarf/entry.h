@@ -22,7 +22,7 @@ class Entry {
 
     bool has(At name) const;
     std::optional<FormValue> attribute(At name) const;
-    std::optional<std::uint64_t> number(At name) const;          // constants, addresses, offsets, flags
+    std::optional<std::uint64_t> number(At name) const;  // constants, addresses, offsets, flags
     std::optional<std::string_view> text(At name) const;
     std::optional<Position> reference(At name) const;
     bool flag(At name) const;
@@ -31,7 +31,8 @@ class Entry {
     std::optional<Entry> next_sibling() const;
 
   private:
-    Entry(const Unit& unit, std::uint64_t offset, std::uint64_t attributes, const Abbreviation& abbreviation)
+    Entry(const Unit& unit, std::uint64_t offset, std::uint64_t attributes,
+          const Abbreviation& abbreviation)
         : unit_(&unit), offset_(offset), attributes_(attributes), abbreviation_(&abbreviation) {}
     std::uint64_t end_of_attributes() const;
 

@@ -31,16 +31,36 @@ std::optional<Slot> slot_of(std::uint16_t attribute) {
 // Bytes a form takes where that is always the same; nothing where it has to be read.
 std::optional<std::uint32_t> fixed_size(const Unit& unit, std::uint16_t form) {
     switch (form) {
-        case DW_FORM_flag_present: case DW_FORM_implicit_const: return 0;
-        case DW_FORM_data1: case DW_FORM_ref1: case DW_FORM_flag: case DW_FORM_strx1: case DW_FORM_addrx1: return 1;
-        case DW_FORM_data2: case DW_FORM_ref2: case DW_FORM_strx2: case DW_FORM_addrx2: return 2;
-        case DW_FORM_strx3: case DW_FORM_addrx3: return 3;
-        case DW_FORM_data4: case DW_FORM_ref4: case DW_FORM_strx4: case DW_FORM_addrx4: case DW_FORM_ref_sup4: return 4;
-        case DW_FORM_data8: case DW_FORM_ref8: case DW_FORM_ref_sig8: case DW_FORM_ref_sup8: return 8;
+        case DW_FORM_flag_present:
+        case DW_FORM_implicit_const: return 0;
+        case DW_FORM_data1:
+        case DW_FORM_ref1:
+        case DW_FORM_flag:
+        case DW_FORM_strx1:
+        case DW_FORM_addrx1: return 1;
+        case DW_FORM_data2:
+        case DW_FORM_ref2:
+        case DW_FORM_strx2:
+        case DW_FORM_addrx2: return 2;
+        case DW_FORM_strx3:
+        case DW_FORM_addrx3: return 3;
+        case DW_FORM_data4:
+        case DW_FORM_ref4:
+        case DW_FORM_strx4:
+        case DW_FORM_addrx4:
+        case DW_FORM_ref_sup4: return 4;
+        case DW_FORM_data8:
+        case DW_FORM_ref8:
+        case DW_FORM_ref_sig8:
+        case DW_FORM_ref_sup8: return 8;
         case DW_FORM_data16: return 16;
         case DW_FORM_addr: return unit.address_size;
-        case DW_FORM_strp: case DW_FORM_line_strp: case DW_FORM_sec_offset: case DW_FORM_strp_sup:
-        case DW_FORM_GNU_ref_alt: case DW_FORM_GNU_strp_alt: return unit.offset_size;
+        case DW_FORM_strp:
+        case DW_FORM_line_strp:
+        case DW_FORM_sec_offset:
+        case DW_FORM_strp_sup:
+        case DW_FORM_GNU_ref_alt:
+        case DW_FORM_GNU_strp_alt: return unit.offset_size;
         case DW_FORM_ref_addr: return unit.version == 2 ? unit.address_size : unit.offset_size;
         default: return std::nullopt;
     }
@@ -68,14 +88,20 @@ std::uint64_t load_sized(const std::byte* at, std::uint32_t size) {
 
 bool high_is_address(std::uint16_t form) {
     switch (form) {
-        case DW_FORM_addr: case DW_FORM_addrx: case DW_FORM_addrx1: case DW_FORM_addrx2: case DW_FORM_addrx3: case DW_FORM_addrx4:
+        case DW_FORM_addr:
+        case DW_FORM_addrx:
+        case DW_FORM_addrx1:
+        case DW_FORM_addrx2:
+        case DW_FORM_addrx3:
+        case DW_FORM_addrx4:
         case DW_FORM_GNU_addr_index: return true;
         default: return false;
     }
 }
 
 void EntryScanner::fail(const std::byte* at, const char* what) const {
-    throw FormatError(fmt::format("{} at offset {:#x}: {}", unit_->section().name, static_cast<std::uint64_t>(at - start_), what));
+    throw FormatError(fmt::format("{} at offset {:#x}: {}", unit_->section().name,
+                                  static_cast<std::uint64_t>(at - start_), what));
 }
 
 const EntryScanner::Plan& EntryScanner::plan_of(std::uint64_t code, const std::byte* at) const {
@@ -91,7 +117,9 @@ void EntryScanner::prepare(const Unit& unit) {
     end_ = start_ + (unit.end - section.base());
     std::uint64_t shape = unit.version * 256u + unit.address_size * 16u + unit.offset_size;
     const void* table_bytes = section.sections.abbrev.data();
-    auto fits = [&](const PlanSet& set) { return set.table == table_bytes && set.at == unit.abbreviations_at() && set.shape == shape; };
+    auto fits = [&](const PlanSet& set) {
+        return set.table == table_bytes && set.at == unit.abbreviations_at() && set.shape == shape;
+    };
     if (!set_ || !fits(*set_)) {
         set_ = nullptr;
         for (const auto& set : sets_)
@@ -110,10 +138,15 @@ void EntryScanner::prepare(const Unit& unit) {
         plan.has_children = abbreviation.has_children;
         plan.known = true;
         plan.treatment = treat_(abbreviation.tag);
-        plan_steps(unit, table, abbreviation, set_of(Slot::sibling), plan.skip_first, plan.skip_count);
-        if (plan.treatment.visit) plan_steps(unit, table, abbreviation, plan.treatment.slots | set_of(Slot::sibling), plan.first, plan.count);
-        if (code == set.plans.size()) set.plans.push_back(plan);
-        else set.sparse.emplace(code, plan);
+        plan_steps(unit, table, abbreviation, set_of(Slot::sibling), plan.skip_first,
+                   plan.skip_count);
+        if (plan.treatment.visit)
+            plan_steps(unit, table, abbreviation, plan.treatment.slots | set_of(Slot::sibling),
+                       plan.first, plan.count);
+        if (code == set.plans.size())
+            set.plans.push_back(plan);
+        else
+            set.sparse.emplace(code, plan);
     });
     set.table = table_bytes;
     set.at = unit.abbreviations_at();
@@ -127,7 +160,9 @@ EntryScanner::PlanSet& EntryScanner::empty_set() {
     if (sets_.size() < kMostKept) {
         sets_.push_back(std::make_unique<PlanSet>());
     } else {
-        auto oldest = std::min_element(sets_.begin(), sets_.end(), [](const auto& a, const auto& b) { return a->last_used < b->last_used; });
+        auto oldest = std::min_element(
+            sets_.begin(), sets_.end(),
+            [](const auto& a, const auto& b) { return a->last_used < b->last_used; });
         std::iter_swap(oldest, sets_.end() - 1);
         *sets_.back() = {};
     }
@@ -135,7 +170,8 @@ EntryScanner::PlanSet& EntryScanner::empty_set() {
     return *sets_.back();
 }
 
-void EntryScanner::plan_steps(const Unit& unit, const AbbreviationTable& table, const Abbreviation& abbreviation, SlotSet wanted,
+void EntryScanner::plan_steps(const Unit& unit, const AbbreviationTable& table,
+                              const Abbreviation& abbreviation, SlotSet wanted,
                               std::uint32_t& first, std::uint32_t& count) {
     first = static_cast<std::uint32_t>(set_->steps.size());
     bool can_merge = false;
@@ -143,41 +179,57 @@ void EntryScanner::plan_steps(const Unit& unit, const AbbreviationTable& table, 
         auto slot = slot_of(spec.name);
         auto size = fixed_size(unit, spec.form);
         if (slot && (wanted >> static_cast<unsigned>(*slot) & 1)) {
-            set_->steps.push_back({Act::take, static_cast<std::uint8_t>(*slot), spec.form, size.value_or(0), spec.implicit_const});
+            set_->steps.push_back({Act::take, static_cast<std::uint8_t>(*slot), spec.form,
+                                   size.value_or(0), spec.implicit_const});
             can_merge = false;
             continue;
         }
         if (size) {
             if (*size == 0) continue;
-            if (can_merge) set_->steps.back().size += *size;
-            else set_->steps.push_back({Act::skip_fixed, 0, spec.form, *size, 0});
+            if (can_merge)
+                set_->steps.back().size += *size;
+            else
+                set_->steps.push_back({Act::skip_fixed, 0, spec.form, *size, 0});
             can_merge = true;
             continue;
         }
         can_merge = false;
         Act act = Act::skip_leb;
         switch (spec.form) {
-            case DW_FORM_udata: case DW_FORM_sdata: case DW_FORM_ref_udata: case DW_FORM_strx: case DW_FORM_addrx:
-            case DW_FORM_loclistx: case DW_FORM_rnglistx: case DW_FORM_GNU_addr_index: case DW_FORM_GNU_str_index: break;
+            case DW_FORM_udata:
+            case DW_FORM_sdata:
+            case DW_FORM_ref_udata:
+            case DW_FORM_strx:
+            case DW_FORM_addrx:
+            case DW_FORM_loclistx:
+            case DW_FORM_rnglistx:
+            case DW_FORM_GNU_addr_index:
+            case DW_FORM_GNU_str_index: break;
             case DW_FORM_string: act = Act::skip_text; break;
             case DW_FORM_block1: act = Act::skip_block1; break;
             case DW_FORM_block2: act = Act::skip_block2; break;
             case DW_FORM_block4: act = Act::skip_block4; break;
-            case DW_FORM_block: case DW_FORM_exprloc: act = Act::skip_block; break;
-            default: act = Act::skip_indirect;  // an indirect form, or one that is not known: the careful reader decides
+            case DW_FORM_block:
+            case DW_FORM_exprloc: act = Act::skip_block; break;
+            default:
+                act = Act::skip_indirect;  // an indirect form, or one that is not known: the
+                                           // careful reader decides
         }
         set_->steps.push_back({act, 0, spec.form, 0, spec.implicit_const});
     }
     count = static_cast<std::uint32_t>(set_->steps.size()) - first;
 }
 
-const std::byte* EntryScanner::run(const Unit& unit, const std::byte* at, std::uint32_t first, std::uint32_t count, ScannedEntry& entry) const {
+const std::byte* EntryScanner::run(const Unit& unit, const std::byte* at, std::uint32_t first,
+                                   std::uint32_t count, ScannedEntry& entry) const {
     auto skip = [&](std::uint64_t size) {
-        if (size > static_cast<std::uint64_t>(end_ - at)) fail(at, "an attribute runs past the end of the unit");
+        if (size > static_cast<std::uint64_t>(end_ - at))
+            fail(at, "an attribute runs past the end of the unit");
         at += size;
     };
     auto need = [&](std::uint64_t size) {
-        if (size > static_cast<std::uint64_t>(end_ - at)) fail(at, "an attribute runs past the end of the unit");
+        if (size > static_cast<std::uint64_t>(end_ - at))
+            fail(at, "an attribute runs past the end of the unit");
     };
     const Step* step = set_->steps.data() + first;
     for (const Step* last = step + count; step != last; ++step) {
@@ -190,16 +242,26 @@ const std::byte* EntryScanner::run(const Unit& unit, const std::byte* at, std::u
                 at = static_cast<const std::byte*>(end) + 1;
                 break;
             }
-            case Act::skip_block1: need(1); skip(load<std::uint8_t>(at) + 1); break;
-            case Act::skip_block2: need(2); skip(load<std::uint16_t>(at) + 2); break;
-            case Act::skip_block4: need(4); skip(load<std::uint32_t>(at) + 4); break;
+            case Act::skip_block1:
+                need(1);
+                skip(load<std::uint8_t>(at) + 1);
+                break;
+            case Act::skip_block2:
+                need(2);
+                skip(load<std::uint16_t>(at) + 2);
+                break;
+            case Act::skip_block4:
+                need(4);
+                skip(load<std::uint32_t>(at) + 4);
+                break;
             case Act::skip_block: {
                 std::uint64_t size = leb(at);
                 skip(size);
                 break;
             }
             case Act::skip_indirect: {
-                ByteReader reader = unit.reader_at(unit.section().base() + static_cast<std::uint64_t>(at - start_));
+                ByteReader reader =
+                    unit.reader_at(unit.section().base() + static_cast<std::uint64_t>(at - start_));
                 unit.skip_form(reader, {0, step->form, step->implicit_const});
                 at = start_ + reader.offset();
                 break;
@@ -210,46 +272,76 @@ const std::byte* EntryScanner::run(const Unit& unit, const std::byte* at, std::u
     return at;
 }
 
-const std::byte* EntryScanner::take(const Unit& unit, const std::byte* at, const Step& step, ScannedEntry& entry) const {
-    if (step.size > static_cast<std::uint64_t>(end_ - at)) fail(at, "an attribute runs past the end of the unit");
+const std::byte* EntryScanner::take(const Unit& unit, const std::byte* at, const Step& step,
+                                    ScannedEntry& entry) const {
+    if (step.size > static_cast<std::uint64_t>(end_ - at))
+        fail(at, "an attribute runs past the end of the unit");
     const InfoSection& section = unit.section();
     entry.present |= SlotSet{1} << step.slot;
     entry.form[step.slot] = step.form;
     std::uint64_t& value = entry.value[step.slot];
     switch (step.form) {
-        case DW_FORM_strp: value = text_position(section, TextPlace::str, load_sized(at, step.size)); return at + step.size;
-        case DW_FORM_line_strp: value = text_position(section, TextPlace::line_str, load_sized(at, step.size)); return at + step.size;
+        case DW_FORM_strp:
+            value = text_position(section, TextPlace::str, load_sized(at, step.size));
+            return at + step.size;
+        case DW_FORM_line_strp:
+            value = text_position(section, TextPlace::line_str, load_sized(at, step.size));
+            return at + step.size;
         case DW_FORM_string: {
             const void* end = std::memchr(at, 0, static_cast<std::size_t>(end_ - at));
             if (!end) fail(at, "a string has no terminator");
-            value = text_position(section, TextPlace::info, static_cast<std::uint64_t>(at - start_));
+            value =
+                text_position(section, TextPlace::info, static_cast<std::uint64_t>(at - start_));
             return static_cast<const std::byte*>(end) + 1;
         }
-        case DW_FORM_strx1: case DW_FORM_strx2: case DW_FORM_strx3: case DW_FORM_strx4:
-            value = text_position(section, TextPlace::str, unit.indexed_string_offset(load_sized(at, step.size)));
+        case DW_FORM_strx1:
+        case DW_FORM_strx2:
+        case DW_FORM_strx3:
+        case DW_FORM_strx4:
+            value = text_position(section, TextPlace::str,
+                                  unit.indexed_string_offset(load_sized(at, step.size)));
             return at + step.size;
-        case DW_FORM_strx: case DW_FORM_GNU_str_index:
+        case DW_FORM_strx:
+        case DW_FORM_GNU_str_index:
             value = text_position(section, TextPlace::str, unit.indexed_string_offset(leb(at)));
             return at;
-        case DW_FORM_strp_sup: case DW_FORM_GNU_strp_alt:
-            if (section.shared) value = text_position(*section.shared, TextPlace::str, load_sized(at, step.size));
-            else entry.present &= ~(SlotSet{1} << step.slot);
+        case DW_FORM_strp_sup:
+        case DW_FORM_GNU_strp_alt:
+            if (section.shared)
+                value = text_position(*section.shared, TextPlace::str, load_sized(at, step.size));
+            else
+                entry.present &= ~(SlotSet{1} << step.slot);
             return at + step.size;
-        case DW_FORM_ref1: case DW_FORM_ref2: case DW_FORM_ref4: case DW_FORM_ref8:
-            value = unit.offset + load_sized(at, step.size);
-            return at + step.size;
+        case DW_FORM_ref1:
+        case DW_FORM_ref2:
+        case DW_FORM_ref4:
+        case DW_FORM_ref8: value = unit.offset + load_sized(at, step.size); return at + step.size;
         case DW_FORM_ref_udata: value = unit.offset + leb(at); return at;
-        case DW_FORM_ref_addr: value = section.base() + load_sized(at, step.size); return at + step.size;
-        case DW_FORM_GNU_ref_alt: case DW_FORM_ref_sup4: case DW_FORM_ref_sup8:
-            if (section.shared) value = section.shared->base() + load_sized(at, step.size);
-            else entry.present &= ~(SlotSet{1} << step.slot);
+        case DW_FORM_ref_addr:
+            value = section.base() + load_sized(at, step.size);
             return at + step.size;
-        case DW_FORM_addrx1: case DW_FORM_addrx2: case DW_FORM_addrx3: case DW_FORM_addrx4:
+        case DW_FORM_GNU_ref_alt:
+        case DW_FORM_ref_sup4:
+        case DW_FORM_ref_sup8:
+            if (section.shared)
+                value = section.shared->base() + load_sized(at, step.size);
+            else
+                entry.present &= ~(SlotSet{1} << step.slot);
+            return at + step.size;
+        case DW_FORM_addrx1:
+        case DW_FORM_addrx2:
+        case DW_FORM_addrx3:
+        case DW_FORM_addrx4:
             value = unit.indexed_address(load_sized(at, step.size)).value;
             return at + step.size;
-        case DW_FORM_addrx: case DW_FORM_GNU_addr_index: value = unit.indexed_address(leb(at)).value; return at;
-        case DW_FORM_implicit_const: value = static_cast<std::uint64_t>(step.implicit_const); return at;
-        case DW_FORM_udata: case DW_FORM_loclistx: case DW_FORM_rnglistx: value = leb(at); return at;
+        case DW_FORM_addrx:
+        case DW_FORM_GNU_addr_index: value = unit.indexed_address(leb(at)).value; return at;
+        case DW_FORM_implicit_const:
+            value = static_cast<std::uint64_t>(step.implicit_const);
+            return at;
+        case DW_FORM_udata:
+        case DW_FORM_loclistx:
+        case DW_FORM_rnglistx: value = leb(at); return at;
         case DW_FORM_sdata: {
             const std::byte* first = at;
             value = leb(at);
@@ -258,13 +350,19 @@ const std::byte* EntryScanner::take(const Unit& unit, const std::byte* at, const
             if (is_negative && bits < 64) value |= ~std::uint64_t{0} << bits;
             return at;
         }
-        case DW_FORM_exprloc: case DW_FORM_block: {
+        case DW_FORM_exprloc:
+        case DW_FORM_block: {
             value = leb(at);
-            if (value > static_cast<std::uint64_t>(end_ - at)) fail(at, "an attribute runs past the end of the unit");
+            if (value > static_cast<std::uint64_t>(end_ - at))
+                fail(at, "an attribute runs past the end of the unit");
             return at + value;
         }
-        case DW_FORM_block1: case DW_FORM_block2: case DW_FORM_block4: case DW_FORM_indirect: {
-            ByteReader reader = unit.reader_at(section.base() + static_cast<std::uint64_t>(at - start_));
+        case DW_FORM_block1:
+        case DW_FORM_block2:
+        case DW_FORM_block4:
+        case DW_FORM_indirect: {
+            ByteReader reader =
+                unit.reader_at(section.base() + static_cast<std::uint64_t>(at - start_));
             FormValue read = unit.read_form(reader, {0, step.form, 0});
             entry.form[step.slot] = read.form;
             value = read.block.empty() ? read.number : read.block.size();

@@ -1,6 +1,7 @@
-// A fast walk over all entries of a unit, for the questions that concern whole programs: it decodes only the attributes
-// asked for and steps over everything else by instructions worked out once for each abbreviation. `Entry` is the
-// comfortable way for single entries; this is the quick one. (DWARF 5 §2.3, §7.5)
+// A fast walk over all entries of a unit, for the questions that concern whole programs: it decodes
+// only the attributes asked for and steps over everything else by instructions worked out once for
+// each abbreviation. `Entry` is the comfortable way for single entries; this is the quick one.
+// (DWARF 5 §2.3, §7.5)
 #pragma once
 
 #include <array>
@@ -13,12 +14,25 @@
 namespace lantern::dwarf {
 
 enum class Slot : std::uint8_t {
-    sibling, name, declaration, low_pc, high_pc, ranges, specification, abstract_origin, inline_, location, const_value,
-    signature, size,
+    sibling,
+    name,
+    declaration,
+    low_pc,
+    high_pc,
+    ranges,
+    specification,
+    abstract_origin,
+    inline_,
+    location,
+    const_value,
+    signature,
+    size,
 };
 constexpr unsigned kSlots = static_cast<unsigned>(Slot::size);
 using SlotSet = std::uint32_t;
-constexpr SlotSet set_of() { return 0; }
+constexpr SlotSet set_of() {
+    return 0;
+}
 template <class... More>
 constexpr SlotSet set_of(Slot first, More... more) {
     return SlotSet{1} << static_cast<unsigned>(first) | set_of(more...);
@@ -29,8 +43,9 @@ struct ScannedEntry {
     std::uint16_t tag = 0;
     bool has_children = false;
     SlotSet present = 0;
-    // Names are TextPositions, references Positions, signatures and constants themselves; an address is a file address;
-    // of a block, its size; of a list index or section offset, the number.
+    // Names are TextPositions, references Positions, signatures and constants themselves; an
+    // address is a file address; of a block, its size; of a list index or section offset, the
+    // number.
     std::array<std::uint64_t, kSlots> value;
     std::array<std::uint16_t, kSlots> form;
 
@@ -56,16 +71,28 @@ class EntryScanner {
   public:
     explicit EntryScanner(TreatTag treat) : treat_(treat) {}
 
-    // Walks the children of the unit's root. `visitor.entry(const ScannedEntry&)` returns true to have the entry's
-    // children walked too; `visitor.leave(Position)` follows when they are through, with the position behind the last.
-    // Throws FormatError; what was told till then stays true.
+    // Walks the children of the unit's root. `visitor.entry(const ScannedEntry&)` returns true to
+    // have the entry's children walked too; `visitor.leave(Position)` follows when they are
+    // through, with the position behind the last. Throws FormatError; what was told till then stays
+    // true.
     template <class Visitor>
     void walk(const Unit& unit, Visitor& visitor);
-    // Reads the single entry at `position` of the unit, with the slots its tag is treated with. False: the null entry.
+    // Reads the single entry at `position` of the unit, with the slots its tag is treated with.
+    // False: the null entry.
     bool read(const Unit& unit, Position position, ScannedEntry& entry);
 
   private:
-    enum class Act : std::uint8_t { skip_fixed, skip_leb, skip_text, skip_block1, skip_block2, skip_block4, skip_block, skip_indirect, take };
+    enum class Act : std::uint8_t {
+        skip_fixed,
+        skip_leb,
+        skip_text,
+        skip_block1,
+        skip_block2,
+        skip_block4,
+        skip_block,
+        skip_indirect,
+        take
+    };
     struct Step {
         Act act;
         std::uint8_t slot = 0;
@@ -82,16 +109,19 @@ class EntryScanner {
     };
 
     void prepare(const Unit& unit);
-    void plan_steps(const Unit& unit, const AbbreviationTable& table, const Abbreviation& abbreviation, SlotSet wanted,
-                    std::uint32_t& first, std::uint32_t& count);
+    void plan_steps(const Unit& unit, const AbbreviationTable& table,
+                    const Abbreviation& abbreviation, SlotSet wanted, std::uint32_t& first,
+                    std::uint32_t& count);
     const Plan& plan_of(std::uint64_t code, const std::byte* at) const;
-    const std::byte* run(const Unit& unit, const std::byte* at, std::uint32_t first, std::uint32_t count, ScannedEntry& entry) const;
-    const std::byte* take(const Unit& unit, const std::byte* at, const Step& step, ScannedEntry& entry) const;
+    const std::byte* run(const Unit& unit, const std::byte* at, std::uint32_t first,
+                         std::uint32_t count, ScannedEntry& entry) const;
+    const std::byte* take(const Unit& unit, const std::byte* at, const Step& step,
+                          ScannedEntry& entry) const;
     std::uint64_t leb(const std::byte*& at) const;
     [[noreturn]] void fail(const std::byte* at, const char* what) const;
 
-    // The instructions for one abbreviation table. Units that share a table share them, and who looks back and forth
-    // between a few units does not work them out each time.
+    // The instructions for one abbreviation table. Units that share a table share them, and who
+    // looks back and forth between a few units does not work them out each time.
     struct PlanSet {
         const void* table = nullptr;
         std::uint64_t at = 0, shape = 0, last_used = 0;
@@ -130,7 +160,8 @@ void EntryScanner::walk(const Unit& unit, Visitor& visitor) {
         if (!root.has_children) return;
         at = run(unit, at, root.skip_first, root.skip_count, entry);
     }
-    // What each open level is: told to the visitor, entered silently, or passed over for want of a sibling attribute.
+    // What each open level is: told to the visitor, entered silently, or passed over for want of a
+    // sibling attribute.
     enum Level : std::uint8_t { told, silent };
     std::vector<Level> open;
     std::uint64_t passing = 0;
@@ -143,7 +174,8 @@ void EntryScanner::walk(const Unit& unit, Visitor& visitor) {
                 continue;
             }
             if (open.empty()) return;
-            if (open.back() == told) visitor.leave(unit.section().base() + static_cast<std::uint64_t>(at - start_));
+            if (open.back() == told)
+                visitor.leave(unit.section().base() + static_cast<std::uint64_t>(at - start_));
             open.pop_back();
             continue;
         }
@@ -167,9 +199,13 @@ void EntryScanner::walk(const Unit& unit, Visitor& visitor) {
             continue;
         }
         // A sibling that does not lie ahead within the unit is no sibling.
-        std::uint64_t sibling = entry.has(Slot::sibling) ? entry[Slot::sibling] - unit.section().base() : 0;
-        if (sibling >= static_cast<std::uint64_t>(at - start_) && sibling <= static_cast<std::uint64_t>(end_ - start_)) at = start_ + sibling;
-        else ++passing;
+        std::uint64_t sibling =
+            entry.has(Slot::sibling) ? entry[Slot::sibling] - unit.section().base() : 0;
+        if (sibling >= static_cast<std::uint64_t>(at - start_) &&
+            sibling <= static_cast<std::uint64_t>(end_ - start_))
+            at = start_ + sibling;
+        else
+            ++passing;
     }
 }
 

@@ -22,7 +22,8 @@ struct Header {
 
 // Most paths are in order as they are; the others take the long way.
 bool is_normal(std::string_view path) {
-    for (std::size_t at = path.find('/'); at != std::string_view::npos; at = path.find('/', at + 1)) {
+    for (std::size_t at = path.find('/'); at != std::string_view::npos;
+         at = path.find('/', at + 1)) {
         char next = at + 1 < path.size() ? path[at + 1] : '/';
         if (next == '.' || next == '/') return path.size() == 1;
     }
@@ -40,7 +41,8 @@ std::string joined(const std::string& folder, std::string_view name) {
     return is_normal(path) ? path : std::filesystem::path(path).lexically_normal().string();
 }
 
-// The line program of a split unit stands in the program itself, written in the terms of the skeleton.
+// The line program of a split unit stands in the program itself, written in the terms of the
+// skeleton.
 const Unit& holder_of_lines(const Unit& unit) {
     return unit.skeleton ? *unit.skeleton : unit;
 }
@@ -55,30 +57,39 @@ struct TableEntry {
     std::optional<std::array<std::uint8_t, 16>> md5;
 };
 
-// An assembler may write a 32-bit line program for a 64-bit unit: the width of offsets is that of the program's own header.
-FormValue read_header_form(ByteReader& reader, const Unit& unit, std::uint16_t form, std::uint8_t offset_size) {
-    if (offset_size == unit.offset_size || (form != DW_FORM_line_strp && form != DW_FORM_strp)) return unit.read_form(reader, {0, form, 0});
+// An assembler may write a 32-bit line program for a 64-bit unit: the width of offsets is that of
+// the program's own header.
+FormValue read_header_form(ByteReader& reader, const Unit& unit, std::uint16_t form,
+                           std::uint8_t offset_size) {
+    if (offset_size == unit.offset_size || (form != DW_FORM_line_strp && form != DW_FORM_strp))
+        return unit.read_form(reader, {0, form, 0});
     bool is_line = form == DW_FORM_line_strp;
     FormValue value;
     value.form = form;
     value.form_class = FormClass::string;
-    value.text = ByteReader(is_line ? unit.sections().line_str : unit.sections().str, is_line ? ".debug_line_str" : ".debug_str",
-                            reader.unsigned_of_size(offset_size)).c_string();
+    value.text =
+        ByteReader(is_line ? unit.sections().line_str : unit.sections().str,
+                   is_line ? ".debug_line_str" : ".debug_str", reader.unsigned_of_size(offset_size))
+            .c_string();
     return value;
 }
 
 // The self-describing tables of version 5 (DWARF 5 §6.2.4.1).
-std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit, std::uint8_t offset_size) {
+std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit,
+                                     std::uint8_t offset_size) {
     std::vector<EntryFormat> formats(reader.u8());
     for (EntryFormat& format : formats) format = {reader.uleb(), reader.uleb()};
     std::uint64_t count = reader.uleb();
-    if (count > reader.remaining() || (formats.empty() && count)) reader.fail(fmt::format("{} table entries cannot fit", count));
+    if (count > reader.remaining() || (formats.empty() && count))
+        reader.fail(fmt::format("{} table entries cannot fit", count));
     std::vector<TableEntry> entries;
     entries.reserve(count);
     for (std::uint64_t i = 0; i < count; ++i) {
         TableEntry entry;
         for (const EntryFormat& format : formats) {
-            FormValue value = read_header_form(reader, holder_of_lines(unit), static_cast<std::uint16_t>(format.form), offset_size);
+            FormValue value =
+                read_header_form(reader, holder_of_lines(unit),
+                                 static_cast<std::uint16_t>(format.form), offset_size);
             if (format.content == DW_LNCT_path) entry.path = value.text;
             if (format.content == DW_LNCT_directory_index) entry.folder = value.number;
             if (format.content == DW_LNCT_MD5 && value.block.size() == 16) {
@@ -93,18 +104,22 @@ std::vector<TableEntry> read_table_5(ByteReader& reader, const Unit& unit, std::
 
 void read_files_5(ByteReader& reader, const Unit& unit, Header& header, LineProgram& program) {
     std::string base(unit.root().compilation_folder);
-    for (const TableEntry& folder : read_table_5(reader, unit, header.offset_size)) header.folders.push_back(joined(base, folder.path));
+    for (const TableEntry& folder : read_table_5(reader, unit, header.offset_size))
+        header.folders.push_back(joined(base, folder.path));
     for (const TableEntry& file : read_table_5(reader, unit, header.offset_size)) {
-        std::string folder = file.folder < header.folders.size() ? header.folders[file.folder] : base;
+        std::string folder =
+            file.folder < header.folders.size() ? header.folders[file.folder] : base;
         program.files.push_back({joined(folder, file.path), file.md5});
     }
 }
 
-void add_file_4(ByteReader& reader, std::string_view name, const Header& header, LineProgram& program) {
+void add_file_4(ByteReader& reader, std::string_view name, const Header& header,
+                LineProgram& program) {
     std::uint64_t folder = reader.uleb();
     reader.uleb();  // time
     reader.uleb();  // size
-    program.files.push_back({joined(folder < header.folders.size() ? header.folders[folder] : "", name), {}});
+    program.files.push_back(
+        {joined(folder < header.folders.size() ? header.folders[folder] : "", name), {}});
 }
 
 void read_files_4(ByteReader& reader, const Unit& unit, Header& header, LineProgram& program) {
@@ -114,7 +129,8 @@ void read_files_4(ByteReader& reader, const Unit& unit, Header& header, LineProg
         if (folder.empty()) break;
         header.folders.push_back(joined(header.folders[0], folder));
     }
-    program.files.push_back({joined(header.folders[0], unit.root().name), {}});  // file 0 is the unit's own
+    program.files.push_back(
+        {joined(header.folders[0], unit.root().name), {}});  // file 0 is the unit's own
     for (;;) {
         std::string_view name = reader.c_string();
         if (name.empty()) break;
@@ -127,19 +143,22 @@ Header read_header_start(ByteReader& reader, const Unit& unit, LineProgram& prog
     Header header;
     auto [length, offset_size] = read_initial_length(reader);
     if (length > reader.remaining())
-        reader.fail(fmt::format("a line program claims {:#x} bytes but {:#x} are left", length, reader.remaining()));
+        reader.fail(fmt::format("a line program claims {:#x} bytes but {:#x} are left", length,
+                                reader.remaining()));
     header.offset_size = offset_size;
     header.end = reader.offset() + length;
     header.address_size = unit.address_size;
     program.version = reader.u16();
-    if (program.version < 2 || program.version > 5) reader.fail(fmt::format("line program version {} is not known", program.version));
+    if (program.version < 2 || program.version > 5)
+        reader.fail(fmt::format("line program version {} is not known", program.version));
     if (program.version >= 5) {
         header.address_size = reader.u8();
         reader.u8();  // segment selector size
     }
     std::uint64_t header_length = reader.unsigned_of_size(offset_size);
     header.program = reader.offset() + header_length;
-    if (header.program > header.end) reader.fail("the header is longer than the whole line program");
+    if (header.program > header.end)
+        reader.fail("the header is longer than the whole line program");
     header.minimum_instruction_length = reader.u8();
     if (program.version >= 4) reader.u8();  // operations in one VLIW instruction; always 1 here
     header.default_is_statement = reader.u8() != 0;
@@ -210,7 +229,8 @@ class Machine {
         std::uint64_t length = reader_.uleb();
         if (length == 0) return;
         std::uint64_t next = reader_.offset() + length;
-        if (length > header_.end - reader_.offset()) reader_.fail("an extended opcode runs past the line program");
+        if (length > header_.end - reader_.offset())
+            reader_.fail("an extended opcode runs past the line program");
         switch (reader_.u8()) {
             case DW_LNE_end_sequence:
                 row_.end_sequence = true;
@@ -218,10 +238,13 @@ class Machine {
                 reset();
                 break;
             case DW_LNE_set_address:
-                row_.address = FileAddress(reader_.unsigned_of_size(static_cast<unsigned>(length - 1)));
+                row_.address =
+                    FileAddress(reader_.unsigned_of_size(static_cast<unsigned>(length - 1)));
                 row_.view = 0;
                 break;
-            case DW_LNE_define_file: add_file_4(reader_, reader_.c_string(), header_, program_); break;
+            case DW_LNE_define_file:
+                add_file_4(reader_, reader_.c_string(), header_, program_);
+                break;
             default: break;
         }
         reader_.seek(next);
@@ -230,12 +253,16 @@ class Machine {
         switch (opcode) {
             case DW_LNS_copy: emit(); break;
             case DW_LNS_advance_pc: advance(reader_.uleb()); break;
-            case DW_LNS_advance_line: row_.line += static_cast<std::uint32_t>(reader_.sleb()); break;
+            case DW_LNS_advance_line:
+                row_.line += static_cast<std::uint32_t>(reader_.sleb());
+                break;
             case DW_LNS_set_file: row_.file = static_cast<std::uint32_t>(reader_.uleb()); break;
             case DW_LNS_set_column: row_.column = static_cast<std::uint16_t>(reader_.uleb()); break;
             case DW_LNS_negate_stmt: row_.is_statement = !row_.is_statement; break;
             case DW_LNS_set_basic_block: break;
-            case DW_LNS_const_add_pc: advance((255 - header_.opcode_base) / header_.line_range); break;
+            case DW_LNS_const_add_pc:
+                advance((255 - header_.opcode_base) / header_.line_range);
+                break;
             case DW_LNS_fixed_advance_pc: row_.address = row_.address + reader_.u16(); break;
             case DW_LNS_set_prologue_end: row_.prologue_end = true; break;
             case DW_LNS_set_epilogue_begin: row_.epilogue_begin = true; break;
@@ -265,7 +292,9 @@ LineProgram read(const Unit& unit, bool with_rows) {
 bool may_mention_file(const Unit& unit, std::string_view last_component) {
     if (!unit.root().line_table_offset) return false;
     auto fits = [&](std::string_view path) {
-        return path.ends_with(last_component) && (path.size() == last_component.size() || path[path.size() - last_component.size() - 1] == '/');
+        return path.ends_with(last_component) &&
+               (path.size() == last_component.size() ||
+                path[path.size() - last_component.size() - 1] == '/');
     };
     try {
         ByteReader reader(unit.line_section(), ".debug_line", *unit.root().line_table_offset);
@@ -274,9 +303,11 @@ bool may_mention_file(const Unit& unit, std::string_view last_component) {
         if (program.version >= 5) {
             read_table_5(reader, unit, header.offset_size);
             std::vector<TableEntry> files = read_table_5(reader, unit, header.offset_size);
-            return std::any_of(files.begin(), files.end(), [&](const TableEntry& file) { return fits(file.path); });
+            return std::any_of(files.begin(), files.end(),
+                               [&](const TableEntry& file) { return fits(file.path); });
         }
-        while (!reader.c_string().empty()) {}
+        while (!reader.c_string().empty()) {
+        }
         for (std::string_view name = reader.c_string(); !name.empty(); name = reader.c_string()) {
             if (fits(name)) return true;
             for (int i = 0; i < 3; ++i) reader.uleb();

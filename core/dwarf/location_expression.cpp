@@ -7,13 +7,15 @@
 namespace lantern::dwarf {
 namespace {
 
-// Thrown inside the evaluator only: the expression is sound, but the frame does not know what it asks for.
+// Thrown inside the evaluator only: the expression is sound, but the frame does not know what it
+// asks for.
 struct NotKnown {
     std::string reason;
 };
 
-constexpr unsigned kMostOperations = 100'000;  // an expression may branch backwards; this ends one that never stops
-constexpr unsigned kDeepestEvaluation = 64;    // a frame base may ask for a frame base
+constexpr unsigned kMostOperations =
+    100'000;  // an expression may branch backwards; this ends one that never stops
+constexpr unsigned kDeepestEvaluation = 64;  // a frame base may ask for a frame base
 constexpr std::size_t kDeepestStack = 1024;
 
 class Evaluator {
@@ -105,7 +107,8 @@ class Evaluator {
     }
 
     std::uint64_t read(std::uint64_t address, unsigned size) {
-        if (size != 1 && size != 2 && size != 4 && size != 8) reader_.fail(fmt::format("a read of {} bytes is not supported", size));
+        if (size != 1 && size != 2 && size != 4 && size != 8)
+            reader_.fail(fmt::format("a read of {} bytes is not supported", size));
         return context_.read_memory(address, size);
     }
 
@@ -123,21 +126,27 @@ class Evaluator {
     template <class Compare>
     void compare(Compare compare) {
         binary([&](std::uint64_t a, std::uint64_t b) {
-            return std::uint64_t{compare(static_cast<std::int64_t>(a), static_cast<std::int64_t>(b))};
+            return std::uint64_t{
+                compare(static_cast<std::int64_t>(a), static_cast<std::int64_t>(b))};
         });
     }
 
     void entry_value() {
         ByteSpan inner = reader_.block(reader_.uleb());
         auto value = context_.entry_value(inner);
-        if (!value) throw NotKnown{"only the value it had on entry is recorded, and the caller does not say what that was"};
+        if (!value)
+            throw NotKnown{
+                "only the value it had on entry is recorded, and the caller does not say what that "
+                "was"};
         push(*value);
     }
 
     void implicit_pointer() {
         LocationPiece piece;
         piece.kind = LocationPiece::Kind::implicit_pointer;
-        piece.number = unit().section().base() + reader_.unsigned_of_size(unit().version < 3 ? unit().address_size : unit().offset_size);
+        piece.number =
+            unit().section().base() +
+            reader_.unsigned_of_size(unit().version < 3 ? unit().address_size : unit().offset_size);
         piece.offset = reader_.sleb();
         pointer_ = piece;
     }
@@ -153,7 +162,8 @@ class Evaluator {
             register_ = op - DW_OP_reg0;
             return;
         }
-        if (op >= DW_OP_breg0 && op < DW_OP_breg0 + 32) return push_register(op - DW_OP_breg0, reader_.sleb());
+        if (op >= DW_OP_breg0 && op < DW_OP_breg0 + 32)
+            return push_register(op - DW_OP_breg0, reader_.sleb());
         operate(op);
     }
 
@@ -161,15 +171,20 @@ class Evaluator {
         using Signed = std::int64_t;
         switch (op) {
             case DW_OP_addr: push(context_.run_address(FileAddress(reader_.u64()))); break;
-            case DW_OP_addrx: case DW_OP_GNU_addr_index: push(context_.run_address(unit().indexed_address(reader_.uleb()))); break;
-            case DW_OP_constx: case DW_OP_GNU_const_index: push(unit().indexed_address(reader_.uleb()).value); break;
+            case DW_OP_addrx:
+            case DW_OP_GNU_addr_index:
+                push(context_.run_address(unit().indexed_address(reader_.uleb())));
+                break;
+            case DW_OP_constx:
+            case DW_OP_GNU_const_index: push(unit().indexed_address(reader_.uleb()).value); break;
             case DW_OP_const1u: push(reader_.u8()); break;
             case DW_OP_const1s: push(static_cast<std::uint64_t>(Signed{reader_.i8()})); break;
             case DW_OP_const2u: push(reader_.u16()); break;
             case DW_OP_const2s: push(static_cast<std::uint64_t>(Signed{reader_.i16()})); break;
             case DW_OP_const4u: push(reader_.u32()); break;
             case DW_OP_const4s: push(static_cast<std::uint64_t>(Signed{reader_.i32()})); break;
-            case DW_OP_const8u: case DW_OP_const8s: push(reader_.u64()); break;
+            case DW_OP_const8u:
+            case DW_OP_const8s: push(reader_.u64()); break;
             case DW_OP_constu: push(reader_.uleb()); break;
             case DW_OP_consts: push(static_cast<std::uint64_t>(reader_.sleb())); break;
             case DW_OP_regx: register_ = reader_.uleb(); break;
@@ -197,64 +212,122 @@ class Evaluator {
                 push(read(pop(), size));
                 break;
             }
-            case DW_OP_deref_type: case DW_OP_GNU_deref_type: {
+            case DW_OP_deref_type:
+            case DW_OP_GNU_deref_type: {
                 unsigned size = reader_.u8();
                 reader_.uleb();
                 push(read(pop(), size));
                 break;
             }
-            case DW_OP_regval_type: case DW_OP_GNU_regval_type: {
+            case DW_OP_regval_type:
+            case DW_OP_GNU_regval_type: {
                 std::uint64_t number = reader_.uleb();
                 reader_.uleb();
                 push_register(number, 0);
                 break;
             }
-            case DW_OP_const_type: case DW_OP_GNU_const_type: {
+            case DW_OP_const_type:
+            case DW_OP_GNU_const_type: {
                 reader_.uleb();
                 unsigned size = reader_.u8();
                 push(reader_.unsigned_of_size(size));
                 break;
             }
-            case DW_OP_convert: case DW_OP_GNU_convert: case DW_OP_reinterpret: case DW_OP_GNU_reinterpret:
-                reader_.uleb();  // whole numbers of 8 bytes stay as they are; smaller ones are cut by whoever reads them
+            case DW_OP_convert:
+            case DW_OP_GNU_convert:
+            case DW_OP_reinterpret:
+            case DW_OP_GNU_reinterpret:
+                reader_.uleb();  // whole numbers of 8 bytes stay as they are; smaller ones are cut
+                                 // by whoever reads them
                 break;
-            case DW_OP_dup: { std::uint64_t v = pop(); push(v); push(v); break; }
+            case DW_OP_dup: {
+                std::uint64_t v = pop();
+                push(v);
+                push(v);
+                break;
+            }
             case DW_OP_drop: pop(); break;
             case DW_OP_over: push(peek(1)); break;
             case DW_OP_pick: push(peek(reader_.u8())); break;
-            case DW_OP_swap: { std::uint64_t a = pop(), b = pop(); push(a); push(b); break; }
-            case DW_OP_rot: { std::uint64_t a = pop(), b = pop(), c = pop(); push(a); push(c); push(b); break; }
-            case DW_OP_abs: { Signed v = static_cast<Signed>(pop()); push(v < 0 ? 0 - static_cast<std::uint64_t>(v) : static_cast<std::uint64_t>(v)); break; }
+            case DW_OP_swap: {
+                std::uint64_t a = pop(), b = pop();
+                push(a);
+                push(b);
+                break;
+            }
+            case DW_OP_rot: {
+                std::uint64_t a = pop(), b = pop(), c = pop();
+                push(a);
+                push(c);
+                push(b);
+                break;
+            }
+            case DW_OP_abs: {
+                Signed v = static_cast<Signed>(pop());
+                push(v < 0 ? 0 - static_cast<std::uint64_t>(v) : static_cast<std::uint64_t>(v));
+                break;
+            }
             case DW_OP_neg: push(0 - pop()); break;
             case DW_OP_not: push(~pop()); break;
-            case DW_OP_plus_uconst: { std::uint64_t v = pop(); push(v + reader_.uleb()); break; }
+            case DW_OP_plus_uconst: {
+                std::uint64_t v = pop();
+                push(v + reader_.uleb());
+                break;
+            }
             case DW_OP_and: binary([](auto a, auto b) { return a & b; }); break;
             case DW_OP_or: binary([](auto a, auto b) { return a | b; }); break;
             case DW_OP_xor: binary([](auto a, auto b) { return a ^ b; }); break;
             case DW_OP_plus: binary([](auto a, auto b) { return a + b; }); break;
             case DW_OP_minus: binary([](auto a, auto b) { return a - b; }); break;
             case DW_OP_mul: binary([](auto a, auto b) { return a * b; }); break;
-            case DW_OP_div: binary([&](auto a, auto b) { return divide(static_cast<Signed>(a), static_cast<Signed>(b)); }); break;
-            case DW_OP_mod: binary([&](auto a, auto b) { if (!b) reader_.fail("a remainder by zero"); return a % b; }); break;
+            case DW_OP_div:
+                binary([&](auto a, auto b) {
+                    return divide(static_cast<Signed>(a), static_cast<Signed>(b));
+                });
+                break;
+            case DW_OP_mod:
+                binary([&](auto a, auto b) {
+                    if (!b) reader_.fail("a remainder by zero");
+                    return a % b;
+                });
+                break;
             case DW_OP_shl: binary([](auto a, auto b) { return b < 64 ? a << b : 0; }); break;
             case DW_OP_shr: binary([](auto a, auto b) { return b < 64 ? a >> b : 0; }); break;
-            case DW_OP_shra: binary([](auto a, auto b) { return static_cast<std::uint64_t>(static_cast<Signed>(a) >> (b < 63 ? b : 63)); }); break;
+            case DW_OP_shra:
+                binary([](auto a, auto b) {
+                    return static_cast<std::uint64_t>(static_cast<Signed>(a) >> (b < 63 ? b : 63));
+                });
+                break;
             case DW_OP_eq: compare([](Signed a, Signed b) { return a == b; }); break;
             case DW_OP_ne: compare([](Signed a, Signed b) { return a != b; }); break;
             case DW_OP_lt: compare([](Signed a, Signed b) { return a < b; }); break;
             case DW_OP_le: compare([](Signed a, Signed b) { return a <= b; }); break;
             case DW_OP_gt: compare([](Signed a, Signed b) { return a > b; }); break;
             case DW_OP_ge: compare([](Signed a, Signed b) { return a >= b; }); break;
-            case DW_OP_skip: { std::int16_t distance = reader_.i16(); branch(distance); break; }
-            case DW_OP_bra: { std::int16_t distance = reader_.i16(); if (pop()) branch(distance); break; }
+            case DW_OP_skip: {
+                std::int16_t distance = reader_.i16();
+                branch(distance);
+                break;
+            }
+            case DW_OP_bra: {
+                std::int16_t distance = reader_.i16();
+                if (pop()) branch(distance);
+                break;
+            }
             case DW_OP_nop: break;
             case DW_OP_piece: piece_size_ = PieceSize{reader_.uleb() * 8, 0}; break;
-            case DW_OP_bit_piece: { std::uint64_t bits = reader_.uleb(); piece_size_ = PieceSize{bits, reader_.uleb()}; break; }
+            case DW_OP_bit_piece: {
+                std::uint64_t bits = reader_.uleb();
+                piece_size_ = PieceSize{bits, reader_.uleb()};
+                break;
+            }
             case DW_OP_stack_value: is_value_ = true; break;
             case DW_OP_implicit_value: implicit_ = reader_.block(reader_.uleb()); break;
-            case DW_OP_form_tls_address: case DW_OP_GNU_push_tls_address: {
+            case DW_OP_form_tls_address:
+            case DW_OP_GNU_push_tls_address: {
                 auto address = context_.thread_local_address(pop());
-                if (!address) throw NotKnown{"it is thread-local and its thread's storage cannot be found"};
+                if (!address)
+                    throw NotKnown{"it is thread-local and its thread's storage cannot be found"};
                 push(*address);
                 break;
             }
@@ -264,10 +337,13 @@ class Evaluator {
                 push(*address);
                 break;
             }
-            case DW_OP_entry_value: case DW_OP_GNU_entry_value: entry_value(); break;
-            case DW_OP_implicit_pointer: case DW_OP_GNU_implicit_pointer: implicit_pointer(); break;
+            case DW_OP_entry_value:
+            case DW_OP_GNU_entry_value: entry_value(); break;
+            case DW_OP_implicit_pointer:
+            case DW_OP_GNU_implicit_pointer: implicit_pointer(); break;
             case DW_OP_GNU_uninit: break;
-            case DW_OP_GNU_parameter_ref: throw NotKnown{"it is a parameter that was optimised away"};
+            case DW_OP_GNU_parameter_ref:
+                throw NotKnown{"it is a parameter that was optimised away"};
             default: reader_.fail(fmt::format("operation {:#x} is not known", op));
         }
     }
@@ -302,7 +378,8 @@ class Evaluator {
 }  // namespace
 
 std::optional<std::uint64_t> address_in_frame(ByteSpan expression, ExpressionContext& context) {
-    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != DW_OP_fbreg) return std::nullopt;
+    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != DW_OP_fbreg)
+        return std::nullopt;
     ByteReader reader(expression, "location expression", 1);
     std::int64_t offset = reader.sleb();
     auto base = reader.at_end() ? context.frame_base() : std::nullopt;
@@ -318,7 +395,8 @@ Location evaluate_location(ByteSpan expression, const Unit* unit, ExpressionCont
     }
 }
 
-std::optional<std::uint64_t> evaluate_number(ByteSpan expression, const Unit* unit, ExpressionContext& context,
+std::optional<std::uint64_t> evaluate_number(ByteSpan expression, const Unit* unit,
+                                             ExpressionContext& context,
                                              std::optional<std::uint64_t> initial) {
     try {
         Evaluator evaluator(expression, unit, context);

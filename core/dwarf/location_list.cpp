@@ -11,14 +11,17 @@ std::vector<LocationRange> read_location_list_4(const Unit& unit, std::uint64_t 
     std::uint64_t selects_base = unit.address_size == 8 ? ~std::uint64_t{0} : 0xffffffff;
     std::vector<LocationRange> found;
     for (;;) {
-        std::uint64_t low = reader.unsigned_of_size(unit.address_size), high = reader.unsigned_of_size(unit.address_size);
+        std::uint64_t low = reader.unsigned_of_size(unit.address_size),
+                      high = reader.unsigned_of_size(unit.address_size);
         if (low == 0 && high == 0) return found;
         if (low == selects_base) {
             base = high;
             continue;
         }
         ByteSpan expression = reader.block(reader.u16());
-        if (low < high) found.push_back({FileRange{FileAddress(base + low), FileAddress(base + high)}, expression});
+        if (low < high)
+            found.push_back(
+                {FileRange{FileAddress(base + low), FileAddress(base + high)}, expression});
     }
 }
 
@@ -31,7 +34,9 @@ std::vector<LocationRange> read_split_location_list_4(const Unit& unit, std::uin
         std::uint64_t low = 0, high = 0;
         switch (std::uint8_t kind = reader.u8()) {
             case DW_LLE_GNU_end_of_list_entry: return found;
-            case DW_LLE_GNU_base_address_selection_entry: base = unit.indexed_address(reader.uleb()).value; continue;
+            case DW_LLE_GNU_base_address_selection_entry:
+                base = unit.indexed_address(reader.uleb()).value;
+                continue;
             case DW_LLE_GNU_start_end_entry:
                 low = unit.indexed_address(reader.uleb()).value;
                 high = unit.indexed_address(reader.uleb()).value;
@@ -44,10 +49,12 @@ std::vector<LocationRange> read_split_location_list_4(const Unit& unit, std::uin
                 low = base + reader.u32();
                 high = base + reader.u32();
                 break;
-            default: reader.fail(fmt::format("split location list entry kind {} is not known", kind));
+            default:
+                reader.fail(fmt::format("split location list entry kind {} is not known", kind));
         }
         ByteSpan expression = reader.block(reader.u16());
-        if (low < high) found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
+        if (low < high)
+            found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
     }
 }
 
@@ -57,7 +64,8 @@ std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t 
     std::vector<LocationRange> found;
     auto add = [&](std::uint64_t low, std::uint64_t high) {
         ByteSpan expression = reader.block(reader.uleb());
-        if (low < high) found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
+        if (low < high)
+            found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
     };
     for (;;) {
         switch (std::uint8_t kind = reader.u8()) {
@@ -95,7 +103,8 @@ std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t 
                 add(low, low + length);
                 break;
             }
-            case DW_LLE_GNU_view_pair:  // says which of several views of one address; the ranges stay as they are
+            case DW_LLE_GNU_view_pair:  // says which of several views of one address; the ranges
+                                        // stay as they are
                 reader.uleb();
                 reader.uleb();
                 break;
@@ -106,10 +115,13 @@ std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t 
 
 }  // namespace
 
-std::vector<LocationRange> location_list(const Unit& unit, std::uint16_t form, std::uint64_t number) {
-    if (form == DW_FORM_loclistx) return read_location_list_5(unit, unit.location_list_offset(number));
+std::vector<LocationRange> location_list(const Unit& unit, std::uint16_t form,
+                                         std::uint64_t number) {
+    if (form == DW_FORM_loclistx)
+        return read_location_list_5(unit, unit.location_list_offset(number));
     if (unit.version >= 5) return read_location_list_5(unit, number);
-    return unit.section().is_split ? read_split_location_list_4(unit, number) : read_location_list_4(unit, number);
+    return unit.section().is_split ? read_split_location_list_4(unit, number)
+                                   : read_location_list_4(unit, number);
 }
 
 std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {

@@ -1,5 +1,5 @@
-// The macros of one unit in the order of its text: what is defined and taken back, in which file, at which line (DWARF 5 §6.3; the
-// same before the standard took it over; DWARF 4 §6.3).
+// The macros of one unit in the order of its text: what is defined and taken back, in which file,
+// at which line (DWARF 5 §6.3; the same before the standard took it over; DWARF 4 §6.3).
 #pragma once
 
 #include <string>
@@ -14,7 +14,8 @@ struct MacroEntry {
     enum class Kind : std::uint8_t { define, undefine, start_file, end_file } kind = Kind::define;
     std::uint32_t line = 0;  // in the file that is being read; of start_file: where it was included
     std::uint32_t file = 0;  // of start_file: its number in the unit's line table
-    std::string_view text;   // "MOST 12", "SHARE(part, whole) ((part) * 100 / (whole))"; of undefine the name. Borrowed from the section.
+    std::string_view text;  // "MOST 12", "SHARE(part, whole) ((part) * 100 / (whole))"; of undefine
+                            // the name. Borrowed from the section.
 };
 
 // A definition, and where it stands in the source.

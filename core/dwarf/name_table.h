@@ -18,7 +18,8 @@ class NameTable {
         Position position = 0;
         std::uint16_t tag = 0;
     };
-    // Entries of that name, as the table says: nobody has looked yet whether they are there. Throws FormatError.
+    // Entries of that name, as the table says: nobody has looked yet whether they are there. Throws
+    // FormatError.
     std::vector<Found> find(std::string_view name) const;
     // The compile units it covers, each once.
     const std::vector<Position>& units() const { return all_units_; }

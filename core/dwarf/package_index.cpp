@@ -31,7 +31,8 @@ std::vector<PackageRow> read_package_index(ByteSpan section, std::string_view na
     // Version 2 fills four bytes with the version, version 5 two, and two of padding.
     std::uint32_t first = reader.u32();
     std::uint16_t version = static_cast<std::uint16_t>(first);
-    if (version != 2 && version != 5) reader.fail(fmt::format("package index version {} is not known", version));
+    if (version != 2 && version != 5)
+        reader.fail(fmt::format("package index version {} is not known", version));
     std::uint64_t columns = reader.u32(), units = reader.u32(), slots = reader.u32();
     std::uint64_t needed = slots * 12 + columns * 4 + units * columns * 8;
     if (columns > 16 || units > slots || needed > reader.remaining())
@@ -45,7 +46,8 @@ std::vector<PackageRow> read_package_index(ByteSpan section, std::string_view na
         std::uint64_t signature = signatures.u64();
         std::uint32_t row = indexes.u32();
         if (row == 0) continue;
-        if (row > units) reader.fail(fmt::format("slot {} leads to row {} of {}", slot, row, units));
+        if (row > units)
+            reader.fail(fmt::format("slot {} leads to row {} of {}", slot, row, units));
         rows[row - 1].signature = signature;
     }
     std::vector<std::uint32_t> kinds(columns);

@@ -1,5 +1,5 @@
-// The index of a split package (.dwp): which unit's parts stand where in its sections. (DWARF 5 §7.3.5.3; version 2 is
-// the pre-standard form of DWARF 4.)
+// The index of a split package (.dwp): which unit's parts stand where in its sections. (DWARF 5
+// §7.3.5.3; version 2 is the pre-standard form of DWARF 4.)
 #pragma once
 
 #include <map>

@@ -8,7 +8,8 @@ namespace {
 class RangeCollector {
   public:
     void add(std::uint64_t low, std::uint64_t high) {
-        if (low < high && low != 0 && low < ~std::uint64_t{1}) ranges.push_back({FileAddress(low), FileAddress(high)});
+        if (low < high && low != 0 && low < ~std::uint64_t{1})
+            ranges.push_back({FileAddress(low), FileAddress(high)});
     }
     std::vector<FileRange> ranges;
 };
@@ -19,7 +20,8 @@ std::vector<FileRange> read_range_list_4(const Unit& unit, std::uint64_t offset)
     std::uint64_t selects_base = unit.address_size == 8 ? ~std::uint64_t{0} : 0xffffffff;
     RangeCollector found;
     for (;;) {
-        std::uint64_t low = reader.unsigned_of_size(unit.address_size), high = reader.unsigned_of_size(unit.address_size);
+        std::uint64_t low = reader.unsigned_of_size(unit.address_size),
+                      high = reader.unsigned_of_size(unit.address_size);
         if (low == 0 && high == 0) return std::move(found.ranges);
         if (low == selects_base) {
             base = high;
@@ -72,17 +74,20 @@ std::vector<FileRange> read_range_list_5(const Unit& unit, std::uint64_t offset)
 
 std::vector<FileRange> range_list(const Unit& unit, std::uint16_t form, std::uint64_t number) {
     if (unit.version < 5) return read_range_list_4(unit, number);
-    return read_range_list_5(unit, form == DW_FORM_rnglistx ? unit.range_list_offset(number) : number);
+    return read_range_list_5(unit,
+                             form == DW_FORM_rnglistx ? unit.range_list_offset(number) : number);
 }
 
 std::vector<FileRange> ranges_of(const Entry& entry) {
-    if (auto list = entry.attribute(DW_AT_ranges)) return range_list(entry.unit(), list->form, list->number);
+    if (auto list = entry.attribute(DW_AT_ranges))
+        return range_list(entry.unit(), list->form, list->number);
     auto low = entry.attribute(DW_AT_low_pc);
     auto high = entry.attribute(DW_AT_high_pc);
     if (!low || !high) return {};
     RangeCollector found;
     // A high pc that is a constant counts from the low pc (DWARF 4 §2.17.2).
-    found.add(low->number, high->form_class == FormClass::address ? high->number : low->number + high->number);
+    found.add(low->number,
+              high->form_class == FormClass::address ? high->number : low->number + high->number);
     return std::move(found.ranges);
 }
 

@@ -8,8 +8,8 @@ namespace lantern::dwarf {
 struct Sections {
     ByteSpan info, types, abbrev, line, str, line_str, str_offsets, addr, ranges, rnglists;
     LazyBytes loc, loclists, macro, macinfo;
-    ByteSpan aranges, names;         // indexes that the compiler or linker may have made
-    ByteSpan cu_index, tu_index;     // of a split package
+    ByteSpan aranges, names;      // indexes that the compiler or linker may have made
+    ByteSpan cu_index, tu_index;  // of a split package
 };
 
 }  // namespace lantern::dwarf

@@ -17,12 +17,21 @@ const Type& truth_type(Language language) {
 const Type& promoted(const Value& value, Language language) {
     const Type& base = plain(*value.type);
     if (base.kind == TypeKind::floating || language == Language::rust) return *value.type;
-    if (value.is_bit_field() && (value.bit_size < 32 || (base.is_signed && value.bit_size == 32))) return int_type();
+    if (value.is_bit_field() && (value.bit_size < 32 || (base.is_signed && value.bit_size == 32)))
+        return int_type();
     if (base.size < 4 || base.kind == TypeKind::boolean) return int_type();
-    // C++ takes an int where it can hold every value the enumeration is declared with (C++20 §7.3.7).
-    bool fits_int = std::ranges::all_of(base.enumerators, [](const Enumerator& e) { return e.value >= INT32_MIN && e.value <= INT32_MAX; });
-    if (base.kind == TypeKind::enumeration && language == Language::cplusplus && base.size == 4 && fits_int) return int_type();
-    if (base.kind == TypeKind::enumeration) return base.size > 4 ? (base.is_signed ? long_type() : unsigned_long_type()) : base.is_signed ? int_type() : unsigned_type();
+    // C++ takes an int where it can hold every value the enumeration is declared with (C++20
+    // §7.3.7).
+    bool fits_int = std::ranges::all_of(base.enumerators, [](const Enumerator& e) {
+        return e.value >= INT32_MIN && e.value <= INT32_MAX;
+    });
+    if (base.kind == TypeKind::enumeration && language == Language::cplusplus && base.size == 4 &&
+        fits_int)
+        return int_type();
+    if (base.kind == TypeKind::enumeration)
+        return base.size > 4    ? (base.is_signed ? long_type() : unsigned_long_type())
+               : base.is_signed ? int_type()
+                                : unsigned_type();
     if (base.kind == TypeKind::character) return base.is_signed ? int_type() : unsigned_type();
     return base;
 }
@@ -37,11 +46,14 @@ const Type& common(const Type& a, const Type& b) {
     }
     if (left.size != right.size) return left.size > right.size ? left : right;
     // long and long long are of one size here, and still two types
-    auto is_longer = [](const Type& type) { return type.name.find("long long") != std::string::npos; };
+    auto is_longer = [](const Type& type) {
+        return type.name.find("long long") != std::string::npos;
+    };
     if (left.is_signed != right.is_signed) {
         const Type& no_sign = left.is_signed ? right : left;
         bool longer = is_longer(left) || is_longer(right);
-        return longer && !is_longer(no_sign) ? *base_type_from_words({"unsigned", "long", "long"}) : no_sign;
+        return longer && !is_longer(no_sign) ? *base_type_from_words({"unsigned", "long", "long"})
+                                             : no_sign;
     }
     return is_longer(left) ? left : right;
 }
@@ -84,7 +96,8 @@ Wide divided(Operator op, const Type& type, Wide a, Wide b) {
 
 }  // namespace
 
-Value real_arithmetic(Operator op, const Type& type, long double a, long double b, Language language) {
+Value real_arithmetic(Operator op, const Type& type, long double a, long double b,
+                      Language language) {
     switch (plain(type).size) {
         case 4: return computed(op, type, static_cast<float>(a), static_cast<float>(b), language);
         case 8: return computed(op, type, static_cast<double>(a), static_cast<double>(b), language);
@@ -96,19 +109,26 @@ Value whole_arithmetic(Operator op, const Type& given, Wide a, Wide b, Language 
     const Type& type = plain(given);
     auto made = [&](Wide number) { return value_of_integer(given, number); };
     auto truth = [&](bool t) { return value_of_integer(truth_type(language), t); };
-    auto less = [&](Wide x, Wide y) { return type.is_signed ? static_cast<SignedWide>(x) < static_cast<SignedWide>(y) : x < y; };
+    auto less = [&](Wide x, Wide y) {
+        return type.is_signed ? static_cast<SignedWide>(x) < static_cast<SignedWide>(y) : x < y;
+    };
     switch (op) {
         case Operator::add: return made(a + b);
         case Operator::subtract: return made(a - b);
         case Operator::multiply: return made(a * b);
-        case Operator::divide: case Operator::remainder: return made(divided(op, type, a, b));
+        case Operator::divide:
+        case Operator::remainder: return made(divided(op, type, a, b));
         case Operator::bit_and: return made(a & b);
         case Operator::bit_or: return made(a | b);
         case Operator::bit_xor: return made(a ^ b);
-        case Operator::shift_left: case Operator::shift_right:
-            if (b >= type.size * 8) throw RequestError(fmt::format("a shift by {} has no meaning for {} bits", static_cast<std::int64_t>(b), type.size * 8));
+        case Operator::shift_left:
+        case Operator::shift_right:
+            if (b >= type.size * 8)
+                throw RequestError(fmt::format("a shift by {} has no meaning for {} bits",
+                                               static_cast<std::int64_t>(b), type.size * 8));
             if (op == Operator::shift_left) return made(a << b);
-            return made(type.is_signed ? static_cast<Wide>(static_cast<SignedWide>(a) >> b) : a >> b);
+            return made(type.is_signed ? static_cast<Wide>(static_cast<SignedWide>(a) >> b)
+                                       : a >> b);
         case Operator::equal: return truth(a == b);
         case Operator::not_equal: return truth(a != b);
         case Operator::less: return truth(less(a, b));
@@ -119,17 +139,22 @@ Value whole_arithmetic(Operator op, const Type& given, Wide a, Wide b, Language 
     }
 }
 
-Value pointer_arithmetic(Operator op, const ValueReader& reader, const Value& left, const Value& right, Language language) {
+Value pointer_arithmetic(Operator op, const ValueReader& reader, const Value& left,
+                         const Value& right, Language language) {
     bool left_points = is_pointer_like(left), right_points = is_pointer_like(right);
     std::uint64_t a = reader.integer(left), b = reader.integer(right);
     if (is_comparison(op)) return whole_arithmetic(op, unsigned_long_type(), a, b, language);
     const Type& pointer = plain(*(left_points ? left : right).type);
     std::uint64_t step = std::max<std::uint64_t>(1, plain(target_of(pointer)).size);
     const Type& type = pointer_to(target_of(pointer));
-    if (op == Operator::add && left_points != right_points) return value_of_integer(type, left_points ? a + b * step : b + a * step);
-    if (op == Operator::subtract && left_points && !right_points) return value_of_integer(type, a - b * step);
+    if (op == Operator::add && left_points != right_points)
+        return value_of_integer(type, left_points ? a + b * step : b + a * step);
+    if (op == Operator::subtract && left_points && !right_points)
+        return value_of_integer(type, a - b * step);
     if (op == Operator::subtract && left_points && right_points)
-        return value_of_integer(long_type(), static_cast<std::uint64_t>(static_cast<std::int64_t>(a - b) / static_cast<std::int64_t>(step)));
+        return value_of_integer(long_type(),
+                                static_cast<std::uint64_t>(static_cast<std::int64_t>(a - b) /
+                                                           static_cast<std::int64_t>(step)));
     throw RequestError(fmt::format("{} has no meaning for pointers", text_of(op)));
 }
 

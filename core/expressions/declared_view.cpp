@@ -9,14 +9,17 @@
 namespace lantern {
 namespace {
 
-Value computed(const ValueReader& reader, const Value& self, const DeclaredView& view, const std::string& expression) {
+Value computed(const ValueReader& reader, const Value& self, const DeclaredView& view,
+               const std::string& expression) {
     EvaluationContext context;
     context.target = &reader.target();
     context.self = &self;
     try {
         return evaluate(expression, context);
     } catch (const ExpressionError& error) {
-        throw ExpressionError(fmt::format("the view of {} in the settings: {} in {}", view.type, error.what(), quote(expression)), error.column());
+        throw ExpressionError(fmt::format("the view of {} in the settings: {} in {}", view.type,
+                                          error.what(), quote(expression)),
+                              error.column());
     }
 }
 
@@ -31,7 +34,8 @@ DeclaredViews::DeclaredViews(std::vector<DeclaredView> views) {
 
 std::optional<Meaning> DeclaredViews::meaning(const ValueReader& reader, const Value& value) const {
     const Type& type = plain(*value.type);
-    if (views_.empty() || type.kind != TypeKind::structure || type.name.empty()) return std::nullopt;
+    if (views_.empty() || type.kind != TypeKind::structure || type.name.empty())
+        return std::nullopt;
     std::string name = readable_type_name(type.full_name(), type.is_rust);
     for (const auto& [view, pattern] : views_) {
         bool is_pattern = view.type.find_first_of("*?[/") != std::string::npos;
@@ -48,7 +52,8 @@ std::optional<Meaning> DeclaredViews::meaning(const ValueReader& reader, const V
         }
         if (view.children.empty()) return meaning;
         meaning.count = view.children.size();
-        meaning.next = [&reader, value, &view = view, i = std::size_t{0}]() mutable -> std::optional<Part> {
+        meaning.next = [&reader, value, &view = view,
+                        i = std::size_t{0}]() mutable -> std::optional<Part> {
             if (i == view.children.size()) return std::nullopt;
             const auto& [child, expression] = view.children[i++];
             return Part{child, computed(reader, value, view, expression), {}};

@@ -12,15 +12,21 @@ namespace {
 constexpr std::uint64_t kShortestKnown = 2;
 
 std::string remark_on(const Node& node, const EvaluationContext& context) {
-    Value base = value_of_node(*node.children[0], context), index = value_of_node(*node.children[1], context);
+    Value base = value_of_node(*node.children[0], context),
+          index = value_of_node(*node.children[1], context);
     std::string name = node.children[0]->text.empty() ? "the array" : node.children[0]->text;
     const Type& type = plain(*base.type);
-    if (type.kind != TypeKind::array || !type.count || *type.count < kShortestKnown || base.first_index) return {};
+    if (type.kind != TypeKind::array || !type.count || *type.count < kShortestKnown ||
+        base.first_index)
+        return {};
     auto number = static_cast<std::int64_t>(ValueReader(*context.target).integer(index));
     auto count = static_cast<std::int64_t>(*type.count);
     if (number >= 0 && number < count) return {};
-    std::string where = number < 0 ? "lies before its beginning" : number == count ? "is the first behind its end" : "lies behind its end";
-    return fmt::format("{} has {}, 0 to {}: [{}] {}", name, counted(*type.count, "element"), count - 1, number, where);
+    std::string where = number < 0        ? "lies before its beginning"
+                        : number == count ? "is the first behind its end"
+                                          : "lies behind its end";
+    return fmt::format("{} has {}, 0 to {}: [{}] {}", name, counted(*type.count, "element"),
+                       count - 1, number, where);
 }
 
 std::string remark_in(const Node& node, const EvaluationContext& context) {

@@ -5,7 +5,8 @@
 
 namespace lantern {
 
-// "local has 4 elements, 0 to 3: [4] is the first behind its end"; empty where every index is within. Runs nothing of the program.
+// "local has 4 elements, 0 to 3: [4] is the first behind its end"; empty where every index is
+// within. Runs nothing of the program.
 std::string index_remark(const Expression& expression, const EvaluationContext& context);
 
 }  // namespace lantern

@@ -12,8 +12,10 @@
 namespace lantern {
 namespace {
 
-constexpr std::string_view kPunctuation[] = {"<<=", ">>=", "..=", "->*", "<<", ">>", "<=", ">=", "==", "!=", "&&", "||", "->", "..", "::", ".*", "++", "--",
-                                             "+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", "+", "-", "*", "/", "%", "(", ")", "[", "]", ".", "?", ":"};
+constexpr std::string_view kPunctuation[] = {
+    "<<=", ">>=", "..=", "->*", "<<", ">>", "<=", ">=", "==", "!=", "&&", "||", "->",
+    "..",  "::",  ".*",  "++",  "--", "+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=",
+    "+",   "-",   "*",   "/",   "%",  "(",  ")",  "[",  "]",  ".",  "?",  ":"};
 constexpr std::string_view kSingles = "<>!~&|^=,#{}";
 
 class Lexer {
@@ -22,7 +24,8 @@ class Lexer {
 
     std::vector<Token> run() {
         for (;;) {
-            while (at_ < text_.size() && std::isspace(static_cast<unsigned char>(text_[at_]))) ++at_;
+            while (at_ < text_.size() && std::isspace(static_cast<unsigned char>(text_[at_])))
+                ++at_;
             Token token;
             token.column = static_cast<unsigned>(display_width(text_.substr(0, at_))) + 1;
             if (at_ >= text_.size()) {
@@ -37,20 +40,33 @@ class Lexer {
     }
 
   private:
-    static bool starts_name(char c) { return std::isalpha(static_cast<unsigned char>(c)) || c == '_'; }
-    static bool continues_name(char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }
-    char peek(std::size_t ahead = 0) const { return at_ + ahead < text_.size() ? text_[at_ + ahead] : '\0'; }
-    [[noreturn]] void fail(unsigned column, const std::string& what) { throw ExpressionError(what, column); }
+    static bool starts_name(char c) {
+        return std::isalpha(static_cast<unsigned char>(c)) || c == '_';
+    }
+    static bool continues_name(char c) {
+        return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+    }
+    char peek(std::size_t ahead = 0) const {
+        return at_ + ahead < text_.size() ? text_[at_ + ahead] : '\0';
+    }
+    [[noreturn]] void fail(unsigned column, const std::string& what) {
+        throw ExpressionError(what, column);
+    }
 
     void read(Token& token) {
         char c = peek();
         if (read_prefixed(token)) return;
         if (starts_name(c)) return read_name(token);
-        bool after_dot = !tokens_.empty() && tokens_.back().text == "." && tokens_.back().end == at_;
-        if (after_dot && std::isdigit(static_cast<unsigned char>(c))) return read_field_number(token);
+        bool after_dot =
+            !tokens_.empty() && tokens_.back().text == "." && tokens_.back().end == at_;
+        if (after_dot && std::isdigit(static_cast<unsigned char>(c)))
+            return read_field_number(token);
         // both.0 is a field; a number that starts with a dot stands where nothing does
-        bool is_field = !tokens_.empty() && tokens_.back().end == at_ && (tokens_.back().kind == Token::Kind::name || tokens_.back().text == ")" || tokens_.back().text == "]");
-        if (std::isdigit(static_cast<unsigned char>(c)) || (c == '.' && !is_field && std::isdigit(static_cast<unsigned char>(peek(1)))))
+        bool is_field = !tokens_.empty() && tokens_.back().end == at_ &&
+                        (tokens_.back().kind == Token::Kind::name || tokens_.back().text == ")" ||
+                         tokens_.back().text == "]");
+        if (std::isdigit(static_cast<unsigned char>(c)) ||
+            (c == '.' && !is_field && std::isdigit(static_cast<unsigned char>(peek(1)))))
             return read_number(token);
         if (c == '"' || c == '\'') return read_quoted(token, c);
         if (c == '@') return read_result(token);
@@ -63,7 +79,8 @@ class Lexer {
             }
         }
         if (kSingles.find(c) == std::string_view::npos)
-            fail(token.column, fmt::format("{} has no meaning in an expression", quote(text_.substr(at_, 1), '\'')));
+            fail(token.column, fmt::format("{} has no meaning in an expression",
+                                           quote(text_.substr(at_, 1), '\'')));
         token.text = c;
         ++at_;
     }
@@ -72,9 +89,12 @@ class Lexer {
         token.kind = Token::Kind::name;
         std::size_t start = at_;
         while (at_ < text_.size()) {
-            if (continues_name(peek())) ++at_;
-            else if (peek() == ':' && peek(1) == ':' && starts_name(peek(2))) at_ += 2;
-            else break;
+            if (continues_name(peek()))
+                ++at_;
+            else if (peek() == ':' && peek(1) == ':' && starts_name(peek(2)))
+                at_ += 2;
+            else
+                break;
         }
         token.text = text_.substr(start, at_ - start);
     }
@@ -117,10 +137,12 @@ class Lexer {
         std::string digits = hex ? "0x" : "";
         while (at_ < text_.size()) {
             char c = peek();
-            bool separates = (c == '\'' || c == '_') && std::isalnum(static_cast<unsigned char>(peek(1)));
+            bool separates =
+                (c == '\'' || c == '_') && std::isalnum(static_cast<unsigned char>(peek(1)));
             if (separates) {
                 ++at_;
-            } else if (std::isdigit(static_cast<unsigned char>(c)) || (hex && std::isxdigit(static_cast<unsigned char>(c)))) {
+            } else if (std::isdigit(static_cast<unsigned char>(c)) ||
+                       (hex && std::isxdigit(static_cast<unsigned char>(c)))) {
                 digits += c;
                 ++at_;
             } else if (!binary && !octal && c == '.' && peek(1) != '.' && !real) {
@@ -140,8 +162,10 @@ class Lexer {
         char* end = nullptr;
         if (real) {
             token.kind = Token::Kind::floating;
-            token.real = token.is_float ? static_cast<long double>(std::strtof(digits.c_str(), &end))
-                         : token.is_extended ? std::strtold(digits.c_str(), &end) : static_cast<long double>(std::strtod(digits.c_str(), &end));
+            token.real =
+                token.is_float      ? static_cast<long double>(std::strtof(digits.c_str(), &end))
+                : token.is_extended ? std::strtold(digits.c_str(), &end)
+                                    : static_cast<long double>(std::strtod(digits.c_str(), &end));
         } else {
             token.kind = Token::Kind::integer;
             errno = 0;
@@ -150,14 +174,18 @@ class Lexer {
             token.real = static_cast<long double>(token.number);
         }
         bool wrong = digits.empty() || digits == "0x" || *end || continues_name(peek());
-        if (wrong) fail(token.column, fmt::format("{} is not a number", quote(std::string(text_.substr(start, at_ + 1 - start)), '\'')));
+        if (wrong)
+            fail(token.column,
+                 fmt::format("{} is not a number",
+                             quote(std::string(text_.substr(start, at_ + 1 - start)), '\'')));
         token.text = text_.substr(start, at_ - start);
     }
 
     // u, l, ll, f of C; u8 … usize, f32, f64 of Rust
     void read_suffix(Token& token, bool& real) {
         if (peek() == '_') ++at_;
-        for (std::string_view word : {"i8", "i16", "i32", "i64", "i128", "isize", "u8", "u16", "u32", "u64", "u128", "usize", "f32", "f64"}) {
+        for (std::string_view word : {"i8", "i16", "i32", "i64", "i128", "isize", "u8", "u16",
+                                      "u32", "u64", "u128", "usize", "f32", "f64"}) {
             if (!text_.substr(at_).starts_with(word) || continues_name(peek(word.size()))) continue;
             token.suffix = word;
             at_ += word.size();
@@ -166,11 +194,16 @@ class Lexer {
         }
         for (; std::isalpha(static_cast<unsigned char>(peek())); ++at_) {
             char suffix = static_cast<char>(std::tolower(static_cast<unsigned char>(peek())));
-            if (suffix == 'u' && !real) token.is_unsigned = true;
-            else if (suffix == 'l' && real) token.is_extended = true;
-            else if (suffix == 'l') ++token.longs;
-            else if (suffix == 'f' && real) token.is_float = true;
-            else break;
+            if (suffix == 'u' && !real)
+                token.is_unsigned = true;
+            else if (suffix == 'l' && real)
+                token.is_extended = true;
+            else if (suffix == 'l')
+                ++token.longs;
+            else if (suffix == 'f' && real)
+                token.is_float = true;
+            else
+                break;
         }
     }
 
@@ -180,9 +213,12 @@ class Lexer {
         if (braced) ++at_;
         std::uint32_t code = 0;
         unsigned count = 0;
-        for (; std::isxdigit(static_cast<unsigned char>(peek())) && count < (braced ? 6 : digits); ++at_, ++count)
-            code = code * 16 + static_cast<std::uint32_t>(std::stoi(std::string(1, peek()), nullptr, 16));
-        if (count == 0 || (braced && peek() != '}') || code > 0x10ffff) fail(column, "\\u needs the number of a character");
+        for (; std::isxdigit(static_cast<unsigned char>(peek())) && count < (braced ? 6 : digits);
+             ++at_, ++count)
+            code = code * 16 +
+                   static_cast<std::uint32_t>(std::stoi(std::string(1, peek()), nullptr, 16));
+        if (count == 0 || (braced && peek() != '}') || code > 0x10ffff)
+            fail(column, "\\u needs the number of a character");
         if (braced) ++at_;
         std::string text;
         append_utf8(text, code);
@@ -200,16 +236,26 @@ class Lexer {
             case 'n': return '\n';
             case 't': return '\t';
             case 'r': return '\r';
-            case '0': case '1': case '2': case '3': case '4': case '5': case '6': case '7': {
+            case '0':
+            case '1':
+            case '2':
+            case '3':
+            case '4':
+            case '5':
+            case '6':
+            case '7': {
                 unsigned code = static_cast<unsigned>(c - '0');
-                for (int i = 0; i < 2 && peek() >= '0' && peek() <= '7'; ++i, ++at_) code = code * 8 + static_cast<unsigned>(peek() - '0');
+                for (int i = 0; i < 2 && peek() >= '0' && peek() <= '7'; ++i, ++at_)
+                    code = code * 8 + static_cast<unsigned>(peek() - '0');
                 return static_cast<char>(code);
             }
             case 'x': {
                 unsigned code = 0;
-                if (!std::isxdigit(static_cast<unsigned char>(peek()))) fail(column, "\\x needs digits");
+                if (!std::isxdigit(static_cast<unsigned char>(peek())))
+                    fail(column, "\\x needs digits");
                 for (; std::isxdigit(static_cast<unsigned char>(peek())); ++at_)
-                    code = code * 16 + static_cast<unsigned>(std::stoi(std::string(1, peek()), nullptr, 16));
+                    code = code * 16 +
+                           static_cast<unsigned>(std::stoi(std::string(1, peek()), nullptr, 16));
                 return static_cast<char>(code);
             }
             default: return c;
@@ -219,7 +265,8 @@ class Lexer {
     void read_quoted(Token& token, char mark) {
         ++at_;
         while (peek() != mark) {
-            if (at_ >= text_.size()) fail(token.column, fmt::format("the closing {} is missing", mark));
+            if (at_ >= text_.size())
+                fail(token.column, fmt::format("the closing {} is missing", mark));
             char c = peek();
             ++at_;
             if (c == '\\' && (peek() == 'u' || peek() == 'U')) {
@@ -233,7 +280,8 @@ class Lexer {
         ++at_;
         token.kind = mark == '"' ? Token::Kind::string : Token::Kind::character;
         if (mark == '\'') {
-            if ((display_width(token.text) != 1 && token.text.size() != 1) || token.text.size() > 4) fail(token.column, "a character constant holds exactly one character");
+            if ((display_width(token.text) != 1 && token.text.size() != 1) || token.text.size() > 4)
+                fail(token.column, "a character constant holds exactly one character");
             token.number = code_of(token.text);
         }
     }

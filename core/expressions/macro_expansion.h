@@ -1,4 +1,5 @@
-// Macros in expressions, expanded as the preprocessor does (C17 §6.10.3): replaced, with their arguments, until none is left.
+// Macros in expressions, expanded as the preprocessor does (C17 §6.10.3): replaced, with their
+// arguments, until none is left.
 #pragma once
 
 #include <optional>
@@ -17,13 +18,15 @@ struct Macro {
     std::uint32_t line = 0;
 };
 
-// "SHARE(part, whole) ((part) * 100 / (whole))", as debug information has it. Nothing for what is none.
+// "SHARE(part, whole) ((part) * 100 / (whole))", as debug information has it. Nothing for what is
+// none.
 std::optional<Macro> parse_macro(std::string_view definition);
 
 class NameJudge;
 
-// `tokens` with every macro in them replaced; all that comes of one stands at the column of its name. Throws ExpressionError for a
-// macro that is no part of an expression, and for a wrong number of arguments.
+// `tokens` with every macro in them replaced; all that comes of one stands at the column of its
+// name. Throws ExpressionError for a macro that is no part of an expression, and for a wrong number
+// of arguments.
 std::vector<Token> without_macros(std::vector<Token> tokens, const NameJudge& names);
 
 }  // namespace lantern

@@ -1,4 +1,5 @@
-// What a name can mean at a frame: its variables innermost first, the program's globals, functions and enumerators.
+// What a name can mean at a frame: its variables innermost first, the program's globals, functions
+// and enumerators.
 #pragma once
 
 #include <optional>
@@ -17,22 +18,26 @@ struct VisibleVariable {
     bool is_shadowed = false;
 };
 
-// The parameters and locals of a frame in the order a programmer looks for them: innermost scope first, within a
-// scope as declared. Both of two variables of one name are there; the outer one says it is shadowed.
+// The parameters and locals of a frame in the order a programmer looks for them: innermost scope
+// first, within a scope as declared. Both of two variables of one name are there; the outer one
+// says it is shadowed.
 std::vector<VisibleVariable> visible_variables(const Frame& frame);
 
-// The one of them that a name means: the innermost, or the one chosen by its line, file or function ("17", "flight.c",
-// "pass_barge"). Nothing if there is none.
-std::optional<VisibleVariable> find_visible(const Frame& frame, std::string_view name, std::string_view chosen = {});
+// The one of them that a name means: the innermost, or the one chosen by its line, file or function
+// ("17", "flight.c", "pass_barge"). Nothing if there is none.
+std::optional<VisibleVariable> find_visible(const Frame& frame, std::string_view name,
+                                            std::string_view chosen = {});
 // Those that a variable of this name hides, as what reaches them: "level#12".
 std::vector<std::string> hidden_namesakes(const Frame& frame, std::string_view name);
 
-// A global by name (or tail of its qualified name): in the frame's own unit first, then in its module, then in others.
-std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name, const Module*& module,
-                                    const std::string& chosen = {});
+// A global by name (or tail of its qualified name): in the frame's own unit first, then in its
+// module, then in others.
+std::optional<Variable> find_global(Target& target, const Frame* frame, const std::string& name,
+                                    const Module*& module, const std::string& chosen = {});
 
 // "count::calls": a variable of a function that keeps its place and value from call to call.
-std::optional<Variable> find_static_of_function(Target& target, const std::string& name, const Module*& module);
+std::optional<Variable> find_static_of_function(Target& target, const std::string& name,
+                                                const Module*& module);
 
 // An enumerator of any enumeration the program declares.
 struct FoundEnumerator {

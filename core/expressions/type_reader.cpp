@@ -18,8 +18,10 @@ bool is_tag_word(const std::string& word) {
 }  // namespace
 
 bool is_base_word(const std::string& word) {
-    static const std::vector<std::string> words = {"char", "short", "int", "long", "signed", "unsigned", "float", "double", "void", "_Bool",
-                                                   "bool", "const", "volatile", "wchar_t", "char8_t", "char16_t", "char32_t", "__int128", "_Float16"};
+    static const std::vector<std::string> words = {
+        "char",    "short",    "int",      "long",     "signed",  "unsigned", "float",
+        "double",  "void",     "_Bool",    "bool",     "const",   "volatile", "wchar_t",
+        "char8_t", "char16_t", "char32_t", "__int128", "_Float16"};
     return std::find(words.begin(), words.end(), word) != words.end();
 }
 
@@ -34,7 +36,9 @@ void TypeReader::need(std::string_view mark) {
 }
 
 std::string TypeReader::shown(const Token& token) {
-    return token.kind == Token::Kind::end ? "the end" : quote(token.kind == Token::Kind::result ? "@" + token.text : token.text, '\'');
+    return token.kind == Token::Kind::end
+               ? "the end"
+               : quote(token.kind == Token::Kind::result ? "@" + token.text : token.text, '\'');
 }
 
 void TypeReader::fail(const std::string& what, Advice advice) const {
@@ -47,7 +51,10 @@ const Type& TypeReader::needed_type() {
     return *type;
 }
 
-bool TypeReader::is_qualifier() const { return is_word("const") || is_word("volatile") || is_word("restrict") || (language_ == Language::rust && is_word("mut")); }
+bool TypeReader::is_qualifier() const {
+    return is_word("const") || is_word("volatile") || is_word("restrict") ||
+           (language_ == Language::rust && is_word("mut"));
+}
 
 // A type's name with its stars; null and nothing taken if this is no type (C17 §6.7.7).
 const Type* TypeReader::try_type() {
@@ -75,14 +82,19 @@ const Type* TypeReader::rust_pointer_type() {
 const Type* TypeReader::type_specifier() {
     std::vector<std::string> words;
     while (is_qualifier() && !is_base_word(ahead(1).text)) ++at_;
-    if (now().kind == Token::Kind::name && is_tag_word(now().text) && ahead(1).kind == Token::Kind::name) {
+    if (now().kind == Token::Kind::name && is_tag_word(now().text) &&
+        ahead(1).kind == Token::Kind::name) {
         std::string name = now().text + " " + ahead(1).text;
         unsigned column = ahead(1).column;
         const Type* type = names_.type(name);
         at_ += 1;
-        if (!type) type = named_type();
-        else ++at_;
-        if (!type) throw ExpressionError(fmt::format("the program has no type {}", name), column, Next::find_types);
+        if (!type)
+            type = named_type();
+        else
+            ++at_;
+        if (!type)
+            throw ExpressionError(fmt::format("the program has no type {}", name), column,
+                                  Next::find_types);
         return type;
     }
     while (now().kind == Token::Kind::name && is_base_word(now().text)) {
@@ -112,7 +124,8 @@ const Type* TypeReader::named_type() {
     return type;
 }
 
-// "flight<lock, 3>::gate" from the name here on; empty, and nothing taken, if no balanced brackets follow.
+// "flight<lock, 3>::gate" from the name here on; empty, and nothing taken, if no balanced brackets
+// follow.
 std::string TypeReader::template_id() {
     std::size_t at = at_;
     int depth = 0;
@@ -127,7 +140,8 @@ std::string TypeReader::template_id() {
                 any = true;
                 continue;
             }
-            bool goes_on = any && mark && token.text == "::" && tokens_[at + 1].kind == Token::Kind::name;
+            bool goes_on =
+                any && mark && token.text == "::" && tokens_[at + 1].kind == Token::Kind::name;
             if (!goes_on) break;
             ++at;
             continue;
@@ -143,16 +157,22 @@ std::string TypeReader::template_id() {
     return name;
 }
 
-// Stars, "(*)", "[4]" and parameters behind a type (C17 §6.7.7): the inner declarator is read after what follows it.
+// Stars, "(*)", "[4]" and parameters behind a type (C17 §6.7.7): the inner declarator is read after
+// what follows it.
 const Type& TypeReader::declarator(const Type& base) {
     const Type* type = &base;
     for (;;) {
-        if (take("*")) type = &pointer_to(*type);
-        else if (take("&&") || (language_ != Language::rust && take("&"))) type = &reference_to(*type);
-        else if (is_qualifier()) ++at_;
-        else break;
+        if (take("*"))
+            type = &pointer_to(*type);
+        else if (take("&&") || (language_ != Language::rust && take("&")))
+            type = &reference_to(*type);
+        else if (is_qualifier())
+            ++at_;
+        else
+            break;
     }
-    bool nested = is("(") && ahead(1).kind == Token::Kind::punctuation && (ahead(1).text == "*" || ahead(1).text == "&");
+    bool nested = is("(") && ahead(1).kind == Token::Kind::punctuation &&
+                  (ahead(1).text == "*" || ahead(1).text == "&");
     unsigned stars = 0;
     std::size_t start = at_;
     if (nested) {

@@ -1,5 +1,6 @@
-// Reads the types that stand in expressions, in casts and sizeof: C's and C++'s names with their declarators (C17 §6.7.7), Rust's
-// pointers, template ids. The reader of expressions is made on top of it; both move over the same tokens.
+// Reads the types that stand in expressions, in casts and sizeof: C's and C++'s names with their
+// declarators (C17 §6.7.7), Rust's pointers, template ids. The reader of expressions is made on top
+// of it; both move over the same tokens.
 #pragma once
 
 #include <algorithm>
@@ -15,19 +16,30 @@ bool is_base_word(const std::string& word);  // "unsigned", "char16_t", "const" 
 class TypeReader {
   public:
     // `text` and `names` are borrowed. Throws ExpressionError for what is no token.
-    TypeReader(std::string_view text, const NameJudge& names, Language language) : text_(text), tokens_(without_macros(tokens_of(text), names)), names_(names), language_(language) {}
+    TypeReader(std::string_view text, const NameJudge& names, Language language)
+        : text_(text),
+          tokens_(without_macros(tokens_of(text), names)),
+          names_(names),
+          language_(language) {}
 
     // A type's name with its stars; null and nothing taken if this is no type.
     const Type* try_type();
     const Type& needed_type();  // throws ExpressionError if there is none
-    // "flight<lock, 3>::gate" from the name here on; empty, and nothing taken, if no balanced brackets follow.
+    // "flight<lock, 3>::gate" from the name here on; empty, and nothing taken, if no balanced
+    // brackets follow.
     std::string template_id();
 
   protected:
     const Token& now() const { return tokens_[at_]; }
-    const Token& ahead(std::size_t n) const { return tokens_[std::min(at_ + n, tokens_.size() - 1)]; }
-    bool is(std::string_view mark) const { return now().kind == Token::Kind::punctuation && now().text == mark; }
-    bool is_word(std::string_view word) const { return now().kind == Token::Kind::name && now().text == word; }
+    const Token& ahead(std::size_t n) const {
+        return tokens_[std::min(at_ + n, tokens_.size() - 1)];
+    }
+    bool is(std::string_view mark) const {
+        return now().kind == Token::Kind::punctuation && now().text == mark;
+    }
+    bool is_word(std::string_view word) const {
+        return now().kind == Token::Kind::name && now().text == word;
+    }
     bool take(std::string_view mark);
     void need(std::string_view mark);
     static std::string shown(const Token& token);

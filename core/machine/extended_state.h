@@ -1,6 +1,7 @@
-// The processor's state beyond the general registers, out of the area that XSAVE fills (Intel SDM 1, chapter 13): x87, vectors of
-// 16, 32 or 64 bytes, masks. Offsets of the newer parts differ between processors; they are those of this one where the area is
-// of its size, else the usual ones.
+// The processor's state beyond the general registers, out of the area that XSAVE fills (Intel SDM
+// 1, chapter 13): x87, vectors of 16, 32 or 64 bytes, masks. Offsets of the newer parts differ
+// between processors; they are those of this one where the area is of its size, else the usual
+// ones.
 #pragma once
 
 #include <array>
@@ -14,7 +15,8 @@ namespace lantern {
 
 struct ExtendedState {
     unsigned vector_size = 16;  // bytes of each vector register: 16 SSE, 32 AVX, 64 AVX-512
-    std::vector<std::array<std::byte, 64>> vectors;  // 16, or 32 with AVX-512; bytes behind vector_size are zero
+    std::vector<std::array<std::byte, 64>>
+        vectors;  // 16, or 32 with AVX-512; bytes behind vector_size are zero
     std::optional<std::array<std::uint64_t, 8>> masks;
     std::array<std::array<std::byte, 10>, 8> stack{};  // x87, from the top
     std::array<bool, 8> stack_in_use{};
@@ -26,8 +28,9 @@ struct ExtendedState {
 // Nothing where the area is too small to be one.
 std::optional<ExtendedState> read_extended_state(ByteSpan area);
 
-// Where a byte of vector register `number` or a mask lies in the area, for writing; and which bit of the header's first word says
-// that this part is in use. Nothing where the area has no such part.
+// Where a byte of vector register `number` or a mask lies in the area, for writing; and which bit
+// of the header's first word says that this part is in use. Nothing where the area has no such
+// part.
 struct AreaPlace {
     std::size_t offset = 0;
     std::uint64_t in_use = 0;

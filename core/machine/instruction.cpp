@@ -6,9 +6,12 @@ namespace lantern {
 namespace {
 
 std::optional<unsigned> dwarf_number(ZydisRegister reg) {
-    static constexpr unsigned kByEncoding[] = {0, 2, 1, 3, 7, 6, 4, 5, 8, 9, 10, 11, 12, 13, 14, 15};
-    if (reg >= ZYDIS_REGISTER_RAX && reg <= ZYDIS_REGISTER_R15) return kByEncoding[reg - ZYDIS_REGISTER_RAX];
-    if (reg >= ZYDIS_REGISTER_EAX && reg <= ZYDIS_REGISTER_R15D) return kByEncoding[reg - ZYDIS_REGISTER_EAX];
+    static constexpr unsigned kByEncoding[] = {0, 2, 1,  3,  7,  6,  4,  5,
+                                               8, 9, 10, 11, 12, 13, 14, 15};
+    if (reg >= ZYDIS_REGISTER_RAX && reg <= ZYDIS_REGISTER_R15)
+        return kByEncoding[reg - ZYDIS_REGISTER_RAX];
+    if (reg >= ZYDIS_REGISTER_EAX && reg <= ZYDIS_REGISTER_R15D)
+        return kByEncoding[reg - ZYDIS_REGISTER_EAX];
     if (reg == ZYDIS_REGISTER_RIP) return 16;
     return std::nullopt;
 }
@@ -23,8 +26,10 @@ Instruction::Kind kind_of(const ZydisDecodedInstruction& instruction) {
         default: break;
     }
     switch (instruction.mnemonic) {
-        case ZYDIS_MNEMONIC_UD0: case ZYDIS_MNEMONIC_UD1: case ZYDIS_MNEMONIC_UD2: case ZYDIS_MNEMONIC_HLT:
-            return Instruction::Kind::stops;
+        case ZYDIS_MNEMONIC_UD0:
+        case ZYDIS_MNEMONIC_UD1:
+        case ZYDIS_MNEMONIC_UD2:
+        case ZYDIS_MNEMONIC_HLT: return Instruction::Kind::stops;
         default: return Instruction::Kind::ordinary;
     }
 }
@@ -39,12 +44,14 @@ std::optional<Instruction> decode_instruction(ByteSpan bytes, RunAddress address
     result.address = address;
     result.length = decoded.length;
     result.kind = kind_of(decoded);
-    result.is_filler = decoded.mnemonic == ZYDIS_MNEMONIC_NOP || decoded.mnemonic == ZYDIS_MNEMONIC_INT3;
+    result.is_filler =
+        decoded.mnemonic == ZYDIS_MNEMONIC_NOP || decoded.mnemonic == ZYDIS_MNEMONIC_INT3;
     for (unsigned i = 0; i < decoded.operand_count_visible; ++i) {
         const ZydisDecodedOperand& operand = operands[i];
         if (operand.type == ZYDIS_OPERAND_TYPE_IMMEDIATE && operand.imm.is_relative) {
             ZyanU64 absolute = 0;
-            if (ZYAN_SUCCESS(ZydisCalcAbsoluteAddress(&decoded, &operand, address.value, &absolute)))
+            if (ZYAN_SUCCESS(
+                    ZydisCalcAbsoluteAddress(&decoded, &operand, address.value, &absolute)))
                 result.target = RunAddress(absolute);
         }
         if (operand.type == ZYDIS_OPERAND_TYPE_MEMORY) {
@@ -68,7 +75,8 @@ std::string instruction_text(ByteSpan bytes, RunAddress address) {
     ZydisFormatter formatter;
     ZydisFormatterInit(&formatter, ZYDIS_FORMATTER_STYLE_INTEL);
     char text[160];
-    if (!ZYAN_SUCCESS(ZydisFormatterFormatInstruction(&formatter, &decoded, operands, decoded.operand_count_visible, text,
+    if (!ZYAN_SUCCESS(ZydisFormatterFormatInstruction(&formatter, &decoded, operands,
+                                                      decoded.operand_count_visible, text,
                                                       sizeof text, address.value, nullptr)))
         return "(bad)";
     return text;

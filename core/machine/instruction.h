@@ -1,4 +1,5 @@
-// Decodes one machine instruction: how long it is, where it can go next, what memory it writes. (Decoding by Zydis.)
+// Decodes one machine instruction: how long it is, where it can go next, what memory it writes.
+// (Decoding by Zydis.)
 #pragma once
 
 #include <cstdint>
@@ -28,12 +29,14 @@ struct Instruction {
     RunAddress address;
     unsigned length = 1;
     Kind kind = Kind::ordinary;
-    bool is_filler = false;  // does nothing: compilers align code with it
-    std::optional<RunAddress> target;  // of a direct call or jump
+    bool is_filler = false;             // does nothing: compilers align code with it
+    std::optional<RunAddress> target;   // of a direct call or jump
     std::vector<MemoryOperand> memory;  // explicit operands only: pushes and calls are not listed
 
     RunAddress next() const { return address + length; }
-    bool falls_through() const { return kind != Kind::jump && kind != Kind::returns && kind != Kind::stops; }
+    bool falls_through() const {
+        return kind != Kind::jump && kind != Kind::returns && kind != Kind::stops;
+    }
 };
 
 // Nothing if the bytes are no instruction or are cut off.

@@ -37,11 +37,13 @@ class Code {
         put({0xc7, 0x44, 0x24, 0x04});  // mov dword [rsp+4], …
         put_word(static_cast<std::uint32_t>(address.value >> 32));
     }
-    // The same instruction with its operand's distance from the program counter corrected for the new place.
+    // The same instruction with its operand's distance from the program counter corrected for the
+    // new place.
     bool put_with_distance(ByteSpan instruction, std::size_t offset, RunAddress from) {
         std::int32_t distance;
         std::memcpy(&distance, instruction.data() + offset, 4);
-        std::int64_t moved = distance + static_cast<std::int64_t>(from.value - (at_.value + bytes_.size()));
+        std::int64_t moved =
+            distance + static_cast<std::int64_t>(from.value - (at_.value + bytes_.size()));
         if (!fits(moved)) return false;
         auto narrow = static_cast<std::int32_t>(moved);
         std::size_t start = bytes_.size();
@@ -58,7 +60,8 @@ class Code {
 
   private:
     static bool fits(std::int64_t distance) {
-        return distance >= std::numeric_limits<std::int32_t>::min() && distance <= std::numeric_limits<std::int32_t>::max();
+        return distance >= std::numeric_limits<std::int32_t>::min() &&
+               distance <= std::numeric_limits<std::int32_t>::max();
     }
     RunAddress at_;
     std::vector<std::byte> bytes_;
@@ -66,20 +69,26 @@ class Code {
 };
 
 bool uses_stack_pointer(const ZydisDecodedOperand& operand) {
-    return operand.type == ZYDIS_OPERAND_TYPE_MEMORY && (operand.mem.base == ZYDIS_REGISTER_RSP || operand.mem.index == ZYDIS_REGISTER_RSP);
+    return operand.type == ZYDIS_OPERAND_TYPE_MEMORY &&
+           (operand.mem.base == ZYDIS_REGISTER_RSP || operand.mem.index == ZYDIS_REGISTER_RSP);
 }
 
 bool is_short_form_only(ZydisMnemonic mnemonic) {
     switch (mnemonic) {
-        case ZYDIS_MNEMONIC_LOOP: case ZYDIS_MNEMONIC_LOOPE: case ZYDIS_MNEMONIC_LOOPNE: case ZYDIS_MNEMONIC_JRCXZ:
-        case ZYDIS_MNEMONIC_JECXZ: case ZYDIS_MNEMONIC_XBEGIN: return true;
+        case ZYDIS_MNEMONIC_LOOP:
+        case ZYDIS_MNEMONIC_LOOPE:
+        case ZYDIS_MNEMONIC_LOOPNE:
+        case ZYDIS_MNEMONIC_JRCXZ:
+        case ZYDIS_MNEMONIC_JECXZ:
+        case ZYDIS_MNEMONIC_XBEGIN: return true;
         default: return false;
     }
 }
 
 }  // namespace
 
-std::optional<std::vector<std::byte>> move_instruction(ByteSpan bytes, RunAddress from, RunAddress to) {
+std::optional<std::vector<std::byte>> move_instruction(ByteSpan bytes, RunAddress from,
+                                                       RunAddress to) {
     Decoded whole_of_it;
     if (!decode(bytes, whole_of_it)) return std::nullopt;
     const auto& [decoded, operands] = whole_of_it;
@@ -88,12 +97,16 @@ std::optional<std::vector<std::byte>> move_instruction(ByteSpan bytes, RunAddres
     std::optional<RunAddress> target;
     for (unsigned i = 0; i < decoded.operand_count_visible; ++i) {
         ZyanU64 absolute = 0;
-        bool is_relative = operands[i].type == ZYDIS_OPERAND_TYPE_IMMEDIATE && operands[i].imm.is_relative;
-        if (is_relative && ZYAN_SUCCESS(ZydisCalcAbsoluteAddress(&decoded, &operands[i], from.value, &absolute))) target = RunAddress(absolute);
+        bool is_relative =
+            operands[i].type == ZYDIS_OPERAND_TYPE_IMMEDIATE && operands[i].imm.is_relative;
+        if (is_relative &&
+            ZYAN_SUCCESS(ZydisCalcAbsoluteAddress(&decoded, &operands[i], from.value, &absolute)))
+            target = RunAddress(absolute);
     }
     // A far transfer, and what the kernel or the processor counts by address.
     bool is_far = decoded.meta.branch_type == ZYDIS_BRANCH_TYPE_FAR;
-    if (is_far || decoded.meta.category == ZYDIS_CATEGORY_SYSCALL || decoded.meta.category == ZYDIS_CATEGORY_INTERRUPT ||
+    if (is_far || decoded.meta.category == ZYDIS_CATEGORY_SYSCALL ||
+        decoded.meta.category == ZYDIS_CATEGORY_INTERRUPT ||
         decoded.meta.category == ZYDIS_CATEGORY_SYSRET || is_short_form_only(decoded.mnemonic))
         return std::nullopt;
 
@@ -121,7 +134,8 @@ std::optional<std::vector<std::byte>> move_instruction(ByteSpan bytes, RunAddres
         return code.done();
     }
     std::size_t start = code.size();  // behind the push of a call
-    bool relative = (decoded.attributes & ZYDIS_ATTRIB_IS_RELATIVE) != 0 && decoded.raw.disp.size == 32;
+    bool relative =
+        (decoded.attributes & ZYDIS_ATTRIB_IS_RELATIVE) != 0 && decoded.raw.disp.size == 32;
     if (relative) {
         if (!code.put_with_distance(whole, decoded.raw.disp.offset, from)) return std::nullopt;
     } else {

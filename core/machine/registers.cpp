@@ -19,20 +19,50 @@ constexpr std::array<SystemField, kGeneralRegisters> kSystemFields = {
     &user_regs_struct::rip};
 
 constexpr std::array<std::string_view, kGeneralRegisters> kFullNames = {
-    "rax", "rdx", "rcx", "rbx", "rsi", "rdi", "rbp", "rsp", "r8", "r9", "r10", "r11", "r12", "r13", "r14", "r15", "rip"};
+    "rax", "rdx", "rcx", "rbx", "rsi", "rdi", "rbp", "rsp", "r8",
+    "r9",  "r10", "r11", "r12", "r13", "r14", "r15", "rip"};
 
 struct PartName {
     std::string_view name;
     RegisterName part;
 };
 constexpr PartName kParts[] = {
-    {"eax", {0, 4, 0}}, {"ax", {0, 2, 0}}, {"al", {0, 1, 0}}, {"ah", {0, 1, 1}}, {"edx", {1, 4, 0}}, {"dx", {1, 2, 0}},
-    {"dl", {1, 1, 0}}, {"dh", {1, 1, 1}}, {"ecx", {2, 4, 0}}, {"cx", {2, 2, 0}}, {"cl", {2, 1, 0}}, {"ch", {2, 1, 1}},
-    {"ebx", {3, 4, 0}}, {"bx", {3, 2, 0}}, {"bl", {3, 1, 0}}, {"bh", {3, 1, 1}}, {"esi", {4, 4, 0}}, {"si", {4, 2, 0}},
-    {"sil", {4, 1, 0}}, {"edi", {5, 4, 0}}, {"di", {5, 2, 0}}, {"dil", {5, 1, 0}}, {"ebp", {6, 4, 0}}, {"bp", {6, 2, 0}},
-    {"esp", {7, 4, 0}}, {"sp", {7, 2, 0}}, {"rflags", {kFlagsRegister, 8, 0}}, {"eflags", {kFlagsRegister, 4, 0}},
-    {"es", {kFirstSegment, 2, 0}}, {"cs", {kFirstSegment + 1, 2, 0}}, {"ss", {kFirstSegment + 2, 2, 0}}, {"ds", {kFirstSegment + 3, 2, 0}},
-    {"fs", {kFirstSegment + 4, 2, 0}}, {"gs", {kFirstSegment + 5, 2, 0}}, {"fs_base", {kFsBase, 8, 0}}, {"gs_base", {kGsBase, 8, 0}},
+    {"eax", {0, 4, 0}},
+    {"ax", {0, 2, 0}},
+    {"al", {0, 1, 0}},
+    {"ah", {0, 1, 1}},
+    {"edx", {1, 4, 0}},
+    {"dx", {1, 2, 0}},
+    {"dl", {1, 1, 0}},
+    {"dh", {1, 1, 1}},
+    {"ecx", {2, 4, 0}},
+    {"cx", {2, 2, 0}},
+    {"cl", {2, 1, 0}},
+    {"ch", {2, 1, 1}},
+    {"ebx", {3, 4, 0}},
+    {"bx", {3, 2, 0}},
+    {"bl", {3, 1, 0}},
+    {"bh", {3, 1, 1}},
+    {"esi", {4, 4, 0}},
+    {"si", {4, 2, 0}},
+    {"sil", {4, 1, 0}},
+    {"edi", {5, 4, 0}},
+    {"di", {5, 2, 0}},
+    {"dil", {5, 1, 0}},
+    {"ebp", {6, 4, 0}},
+    {"bp", {6, 2, 0}},
+    {"esp", {7, 4, 0}},
+    {"sp", {7, 2, 0}},
+    {"rflags", {kFlagsRegister, 8, 0}},
+    {"eflags", {kFlagsRegister, 4, 0}},
+    {"es", {kFirstSegment, 2, 0}},
+    {"cs", {kFirstSegment + 1, 2, 0}},
+    {"ss", {kFirstSegment + 2, 2, 0}},
+    {"ds", {kFirstSegment + 3, 2, 0}},
+    {"fs", {kFirstSegment + 4, 2, 0}},
+    {"gs", {kFirstSegment + 5, 2, 0}},
+    {"fs_base", {kFsBase, 8, 0}},
+    {"gs_base", {kGsBase, 8, 0}},
     {"mxcsr", {kVectorControl, 4, 0}},
 };
 
@@ -42,7 +72,8 @@ std::optional<RegisterName> find_numbered_part(std::string_view name) {
     unsigned size = name.back() == 'd' ? 4 : name.back() == 'w' ? 2 : name.back() == 'b' ? 1 : 0;
     if (!size) return std::nullopt;
     for (unsigned number = 8; number < 16; ++number)
-        if (name.substr(0, name.size() - 1) == kFullNames[number]) return RegisterName{number, size, 0};
+        if (name.substr(0, name.size() - 1) == kFullNames[number])
+            return RegisterName{number, size, 0};
     return std::nullopt;
 }
 
@@ -92,11 +123,21 @@ void Registers::forget(unsigned number) {
     if (number < values_.size()) known_.reset(number);
 }
 
-RunAddress Registers::program_counter() const { return RunAddress(values_[kProgramCounterNumber]); }
-RunAddress Registers::stack_pointer() const { return RunAddress(values_[kStackPointerNumber]); }
-std::optional<std::uint64_t> Registers::frame_pointer() const { return get(kFramePointerNumber); }
-void Registers::set_program_counter(RunAddress address) { set(kProgramCounterNumber, address.value); }
-void Registers::set_stack_pointer(RunAddress address) { set(kStackPointerNumber, address.value); }
+RunAddress Registers::program_counter() const {
+    return RunAddress(values_[kProgramCounterNumber]);
+}
+RunAddress Registers::stack_pointer() const {
+    return RunAddress(values_[kStackPointerNumber]);
+}
+std::optional<std::uint64_t> Registers::frame_pointer() const {
+    return get(kFramePointerNumber);
+}
+void Registers::set_program_counter(RunAddress address) {
+    set(kProgramCounterNumber, address.value);
+}
+void Registers::set_stack_pointer(RunAddress address) {
+    set(kStackPointerNumber, address.value);
+}
 
 VectorRegisters VectorRegisters::from_system(const user_fpregs_struct& system) {
     VectorRegisters registers;
@@ -108,13 +149,16 @@ VectorRegisters VectorRegisters::from_system(const user_fpregs_struct& system) {
 std::span<const std::byte> VectorRegisters::bytes(unsigned number) const {
     if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters)
         return vectors[number - kFirstVectorRegister];
-    if (number >= kFirstStackRegister && number < kFirstStackRegister + 8) return stack[number - kFirstStackRegister];
+    if (number >= kFirstStackRegister && number < kFirstStackRegister + 8)
+        return stack[number - kFirstStackRegister];
     return {};
 }
 
 std::optional<unsigned> vector_index(unsigned number) {
-    if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters) return number - kFirstVectorRegister;
-    if (number >= kFirstHighVector && number < kFirstHighVector + kVectorRegisters) return number - kFirstHighVector + kVectorRegisters;
+    if (number >= kFirstVectorRegister && number < kFirstVectorRegister + kVectorRegisters)
+        return number - kFirstVectorRegister;
+    if (number >= kFirstHighVector && number < kFirstHighVector + kVectorRegisters)
+        return number - kFirstHighVector + kVectorRegisters;
     return std::nullopt;
 }
 
@@ -129,18 +173,24 @@ struct NumberedName {
     std::string_view prefix;
     unsigned count, first, size;
 };
-constexpr NumberedName kNumbered[] = {{"xmm", 32, kFirstVectorRegister, 16}, {"ymm", 32, kFirstVectorRegister, 32}, {"zmm", 32, kFirstVectorRegister, 64},
-                                      {"st", 8, kFirstStackRegister, 10}, {"k", 8, kFirstMask, 8}};
+constexpr NumberedName kNumbered[] = {{"xmm", 32, kFirstVectorRegister, 16},
+                                      {"ymm", 32, kFirstVectorRegister, 32},
+                                      {"zmm", 32, kFirstVectorRegister, 64},
+                                      {"st", 8, kFirstStackRegister, 10},
+                                      {"k", 8, kFirstMask, 8}};
 
 std::optional<RegisterName> find_numbered(std::string_view name) {
     for (const NumberedName& each : kNumbered) {
         std::string_view digits = name.substr(std::min(name.size(), each.prefix.size()));
-        bool is_number = name.starts_with(each.prefix) && !digits.empty() && digits.size() < 3 && digits.find_first_not_of("0123456789") == std::string_view::npos;
+        bool is_number = name.starts_with(each.prefix) && !digits.empty() && digits.size() < 3 &&
+                         digits.find_first_not_of("0123456789") == std::string_view::npos;
         if (!is_number) continue;
         auto number = static_cast<unsigned>(std::stoul(std::string(digits)));
         if (number >= each.count) return std::nullopt;
         bool is_high = each.count > kVectorRegisters && number >= kVectorRegisters;
-        return RegisterName{is_high ? kFirstHighVector + number - kVectorRegisters : each.first + number, each.size, 0};
+        return RegisterName{
+            is_high ? kFirstHighVector + number - kVectorRegisters : each.first + number, each.size,
+            0};
     }
     return std::nullopt;
 }
@@ -162,8 +212,10 @@ std::string register_name(unsigned number) {
     if (auto index = vector_index(number)) return fmt::format("xmm{}", *index);
     if (auto index = mask_index(number)) return fmt::format("k{}", *index);
     for (const PartName& part : kParts)
-        if (part.part.dwarf_number == number && number >= kFirstSegment) return std::string(part.name);
-    if (number >= kFirstStackRegister && number < kFirstStackRegister + 8) return fmt::format("st{}", number - kFirstStackRegister);
+        if (part.part.dwarf_number == number && number >= kFirstSegment)
+            return std::string(part.name);
+    if (number >= kFirstStackRegister && number < kFirstStackRegister + 8)
+        return fmt::format("st{}", number - kFirstStackRegister);
     return fmt::format("register {}", number);
 }
 
@@ -172,7 +224,8 @@ const std::vector<std::string>& register_names() {
         std::vector<std::string> all(kFullNames.begin(), kFullNames.end());
         for (const PartName& part : kParts) all.emplace_back(part.name);
         for (const NumberedName& each : kNumbered)
-            for (unsigned i = 0; i < each.count; ++i) all.push_back(fmt::format("{}{}", each.prefix, i));
+            for (unsigned i = 0; i < each.count; ++i)
+                all.push_back(fmt::format("{}{}", each.prefix, i));
         return all;
     }();
     return names;

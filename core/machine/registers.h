@@ -1,5 +1,5 @@
-// The processor's registers by their DWARF numbers (System V ABI x86-64, figure 3.36). Code above this folder asks for
-// the program counter or for "the register called …", and names none itself.
+// The processor's registers by their DWARF numbers (System V ABI x86-64, figure 3.36). Code above
+// this folder asks for the program counter or for "the register called …", and names none itself.
 #pragma once
 
 #include <array>
@@ -26,7 +26,8 @@ constexpr unsigned kFirstStackRegister = 33;  // x87
 constexpr unsigned kFirstSegment = 50, kFsBase = 58, kGsBase = 59, kVectorControl = 64;
 constexpr unsigned kFirstHighVector = 67, kFirstMask = 118;
 
-// The general registers of one frame. In an outer frame only those are known that unwinding recovers.
+// The general registers of one frame. In an outer frame only those are known that unwinding
+// recovers.
 class Registers {
   public:
     static Registers from_system(const user_regs_struct& system);
@@ -42,8 +43,8 @@ class Registers {
     void set_program_counter(RunAddress address);
     void set_stack_pointer(RunAddress address);
 
-    std::uint64_t thread_base = 0;     // where thread-local storage is reached from
-    std::uint64_t system_call = 0;     // all ones when the thread did not stop in one
+    std::uint64_t thread_base = 0;  // where thread-local storage is reached from
+    std::uint64_t system_call = 0;  // all ones when the thread did not stop in one
 
   private:
     std::array<std::uint64_t, kFlagsRegister + 1> values_{};
@@ -75,7 +76,8 @@ std::optional<unsigned> mask_index(unsigned dwarf_number);
 
 struct RegisterName {
     unsigned dwarf_number = 0;
-    unsigned size = 8;    // bytes of it that the name means: more than 16 of a vector register with its upper parts
+    unsigned size = 8;    // bytes of it that the name means: more than 16 of a vector register with
+                          // its upper parts
     unsigned offset = 0;  // where they start in the full register
 };
 

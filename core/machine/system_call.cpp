@@ -14,7 +14,8 @@ constexpr unsigned kNumber = 0;                         // rax
 
 }  // namespace
 
-void set_system_call(Registers& registers, long number, std::initializer_list<std::uint64_t> arguments) {
+void set_system_call(Registers& registers, long number,
+                     std::initializer_list<std::uint64_t> arguments) {
     registers.set(kNumber, static_cast<std::uint64_t>(number));
     unsigned index = 0;
     for (std::uint64_t argument : arguments) registers.set(kArguments[index++], argument);
@@ -44,16 +45,22 @@ namespace {
 struct KnownCall {
     long number;
     unsigned buffer;
-    int length;           // which argument says how long it is; below 0: it has `fixed` bytes
+    int length;  // which argument says how long it is; below 0: it has `fixed` bytes
     std::uint64_t fixed;
     bool is_written;
 };
 constexpr KnownCall kKnownCalls[] = {
-    {SYS_read, 1, 2, 0, true}, {SYS_pread64, 1, 2, 0, true}, {SYS_recvfrom, 1, 2, 0, true}, {SYS_getrandom, 0, 1, 0, true}, {SYS_getdents64, 1, 2, 0, true},
-    {SYS_readlink, 1, 2, 0, true}, {SYS_readlinkat, 2, 3, 0, true}, {SYS_getcwd, 0, 1, 0, true}, {SYS_write, 1, 2, 0, false}, {SYS_pwrite64, 1, 2, 0, false},
-    {SYS_sendto, 1, 2, 0, false}, {SYS_stat, 1, -1, 144, true}, {SYS_lstat, 1, -1, 144, true}, {SYS_fstat, 1, -1, 144, true}, {SYS_newfstatat, 2, -1, 144, true},
-    {SYS_clock_gettime, 1, -1, 16, true}, {SYS_pipe, 0, -1, 8, true}, {SYS_pipe2, 0, -1, 8, true}, {SYS_uname, 0, -1, 390, true}, {SYS_getrusage, 1, -1, 144, true},
-    {SYS_times, 0, -1, 32, true}, {SYS_sysinfo, 0, -1, 112, true}};
+    {SYS_read, 1, 2, 0, true},          {SYS_pread64, 1, 2, 0, true},
+    {SYS_recvfrom, 1, 2, 0, true},      {SYS_getrandom, 0, 1, 0, true},
+    {SYS_getdents64, 1, 2, 0, true},    {SYS_readlink, 1, 2, 0, true},
+    {SYS_readlinkat, 2, 3, 0, true},    {SYS_getcwd, 0, 1, 0, true},
+    {SYS_write, 1, 2, 0, false},        {SYS_pwrite64, 1, 2, 0, false},
+    {SYS_sendto, 1, 2, 0, false},       {SYS_stat, 1, -1, 144, true},
+    {SYS_lstat, 1, -1, 144, true},      {SYS_fstat, 1, -1, 144, true},
+    {SYS_newfstatat, 2, -1, 144, true}, {SYS_clock_gettime, 1, -1, 16, true},
+    {SYS_pipe, 0, -1, 8, true},         {SYS_pipe2, 0, -1, 8, true},
+    {SYS_uname, 0, -1, 390, true},      {SYS_getrusage, 1, -1, 144, true},
+    {SYS_times, 0, -1, 32, true},       {SYS_sysinfo, 0, -1, 112, true}};
 
 }  // namespace
 
@@ -64,19 +71,53 @@ std::optional<CallBuffer> buffer_of_call(const Registers& registers) {
     bool tells_the_sender = number == SYS_recvfrom && system_call_argument(registers, 4);
     if (tells_the_sender) return std::nullopt;
     bool has_length = known->length >= 0;
-    std::uint64_t size = has_length ? system_call_argument(registers, static_cast<unsigned>(known->length)) : known->fixed;
-    return CallBuffer{known->buffer, system_call_argument(registers, known->buffer), size, known->is_written, has_length};
+    std::uint64_t size = has_length
+                             ? system_call_argument(registers, static_cast<unsigned>(known->length))
+                             : known->fixed;
+    return CallBuffer{known->buffer, system_call_argument(registers, known->buffer), size,
+                      known->is_written, has_length};
 }
 
 bool writes_no_memory(const Registers& registers) {
-    static constexpr long kSuch[] = {SYS_sched_yield, SYS_close, SYS_lseek, SYS_mprotect, SYS_exit_group, SYS_tgkill, SYS_kill, SYS_getpid, SYS_gettid, SYS_getppid,
-                                     SYS_getuid, SYS_geteuid, SYS_getgid, SYS_openat, SYS_open, SYS_access, SYS_writev, SYS_fsync, SYS_unlink, SYS_mkdir, SYS_dup, SYS_dup2, SYS_set_robust_list, SYS_eventfd2, SYS_epoll_ctl,
-                                     SYS_sendmsg, SYS_socket, SYS_connect, SYS_bind, SYS_listen, SYS_shutdown, SYS_pause, SYS_alarm};
+    static constexpr long kSuch[] = {SYS_sched_yield,
+                                     SYS_close,
+                                     SYS_lseek,
+                                     SYS_mprotect,
+                                     SYS_exit_group,
+                                     SYS_tgkill,
+                                     SYS_kill,
+                                     SYS_getpid,
+                                     SYS_gettid,
+                                     SYS_getppid,
+                                     SYS_getuid,
+                                     SYS_geteuid,
+                                     SYS_getgid,
+                                     SYS_openat,
+                                     SYS_open,
+                                     SYS_access,
+                                     SYS_writev,
+                                     SYS_fsync,
+                                     SYS_unlink,
+                                     SYS_mkdir,
+                                     SYS_dup,
+                                     SYS_dup2,
+                                     SYS_set_robust_list,
+                                     SYS_eventfd2,
+                                     SYS_epoll_ctl,
+                                     SYS_sendmsg,
+                                     SYS_socket,
+                                     SYS_connect,
+                                     SYS_bind,
+                                     SYS_listen,
+                                     SYS_shutdown,
+                                     SYS_pause,
+                                     SYS_alarm};
     auto number = static_cast<long>(registers.system_call);
     if (number != SYS_futex) return std::ranges::find(kSuch, number) != std::end(kSuch);
     // Those that hand a lock over write its word.
     auto operation = static_cast<int>(system_call_argument(registers, 1)) & FUTEX_CMD_MASK;
-    return operation == FUTEX_WAIT || operation == FUTEX_WAKE || operation == FUTEX_WAIT_BITSET || operation == FUTEX_WAKE_BITSET;
+    return operation == FUTEX_WAIT || operation == FUTEX_WAKE || operation == FUTEX_WAIT_BITSET ||
+           operation == FUTEX_WAKE_BITSET;
 }
 
 void take_system_call_back(Registers& registers, long number) {

@@ -16,7 +16,8 @@ namespace {
 
 constexpr std::uint32_t kZlib = 1, kZstd = 2;  // ch_type; <elf.h> of Debian 12 knows only the first
 
-// What can come out of so many bytes: zlib repeats at most 1032-fold, zstd's blocks of 128 KiB take three bytes.
+// What can come out of so many bytes: zlib repeats at most 1032-fold, zstd's blocks of 128 KiB take
+// three bytes.
 bool can_hold(const CompressionHead& head, std::uint64_t compressed) {
     return head.size / (head.is_zstd ? 45'000 : 1'100) <= compressed;
 }
@@ -41,22 +42,30 @@ std::optional<CompressionHead> read_old_compression_head(ByteSpan section) {
 
 std::unique_ptr<std::byte[]> decompress(const CompressionHead& head, ByteSpan section) {
     ByteSpan packed = section.subspan(head.start);
-    if (!can_hold(head, packed.size())) throw FormatError(fmt::format("{} bytes cannot become {}", packed.size(), head.size));
+    if (!can_hold(head, packed.size()))
+        throw FormatError(fmt::format("{} bytes cannot become {}", packed.size(), head.size));
     auto out = std::make_unique_for_overwrite<std::byte[]>(head.size);
     if (head.is_zstd) {
         std::size_t got = ZSTD_decompress(out.get(), head.size, packed.data(), packed.size());
         if (ZSTD_isError(got)) throw FormatError(ZSTD_getErrorName(got));
-        if (got != head.size) throw FormatError(fmt::format("{} bytes came out where {} were announced", got, head.size));
+        if (got != head.size)
+            throw FormatError(
+                fmt::format("{} bytes came out where {} were announced", got, head.size));
         return out;
     }
-    using Decompressor = std::unique_ptr<libdeflate_decompressor, decltype(&libdeflate_free_decompressor)>;
+    using Decompressor =
+        std::unique_ptr<libdeflate_decompressor, decltype(&libdeflate_free_decompressor)>;
     Decompressor decompressor(libdeflate_alloc_decompressor(), &libdeflate_free_decompressor);
     if (!decompressor) throw FormatError("there is no memory to decompress it");
     std::size_t got = 0;
-    auto status = libdeflate_zlib_decompress(decompressor.get(), packed.data(), packed.size(), out.get(), head.size, &got);
-    if (status == LIBDEFLATE_INSUFFICIENT_SPACE) throw FormatError(fmt::format("more than the {} bytes that were announced came out", head.size));
+    auto status = libdeflate_zlib_decompress(decompressor.get(), packed.data(), packed.size(),
+                                             out.get(), head.size, &got);
+    if (status == LIBDEFLATE_INSUFFICIENT_SPACE)
+        throw FormatError(
+            fmt::format("more than the {} bytes that were announced came out", head.size));
     if (status != LIBDEFLATE_SUCCESS) throw FormatError("the data is damaged or cut short");
-    if (got != head.size) throw FormatError(fmt::format("{} bytes came out where {} were announced", got, head.size));
+    if (got != head.size)
+        throw FormatError(fmt::format("{} bytes came out where {} were announced", got, head.size));
     return out;
 }
 
@@ -65,7 +74,8 @@ std::vector<std::byte> decompress_xz(ByteSpan file) {
     constexpr std::uint64_t kMostTimes = 2000;  // larger: no table of symbols
     std::vector<std::byte> out;
     lzma_stream stream = LZMA_STREAM_INIT;
-    if (lzma_stream_decoder(&stream, kMostMemory, 0) != LZMA_OK) throw FormatError("the xz decoder does not start");
+    if (lzma_stream_decoder(&stream, kMostMemory, 0) != LZMA_OK)
+        throw FormatError("the xz decoder does not start");
     stream.next_in = reinterpret_cast<const std::uint8_t*>(file.data());
     stream.avail_in = file.size();
     lzma_ret status = LZMA_OK;

@@ -1,4 +1,5 @@
-// Compressed sections: the head that says how and how large, and the way back (System V gABI, "Compressed sections").
+// Compressed sections: the head that says how and how large, and the way back (System V gABI,
+// "Compressed sections").
 #pragma once
 
 #include <cstdint>
@@ -11,9 +12,9 @@
 namespace lantern {
 
 struct CompressionHead {
-    const char* name;          // "zlib", "zstd", "zlib, old form"
-    std::uint64_t size = 0;    // decompressed
-    std::uint64_t start = 0;   // of the compressed bytes in the section
+    const char* name;         // "zlib", "zstd", "zlib, old form"
+    std::uint64_t size = 0;   // decompressed
+    std::uint64_t start = 0;  // of the compressed bytes in the section
     bool is_zstd = false;
 };
 

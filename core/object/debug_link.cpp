@@ -42,8 +42,8 @@ std::optional<SharedLink> read_shared_link(const ElfFile& file) {
         }
         if (ByteSpan bytes = file.bytes(".debug_sup"); !bytes.empty()) {
             ByteReader reader(bytes, ".debug_sup");
-            reader.u16();                                  // version
-            if (reader.u8() != 0) return std::nullopt;     // it is the shared file itself
+            reader.u16();                               // version
+            if (reader.u8() != 0) return std::nullopt;  // it is the shared file itself
             std::string path(reader.c_string());
             return SharedLink{path, hex(reader.block(reader.uleb()))};
         }
@@ -55,7 +55,8 @@ std::optional<SharedLink> read_shared_link(const ElfFile& file) {
 std::unique_ptr<ElfFile> open_inner_symbols(const ElfFile& file) {
     ByteSpan bytes = file.bytes(".gnu_debugdata");
     if (bytes.empty()) return nullptr;
-    return std::make_unique<ElfFile>(decompress_xz(bytes), ".gnu_debugdata of " + file.path().string());
+    return std::make_unique<ElfFile>(decompress_xz(bytes),
+                                     ".gnu_debugdata of " + file.path().string());
 }
 
 std::uint32_t checksum_of(const ElfFile& file) {

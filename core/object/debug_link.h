@@ -1,5 +1,6 @@
-// What a program says about where its debug information went: .gnu_debuglink (a file name and a checksum),
-// .gnu_debugaltlink (the file dwz shares between programs) and .gnu_debugdata (a small ELF file inside, compressed).
+// What a program says about where its debug information went: .gnu_debuglink (a file name and a
+// checksum), .gnu_debugaltlink (the file dwz shares between programs) and .gnu_debugdata (a small
+// ELF file inside, compressed).
 #pragma once
 
 #include <cstdint>
@@ -22,7 +23,8 @@ struct SharedLink {
 
 // Nothing where the section is missing or damaged.
 std::optional<DebugLink> read_debug_link(const ElfFile& file);
-std::optional<SharedLink> read_shared_link(const ElfFile& file);  // .gnu_debugaltlink, else .debug_sup (DWARF 5 §7.3.6)
+std::optional<SharedLink> read_shared_link(
+    const ElfFile& file);  // .gnu_debugaltlink, else .debug_sup (DWARF 5 §7.3.6)
 // The file inside; null if there is none. Throws FormatError.
 std::unique_ptr<ElfFile> open_inner_symbols(const ElfFile& file);
 

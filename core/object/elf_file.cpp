@@ -34,7 +34,8 @@ std::string shown(const std::filesystem::path& path) {
         throw FileError(fmt::format("{} is a static library, not a program", shown(path)),
                         "name an executable that was linked with it");
     }
-    if (head.empty()) throw FileError(fmt::format("{} is empty", shown(path)), "build the program again");
+    if (head.empty())
+        throw FileError(fmt::format("{} is empty", shown(path)), "build the program again");
     throw FileError(fmt::format("{} is not an ELF file", shown(path)),
                     "name a program compiled for Linux on x86-64");
 }
@@ -53,7 +54,8 @@ std::string machine_name(unsigned machine) {
 }
 
 FileStamp stamp_from(const struct stat& facts) {
-    return {facts.st_ino, static_cast<std::uint64_t>(facts.st_size), facts.st_mtim.tv_sec * std::int64_t{1'000'000'000} + facts.st_mtim.tv_nsec};
+    return {facts.st_ino, static_cast<std::uint64_t>(facts.st_size),
+            facts.st_mtim.tv_sec * std::int64_t{1'000'000'000} + facts.st_mtim.tv_nsec};
 }
 
 }  // namespace
@@ -74,17 +76,22 @@ std::unique_ptr<ElfFile> ElfFile::open_symbol_file(const std::filesystem::path& 
     return std::unique_ptr<ElfFile>(new ElfFile(path, Purpose::symbols));
 }
 
-ElfFile::ElfFile(const std::filesystem::path& path, Purpose purpose) : path_(path), purpose_(purpose) {
+ElfFile::ElfFile(const std::filesystem::path& path, Purpose purpose)
+    : path_(path), purpose_(purpose) {
     struct stat facts {};
     if (stat(path.c_str(), &facts) != 0) {
         int reason = errno;
         if (reason == ENOENT || reason == ENOTDIR)
-            throw FileError(fmt::format("there is no file {}", shown(path)), "check the path, or build the program first");
-        throw FileError(fmt::format("{} cannot be looked at: {}", shown(path), std::strerror(reason)));
+            throw FileError(fmt::format("there is no file {}", shown(path)),
+                            "check the path, or build the program first");
+        throw FileError(
+            fmt::format("{} cannot be looked at: {}", shown(path), std::strerror(reason)));
     }
     if (S_ISDIR(facts.st_mode))
-        throw FileError(fmt::format("{} is a folder, not a program", shown(path)), "name a program inside it");
-    if (!S_ISREG(facts.st_mode)) throw FileError(fmt::format("{} is not a regular file", shown(path)));
+        throw FileError(fmt::format("{} is a folder, not a program", shown(path)),
+                        "name a program inside it");
+    if (!S_ISREG(facts.st_mode))
+        throw FileError(fmt::format("{} is not a regular file", shown(path)));
     stamp_ = stamp_from(facts);
     fd_ = open(path.c_str(), O_RDONLY | O_CLOEXEC);
     if (fd_ < 0) {
@@ -98,9 +105,12 @@ ElfFile::ElfFile(const std::filesystem::path& path, Purpose purpose) : path_(pat
         if (!start.starts_with(ELFMAG)) refuse_foreign_format(path, start);
         elf_version(EV_CURRENT);
         elf_ = elf_begin(fd_, ELF_C_READ_MMAP, nullptr);
-        if (!elf_) throw FileError(fmt::format("{} cannot be read as ELF: {}", shown(path), elf_errmsg(-1)));
+        if (!elf_)
+            throw FileError(
+                fmt::format("{} cannot be read as ELF: {}", shown(path), elf_errmsg(-1)));
         std::size_t size = 0;
-        if (const char* bytes = elf_rawfile(elf_, &size)) guard_ = GuardedMapping(bytes, size, path.string());
+        if (const char* bytes = elf_rawfile(elf_, &size))
+            guard_ = GuardedMapping(bytes, size, path.string());
         read_headers();
     } catch (...) {
         if (elf_) elf_end(elf_);
@@ -109,10 +119,13 @@ ElfFile::ElfFile(const std::filesystem::path& path, Purpose purpose) : path_(pat
     }
 }
 
-ElfFile::ElfFile(std::vector<std::byte> image, std::string name) : path_(std::move(name)), image_(std::move(image)) {
+ElfFile::ElfFile(std::vector<std::byte> image, std::string name)
+    : path_(std::move(name)), image_(std::move(image)) {
     elf_version(EV_CURRENT);
     elf_ = elf_memory(reinterpret_cast<char*>(image_.data()), image_.size());
-    if (!elf_) throw FormatError(fmt::format("{}: the image in memory is not ELF: {}", path_.string(), elf_errmsg(-1)));
+    if (!elf_)
+        throw FormatError(
+            fmt::format("{}: the image in memory is not ELF: {}", path_.string(), elf_errmsg(-1)));
     try {
         read_headers();
     } catch (...) {
@@ -134,32 +147,39 @@ void ElfFile::read_headers() {
 
     GElf_Ehdr header;
     if (!gelf_getehdr(elf_, &header))
-        throw FileError(fmt::format("{} has a damaged ELF header: {}", shown(path_), elf_errmsg(-1)),
-                        "build the program again");
+        throw FileError(
+            fmt::format("{} has a damaged ELF header: {}", shown(path_), elf_errmsg(-1)),
+            "build the program again");
     if (header.e_machine != EM_X86_64 || gelf_getclass(elf_) != ELFCLASS64) {
         std::string kind = header.e_machine == EM_X86_64 ? "x32" : machine_name(header.e_machine);
-        throw FileError(fmt::format("{} is a program for {}; Elm Lantern reads 64-bit x86-64 programs", shown(path_), kind),
-                        "build it for this machine (without -m32 or a cross compiler)");
+        throw FileError(
+            fmt::format("{} is a program for {}; Elm Lantern reads 64-bit x86-64 programs",
+                        shown(path_), kind),
+            "build it for this machine (without -m32 or a cross compiler)");
     }
     bool is_symbol_file = purpose_ == Purpose::symbols && header.e_type == ET_REL;
     if (header.e_type == ET_REL && !is_symbol_file)
         throw FileError(fmt::format("{} is an object file that is not linked yet", shown(path_)),
                         "link it into a program first");
     if (header.e_type == ET_CORE)
-        throw FileError(fmt::format("{} is a core file, not a program", shown(path_)), "name the program that left it");
+        throw FileError(fmt::format("{} is a core file, not a program", shown(path_)),
+                        "name the program that left it");
     if (header.e_type != ET_EXEC && header.e_type != ET_DYN && !is_symbol_file)
         throw FileError(fmt::format("{} is neither a program nor a shared library", shown(path_)));
     std::uint64_t table_end = header.e_shoff + std::uint64_t{header.e_shnum} * header.e_shentsize;
     if (header.e_shoff != 0 && (header.e_shoff > file_.size() || table_end > file_.size())) {
-        damage_ = fmt::format("{} was cut short: it ends after {} bytes, before its section table, and all symbols are lost; build or copy it again",
-                              shown(path_), file_.size());
+        damage_ = fmt::format(
+            "{} was cut short: it ends after {} bytes, before its section table, and all symbols "
+            "are lost; build or copy it again",
+            shown(path_), file_.size());
     }
     entry_ = FileAddress(header.e_entry);
     position_independent_ = header.e_type == ET_DYN;
     read_segments();
     read_sections();
     read_build_id();
-    is_program_ = header.e_type == ET_EXEC || !interpreter_.empty() || (header.e_type == ET_DYN && header.e_entry != 0 && !section(".dynsym"));
+    is_program_ = header.e_type == ET_EXEC || !interpreter_.empty() ||
+                  (header.e_type == ET_DYN && header.e_entry != 0 && !section(".dynsym"));
 }
 
 void ElfFile::read_segments() {
@@ -169,14 +189,19 @@ void ElfFile::read_segments() {
         GElf_Phdr header;
         if (!gelf_getphdr(elf_, static_cast<int>(i), &header)) break;
         if (header.p_type == PT_LOAD) {
-            segments_.push_back({{FileAddress(header.p_vaddr), FileAddress(header.p_vaddr + header.p_memsz)},
-                                 header.p_offset, header.p_filesz, (header.p_flags & PF_R) != 0,
-                                 (header.p_flags & PF_W) != 0, (header.p_flags & PF_X) != 0});
+            segments_.push_back(
+                {{FileAddress(header.p_vaddr), FileAddress(header.p_vaddr + header.p_memsz)},
+                 header.p_offset,
+                 header.p_filesz,
+                 (header.p_flags & PF_R) != 0,
+                 (header.p_flags & PF_W) != 0,
+                 (header.p_flags & PF_X) != 0});
         } else if (header.p_type == PT_TLS) {
             thread_local_ = ThreadLocal{header.p_memsz, std::max<std::uint64_t>(header.p_align, 1)};
         } else if (header.p_type == PT_INTERP && header.p_offset < file_.size() &&
                    header.p_filesz <= file_.size() - header.p_offset && header.p_filesz > 1) {
-            interpreter_.assign(reinterpret_cast<const char*>(file_.data()) + header.p_offset, header.p_filesz - 1);
+            interpreter_.assign(reinterpret_cast<const char*>(file_.data()) + header.p_offset,
+                                header.p_filesz - 1);
         }
     }
 }
@@ -202,13 +227,18 @@ void ElfFile::read_sections() {
     }
 }
 
-// What the section's own head says: SHF_COMPRESSED (System V gABI, "Compressed sections"), or the older ".zdebug" form.
+// What the section's own head says: SHF_COMPRESSED (System V gABI, "Compressed sections"), or the
+// older ".zdebug" form.
 void ElfFile::describe_compression(Section& section, std::uint64_t offset) const {
-    if (section.stored_size == 0 || offset > file_.size() || section.stored_size > file_.size() - offset) return;
+    if (section.stored_size == 0 || offset > file_.size() ||
+        section.stored_size > file_.size() - offset)
+        return;
     ByteSpan stored = file_.subspan(offset, section.stored_size);
     std::optional<CompressionHead> head;
-    if (section.flags & SHF_COMPRESSED) head = read_compression_head(stored);
-    else if (section.name.starts_with(".zdebug_")) head = read_old_compression_head(stored);
+    if (section.flags & SHF_COMPRESSED)
+        head = read_compression_head(stored);
+    else if (section.name.starts_with(".zdebug_"))
+        head = read_old_compression_head(stored);
     if (!head) return;
     section.compression = head->name;
     section.size = head->size;
@@ -222,7 +252,8 @@ void ElfFile::read_build_id() {
     reader.u32();
     if (name_size > 16 || size > 64 || reader.remaining() < ((name_size + 3) & ~3u) + size) return;
     reader.skip((name_size + 3) & ~3u);
-    for (std::byte b : reader.block(size)) build_id_ += fmt::format("{:02x}", static_cast<unsigned>(b));
+    for (std::byte b : reader.block(size))
+        build_id_ += fmt::format("{:02x}", static_cast<unsigned>(b));
 }
 
 const Section* ElfFile::section(std::string_view name) const {
@@ -233,7 +264,8 @@ const Section* ElfFile::section(std::string_view name) const {
 
 const Section* ElfFile::section_at(FileAddress address) const {
     for (const Section& section : sections_)
-        if ((section.flags & SHF_ALLOC) && section.address <= address && address - section.address < section.size)
+        if ((section.flags & SHF_ALLOC) && section.address <= address &&
+            address - section.address < section.size)
             return &section;
     return nullptr;
 }
@@ -251,27 +283,34 @@ ByteSpan ElfFile::bytes(const Section& section) const {
     GElf_Shdr header;
     if (!handle || !gelf_getshdr(handle, &header)) return {};
     if (header.sh_offset > file_.size() || header.sh_size > file_.size() - header.sh_offset) {
-        throw FormatError(fmt::format("{} of {} lies beyond the end of the file (offset {:#x}, {:#x} bytes)", section.name,
-                                      shown(path_), header.sh_offset, header.sh_size),
-                          "the file was cut short: build or copy it again");
+        throw FormatError(
+            fmt::format("{} of {} lies beyond the end of the file (offset {:#x}, {:#x} bytes)",
+                        section.name, shown(path_), header.sh_offset, header.sh_size),
+            "the file was cut short: build or copy it again");
     }
     ByteSpan stored = file_.subspan(header.sh_offset, header.sh_size);
-    if ((header.sh_flags & SHF_COMPRESSED) || section.name.starts_with(".zdebug_")) return decompressed(section, stored);
+    if ((header.sh_flags & SHF_COMPRESSED) || section.name.starts_with(".zdebug_"))
+        return decompressed(section, stored);
     return stored;
 }
 
 std::shared_ptr<const std::byte> ElfFile::unpacked(const Section& section, ByteSpan stored) const {
-    bool may_be_kept = cache_ && section.size >= SectionCache::kWorthKeeping && build_id_.size() > 2;
+    bool may_be_kept =
+        cache_ && section.size >= SectionCache::kWorthKeeping && build_id_.size() > 2;
     if (may_be_kept)
         if (auto kept = cache_->find(build_id_, section.name, section.size)) return kept;
     try {
-        auto head = (section.flags & SHF_COMPRESSED) ? read_compression_head(stored) : read_old_compression_head(stored);
+        auto head = (section.flags & SHF_COMPRESSED) ? read_compression_head(stored)
+                                                     : read_old_compression_head(stored);
         if (!head) throw FormatError("its compression is not known");
-        std::shared_ptr<const std::byte> made(decompress(*head, stored).release(), std::default_delete<const std::byte[]>());
-        if (may_be_kept && head->size == section.size) cache_->keep(build_id_, section.name, ByteSpan(made.get(), section.size));
+        std::shared_ptr<const std::byte> made(decompress(*head, stored).release(),
+                                              std::default_delete<const std::byte[]>());
+        if (may_be_kept && head->size == section.size)
+            cache_->keep(build_id_, section.name, ByteSpan(made.get(), section.size));
         return made;
     } catch (const FormatError& error) {
-        throw FormatError(fmt::format("{} of {} cannot be decompressed: {}", section.name, shown(path_), error.what()));
+        throw FormatError(fmt::format("{} of {} cannot be decompressed: {}", section.name,
+                                      shown(path_), error.what()));
     }
 }
 
@@ -293,7 +332,8 @@ ByteSpan ElfFile::loaded_bytes(FileAddress address, std::uint64_t size) const {
         if (into >= segment.file_size) return {};
         std::uint64_t offset = segment.file_offset + into;
         if (offset >= file_.size()) return {};
-        return file_.subspan(offset, std::min({size, segment.file_size - into, file_.size() - offset}));
+        return file_.subspan(offset,
+                             std::min({size, segment.file_size - into, file_.size() - offset}));
     }
     return {};
 }

@@ -1,5 +1,5 @@
-// One ELF executable or shared library, opened through libelf and mapped, not copied: header facts, sections,
-// segments, build id. (System V gABI, chapters 4 and 5.)
+// One ELF executable or shared library, opened through libelf and mapped, not copied: header facts,
+// sections, segments, build id. (System V gABI, chapters 4 and 5.)
 #pragma once
 
 #include <cstdint>
@@ -12,9 +12,9 @@
 #include <string_view>
 #include <vector>
 
-#include "core/support/guarded_mapping.h"
 #include "core/support/address.h"
 #include "core/support/byte_reader.h"
+#include "core/support/guarded_mapping.h"
 
 struct Elf;
 
@@ -24,10 +24,11 @@ class SectionCache;
 
 struct Section {
     std::string name;
-    FileAddress address;    // 0 when the section is not loaded
-    std::uint64_t size = 0;         // bytes once loaded or decompressed
-    std::uint64_t stored_size = 0;  // bytes in the file: fewer where it is compressed, 0 where the file holds none
-    std::string compression;        // "zlib", "zstd", "zlib, old form"; empty if it is not compressed
+    FileAddress address;     // 0 when the section is not loaded
+    std::uint64_t size = 0;  // bytes once loaded or decompressed
+    std::uint64_t stored_size =
+        0;  // bytes in the file: fewer where it is compressed, 0 where the file holds none
+    std::string compression;  // "zlib", "zstd", "zlib, old form"; empty if it is not compressed
     std::uint64_t flags = 0;
     std::uint32_t type = 0;
     std::uint32_t index = 0;
@@ -47,17 +48,19 @@ struct FileStamp {
     std::int64_t modified_ns = 0;
     bool operator==(const FileStamp&) const = default;
 };
-std::optional<FileStamp> stamp_of(const std::filesystem::path& path);  // nothing if there is no such file
+std::optional<FileStamp> stamp_of(
+    const std::filesystem::path& path);  // nothing if there is no such file
 
 class ElfFile {
   public:
-    // Throws FileError with a plain sentence for anything that is not an x86-64 executable or shared library:
-    // missing, a folder, a script, another format, 32-bit, another processor, a relocatable object, cut short.
+    // Throws FileError with a plain sentence for anything that is not an x86-64 executable or
+    // shared library: missing, a folder, a script, another format, 32-bit, another processor, a
+    // relocatable object, cut short.
     explicit ElfFile(const std::filesystem::path& path);
     // An image that was copied out of a process (the vDSO). Throws FormatError.
     ElfFile(std::vector<std::byte> image, std::string name);
-    // A file that only holds symbols: a separate debug file, or the split file of one unit, which is not linked.
-    // Throws FileError as above.
+    // A file that only holds symbols: a separate debug file, or the split file of one unit, which
+    // is not linked. Throws FileError as above.
     static std::unique_ptr<ElfFile> open_symbol_file(const std::filesystem::path& path);
     ~ElfFile();
     ElfFile(const ElfFile&) = delete;
@@ -69,8 +72,11 @@ class ElfFile {
     bool is_executable_file() const { return is_program_; }  // false: a shared library
     const std::string& interpreter() const { return interpreter_; }
     FileAddress entry() const { return entry_; }
-    const std::string& build_id() const { return build_id_; }  // lower-case hex, empty if the file has none
-    // Seconds since 1970; 0 for an image from memory. Used to see which source files are newer than the program.
+    const std::string& build_id() const {
+        return build_id_;
+    }  // lower-case hex, empty if the file has none
+    // Seconds since 1970; 0 for an image from memory. Used to see which source files are newer than
+    // the program.
     std::int64_t modified_at() const { return stamp_.modified_ns / 1'000'000'000; }
     const FileStamp& stamp() const { return stamp_; }
     // Not empty: the file is not whole, and what was lost with it.
@@ -82,15 +88,16 @@ class ElfFile {
     const Section* section_at(FileAddress address) const;
     // Where large sections that are decompressed are kept and looked for; borrowed. Null: nowhere.
     void use(const SectionCache* cache) { cache_ = cache; }
-    // The section's bytes, decompressed if need be; empty if the file has no such section. Borrowed from this object.
-    // Safe to call from several threads. Throws FormatError.
+    // The section's bytes, decompressed if need be; empty if the file has no such section. Borrowed
+    // from this object. Safe to call from several threads. Throws FormatError.
     ByteSpan bytes(std::string_view section_name) const;
     ByteSpan bytes(const Section& section) const;
     std::uint64_t file_size() const { return file_.size(); }
     ByteSpan whole_file() const { return file_; }
     // Bytes of the file as they would be loaded at this address; empty where the file holds none.
     ByteSpan loaded_bytes(FileAddress address, std::uint64_t size) const;
-    // Thread-local storage image (PT_TLS): its size and alignment in memory. Nothing if there is none.
+    // Thread-local storage image (PT_TLS): its size and alignment in memory. Nothing if there is
+    // none.
     struct ThreadLocal {
         std::uint64_t size, alignment;
     };
@@ -123,7 +130,8 @@ class ElfFile {
     std::vector<Segment> segments_;
     std::optional<ThreadLocal> thread_local_;
     mutable std::mutex decompressing_;
-    mutable std::map<std::uint32_t, std::shared_ptr<const std::byte>> decompressed_;  // by section index
+    mutable std::map<std::uint32_t, std::shared_ptr<const std::byte>>
+        decompressed_;  // by section index
     const SectionCache* cache_ = nullptr;
 };
 

@@ -21,7 +21,8 @@ struct Head {
 };
 
 struct Mapping {
-    Mapping(void* at, std::size_t size, std::string file) : at(at), size(size), guard(at, size, std::move(file)) {}
+    Mapping(void* at, std::size_t size, std::string file)
+        : at(at), size(size), guard(at, size, std::move(file)) {}
     ~Mapping() { munmap(at, size); }
     Mapping(const Mapping&) = delete;
     Mapping& operator=(const Mapping&) = delete;
@@ -45,21 +46,26 @@ std::shared_ptr<const Mapping> mapped(const std::string& path, std::size_t size)
 
 }  // namespace
 
-std::filesystem::path SectionCache::path_of(const std::string& build_id, const std::string& section) const {
+std::filesystem::path SectionCache::path_of(const std::string& build_id,
+                                            const std::string& section) const {
     return folder_ / (build_id + section + ".section");
 }
 
-std::shared_ptr<const std::byte> SectionCache::find(const std::string& build_id, const std::string& section, std::uint64_t size) const {
+std::shared_ptr<const std::byte> SectionCache::find(const std::string& build_id,
+                                                    const std::string& section,
+                                                    std::uint64_t size) const {
     auto mapping = mapped(path_of(build_id, section).string(), sizeof(Head) + size);
     if (!mapping) return nullptr;
     Head head;
     std::memcpy(static_cast<void*>(&head), mapping->at, sizeof head);
     const std::byte* bytes = static_cast<const std::byte*>(mapping->at) + sizeof head;
-    bool is_it = std::memcmp(head.magic, Head().magic, sizeof head.magic) == 0 && head.size == size && head.checksum == libdeflate_crc32(0, bytes, size);
+    bool is_it = std::memcmp(head.magic, Head().magic, sizeof head.magic) == 0 &&
+                 head.size == size && head.checksum == libdeflate_crc32(0, bytes, size);
     return is_it ? std::shared_ptr<const std::byte>(mapping, bytes) : nullptr;
 }
 
-void SectionCache::keep(const std::string& build_id, const std::string& section, ByteSpan bytes) const {
+void SectionCache::keep(const std::string& build_id, const std::string& section,
+                        ByteSpan bytes) const {
     Head head;
     head.size = bytes.size();
     head.checksum = libdeflate_crc32(0, bytes.data(), bytes.size());

@@ -33,7 +33,8 @@ SymbolTable::SymbolTable(const ElfFile& file, const ElfFile& holder) : file_(fil
     });
 }
 
-void SymbolTable::read(const ElfFile& file, std::string_view table, std::string_view strings_section) {
+void SymbolTable::read(const ElfFile& file, std::string_view table,
+                       std::string_view strings_section) {
     ByteSpan entries = file.bytes(table), strings = file.bytes(strings_section);
     symbols_.reserve(entries.size() / sizeof(Elf64_Sym));
     for (std::size_t at = 0; at + sizeof(Elf64_Sym) <= entries.size(); at += sizeof(Elf64_Sym)) {
@@ -41,7 +42,8 @@ void SymbolTable::read(const ElfFile& file, std::string_view table, std::string_
         std::memcpy(&entry, entries.data() + at, sizeof entry);
         unsigned type = ELF64_ST_TYPE(entry.st_info);
         if (entry.st_shndx == SHN_UNDEF || entry.st_shndx >= SHN_LORESERVE) continue;
-        if (type != STT_FUNC && type != STT_OBJECT && type != STT_NOTYPE && type != STT_GNU_IFUNC) continue;
+        if (type != STT_FUNC && type != STT_OBJECT && type != STT_NOTYPE && type != STT_GNU_IFUNC)
+            continue;
         std::string_view name = string_at(strings, entry.st_name);
         if (name.empty()) continue;
         bool is_function = type == STT_FUNC || type == STT_GNU_IFUNC;
@@ -65,7 +67,9 @@ const ElfSymbol* SymbolTable::covering(FileAddress address) const {
 const ElfSymbol* SymbolTable::named(std::string_view name) const {
     const ElfSymbol* best = nullptr;
     for (const ElfSymbol& symbol : symbols_) {
-        if (symbol.name.substr(0, symbol.name.find('@')) == name && (!best || better_name(symbol, *best))) best = &symbol;
+        if (symbol.name.substr(0, symbol.name.find('@')) == name &&
+            (!best || better_name(symbol, *best)))
+            best = &symbol;
     }
     return best;
 }

@@ -1,5 +1,5 @@
-// The linker's symbols of one object file (.symtab, else .dynsym): what is left when there is no DWARF.
-// (System V gABI, "Symbol Table".)
+// The linker's symbols of one object file (.symtab, else .dynsym): what is left when there is no
+// DWARF. (System V gABI, "Symbol Table".)
 #pragma once
 
 #include <cstdint>
@@ -16,7 +16,8 @@ struct ElfSymbol {
     std::uint64_t size = 0;
     bool is_function = false;
     bool is_global = false;
-    bool is_indirect = false;  // its code gives the address of the function that is meant (STT_GNU_IFUNC)
+    bool is_indirect =
+        false;  // its code gives the address of the function that is meant (STT_GNU_IFUNC)
 };
 
 class SymbolTable {
@@ -26,10 +27,14 @@ class SymbolTable {
     SymbolTable(const ElfFile& file, const ElfFile& holder);
 
     const std::vector<ElfSymbol>& symbols() const { return symbols_; }  // by address
-    // The symbol whose bytes hold this address; one without a size reaches to the next symbol or its section's end.
+    // The symbol whose bytes hold this address; one without a size reaches to the next symbol or
+    // its section's end.
     const ElfSymbol* covering(FileAddress address) const;
-    const ElfSymbol* named(std::string_view name) const;  // the version after '@' is left out; null if none
-    bool has_full_table() const { return has_full_table_; }  // false: stripped, only the dynamic symbols are left
+    const ElfSymbol* named(
+        std::string_view name) const;  // the version after '@' is left out; null if none
+    bool has_full_table() const {
+        return has_full_table_;
+    }  // false: stripped, only the dynamic symbols are left
 
   private:
     void read(const ElfFile& file, std::string_view table, std::string_view strings);

@@ -1,5 +1,6 @@
-// Something the program is to stop for, or to note values at, as the user asked for it: a place, a value that is written, an
-// event. With it what is counted, and the sites in the memory of one process that stand for it.
+// Something the program is to stop for, or to note values at, as the user asked for it: a place, a
+// value that is written, an event. With it what is counted, and the sites in the memory of one
+// process that stand for it.
 #pragma once
 
 #include <memory>
@@ -15,38 +16,41 @@ namespace lantern {
 // What a breakpoint waits for.
 enum class Cause {
     place,
-    write,         // of a value: a watchpoint
+    write,  // of a value: a watchpoint
     access,
-    thrown,        // a C++ exception
+    thrown,  // a C++ exception
     caught,
-    panic,         // Rust
+    panic,  // Rust
     signal,
-    load,          // of a library
+    load,  // of a library
     unload,
-    fork,          // vfork too
+    fork,  // vfork too
     exec,
     thread_start,
     thread_end,
-    exit,          // the program is about to end
+    exit,  // the program is about to end
     system_call,
 };
-// "place", "write", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec", "thread-start", "thread-end", "exit", "syscall"
+// "place", "write", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec",
+// "thread-start", "thread-end", "exit", "syscall"
 std::string_view cause_word(Cause cause);
 
 // The memory a watchpoint stands for, and how it is watched.
 struct WatchedValue {
-    Value value;                       // where it lies; `held` are its bytes when they were looked at last
+    Value value;  // where it lies; `bytes` are its bytes when they were looked at last
     RunRange range{};
-    std::vector<std::byte> held;
-    std::vector<std::byte> held_before; // the same before the events of `round`: threads that wrote at the same moment
-    std::uint64_t round = 0;
-    std::uint64_t events = 0;          // since it is watched, those that it passed and those that wrote what was there too
-    bool follows = false;              // resolved anew at each stop
+    std::vector<std::byte> bytes;
+    std::vector<std::byte> bytes_before;  // the same before the events of `batch`: threads that
+                                          // wrote at the same moment
+    std::uint64_t batch = 0;
+    std::uint64_t events =
+        0;  // since it is watched, those that it passed and those that wrote what was there too
+    bool follows = false;  // resolved anew at each stop
     // The frame a local variable belongs to; when it is left, the watchpoint ends.
     struct Owner {
         ThreadId thread = 0;
-        RunAddress frame;              // its call frame address
-        RunAddress back;               // where it returns to
+        RunAddress frame;  // its call frame address
+        RunAddress back;   // where it returns to
         std::string function;
     };
     std::optional<Owner> owner;
@@ -54,7 +58,8 @@ struct WatchedValue {
     bool by_pages = false;
     bool by_steps = false;
     bool has_ended = false;
-    bool is_of_program = false;        // it lies in the program itself, from start to end: it is watched in each run
+    bool is_of_program =
+        false;  // it lies in the program itself, from start to end: it is watched in each run
 
     // Nothing watches it: what did was another process.
     void forget_process() {
@@ -64,7 +69,8 @@ struct WatchedValue {
     }
 };
 
-// The condition and the noted expressions, as they were read for the function they were last met in. Kept from hit to hit.
+// The condition and the noted expressions, as they were read for the function they were last met
+// in. Kept from hit to hit.
 struct ReadExpressions {
     std::pair<const Function*, const InlinedCall*> place{};
     std::shared_ptr<const Expression> condition;
@@ -73,48 +79,57 @@ struct ReadExpressions {
 
 // What has become of its hits, in all processes of the session.
 struct HitCounts {
-    std::string problem;       // why the condition could not be computed at the last hit
-    std::uint64_t met = 0;     // the condition held, in that thread
-    std::uint64_t hits = 0;    // stopped, or noted
-    std::uint64_t passes = 0;  // went on: the condition did not hold, or the count was not there yet
+    std::string problem;           // why the condition could not be computed at the last hit
+    std::uint64_t times_true = 0;  // the condition was, in that thread
+    std::uint64_t hits = 0;        // stopped, or noted
+    std::uint64_t passes =
+        0;  // went on: the condition did not hold, or the count was not there yet
 };
 
 // What the user asked for.
 struct BreakpointWish {
     Cause cause = Cause::place;
-    Place place;               // of Cause::place
-    std::string subject;       // else what it is about: a type, a signal, a library, a system call, an expression; may be empty
+    Place place;          // of Cause::place
+    std::string subject;  // else what it is about: a type, a signal, a library, a system call, an
+                          // expression; may be empty
     bool is_on = true;
-    std::string condition;     // stops only where this is not zero; empty: always
-    unsigned thread = 0;       // only in this thread; 0: in any
-    std::uint64_t after = 0;   // passes this many first
-    std::uint64_t every = 1;   // then stops at each such one
-    bool once = false;         // switches itself off when it has stopped
+    std::string condition;    // stops only where this is not zero; empty: always
+    unsigned thread = 0;      // only in this thread; 0: in any
+    std::uint64_t after = 0;  // passes this many first
+    std::uint64_t every = 1;  // then stops at each such one
+    bool once = false;        // switches itself off when it has stopped
     // What to note at each hit, instead of stopping; empty: it stops.
     std::vector<std::string> noted;
     std::uint64_t note_limit = 0;
 
     bool is_note() const { return !noted.empty(); }
     bool is_watch() const { return cause == Cause::write || cause == Cause::access; }
-    bool has_sites() const { return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught || cause == Cause::panic; }
+    bool has_sites() const {
+        return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught ||
+               cause == Cause::panic;
+    }
 };
 
 // The wish, its counts, and what became of it in one process.
 struct Breakpoint : BreakpointWish {
     struct Site {
-        RunAddress address;   // in the running program; before it runs, as if loaded at its file addresses
+        RunAddress
+            address;  // in the running program; before it runs, as if loaded at its file addresses
         CodeSite code;
-        std::string module;   // path
+        std::string module;  // path
         bool inserted = false;
-        unsigned block = 0, blocks = 0;  // "block 2 of 3" of a line whose code the compiler has taken apart
+        unsigned block = 0,
+                 blocks = 0;  // "block 2 of 3" of a line whose code the compiler has taken apart
     };
     unsigned number = 0;
-    std::shared_ptr<HitCounts> counts = std::make_shared<HitCounts>();  // one for all processes that have this breakpoint
-    std::vector<Site> sites;   // of a place, throw, catch, panic; empty: waits for a library that brings it
+    std::shared_ptr<HitCounts> counts =
+        std::make_shared<HitCounts>();  // one for all processes that have this breakpoint
+    std::vector<Site>
+        sites;  // of a place, throw, catch, panic; empty: waits for a library that brings it
     std::shared_ptr<WatchedValue> watched;
     mutable ReadExpressions read;
-    std::string source_text;   // of the line of a place, as it was when it was set
-    std::string moved;         // what a rebuild did to its place; empty: nothing
+    std::string source_text;  // of the line of a place, as it was when it was set
+    std::string moved;        // what a rebuild did to its place; empty: nothing
 };
 
 }  // namespace lantern

@@ -13,9 +13,11 @@ namespace {
 constexpr int kLastOrder = 1 << 16;
 
 bool same_sites(const Breakpoint& a, const Breakpoint& b) {
-    return std::equal(a.sites.begin(), a.sites.end(), b.sites.begin(), b.sites.end(), [](const Breakpoint::Site& x, const Breakpoint::Site& y) {
-        return x.address == y.address && x.code.line == y.code.line && x.code.function == y.code.function;
-    });
+    return std::equal(a.sites.begin(), a.sites.end(), b.sites.begin(), b.sites.end(),
+                      [](const Breakpoint::Site& x, const Breakpoint::Site& y) {
+                          return x.address == y.address && x.code.line == y.code.line &&
+                                 x.code.function == y.code.function;
+                      });
 }
 
 }  // namespace
@@ -47,11 +49,13 @@ void BreakpointSet::inherit(const BreakpointSet& parent) {
 Breakpoint& BreakpointSet::numbered(unsigned number) {
     for (Breakpoint& candidate : all_)
         if (candidate.number == number) return candidate;
-    throw RequestError(fmt::format("there is no breakpoint {}", number), all_.empty() ? Next::set_breakpoint : Next::list_breakpoints);
+    throw RequestError(fmt::format("there is no breakpoint {}", number),
+                       all_.empty() ? Next::set_breakpoint : Next::list_breakpoints);
 }
 
 bool BreakpointSet::has(unsigned number) const {
-    return std::ranges::any_of(all_, [number](const Breakpoint& each) { return each.number == number; });
+    return std::ranges::any_of(all_,
+                               [number](const Breakpoint& each) { return each.number == number; });
 }
 
 void BreakpointSet::erase(unsigned number) {
@@ -61,16 +65,23 @@ void BreakpointSet::erase(unsigned number) {
 std::vector<unsigned> BreakpointSet::others_at(const Breakpoint& wanted) const {
     std::vector<unsigned> numbers;
     for (const Breakpoint& other : all_)
-        if (other.number != wanted.number && other.cause == wanted.cause && !wanted.sites.empty() && same_sites(other, wanted)) numbers.push_back(other.number);
+        if (other.number != wanted.number && other.cause == wanted.cause && !wanted.sites.empty() &&
+            same_sites(other, wanted))
+            numbers.push_back(other.number);
     return numbers;
 }
 
 bool BreakpointSet::is_any_watched_by_registers() const {
-    return std::ranges::any_of(all_, [](const Breakpoint& each) { return each.is_watch() && each.is_on && each.watched && !each.watched->debug_registers.empty(); });
+    return std::ranges::any_of(all_, [](const Breakpoint& each) {
+        return each.is_watch() && each.is_on && each.watched &&
+               !each.watched->debug_registers.empty();
+    });
 }
 
 bool BreakpointSet::is_any_on(Cause cause) const {
-    return std::ranges::any_of(all_, [cause](const Breakpoint& breakpoint) { return breakpoint.is_on && breakpoint.cause == cause; });
+    return std::ranges::any_of(all_, [cause](const Breakpoint& breakpoint) {
+        return breakpoint.is_on && breakpoint.cause == cause;
+    });
 }
 
 std::vector<BreakpointSet::SiteHere> BreakpointSet::at(RunAddress address) const {
@@ -84,9 +95,13 @@ void BreakpointSet::insert_sites(Breakpoint& breakpoint, LiveProcess& process) {
         if (site.inserted) continue;
         process.insert_trap(site.address);
         site.inserted = true;
-        SiteHere here{&breakpoint, site.code.position, site.code.position ? site.code.position->order : kLastOrder};
+        SiteHere here{&breakpoint, site.code.position,
+                      site.code.position ? site.code.position->order : kLastOrder};
         auto& all = at_address_[site.address];
-        all.insert(std::upper_bound(all.begin(), all.end(), here, [](const SiteHere& a, const SiteHere& b) { return a.order < b.order; }), here);
+        all.insert(std::upper_bound(
+                       all.begin(), all.end(), here,
+                       [](const SiteHere& a, const SiteHere& b) { return a.order < b.order; }),
+                   here);
     }
 }
 
@@ -94,7 +109,8 @@ void BreakpointSet::remove_sites(Breakpoint& breakpoint, LiveProcess* process) {
     for (Breakpoint::Site& site : breakpoint.sites) {
         if (!site.inserted) continue;
         if (process) process->remove_trap(site.address);
-        std::erase_if(at_address_[site.address], [&](const SiteHere& here) { return here.breakpoint == &breakpoint; });
+        std::erase_if(at_address_[site.address],
+                      [&](const SiteHere& here) { return here.breakpoint == &breakpoint; });
         site.inserted = false;
     }
 }

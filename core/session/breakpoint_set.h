@@ -18,13 +18,15 @@ class BreakpointSet {
     const std::list<Breakpoint>& all() const { return all_; }
     // One that has no number gets the next. It stays where it is until it is erased.
     Breakpoint& add(Breakpoint wish);
-    // Those of the process that this one is a copy of, with their counts; none of them stands in the copy yet.
+    // Those of the process that this one is a copy of, with their counts; none of them stands in
+    // the copy yet.
     void inherit(const BreakpointSet& parent);
-    Breakpoint& numbered(unsigned number);    // throws RequestError
+    Breakpoint& numbered(unsigned number);  // throws RequestError
     bool has(unsigned number) const;
-    void pass_over(unsigned number);          // it is another process' alone, and nobody gets it here
-    void erase(unsigned number);              // its sites must be out
-    std::vector<unsigned> others_at(const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
+    void pass_over(unsigned number);  // it is another process' alone, and nobody gets it here
+    void erase(unsigned number);      // its sites must be out
+    std::vector<unsigned> others_at(
+        const Breakpoint& wanted) const;  // the numbers of those that stand at the very same sites
     bool is_any_on(Cause cause) const;
     bool is_any_watched_by_registers() const;
 
@@ -39,7 +41,8 @@ class BreakpointSet {
     // Puts the sites of one that is on into the process. Throws MemoryError.
     void insert_sites(Breakpoint& breakpoint, LiveProcess& process);
     void remove_sites(Breakpoint& breakpoint, LiveProcess* process);  // null: it is gone
-    // The program is gone, and its memory with it: watchpoints end, but for those of what lies in the program itself.
+    // The program is gone, and its memory with it: watchpoints end, but for those of what lies in
+    // the program itself.
     void forget_sites();
 
   private:

@@ -14,16 +14,19 @@
 #include "core/session/watching.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
-#include "core/target/live_process.h"
 #include "core/symbols/code_query.h"
+#include "core/target/live_process.h"
 
 namespace lantern {
 namespace {
 
-// A function that two units describe has its inlined copies twice; a pass through one of them is one.
+// A function that two units describe has its inlined copies twice; a pass through one of them is
+// one.
 bool is_one_pass(const Breakpoint::Site& a, const PlaceSite& b) {
-    if (a.address != b.address || a.code.line != b.code.line || a.code.function != b.code.function) return false;
-    return !a.code.position || !b.code.position || a.code.position->inlined == b.code.position->inlined;
+    if (a.address != b.address || a.code.line != b.code.line || a.code.function != b.code.function)
+        return false;
+    return !a.code.position || !b.code.position ||
+           a.code.position->inlined == b.code.position->inlined;
 }
 
 // The beginning of a function that only the linker's symbols know, in each module that has it.
@@ -48,7 +51,8 @@ void number_blocks(Target& target, Breakpoint& breakpoint) {
         std::vector<LineBlock> blocks;
         for (Breakpoint::Site& site : breakpoint.sites) {
             if (site.module != module.path()) continue;
-            if (blocks.empty()) blocks = blocks_of_line(module.symbols(), site.code.file, site.code.line);
+            if (blocks.empty())
+                blocks = blocks_of_line(module.symbols(), site.code.file, site.code.line);
             for (std::size_t i = 0; i < blocks.size(); ++i)
                 if (blocks[i].range.contains(site.code.address)) {
                     site.block = static_cast<unsigned>(i + 1);
@@ -61,8 +65,9 @@ void number_blocks(Target& target, Breakpoint& breakpoint) {
 }  // namespace
 
 std::string_view cause_word(Cause cause) {
-    static constexpr std::string_view kWords[] = {"place", "write", "access", "throw", "catch", "panic", "signal", "load",
-                                                  "unload", "fork", "exec", "thread-start", "thread-end", "exit", "syscall"};
+    static constexpr std::string_view kWords[] = {
+        "place",  "write", "access", "throw",        "catch",      "panic", "signal", "load",
+        "unload", "fork",  "exec",   "thread-start", "thread-end", "exit",  "syscall"};
     return kWords[static_cast<std::size_t>(cause)];
 }
 
@@ -70,7 +75,8 @@ std::string_view cause_word(Cause cause) {
 void BreakpointSites::require_of_program(Breakpoint& wish) {
     Value value = evaluate(wish.subject, parts_.moment().context());
     if (!value.address || !parts_.debuggee.target().module_at(*value.address))
-        throw RequestError(fmt::format("{} has no address before the program runs", wish.subject), Next::launch_and_stop_in_scope);
+        throw RequestError(fmt::format("{} has no address before the program runs", wish.subject),
+                           Next::launch_and_stop_in_scope);
     wish.watched->is_of_program = true;
 }
 
@@ -78,10 +84,13 @@ const Breakpoint& BreakpointSites::add(Breakpoint wish, bool may_wait) {
     Debuggee& debuggee = parts_.debuggee;
     if (wish.is_watch()) {
         if (debuggee.core()) debuggee.process();  // refuses
-        if (debuggee.is_moving()) throw RequestError("a watchpoint is set while the program stands", Next::pause);
+        if (debuggee.is_moving())
+            throw RequestError("a watchpoint is set while the program stands", Next::pause);
         if (!wish.watched) wish.watched = std::make_shared<WatchedValue>();
-        if (debuggee.is_running()) Watching(parts_).start(wish);
-        else require_of_program(wish);
+        if (debuggee.is_running())
+            Watching(parts_).start(wish);
+        else
+            require_of_program(wish);
     }
     if (wish.has_sites()) {
         try {
@@ -102,17 +111,22 @@ void BreakpointSites::switch_to(unsigned number, bool on) {
     Breakpoint& chosen = parts_.breakpoints.numbered(number);
     if (chosen.is_on == on) return;
     if (chosen.is_watch() && parts_.debuggee.is_running()) {
-        if (on) Watching(parts_).start(chosen);
-        else Watching(parts_).stop(chosen);
+        if (on)
+            Watching(parts_).start(chosen);
+        else
+            Watching(parts_).stop(chosen);
     }
     chosen.is_on = on;
-    if (on) insert(chosen);
-    else remove(chosen);
+    if (on)
+        insert(chosen);
+    else
+        remove(chosen);
 }
 
 void BreakpointSites::drop(unsigned number) {
     Breakpoint& chosen = parts_.breakpoints.numbered(number);
-    if (chosen.is_watch() && chosen.is_on && parts_.debuggee.is_running()) Watching(parts_).stop(chosen);
+    if (chosen.is_watch() && chosen.is_on && parts_.debuggee.is_running())
+        Watching(parts_).stop(chosen);
     remove(chosen);
     parts_.breakpoints.erase(number);
 }
@@ -130,8 +144,10 @@ void BreakpointSites::resolve(Breakpoint& breakpoint) {
     auto symbols = symbols_of(breakpoint.cause);
     breakpoint.sites.clear();
     for (std::string_view symbol : symbols)
-        for (Breakpoint::Site& site : sites_of_symbol(parts_.debuggee.target(), symbol)) breakpoint.sites.push_back(std::move(site));
-    if (breakpoint.sites.empty()) throw RequestError(fmt::format("no loaded module has {}", symbols.front()));
+        for (Breakpoint::Site& site : sites_of_symbol(parts_.debuggee.target(), symbol))
+            breakpoint.sites.push_back(std::move(site));
+    if (breakpoint.sites.empty())
+        throw RequestError(fmt::format("no loaded module has {}", symbols.front()));
 }
 
 void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
@@ -139,14 +155,17 @@ void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
         follow_address(breakpoint);
         return;
     }
-    // Only an expression needs a frame. At the start that would be the loader's, whose symbols nobody asked for.
+    // Only an expression needs a frame. At the start that would be the loader's, whose symbols
+    // nobody asked for.
     EvaluationContext where;
     where.target = &parts_.debuggee.target();
     if (breakpoint.place.kind == Place::Kind::address) where = parts_.moment().context();
     std::vector<PlaceSite> found = lantern::resolve_place(breakpoint.place, where);
     breakpoint.sites.clear();
     for (PlaceSite& site : found) {
-        bool is_known = std::ranges::any_of(breakpoint.sites, [&](const Breakpoint::Site& other) { return is_one_pass(other, site); });
+        bool is_known = std::ranges::any_of(breakpoint.sites, [&](const Breakpoint::Site& other) {
+            return is_one_pass(other, site);
+        });
         if (is_known) continue;
         Breakpoint::Site made;
         made.address = site.address;
@@ -154,18 +173,22 @@ void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
         made.module = site.module ? site.module->path() : "";
         breakpoint.sites.push_back(std::move(made));
     }
-    if (breakpoint.place.kind == Place::Kind::line) number_blocks(parts_.debuggee.target(), breakpoint);
+    if (breakpoint.place.kind == Place::Kind::line)
+        number_blocks(parts_.debuggee.target(), breakpoint);
     // From now on the very file that was meant, not any other that ends the same.
     bool has_file = !found.empty() && !found.front().code.file.empty();
-    if (breakpoint.place.kind == Place::Kind::line && has_file) breakpoint.place.file = found.front().code.file;
+    if (breakpoint.place.kind == Place::Kind::line && has_file)
+        breakpoint.place.file = found.front().code.file;
 }
 
 void BreakpointSites::insert(Breakpoint& breakpoint) {
-    if (parts_.debuggee.is_running()) parts_.breakpoints.insert_sites(breakpoint, parts_.debuggee.process());
+    if (parts_.debuggee.is_running())
+        parts_.breakpoints.insert_sites(breakpoint, parts_.debuggee.process());
 }
 
 void BreakpointSites::remove(Breakpoint& breakpoint) {
-    parts_.breakpoints.remove_sites(breakpoint, parts_.debuggee.is_running() ? &parts_.debuggee.process() : nullptr);
+    parts_.breakpoints.remove_sites(
+        breakpoint, parts_.debuggee.is_running() ? &parts_.debuggee.process() : nullptr);
 }
 
 void BreakpointSites::take_out_all() {
@@ -175,7 +198,8 @@ void BreakpointSites::take_out_all() {
 void BreakpointSites::stand_as_in(const BreakpointSites& parent, ThreadId thread) {
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         insert(breakpoint);
-        if (breakpoint.is_watch() && breakpoint.is_on && !Watching(parts_).start_in_copy(breakpoint, thread)) {
+        if (breakpoint.is_watch() && breakpoint.is_on &&
+            !Watching(parts_).start_in_copy(breakpoint, thread)) {
             breakpoint.is_on = false;
             breakpoint.watched->has_ended = true;
         }
@@ -215,12 +239,15 @@ void BreakpointSites::resolve_all_for_start() {
     want_loader_hook();
 }
 
-// ---- libraries -----------------------------------------------------------------------------------------------------
+// ---- libraries
 
 bool BreakpointSites::is_waiting_for_libraries() const {
     return std::ranges::any_of(parts_.breakpoints.all(), [&](const Breakpoint& b) {
-        bool in_library = std::any_of(b.sites.begin(), b.sites.end(), [&](const Breakpoint::Site& site) { return site.module != parts_.debuggee.program(); });
-        return (b.has_sites() && b.sites.empty()) || in_library || b.cause == Cause::load || b.cause == Cause::unload;
+        bool in_library = std::any_of(
+            b.sites.begin(), b.sites.end(),
+            [&](const Breakpoint::Site& site) { return site.module != parts_.debuggee.program(); });
+        return (b.has_sites() && b.sites.empty()) || in_library || b.cause == Cause::load ||
+               b.cause == Cause::unload;
     });
 }
 
@@ -241,16 +268,20 @@ BreakpointSites::LibraryChange BreakpointSites::look_at_libraries() {
     std::set<std::string> now;
     process.forget_modules();
     for (const Module& module : process.modules()) now.insert(module.path());
-    std::set_difference(now.begin(), now.end(), known_libraries_.begin(), known_libraries_.end(), std::back_inserter(change.loaded));
-    std::set_difference(known_libraries_.begin(), known_libraries_.end(), now.begin(), now.end(), std::back_inserter(change.unloaded));
+    std::set_difference(now.begin(), now.end(), known_libraries_.begin(), known_libraries_.end(),
+                        std::back_inserter(change.loaded));
+    std::set_difference(known_libraries_.begin(), known_libraries_.end(), now.begin(), now.end(),
+                        std::back_inserter(change.unloaded));
     known_libraries_ = std::move(now);
     if (change.loaded.empty() && change.unloaded.empty()) return change;
     parts_.debuggee.forget_landing_hooks();
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.has_sites()) continue;
-        bool lost = std::any_of(breakpoint.sites.begin(), breakpoint.sites.end(), [&](const Breakpoint::Site& site) {
-            return std::find(change.unloaded.begin(), change.unloaded.end(), site.module) != change.unloaded.end();
-        });
+        bool lost = std::any_of(
+            breakpoint.sites.begin(), breakpoint.sites.end(), [&](const Breakpoint::Site& site) {
+                return std::find(change.unloaded.begin(), change.unloaded.end(), site.module) !=
+                       change.unloaded.end();
+            });
         if (lost) {
             remove(breakpoint);
             breakpoint.sites.clear();
@@ -266,12 +297,13 @@ BreakpointSites::LibraryChange BreakpointSites::look_at_libraries() {
     return change;
 }
 
-// ---- after a rebuild -------------------------------------------------------------------------------------------------
+// ---- after a rebuild
 
 void BreakpointSites::remember_source(Breakpoint& breakpoint) {
     if (breakpoint.place.kind != Place::Kind::line || breakpoint.cause != Cause::place) return;
     const SourceText* text = parts_.sources.find(breakpoint.place.file);
-    if (text && breakpoint.place.line && breakpoint.place.line <= text->lines.size()) breakpoint.source_text = trimmed(text->lines[breakpoint.place.line - 1]);
+    if (text && breakpoint.place.line && breakpoint.place.line <= text->lines.size())
+        breakpoint.source_text = trimmed(text->lines[breakpoint.place.line - 1]);
 }
 
 void BreakpointSites::find_all_again() {
@@ -281,13 +313,15 @@ void BreakpointSites::find_all_again() {
 std::vector<std::string> BreakpointSites::resolve_all_again() {
     std::vector<std::string> news;
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
-        if (!breakpoint.moved.empty()) news.push_back(fmt::format("breakpoint {}: {}", breakpoint.number, breakpoint.moved));
+        if (!breakpoint.moved.empty())
+            news.push_back(fmt::format("breakpoint {}: {}", breakpoint.number, breakpoint.moved));
         if (!breakpoint.has_sites()) continue;
         try {
             resolve(breakpoint);
         } catch (const Error& error) {
             breakpoint.sites.clear();
-            news.push_back(fmt::format("breakpoint {} is gone for now: {}", breakpoint.number, error.what()));
+            news.push_back(
+                fmt::format("breakpoint {} is gone for now: {}", breakpoint.number, error.what()));
         }
     }
     return news;
@@ -295,10 +329,15 @@ std::vector<std::string> BreakpointSites::resolve_all_again() {
 
 void BreakpointSites::find_again(Breakpoint& breakpoint) {
     breakpoint.moved.clear();
-    if (breakpoint.place.kind != Place::Kind::line || breakpoint.cause != Cause::place || breakpoint.source_text.empty()) return;
+    if (breakpoint.place.kind != Place::Kind::line || breakpoint.cause != Cause::place ||
+        breakpoint.source_text.empty())
+        return;
     const SourceText* text = parts_.sources.find(breakpoint.place.file);
     if (!text) return;
-    auto says = [&](std::uint32_t line) { return line >= 1 && line <= text->lines.size() && trimmed(text->lines[line - 1]) == breakpoint.source_text; };
+    auto says = [&](std::uint32_t line) {
+        return line >= 1 && line <= text->lines.size() &&
+               trimmed(text->lines[line - 1]) == breakpoint.source_text;
+    };
     std::uint32_t old = breakpoint.place.line;
     if (says(old)) return;
     for (std::uint32_t distance = 1; distance < text->lines.size() + old; ++distance) {
@@ -307,11 +346,14 @@ void BreakpointSites::find_again(Breakpoint& breakpoint) {
             breakpoint.moved = fmt::format("line {} is now line {}", old, line);
             std::size_t colon = breakpoint.place.text.rfind(':');
             breakpoint.place.line = line;
-            if (colon != std::string::npos) breakpoint.place.text = fmt::format("{}:{}", breakpoint.place.text.substr(0, colon), line);
+            if (colon != std::string::npos)
+                breakpoint.place.text =
+                    fmt::format("{}:{}", breakpoint.place.text.substr(0, colon), line);
             return;
         }
     }
-    breakpoint.moved = fmt::format("line {} no longer says {}; it stays at that line", old, quote(breakpoint.source_text));
+    breakpoint.moved = fmt::format("line {} no longer says {}; it stays at that line", old,
+                                   quote(breakpoint.source_text));
     remember_source(breakpoint);
 }
 

@@ -5,8 +5,8 @@
 
 namespace lantern {
 
-// On the thread that is looked at; registers and stack are as before when it returns or throws. Throws RequestError, with the reason,
-// when it does not return.
+// On the thread that is looked at; registers and stack are as before when it returns or throws.
+// Throws RequestError, with the reason, when it does not return.
 Value call_function(SessionParts& parts, const FunctionCall& call);
 
 }  // namespace lantern

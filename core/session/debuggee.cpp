@@ -20,7 +20,8 @@ std::vector<std::string> words_of(const std::string& path, std::size_t first) {
     std::ifstream file(path, std::ios::binary);
     std::vector<std::string> words;
     for (std::string word; std::getline(file, word, '\0');) words.push_back(std::move(word));
-    words.erase(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(std::min(first, words.size())));
+    words.erase(words.begin(),
+                words.begin() + static_cast<std::ptrdiff_t>(std::min(first, words.size())));
     return words;
 }
 
@@ -41,19 +42,26 @@ Debuggee::Debuggee(Host& host, pid_t process) : host_(host), attached_to_(proces
     // Where the file has been replaced since, the kernel still has the one that runs.
     std::string running = fmt::format("/proc/{}/exe", process);
     auto same = stamp_of(launch_.program), held = stamp_of(running);
-    if (held && (!same || same->inode != held->inode)) host_.files.keep_open(launch_.program, std::make_shared<ModuleSymbols>(running, host_.files.search()));
+    if (held && (!same || same->inode != held->inode))
+        host_.files.keep_open(launch_.program,
+                              std::make_shared<ModuleSymbols>(running, host_.files.search()));
     open_program();
 }
 
 Debuggee::Debuggee(Host& host, const CoreRequest& request) : host_(host) {
-    core_ = std::make_unique<CoreFile>(request.core, request.program, host_.files.search().folders, opener());
+    core_ = std::make_unique<CoreFile>(request.core, request.program, host_.files.search().folders,
+                                       opener());
     launch_.program = core_->program();
     host_.files.take(launch_.program, core_->modules().front().shared_symbols());
     open_program();
 }
 
 Debuggee::Debuggee(const Debuggee& parent, std::unique_ptr<LiveProcess> child)
-    : host_(parent.host_), launch_(parent.launch_), symbols_(parent.symbols_), process_(std::move(child)), attached_to_(parent.attached_to_) {
+    : host_(parent.host_),
+      launch_(parent.launch_),
+      symbols_(parent.symbols_),
+      process_(std::move(child)),
+      attached_to_(parent.attached_to_) {
     file_ = std::make_unique<ProgramFile>(launch_.program, symbols_);
     process_->follow(host_.follow);
     step_back();
@@ -61,7 +69,7 @@ Debuggee::Debuggee(const Debuggee& parent, std::unique_ptr<LiveProcess> child)
 
 Debuggee::~Debuggee() = default;
 
-// ---- files -----------------------------------------------------------------------------------------------------------
+// ---- files
 
 void Debuggee::open_program() {
     symbols_ = host_.files.open(launch_.program);
@@ -99,14 +107,15 @@ const FlowGraph& Debuggee::flow_of(const Module& module, const Function& functio
     return *slot;
 }
 
-// ---- what runs -------------------------------------------------------------------------------------------------------
+// ---- what runs
 
 bool Debuggee::is_running() const {
     return process_ && process_->is_alive();
 }
 
 bool Debuggee::is_moving() const {
-    bool is_under_way = host_.goes_meanwhile && !Fibre::current();  // the movement itself may ask in between
+    bool is_under_way =
+        host_.goes_meanwhile && !Fibre::current();  // the movement itself may ask in between
     return is_running() && (process_->is_moving() || is_under_way);
 }
 
@@ -115,7 +124,9 @@ void Debuggee::refuse_while_moving() const {
 }
 
 LiveProcess& Debuggee::process() {
-    if (core_) throw RequestError("a core file tells what was: nothing in it can run or be changed", {Next::run_live, launch_.program});
+    if (core_)
+        throw RequestError("a core file tells what was: nothing in it can run or be changed",
+                           {Next::run_live, launch_.program});
     if (!is_running()) {
         if (has_ended_) throw RequestError("the program has ended", Next::restart);
         throw RequestError("the program is not running", Next::launch);
@@ -136,7 +147,9 @@ void Debuggee::start() {
     attached_to_ = 0;
     has_ended_ = false;
     host_.own_terminal.reset();
-    if (host_.terminal_output) host_.own_terminal = std::make_unique<OwnTerminal>(host_.events, host_.keyboard, host_.terminal_output);
+    if (host_.terminal_output)
+        host_.own_terminal =
+            std::make_unique<OwnTerminal>(host_.events, host_.keyboard, host_.terminal_output);
     launch_.terminal = host_.own_terminal ? host_.own_terminal->path() : "";
     process_ = std::make_unique<LiveProcess>(launch_, host_.events, host_.tracer, opener());
     process_->set_own_terminal(host_.own_terminal.get());

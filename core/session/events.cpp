@@ -6,8 +6,8 @@
 
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
-#include "core/session/runtime_symbol.h"
 #include "core/runtime/c_library.h"
+#include "core/session/runtime_symbol.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
@@ -17,7 +17,8 @@
 namespace lantern {
 namespace {
 
-// __cxa_exception, seen from the end, where the unwinder's own header begins (Itanium C++ ABI §2.2.1).
+// __cxa_exception, seen from the end, where the unwinder's own header begins (Itanium C++ ABI
+// §2.2.1).
 constexpr std::uint64_t kTypeBeforeHeader = 80, kUnwinderHeader = 32;
 constexpr std::string_view kThrowsAgain = "__cxa_rethrow";
 constexpr int kDeepestHierarchy = 12;
@@ -41,13 +42,17 @@ std::string readable_name(const std::string& mangled) {
     return whole.starts_with(kBefore) ? whole.substr(kBefore.size()) : mangled;
 }
 
-// std::logic_error and std::runtime_error keep their text behind the pointer that follows the vtable's.
+// std::logic_error and std::runtime_error keep their text behind the pointer that follows the
+// vtable's.
 bool keeps_text(Target& target, RunAddress type) {
     for (int depth = 0; depth < kDeepestHierarchy; ++depth) {
         std::string name = mangled_name(target, type);
-        if (name == "St13runtime_error" || name == "St11logic_error" || name == "NSt3__113runtime_errorE") return true;
+        if (name == "St13runtime_error" || name == "St11logic_error" ||
+            name == "NSt3__113runtime_errorE")
+            return true;
         if (name.empty() || name == "St9exception") return false;
-        type = RunAddress(target.read<std::uint64_t>(type + 16));  // the base of a class that has one
+        type =
+            RunAddress(target.read<std::uint64_t>(type + 16));  // the base of a class that has one
         if (!type.value) return false;
     }
     return false;
@@ -58,23 +63,30 @@ ThrownObject described(Target& target, RunAddress object, RunAddress type) {
     thrown.object = object;
     try {
         thrown.type = readable_name(mangled_name(target, type));
-        if (keeps_text(target, type)) thrown.text = ValueReader(target).text_at(RunAddress(target.read<std::uint64_t>(object + 8)), kLongestMessage).bytes;
+        if (keeps_text(target, type))
+            thrown.text =
+                ValueReader(target)
+                    .text_at(RunAddress(target.read<std::uint64_t>(object + 8)), kLongestMessage)
+                    .bytes;
     } catch (const MemoryError&) {
     }
     return thrown;
 }
 
 bool is_plain_text(const std::string& text) {
-    return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) { return c >= ' ' || c == '\n' || c == '\t'; });
+    return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) {
+        return c >= ' ' || c == '\n' || c == '\t';
+    });
 }
 
 }  // namespace
 
 namespace {
 
-// What the thread's exceptions hang on: a thread-local block of the library, two words long, the first of which leads to the
-// one caught last. __cxa_get_globals begins by naming it: an index of the loader's, a library's number and an offset. Nothing:
-// it does not, so it is not known; 0: no exception is caught.
+// What the thread's exceptions hang on: a thread-local block of the library, two words long, the
+// first of which leads to the one caught last. __cxa_get_globals begins by naming it: an index of
+// the loader's, a library's number and an offset. Nothing: it does not, so it is not known; 0: no
+// exception is caught.
 std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Module& library) {
     constexpr unsigned kInstructions = 6;
     const ElfSymbol* symbol = runtime_symbol(library.symbols(), "__cxa_get_globals");
@@ -86,8 +98,11 @@ std::optional<RunAddress> caught_last(Target& target, ThreadId thread, const Mod
         at = instruction->next();
         if (instruction->memory.empty() || !instruction->memory[0].address_only) continue;
         RunAddress index = at + static_cast<std::uint64_t>(instruction->memory[0].displacement);
-        std::uint64_t number = target.read<std::uint64_t>(index), offset = target.read<std::uint64_t>(index + 8);
-        auto block = c_library::thread_local_block([&](RunAddress word) { return target.read<std::uint64_t>(word); }, RunAddress(target.registers(thread).thread_base), number);
+        std::uint64_t number = target.read<std::uint64_t>(index),
+                      offset = target.read<std::uint64_t>(index + 8);
+        auto block = c_library::thread_local_block(
+            [&](RunAddress word) { return target.read<std::uint64_t>(word); },
+            RunAddress(target.registers(thread).thread_base), number);
         return block ? RunAddress(target.read<std::uint64_t>(*block + offset)) : RunAddress();
     }
     return std::nullopt;
@@ -99,7 +114,8 @@ ThrownObject thrown_again(Target& target, ThreadId thread, const Module& library
         auto exception = caught_last(target, thread, library);
         if (!exception) return {};
         if (exception->value == 0) return ThrownObject{"", RunAddress(), "", true};
-        return described(target, *exception + kTypeBeforeHeader + kUnwinderHeader, RunAddress(target.read<std::uint64_t>(*exception)));
+        return described(target, *exception + kTypeBeforeHeader + kUnwinderHeader,
+                         RunAddress(target.read<std::uint64_t>(*exception)));
     } catch (const MemoryError&) {
     }
     return {};
@@ -115,8 +131,11 @@ bool throws_again(Target& target, ThreadId thread) {
 }
 
 ThrownObject thrown_object(Target& target, ThreadId thread) {
-    if (throws_again(target, thread)) return thrown_again(target, thread, *target.module_at(target.registers(thread).program_counter()));
-    return described(target, RunAddress(parameter(target, thread, 0)), RunAddress(parameter(target, thread, 1)));
+    if (throws_again(target, thread))
+        return thrown_again(target, thread,
+                            *target.module_at(target.registers(thread).program_counter()));
+    return described(target, RunAddress(parameter(target, thread, 0)),
+                     RunAddress(parameter(target, thread, 1)));
 }
 
 bool is_caught_by_nobody(Target& target, ThreadId thread) {
@@ -124,7 +143,9 @@ bool is_caught_by_nobody(Target& target, ThreadId thread) {
     Unwinder walk(target, thread);
     for (unsigned level = 1; level < kFramesOfTheLibrary && walk.frame(level); ++level) {
         std::string name = frame_function_name(*walk.frame(level));
-        if (name.starts_with("std::terminate") || name.starts_with("__cxa_throw") || name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate")) return true;
+        if (name.starts_with("std::terminate") || name.starts_with("__cxa_throw") ||
+            name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate"))
+            return true;
     }
     return false;
 }
@@ -132,23 +153,29 @@ bool is_caught_by_nobody(Target& target, ThreadId thread) {
 ThrownObject caught_object(Target& target, ThreadId thread) {
     RunAddress header(parameter(target, thread, 0));
     try {
-        return described(target, header + kUnwinderHeader, RunAddress(target.read<std::uint64_t>(header - kTypeBeforeHeader)));
+        return described(target, header + kUnwinderHeader,
+                         RunAddress(target.read<std::uint64_t>(header - kTypeBeforeHeader)));
     } catch (const MemoryError&) {
         return {};
     }
 }
 
-// rust_panic is handed a trait object. Both of the library's own payloads hold their text as an address and a length, in an
-// order that the compiler chose: the first pair that is a text is it.
+// rust_panic is handed a trait object. Both of the library's own payloads hold their text as an
+// address and a length, in an order that the compiler chose: the first pair that is a text is it.
 std::string panic_message(Target& target, ThreadId thread) {
     RunAddress payload(parameter(target, thread, 0));
     std::uint64_t words[5] = {};
-    std::size_t got = target.read_available(payload, std::as_writable_bytes(std::span(words))) / sizeof words[0];
+    std::size_t got =
+        target.read_available(payload, std::as_writable_bytes(std::span(words))) / sizeof words[0];
     for (std::size_t i = 0; i + 1 < got; ++i) {
-        for (auto [address, length] : {std::pair{words[i], words[i + 1]}, std::pair{words[i + 1], words[i]}}) {
+        for (auto [address, length] :
+             {std::pair{words[i], words[i + 1]}, std::pair{words[i + 1], words[i]}}) {
             if (length == 0 || length > kLongestMessage || address < 4096) continue;
             std::string text(length, '\0');
-            if (target.read_available(RunAddress(address), std::as_writable_bytes(std::span(text))) == length && is_plain_text(text)) return text;
+            if (target.read_available(RunAddress(address),
+                                      std::as_writable_bytes(std::span(text))) == length &&
+                is_plain_text(text))
+                return text;
         }
     }
     return {};
@@ -183,15 +210,21 @@ std::vector<std::string_view> symbols_of(Cause cause) {
 
 namespace {
 
-void add_object(const Moment& moment, const ThrownObject& object, const std::string& label, std::vector<StopFact>& facts) {
+void add_object(const Moment& moment, const ThrownObject& object, const std::string& label,
+                std::vector<StopFact>& facts) {
     if (object.type.empty()) return;
     Target& target = moment.target();
-    facts.push_back({label, object.text.empty() ? object.type : fmt::format("{}: {}", object.type, object.text)});
+    facts.push_back({label, object.text.empty() ? object.type
+                                                : fmt::format("{}: {}", object.type, object.text)});
     const Type* type = nullptr;
     for (const Module& module : target.modules())
-        if (!type && module.symbols().has_debug_information() && !moment.libraries().is_library(module)) type = module.symbols().type_spelled(object.type);
+        if (!type && module.symbols().has_debug_information() &&
+            !moment.libraries().is_library(module))
+            type = module.symbols().type_spelled(object.type);
     if (!type || !object.object.value) return;
-    ValueView view = make_view(ValueReader(target), object.type, value_in_memory(*type, object.object), Form::natural, moment.view_limits());
+    ValueView view =
+        make_view(ValueReader(target), object.type, value_in_memory(*type, object.object),
+                  Form::natural, moment.view_limits());
     facts.push_back({"object", one_line(view, 200)});
 }
 
@@ -206,8 +239,11 @@ std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId threa
         return facts;
     }
     if (cause != Cause::thrown && cause != Cause::caught) return facts;
-    ThrownObject object = cause == Cause::thrown ? thrown_object(target, thread) : caught_object(target, thread);
-    std::string label = cause != Cause::thrown ? "caught" : throws_again(target, thread) ? "threw again" : "threw";
+    ThrownObject object =
+        cause == Cause::thrown ? thrown_object(target, thread) : caught_object(target, thread);
+    std::string label = cause != Cause::thrown         ? "caught"
+                        : throws_again(target, thread) ? "threw again"
+                                                       : "threw";
     add_object(moment, object, label, facts);
     return facts;
 }
@@ -231,20 +267,28 @@ Ending how_it_ended(const Moment& moment, ThreadId thread) {
         if (!frame || !frame->module) break;
         std::string name = frame_function_name(*frame);
         if (name.find("assert") != std::string::npos) return {};
-        if (name.starts_with("__cxa_pure_virtual")) ending.called = "a virtual function that has no code (pure virtual)";
-        if (name.starts_with("__cxa_deleted_virtual")) ending.called = "a virtual function that is deleted";
-        bool is_runtime = moment.libraries().is_library(*frame->module) && runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
+        if (name.starts_with("__cxa_pure_virtual"))
+            ending.called = "a virtual function that has no code (pure virtual)";
+        if (name.starts_with("__cxa_deleted_virtual"))
+            ending.called = "a virtual function that is deleted";
+        bool is_runtime = moment.libraries().is_library(*frame->module) &&
+                          runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
         ending.terminates |= is_runtime || name.starts_with("std::terminate");
         ending.while_unwinding |= name.starts_with("_Unwind_");
-        ending.by_throw |= name.starts_with("_Unwind_") || name.starts_with("__cxa_throw") || name.starts_with("__cxa_rethrow") || name.starts_with("__cxa_call_terminate");
-        if (frame->line && !moment.libraries().is_library(*frame->module) && !moment.libraries().is_library_source(frame->line->file)) break;
+        ending.by_throw |= name.starts_with("_Unwind_") || name.starts_with("__cxa_throw") ||
+                           name.starts_with("__cxa_rethrow") ||
+                           name.starts_with("__cxa_call_terminate");
+        if (frame->line && !moment.libraries().is_library(*frame->module) &&
+            !moment.libraries().is_library_source(frame->line->file))
+            break;
     }
     return ending;
 }
 
 }  // namespace
 
-// Of an exception that nobody caught the library keeps hold until the end, as of one that is caught.
+// Of an exception that nobody caught the library keeps hold until the end, as of one that is
+// caught.
 std::vector<StopFact> facts_of_giving_up(const Moment& moment, ThreadId thread) {
     Target& target = moment.target();
     std::vector<StopFact> facts;
@@ -263,10 +307,14 @@ std::vector<StopFact> facts_of_giving_up(const Moment& moment, ThreadId thread) 
         add_object(moment, object, "threw", facts);
         is_none |= object.is_none;
         if (object.type.empty()) continue;
-        if (ending.while_unwinding) facts.push_back({"barred", "it would have left a function that is noexcept, or a destructor"});
+        if (ending.while_unwinding)
+            facts.push_back(
+                {"barred", "it would have left a function that is noexcept, or a destructor"});
         return facts;
     }
-    facts.push_back({"it called", is_none ? "std::terminate, with no exception on its way" : "std::terminate; what was thrown, if anything was, cannot be told with this C++ library"});
+    facts.push_back({"it called", is_none ? "std::terminate, with no exception on its way"
+                                          : "std::terminate; what was thrown, if anything was, "
+                                            "cannot be told with this C++ library"});
     return facts;
 }
 

@@ -1,5 +1,6 @@
-// What becomes of a hit. Judging leaves no trace: the same run can be gone through again and nothing is counted twice. What is to be
-// remembered of it, a sink takes: counts, notes, `once` and limits.
+// What becomes of a hit. Judging leaves no trace: the same run can be gone through again and
+// nothing is counted twice. What is to be remembered of it, a sink takes: counts, notes, `once` and
+// limits.
 #pragma once
 
 #include "core/session/breakpoint.h"
@@ -17,12 +18,15 @@ struct Hit {
         notes,       // `values` are to be noted, and it goes on
         stops,
     } verdict = Verdict::of_another;
-    std::string problem;             // why the condition could not be computed, which stops; or a value that was to be noted
+    std::string problem;  // why the condition could not be computed, which stops; or a value that
+                          // was to be noted
     std::vector<NotedValue> values;  // of a note, one for each expression
 };
 
-// `position`: where at its address the thread stands; may be null. Reads the program and writes nothing.
-Hit judge_hit(const Breakpoint& breakpoint, Target& target, ThreadId thread, const CodePosition* position, Results& results, const ViewLimits& limits);
+// `position`: where at its address the thread stands; may be null. Reads the program and writes
+// nothing.
+Hit judge_hit(const Breakpoint& breakpoint, Target& target, ThreadId thread,
+              const CodePosition* position, Results& results, const ViewLimits& limits);
 
 class HitSink {
   public:

@@ -1,5 +1,5 @@
-// Whether a breakpoint that was met wants the program to stop: its thread, its condition, its counts; and what a note writes
-// down instead.
+// Whether a breakpoint that was met wants the program to stop: its thread, its condition, its
+// counts; and what a note writes down instead.
 #include <algorithm>
 
 #include "core/session/events.h"
@@ -12,7 +12,8 @@ namespace lantern {
 namespace {
 
 // What an expression gave at a hit, quickly for plain numbers: a note may be met millions of times.
-NotedValue noted(const Expression& expression, const EvaluationContext& context, const ViewLimits& limits) {
+NotedValue noted(const Expression& expression, const EvaluationContext& context,
+                 const ViewLimits& limits) {
     Value value = expression.value(context);
     ValueReader reader(*context.target);
     if (!value.is_available()) return value.unavailable;
@@ -34,15 +35,20 @@ NotedValue noted(const Expression& expression, const EvaluationContext& context,
 // They are read anew where the function is another one than at the hit before.
 ReadExpressions& expressions_for(const Breakpoint& breakpoint, const EvaluationContext& context) {
     auto place = std::pair(context.frame->function, context.frame->inlined);
-    if (breakpoint.read.place != place) breakpoint.read = {place, nullptr, std::vector<std::shared_ptr<const Expression>>(breakpoint.noted.size())};
+    if (breakpoint.read.place != place)
+        breakpoint.read = {place, nullptr,
+                           std::vector<std::shared_ptr<const Expression>>(breakpoint.noted.size())};
     return breakpoint.read;
 }
 
-// A condition that cannot be computed stops the program, and says so: silence could hide the one case that matters.
-bool condition_holds(const Breakpoint& breakpoint, ReadExpressions& read, EvaluationContext& context, Hit& hit) {
+// A condition that cannot be computed stops the program, and says so: silence could hide the one
+// case that matters.
+bool condition_holds(const Breakpoint& breakpoint, ReadExpressions& read,
+                     EvaluationContext& context, Hit& hit) {
     if (breakpoint.condition.empty()) return true;
     try {
-        if (!read.condition) read.condition = std::make_shared<Expression>(breakpoint.condition, context);
+        if (!read.condition)
+            read.condition = std::make_shared<Expression>(breakpoint.condition, context);
         return read.condition->truth(context);
     } catch (const Error& error) {
         hit.problem = error.what();
@@ -50,11 +56,13 @@ bool condition_holds(const Breakpoint& breakpoint, ReadExpressions& read, Evalua
     }
 }
 
-void note_values(const Breakpoint& breakpoint, ReadExpressions& read, EvaluationContext& context, const ViewLimits& limits, Hit& hit) {
+void note_values(const Breakpoint& breakpoint, ReadExpressions& read, EvaluationContext& context,
+                 const ViewLimits& limits, Hit& hit) {
     for (std::size_t i = 0; i < breakpoint.noted.size(); ++i) {
         auto& expression = read.noted[i];
         try {
-            if (!expression) expression = std::make_shared<Expression>(breakpoint.noted[i], context);
+            if (!expression)
+                expression = std::make_shared<Expression>(breakpoint.noted[i], context);
             hit.values.push_back(noted(*expression, context, limits));
         } catch (const Error& error) {
             hit.values.emplace_back(std::monostate{});
@@ -64,13 +72,14 @@ void note_values(const Breakpoint& breakpoint, ReadExpressions& read, Evaluation
 }
 
 bool is_due(const Breakpoint& breakpoint) {
-    std::uint64_t met = breakpoint.counts->met + 1;
-    return met > breakpoint.after && (met - breakpoint.after) % breakpoint.every == 0;
+    std::uint64_t times_true = breakpoint.counts->times_true + 1;
+    return times_true > breakpoint.after && (times_true - breakpoint.after) % breakpoint.every == 0;
 }
 
 }  // namespace
 
-Hit judge_hit(const Breakpoint& breakpoint, Target& target, ThreadId thread, const CodePosition* position, Results& results, const ViewLimits& limits) {
+Hit judge_hit(const Breakpoint& breakpoint, Target& target, ThreadId thread,
+              const CodePosition* position, Results& results, const ViewLimits& limits) {
     Hit hit;
     if (breakpoint.thread && target.thread_number(thread) != breakpoint.thread) return hit;
     bool computes = !breakpoint.condition.empty() || breakpoint.is_note();
@@ -98,7 +107,7 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
     using Verdict = Hit::Verdict;
     if (hit.verdict == Verdict::of_another) return;
     breakpoint.counts->problem = hit.problem;
-    if (hit.verdict != Verdict::fails) ++breakpoint.counts->met;
+    if (hit.verdict != Verdict::fails) ++breakpoint.counts->times_true;
     if (hit.verdict == Verdict::fails || hit.verdict == Verdict::not_due) {
         ++breakpoint.counts->passes;
         return;
@@ -107,16 +116,21 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
     if (hit.verdict == Verdict::notes) {
         NoteTable& notes = parts_.notes;
         unsigned process = parts_.shared.processes_met > 1 ? parts_.number : 0;
-        notes.add({breakpoint.number, notes.clock(), process, parts_.debuggee.process().thread_number(thread), breakpoint.counts->hits, std::move(hit.values)});
+        notes.add({breakpoint.number, notes.clock(), process,
+                   parts_.debuggee.process().thread_number(thread), breakpoint.counts->hits,
+                   std::move(hit.values)});
     }
-    bool is_spent = breakpoint.once || (breakpoint.note_limit && breakpoint.counts->hits >= breakpoint.note_limit);
+    bool is_spent = breakpoint.once ||
+                    (breakpoint.note_limit && breakpoint.counts->hits >= breakpoint.note_limit);
     if (is_spent) parts_.shared.switch_off(breakpoint.number);
 }
 
-bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position) {
+bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
+                             const CodePosition* position) {
     ViewLimits limits;
     limits.around = &parts_.surroundings;
-    Hit hit = judge_hit(breakpoint, process_, thread, position, parts_.presentation.results, limits);
+    Hit hit =
+        judge_hit(breakpoint, process_, thread, position, parts_.presentation.results, limits);
     bool stops = hit.verdict == Hit::Verdict::stops;
     hits_.take(breakpoint, thread, std::move(hit));
     return stops;
@@ -124,18 +138,26 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const Code
 
 // A breakpoint on exceptions of one type passes those of others, without counting them.
 bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
-    bool may_be_the_librarys_own = breakpoint.cause == Cause::caught || (breakpoint.cause == Cause::thrown && throws_again(process_, thread));
+    bool may_be_the_librarys_own =
+        breakpoint.cause == Cause::caught ||
+        (breakpoint.cause == Cause::thrown && throws_again(process_, thread));
     if (may_be_the_librarys_own && is_caught_by_nobody(process_, thread)) return false;
-    if (breakpoint.subject.empty() || (breakpoint.cause != Cause::thrown && breakpoint.cause != Cause::caught)) return true;
-    ThrownObject object = breakpoint.cause == Cause::thrown ? thrown_object(process_, thread) : caught_object(process_, thread);
+    if (breakpoint.subject.empty() ||
+        (breakpoint.cause != Cause::thrown && breakpoint.cause != Cause::caught))
+        return true;
+    ThrownObject object = breakpoint.cause == Cause::thrown ? thrown_object(process_, thread)
+                                                            : caught_object(process_, thread);
     return object.type == breakpoint.subject || object.type.ends_with("::" + breakpoint.subject);
 }
 
-// The numbers of the breakpoints that a thread has arrived at and that want it to stop: those at the first position of the address,
-// behind the one and up to the other, where one does. Later ones are met when it goes on from there.
+// The numbers of the breakpoints that a thread has arrived at and that want it to stop: those at
+// the first position of the address, behind the one and up to the other, where one does. Later ones
+// are met when it goes on from there.
 std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behind, int up_to) {
     std::vector<unsigned> numbers;
-    auto here = parts_.breakpoints.at(process_.registers(thread).program_counter());  // one that switches itself off leaves the set
+    auto here = parts_.breakpoints.at(
+        process_.registers(thread)
+            .program_counter());  // one that switches itself off leaves the set
     int stopped_at = up_to;
     for (const BreakpointSet::SiteHere& each : here) {
         if (each.order <= behind || each.order > stopped_at) continue;

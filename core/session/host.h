@@ -1,4 +1,5 @@
-// What the processes of a session share: who waits for them, the files they are made of, the terminal that they are given.
+// What the processes of a session share: who waits for them, the files they are made of, the
+// terminal that they are given.
 #pragma once
 
 #include <memory>
@@ -18,8 +19,10 @@ struct Host {
     Tracer tracer{real_kernel()};
     OpenFiles files;
     Follow follow = Follow::parent;
-    bool goes_meanwhile = false;  // a movement is under way in a fibre, even where the processes stand between two steps of it
-    // The program gets a terminal of its own from its next start on; what it writes there goes to `terminal_output`.
+    bool goes_meanwhile = false;  // a movement is under way in a fibre, even where the processes
+                                  // stand between two steps of it
+    // The program gets a terminal of its own from its next start on; what it writes there goes to
+    // `terminal_output`.
     int keyboard = -1;
     OwnTerminal::Output terminal_output;
     std::unique_ptr<OwnTerminal> own_terminal;

@@ -1,4 +1,5 @@
-// Where `into` goes from a call: through linkage tables, thunks and the library code in between, to the user's own function.
+// Where `into` goes from a call: through linkage tables, thunks and the library code in between, to
+// the user's own function.
 #include "core/machine/instruction.h"
 #include "core/session/line_step.h"
 #include "core/session/linkage.h"
@@ -8,21 +9,24 @@
 namespace lantern {
 namespace {
 
-constexpr int kDeepestSearch = 10;         // library functions that call each other on the way to the user's
+constexpr int kDeepestSearch =
+    10;  // library functions that call each other on the way to the user's
 constexpr unsigned kMostSearchStops = 400;
-constexpr int kLongestThunk = 6;           // instructions
+constexpr int kLongestThunk = 6;  // instructions
 
 }  // namespace
 
 bool LineStep::is_wanted(std::string_view name) const {
-    return name == wish_.into || name.ends_with("::" + wish_.into) || name.starts_with(wish_.into + "<");
+    return name == wish_.into || name.ends_with("::" + wish_.into) ||
+           name.starts_with(wish_.into + "<");
 }
 
 bool LineStep::is_wanted(const Function& function) const {
     return wish_.into.empty() || is_wanted(function.name) || function.linkage_name == wish_.into;
 }
 
-// Runs on until the function that was entered has come back. Nothing when it has; else why it did not.
+// Runs on until the function that was entered has come back. Nothing when it has; else why it did
+// not.
 std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
     std::set<RunAddress> stops{back};
     for (const LandingHook& hook : hooks_) stops.insert(hook.address);
@@ -39,7 +43,8 @@ std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
     return land();
 }
 
-// Standing on a call: enters it. A function that is not to be entered is run through instead. Nothing: go on with the line.
+// Standing on a call: enters it. A function that is not to be entered is run through instead.
+// Nothing: go on with the line.
 std::optional<Stop> LineStep::enter_call() {
     Stop stop = movement_.step_instruction();
     if (stop.reason != StopReason::stepped) return stop;
@@ -54,17 +59,24 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
     RunAddress callee = behind_linkage_table(process_, entered);
     FunctionAt called = function_at(process_, callee);
     // A thunk that moves the object's address and jumps on has no debug information of its own.
-    for (int i = 0; !called.function && called.module && callee == here() && i < kLongestThunk && is_steppable(*called.module); ++i) {
+    for (int i = 0; !called.function && called.module && callee == here() && i < kLongestThunk &&
+                    is_steppable(*called.module);
+         ++i) {
         auto instruction = instruction_at(process_, callee);
-        if (!instruction || (instruction->kind != Instruction::Kind::ordinary && instruction->kind != Instruction::Kind::jump)) break;
+        if (!instruction || (instruction->kind != Instruction::Kind::ordinary &&
+                             instruction->kind != Instruction::Kind::jump))
+            break;
         Stop stop = movement_.step_instruction();
-        if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
+        if (stop.reason != StopReason::stepped || !stop.breakpoints.empty())
+            return met_on_the_way(std::move(stop));
         callee = behind_linkage_table(process_, here());
         called = function_at(process_, callee);
     }
     auto [module, function] = called;
-    bool anyway = wish_.anyway && module && (wish_.into.empty() || (function && is_wanted(*function)));
-    bool enters = function && is_wanted(*function) && is_steppable(*module, module->to_file(callee));
+    bool anyway =
+        wish_.anyway && module && (wish_.into.empty() || (function && is_wanted(*function)));
+    bool enters =
+        function && is_wanted(*function) && is_steppable(*module, module->to_file(callee));
     if (enters || anyway) {
         Movement::Positions positions;
         RunAddress body = callee;
@@ -80,16 +92,19 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
             if (!positions.empty()) stop.position = positions.begin()->second;
             return stop;
         }
-        return movement_.run({body}, [this](ThreadId thread) { return thread == mover(); }, &positions);
+        return movement_.run(
+            {body}, [this](ThreadId thread) { return thread == mover(); }, &positions);
     }
-    bool passes_through = function && is_steppable(*module) && here() == callee && depth < kDeepestSearch && searches_ < kMostSearchStops;
+    bool passes_through = function && is_steppable(*module) && here() == callee &&
+                          depth < kDeepestSearch && searches_ < kMostSearchStops;
     if (passes_through) return through_library(*module, *function, depth);
     return run_back(back, top + 8);
 }
 
-// Standing at the beginning of a library's function that was compiled into the user's code: a template that may call what the
-// user gave it. Its calls are looked at one by one.
-std::optional<Stop> LineStep::through_library(const Module& module, const Function& function, int depth) {
+// Standing at the beginning of a library's function that was compiled into the user's code: a
+// template that may call what the user gave it. Its calls are looked at one by one.
+std::optional<Stop> LineStep::through_library(const Module& module, const Function& function,
+                                              int depth) {
     RunAddress top = process_.registers(mover()).stack_pointer(), identity = top + 8;
     RunAddress back(process_.read<std::uint64_t>(top));
     const FlowGraph& whole = parts_.debuggee.flow_of(module, function);
@@ -110,10 +125,12 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
             Stop stop = movement_.run(stops, [&](ThreadId thread) {
                 if (thread != mover()) return false;
                 RunAddress at = process_.registers(thread).program_counter();
-                if (!calls.count(at) && !exits.count(at) && at != back) return landed = is_landing(at, thread);
+                if (!calls.count(at) && !exits.count(at) && at != back)
+                    return landed = is_landing(at, thread);
                 return movement_.frame_identity(thread) >= identity;
             });
-            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
+            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty())
+                return met_on_the_way(std::move(stop));
             if (landed) {
                 left_by_landing_ = true;
                 return land();
@@ -123,10 +140,12 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
         bool at_call = calls.count(here()) != 0;
         if (at_call) {
             Stop stop = movement_.step_instruction();
-            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return met_on_the_way(std::move(stop));
+            if (stop.reason != StopReason::stepped || !stop.breakpoints.empty())
+                return met_on_the_way(std::move(stop));
         }
         if (auto stop = enter_function(here(), depth + 1)) return stop;
-        if (here() == back || !at_call) return std::nullopt;  // a jump at the end: whom it led to returned for us
+        if (here() == back || !at_call)
+            return std::nullopt;  // a jump at the end: whom it led to returned for us
     }
 }
 

@@ -12,7 +12,8 @@ struct HookName {
     LandingHook::Kind kind;
 };
 constexpr HookName kHooks[] = {
-    {"__cxa_begin_catch", LandingHook::Kind::caught},  // Itanium C++ ABI §2.5.3: the first thing a handler does
+    {"__cxa_begin_catch",
+     LandingHook::Kind::caught},  // Itanium C++ ABI §2.5.3: the first thing a handler does
     {"__rust_panic_cleanup", LandingHook::Kind::caught},
     {"longjmp", LandingHook::Kind::jumps},
     {"_longjmp", LandingHook::Kind::jumps},
@@ -29,7 +30,8 @@ std::vector<LandingHook> find_landing_hooks(Target& target) {
             const ElfSymbol* symbol = runtime_symbol(module.symbols(), hook.symbol);
             bool is_new = symbol != nullptr;
             RunAddress address = is_new ? module.to_run(symbol->address) : RunAddress();
-            for (const LandingHook& known : hooks) is_new &= known.address != address;  // several names of one function
+            for (const LandingHook& known : hooks)
+                is_new &= known.address != address;  // several names of one function
             if (is_new) hooks.push_back({hook.kind, address});
         }
     return hooks;

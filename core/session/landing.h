@@ -1,4 +1,5 @@
-// Where control lands when a frame is left without returning: by a C++ exception, a Rust panic, or longjmp.
+// Where control lands when a frame is left without returning: by a C++ exception, a Rust panic, or
+// longjmp.
 #pragma once
 
 #include <optional>

@@ -18,10 +18,12 @@ std::string Session::divert(const Place& place) {
     // Of several copies of the code, the one in the function we are in.
     const PlaceSite* chosen = nullptr;
     for (const PlaceSite& site : sites) {
-        const Function* function = site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
+        const Function* function =
+            site.module ? site.module->symbols().function_at(site.code.address) : nullptr;
         if (!chosen || (from && function == from)) chosen = &site;
     }
-    const Function* to = chosen->module ? chosen->module->symbols().function_at(chosen->code.address) : nullptr;
+    const Function* to =
+        chosen->module ? chosen->module->symbols().function_at(chosen->code.address) : nullptr;
     Registers registers = live.registers(thread());
     registers.set_program_counter(chosen->address);
     registers.system_call = ~std::uint64_t{0};
@@ -33,8 +35,11 @@ std::string Session::divert(const Place& place) {
     ++shared_.movements;
     if (chosen->code.position) here().selection.stand_at(*chosen->code.position);
     if (to == from) return {};
-    return fmt::format("this is in another function, {}: it will use {}'s stack frame as if it were its own, and return to {}'s caller", chosen->code.function.empty() ? place.text : chosen->code.function,
-                       from ? from->name : "the old one", from ? from->name : "that");
+    return fmt::format(
+        "this is in another function, {}: it will use {}'s stack frame as if it were its own, and "
+        "return to {}'s caller",
+        chosen->code.function.empty() ? place.text : chosen->code.function,
+        from ? from->name : "the old one", from ? from->name : "that");
 }
 
 Stop Session::leave(std::string_view text) {
@@ -42,10 +47,16 @@ Stop Session::leave(std::string_view text) {
     LiveProcess& live = process();
     const Frame* frame = selected_frame();
     if (!frame) throw RequestError("no frame is selected");
-    if (frame->inlined) throw RequestError(fmt::format("{} was inlined and does not return on its own", frame->inlined->name), Next::divert);
+    if (frame->inlined)
+        throw RequestError(
+            fmt::format("{} was inlined and does not return on its own", frame->inlined->name),
+            Next::divert);
     const Frame* caller = stack().caller_of_function(*frame);
-    if (!caller || !frame->call_frame_address) throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)));
-    // Registers that the caller is not known to have keep what they hold: that is what a return does.
+    if (!caller || !frame->call_frame_address)
+        throw RequestError(fmt::format("{} is the outermost frame: it has no caller",
+                                       frame_function_name(*frame)));
+    // Registers that the caller is not known to have keep what they hold: that is what a return
+    // does.
     Registers registers = live.registers(thread());
     for (unsigned number = 0; number < kGeneralRegisters; ++number)
         if (auto value = caller->registers.get(number)) registers.set(number, *value);
@@ -54,21 +65,33 @@ Stop Session::leave(std::string_view text) {
     Stop stop;
     stop.reason = StopReason::returned;
     stop.thread = thread();
-    stop.returned = ReturnedValue{frame_function_name(*frame), unavailable_value(void_type(), "it was left without a value")};
+    stop.returned = ReturnedValue{frame_function_name(*frame),
+                                  unavailable_value(void_type(), "it was left without a value")};
     std::vector<std::pair<unsigned, std::vector<std::byte>>> vectors;
     if (!text.empty()) {
-        if (!frame->body) throw RequestError(fmt::format("what {} returns is not known: it has no debug information", frame_function_name(*frame)), Next::leave_and_set_result_register);
-        if (!frame->body->returned) throw RequestError(fmt::format("{} returns nothing", frame_function_name(*frame)), Next::leave_without_value);
+        if (!frame->body)
+            throw RequestError(
+                fmt::format("what {} returns is not known: it has no debug information",
+                            frame_function_name(*frame)),
+                Next::leave_and_set_result_register);
+        if (!frame->body->returned)
+            throw RequestError(fmt::format("{} returns nothing", frame_function_name(*frame)),
+                               Next::leave_without_value);
         const Type& type = *frame->body->returned;
         ValueReader reader(live);
         Value value = converted(reader, evaluate(text, context()), type, 0);
         ReturnLocation location = location_of_returned(*frame->module, *frame->function, type);
-        if (location.kind != ReturnLocation::Kind::registers) throw RequestError("a value of this type is returned in memory", Next::leave_and_set_memory);
+        if (location.kind != ReturnLocation::Kind::registers)
+            throw RequestError("a value of this type is returned in memory",
+                               Next::leave_and_set_memory);
         std::vector<std::byte> bytes = reader.content(value);
         for (const ReturnPiece& piece : location.pieces) {
-            if (piece.dwarf_register >= kFirstStackRegister) throw RequestError("a long double cannot be set as a returned value");
-            std::vector<std::byte> part(bytes.begin() + static_cast<std::ptrdiff_t>(piece.offset),
-                                        bytes.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(bytes.size(), piece.offset + piece.size)));
+            if (piece.dwarf_register >= kFirstStackRegister)
+                throw RequestError("a long double cannot be set as a returned value");
+            std::vector<std::byte> part(
+                bytes.begin() + static_cast<std::ptrdiff_t>(piece.offset),
+                bytes.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(
+                                    bytes.size(), piece.offset + piece.size)));
             if (piece.dwarf_register >= kFirstVectorRegister) {
                 part.resize(16);
                 vectors.emplace_back(piece.dwarf_register, std::move(part));

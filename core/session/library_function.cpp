@@ -10,11 +10,15 @@
 namespace lantern {
 namespace {
 
-std::string_view bare_name(const ElfSymbol& symbol) { return symbol.name.substr(0, symbol.name.find('@')); }
+std::string_view bare_name(const ElfSymbol& symbol) {
+    return symbol.name.substr(0, symbol.name.find('@'));
+}
 
 const ElfSymbol* exported_symbol(const Module& module, std::string_view name) {
     for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols())
-        if (symbol.is_function && symbol.is_global && symbol.address.value && bare_name(symbol) == name) return &symbol;
+        if (symbol.is_function && symbol.is_global && symbol.address.value &&
+            bare_name(symbol) == name)
+            return &symbol;
     return nullptr;
 }
 
@@ -30,21 +34,28 @@ std::string_view dynamic_name(const ElfFile& elf, std::uint64_t index) {
 }
 
 // What the loader has put into a slot for the function: only it knows what it chose.
-std::optional<RunAddress> chosen_in(Target& target, const Module& module, const Module& library, const ElfSymbol& indirect) {
+std::optional<RunAddress> chosen_in(Target& target, const Module& module, const Module& library,
+                                    const ElfSymbol& indirect) {
     const ElfFile& elf = module.symbols().elf();
     for (ByteSpan relocations : {elf.bytes(".rela.plt"), elf.bytes(".rela.dyn")}) {
-        for (std::size_t at = 0; at + sizeof(Elf64_Rela) <= relocations.size(); at += sizeof(Elf64_Rela)) {
+        for (std::size_t at = 0; at + sizeof(Elf64_Rela) <= relocations.size();
+             at += sizeof(Elf64_Rela)) {
             Elf64_Rela relocation;
             std::memcpy(&relocation, relocations.data() + at, sizeof relocation);
             std::uint64_t type = ELF64_R_TYPE(relocation.r_info);
-            bool is_own = type == R_X86_64_IRELATIVE && &module == &library && static_cast<std::uint64_t>(relocation.r_addend) == indirect.address.value;
-            bool by_name = (type == R_X86_64_JUMP_SLOT || type == R_X86_64_GLOB_DAT) && dynamic_name(elf, ELF64_R_SYM(relocation.r_info)) == bare_name(indirect);
+            bool is_own = type == R_X86_64_IRELATIVE && &module == &library &&
+                          static_cast<std::uint64_t>(relocation.r_addend) == indirect.address.value;
+            bool by_name = (type == R_X86_64_JUMP_SLOT || type == R_X86_64_GLOB_DAT) &&
+                           dynamic_name(elf, ELF64_R_SYM(relocation.r_info)) == bare_name(indirect);
             if (!is_own && !by_name) continue;
             std::uint64_t word = 0;
             RunAddress slot = module.to_run(FileAddress(relocation.r_offset));
-            if (target.read_available(slot, std::as_writable_bytes(std::span(&word, 1))) != sizeof word) continue;
+            if (target.read_available(slot, std::as_writable_bytes(std::span(&word, 1))) !=
+                sizeof word)
+                continue;
             RunAddress bound(word);
-            if (target.module_at(bound) != &library || bound == library.to_run(indirect.address)) continue;
+            if (target.module_at(bound) != &library || bound == library.to_run(indirect.address))
+                continue;
             const Section* section = library.symbols().elf().section_at(library.to_file(bound));
             if (section && !section->name.starts_with(".plt")) return bound;
         }
@@ -52,7 +63,8 @@ std::optional<RunAddress> chosen_in(Target& target, const Module& module, const 
     return std::nullopt;
 }
 
-std::vector<PlaceSite> sites_at(const Module& module, FileAddress address, const std::string& name) {
+std::vector<PlaceSite> sites_at(const Module& module, FileAddress address,
+                                const std::string& name) {
     std::vector<PlaceSite> sites;
     const Function* function = module.symbols().function_at(address);
     if (function && function->low() == address) {
@@ -87,7 +99,8 @@ std::vector<PlaceSite> exported_function(Target& target, const std::string& name
         if (!symbol) continue;
         if (!symbol->is_indirect) return sites_at(module, symbol->address, name);
         for (const Module& user : target.modules())
-            if (auto chosen = chosen_in(target, user, module, *symbol)) return sites_at(module, module.to_file(*chosen), name);
+            if (auto chosen = chosen_in(target, user, module, *symbol))
+                return sites_at(module, module.to_file(*chosen), name);
         return {};
     }
     return {};

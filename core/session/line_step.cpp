@@ -1,3 +1,15 @@
+// How a step over a line works. From where the thread stands, the flow graph tells on each way the
+// first position that counts as another line. All these get temporary stops, and the thread runs:
+//
+//     12  sum += toll(barge);      calls are run through: what they call is none of the step's
+//     13  if (sum > limit)         ways: 12 → 13, a stop there
+//     14      close(gate);
+//
+// Where a jump through a table decides, the step stops at the jump and takes that one instruction;
+// where the function returns, at the return address; where an exception or longjmp leaves the
+// frame, where that lands (line_landing.cpp). Each arrival is asked whether the frame is still the
+// one that the step began in: a recursion meets the same stops in inner frames, and goes on. So a
+// step costs as many stops as it has calls of unknown targets, whatever the line runs.
 #include "core/session/line_step.h"
 
 #include <fmt/format.h>
@@ -5,28 +17,23 @@
 #include <algorithm>
 
 #include "core/code/loop_around.h"
+#include "core/runtime/c_library.h"
 #include "core/session/events.h"
 #include "core/session/linkage.h"
 #include "core/session/returned_value.h"
-#include "core/runtime/c_library.h"
 #include "core/support/error.h"
 
 namespace lantern {
 
-namespace {
-
-constexpr std::size_t kMostCallsShown = 8;
-constexpr unsigned kMostRecordings = 64;  // a loop on one line calls without end: no stops for more values than these
-
-}  // namespace
-
 std::optional<CodePosition> first_position(const Frame& frame) {
     if (!frame.function) return std::nullopt;
-    auto here = frame.module->symbols().positions_of(*frame.function).at(frame.module->to_file(frame.program_counter));
+    auto here = frame.module->symbols()
+                    .positions_of(*frame.function)
+                    .at(frame.module->to_file(frame.program_counter));
     return here.empty() || !here.front().line ? std::nullopt : std::optional(here.front());
 }
 
-LineStep::LineStep(SessionParts& parts, Movement& movement, const StepWish& wish)
+LineStep::LineStep(SessionParts& parts, Movement& movement, const StepOptions& wish)
     : parts_(parts), movement_(movement), process_(parts.debuggee.process()), wish_(wish) {}
 
 RunAddress LineStep::here() {
@@ -59,22 +66,27 @@ bool LineStep::is_steppable(const Module& module, FileAddress at) const {
     if (!is_steppable(module)) return false;
     // What counts is the function's own source, not that of what is inlined at its very begin.
     const Function* function = module.symbols().function_at(at);
-    CodePosition own = function ? module.symbols().positions_of(*function).within(at, nullptr) : CodePosition{};
+    CodePosition own =
+        function ? module.symbols().positions_of(*function).within(at, nullptr) : CodePosition{};
     return own.file && own.line && !is_foreign(*own.file);
 }
 
 // A library's source, where the step began in the user's own.
 bool LineStep::is_foreign(const std::string& file) const {
-    return parts_.libraries.is_library_source(file) && !(from_.file && parts_.libraries.is_library_source(*from_.file));
+    return parts_.libraries.is_library_source(file) &&
+           !(from_.file && parts_.libraries.is_library_source(*from_.file));
 }
 
-// Whether a step may end in the inlined call that a position lies in: in its own and further out, and where it enters calls in any;
-// not in the library's code between the user's own, unless it began there.
+// Whether a step may end in the inlined call that a position lies in: in its own and further out,
+// and where it enters calls in any; not in the library's code between the user's own, unless it
+// began there.
 bool LineStep::is_entered(const CodePosition& position) const {
-    if (is_within(from_.inlined, position.inlined)) return position.inlined == from_.inlined || !is_foreign(*position.file);
+    if (is_within(from_.inlined, position.inlined))
+        return position.inlined == from_.inlined || !is_foreign(*position.file);
     if (!enters_) return false;
     if (wish_.into.empty()) return wish_.anyway || !is_foreign(*position.file);
-    for (const Scope* call = position.inlined; call && !is_within(from_.inlined, call); call = call->around)
+    for (const Scope* call = position.inlined; call && !is_within(from_.inlined, call);
+         call = call->around)
         if (is_wanted(call->inlined->name)) return true;
     return false;
 }
@@ -84,7 +96,8 @@ bool LineStep::counts(const CodePosition& position) const {
     if (leaving_) return !is_within(position.inlined, leaving_);
     if (!position.is_statement || position.line == 0 || !is_entered(position)) return false;
     if (!loop_.empty()) return !any_contains(loop_, position.address);
-    return !(position.inlined == from_.inlined && from_.file && position.is_on(*from_.file, from_.line));
+    return !(position.inlined == from_.inlined && from_.file &&
+             position.is_on(*from_.file, from_.line));
 }
 
 // The first position of the address, behind the given one, that the step ends at.
@@ -97,7 +110,8 @@ std::optional<CodePosition> LineStep::arrival_at(FileAddress at, int behind) con
         return is_beside ? positions_->within(at, leaving_->around) : position;
     }
     // The inlined call's code may end in the middle of a row.
-    bool has_left = leaving_ && here.empty() && !leaving_->ranges.empty() && !any_contains(leaving_->ranges, at);
+    bool has_left = leaving_ && here.empty() && !leaving_->ranges.empty() &&
+                    !any_contains(leaving_->ranges, at);
     if (has_left) return positions_->within(at, leaving_->around);
     return std::nullopt;
 }
@@ -117,7 +131,9 @@ void LineStep::look_ahead() {
         if (node.is_jump() && node.is_computed) ways_.computed_jumps.insert(at);
         if (node.kind == Instruction::Kind::call || node.leaves()) {
             ways_.calls.insert(at);
-            auto after = std::upper_bound(all.begin(), all.end(), node.address, [](FileAddress a, const CodePosition& p) { return a < p.address; });
+            auto after = std::upper_bound(
+                all.begin(), all.end(), node.address,
+                [](FileAddress a, const CodePosition& p) { return a < p.address; });
             bool is_own = after != all.begin() && std::prev(after)->inlined == from_.inlined;
             if (is_own && node.kind == Instruction::Kind::call) ways_.own_calls.insert(at);
         }
@@ -131,98 +147,15 @@ void LineStep::look_ahead() {
         if (seen[index]) continue;
         seen[index] = true;
         FileAddress at = flow_->nodes()[index].address;
-        if (auto arrival = arrival_at(at)) ways_.arrivals.emplace(module_->to_run(at), *arrival);
-        else expand(index);
+        if (auto arrival = arrival_at(at))
+            ways_.arrivals.emplace(module_->to_run(at), *arrival);
+        else
+            expand(index);
     }
 }
 
 bool LineStep::is_in_frame_or_outside(ThreadId thread) {
     return thread == mover() && movement_.frame_identity(thread) >= identity_;
-}
-
-void LineStep::expect_return(RunAddress callee, RunAddress back) {
-    FunctionAt called = function_at(process_, callee);
-    if (called.function && returns_value(called.module->symbols(), *called.function)) returns_[back] = called;
-}
-
-// Which calls of the stretch give back a value that can be shown. Those that go where a register or memory says are stopped
-// at, to see where that is.
-void LineStep::expect_returns() {
-    returns_.clear();
-    computed_calls_.clear();
-    if (recordings_ >= kMostRecordings) return;
-    for (RunAddress call : ways_.own_calls) {
-        auto instruction = instruction_at(process_, call);
-        if (!instruction) continue;
-        if (!instruction->target) {
-            computed_calls_.insert(call);
-            continue;
-        }
-        expect_return(behind_linkage_table(process_, *instruction->target), instruction->next());
-    }
-}
-
-std::optional<c_library::JumpTarget> LineStep::jump_target(ThreadId thread) const {
-    return c_library::jump_target([&](RunAddress word) { return process_.read<std::uint64_t>(word); }, process_.registers(thread));
-}
-
-// Whether control lands from here in the frame of the step, or further out.
-bool LineStep::is_landing(RunAddress at, ThreadId thread) {
-    for (const LandingHook& hook : hooks_) {
-        if (hook.address != at) continue;
-        if (hook.kind == LandingHook::Kind::jumps) {
-            auto target = jump_target(thread);
-            return target && target->stack_pointer >= stack_pointer_;
-        }
-        Unwinder walk(process_, thread);
-        const Frame* catcher = walk.frame(1);
-        while (catcher && catcher->inlined) catcher = walk.frame(catcher->level + 1);
-        return catcher && catcher->call_frame_address && *catcher->call_frame_address >= identity_;
-    }
-    return false;
-}
-
-// The frame was left by an exception, a panic or longjmp: the step ends where that goes on.
-Stop LineStep::land() {
-    RunAddress at = here();
-    bool jumps = std::any_of(hooks_.begin(), hooks_.end(),
-                             [&](const LandingHook& hook) { return hook.address == at && hook.kind == LandingHook::Kind::jumps; });
-    if (jumps) {
-        auto target = jump_target(mover());
-        Stop stop = movement_.run({target->program_counter}, [&](ThreadId thread) {
-            return thread == mover() && process_.registers(thread).stack_pointer() == target->stack_pointer;
-        });
-        stop.facts.push_back({"landed", "longjmp came here"});
-        return stop;
-    }
-    std::vector<StopFact> facts = facts_of(parts_.moment(), Cause::caught, mover());
-    Unwinder walk(process_, mover());
-    const Frame* catcher = walk.frame(1);
-    RunAddress back = catcher->program_counter, identity = walk.frame(0)->call_frame_address.value_or(RunAddress());
-    Stop stop = movement_.run({back}, [&](ThreadId thread) { return thread == mover() && movement_.frame_identity(thread) > identity; });
-    if (stop.reason != StopReason::stepped) return stop;
-    stop = LineStep(parts_, movement_, wish_).over();  // to the handler's first line
-    stop.facts.insert(stop.facts.begin(), facts.begin(), facts.end());
-    return stop;
-}
-
-void LineStep::note_return() {
-    auto expected = returns_.find(here());
-    if (expected == returns_.end()) return;
-    if (++recordings_ >= kMostRecordings) returns_.clear(), computed_calls_.clear();
-    else if (calls_.size() < kMostCallsShown) calls_.push_back(returned_value(process_, mover(), *expected->second.module, *expected->second.function));
-}
-
-// Standing on a call of what a register or memory says: one instruction tells whom.
-std::optional<Stop> LineStep::follow_computed_call() {
-    if (!computed_calls_.count(here())) return std::nullopt;
-    RunAddress call = here();
-    auto instruction = instruction_at(process_, call);
-    ++recordings_;
-    Stop stop = movement_.step_instruction();
-    if (stop.reason != StopReason::stepped || !stop.breakpoints.empty() || !instruction) return met_on_the_way(std::move(stop));
-    expect_return(behind_linkage_table(process_, here()), instruction->next());
-    return std::nullopt;
 }
 
 Stop LineStep::run_ways(const std::set<RunAddress>& also) {
@@ -241,13 +174,16 @@ Stop LineStep::run_ways(const std::set<RunAddress>& also) {
         stops.insert(computed_calls_.begin(), computed_calls_.end());
         for (const LandingHook& hook : hooks_) stops.insert(hook.address);
         bool landed = false;
-        Stop stop = movement_.run(stops, [&](ThreadId thread) {
-            if (thread != mover()) return false;
-            RunAddress at = process_.registers(thread).program_counter();
-            bool is_end = ends.count(at) || returns_.count(at) || computed_calls_.count(at);
-            if (!is_end) return landed = is_landing(at, thread);
-            return is_in_frame_or_outside(thread);
-        }, &ways_.arrivals);
+        Stop stop = movement_.run(
+            stops,
+            [&](ThreadId thread) {
+                if (thread != mover()) return false;
+                RunAddress at = process_.registers(thread).program_counter();
+                bool is_end = ends.count(at) || returns_.count(at) || computed_calls_.count(at);
+                if (!is_end) return landed = is_landing(at, thread);
+                return is_in_frame_or_outside(thread);
+            },
+            &ways_.arrivals);
         if (stop.reason != StopReason::stepped) return stop;
         if (landed) {
             stop = land();
@@ -261,7 +197,8 @@ Stop LineStep::run_ways(const std::set<RunAddress>& also) {
 
 // A breakpoint that a step of one instruction came to, in what was called: the line is not done.
 Stop LineStep::met_on_the_way(Stop stop) {
-    if (stop.reason == StopReason::stepped && !stop.breakpoints.empty()) stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
+    if (stop.reason == StopReason::stepped && !stop.breakpoints.empty())
+        stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
     return stop;
 }
 
@@ -292,8 +229,9 @@ LineStep::Progress LineStep::look_around(Stop& stop) {
     return Progress::keep_going;
 }
 
-// Where a frame that something has come back to stands in the user's own code: before what begins at the address, or in the innermost
-// of the calls inlined there that is the user's. Nothing where none is. `frame` is the innermost of those that share the address.
+// Where a frame that something has come back to stands in the user's own code: before what begins
+// at the address, or in the innermost of the calls inlined there that is the user's. Nothing where
+// none is. `frame` is the innermost of those that share the address.
 std::optional<CodePosition> LineStep::users_position(const Frame& frame) const {
     if (!frame.function || !frame.module || !is_steppable(*frame.module)) return std::nullopt;
     auto first = first_position(frame);
@@ -321,13 +259,18 @@ Stop LineStep::to_lines_further_out() {
     for (frame = walk.caller_of_function(*frame); frame; frame = walk.caller_of_function(*frame)) {
         // The first of the frames that share the address.
         const Frame* innermost = frame;
-        while (innermost->level > 0 && walk.frame(innermost->level - 1)->program_counter == frame->program_counter) innermost = walk.frame(innermost->level - 1);
+        while (innermost->level > 0 &&
+               walk.frame(innermost->level - 1)->program_counter == frame->program_counter)
+            innermost = walk.frame(innermost->level - 1);
         goal = users_position(*innermost);
         if (goal) break;
     }
     if (!frame) return movement_.run({}, [](ThreadId) { return false; });
-    RunAddress back = frame->program_counter, outside = frame->call_frame_address.value_or(RunAddress());
-    stop = movement_.run({back}, [&](ThreadId thread) { return thread == mover() && movement_.frame_identity(thread) >= outside; });
+    RunAddress back = frame->program_counter,
+               outside = frame->call_frame_address.value_or(RunAddress());
+    stop = movement_.run({back}, [&](ThreadId thread) {
+        return thread == mover() && movement_.frame_identity(thread) >= outside;
+    });
     stop.left_function = stop.reason == StopReason::stepped;
     if (stop.left_function && !stop.position) stop.position = goal;
     return stop;
@@ -340,9 +283,12 @@ std::optional<Stop> LineStep::arrive_without_running() {
     return arrival ? std::optional(movement_.advance_to(*arrival)) : std::nullopt;
 }
 
-// Where a run of the step has ended for good: at one of its arrivals, or at a breakpoint on the way.
+// Where a run of the step has ended for good: at one of its arrivals, or at a breakpoint on the
+// way.
 bool LineStep::is_at_goal(const Stop& stop) {
-    if (return_address_ && here() == *return_address_ && movement_.frame_identity(mover()) != identity_) return false;
+    if (return_address_ && here() == *return_address_ &&
+        movement_.frame_identity(mover()) != identity_)
+        return false;
     return !stop.breakpoints.empty() || (stop.position && ways_.arrivals.count(here()));
 }
 
@@ -358,7 +304,8 @@ Stop LineStep::go_on() {
         auto jumped = pass_computed_jump();
         if (!jumped) expect_returns();
         Stop stop = jumped ? *jumped : run_ways({});
-        if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop)) return with_calls(std::move(stop));
+        if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop))
+            return with_calls(std::move(stop));
         if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return with_calls(std::move(stop));
         return with_calls(leave(std::move(stop)));
@@ -368,7 +315,10 @@ Stop LineStep::go_on() {
 Stop LineStep::out_of_loop() {
     if (!start()) throw RequestError("there are no lines here", Next::step_out);
     loop_ = loop_around(Blocks(*flow_), module_->to_file(here()));
-    if (loop_.empty()) throw RequestError(fmt::format("no loop of {} is around line {}", function_->name, from_.line), Next::step_over_or_out);
+    if (loop_.empty())
+        throw RequestError(
+            fmt::format("no loop of {} is around line {}", function_->name, from_.line),
+            Next::step_over_or_out);
     recordings_ = kMostRecordings;
     return go_on();
 }
@@ -380,15 +330,20 @@ Stop LineStep::out_of_inlined(const Scope& call) {
     Stop stop = go_on();
     if (stop.reason != StopReason::stepped || stop.left_function) return stop;
     stop.reason = StopReason::returned;
-    stop.returned = ReturnedValue{call.inlined->name, unavailable_value(void_type(), "not known: it was inlined, so nothing carries it back")};
+    stop.returned = ReturnedValue{
+        call.inlined->name,
+        unavailable_value(void_type(), "not known: it was inlined, so nothing carries it back")};
     return stop;
 }
 
-// The function has come back to its caller: keeps what it returned, and goes on to code that has lines.
+// The function has come back to its caller: keeps what it returned, and goes on to code that has
+// lines.
 Stop LineStep::leave(Stop stop) {
     std::optional<ReturnedValue> value;
-    if (!stop.breakpoints.empty() && here() != return_address_) return met_on_the_way(std::move(stop));
-    if (return_address_ && here() == *return_address_) value = returned_value(process_, mover(), *module_, *function_);
+    if (!stop.breakpoints.empty() && here() != return_address_)
+        return met_on_the_way(std::move(stop));
+    if (return_address_ && here() == *return_address_)
+        value = returned_value(process_, mover(), *module_, *function_);
     if (!stop.breakpoints.empty()) {
         stop.returned = std::move(value);
         return stop;

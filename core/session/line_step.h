@@ -1,9 +1,10 @@
-// The two ways to go one statement further: over the functions it calls, inlined or not, or into the first one.
+// The two ways to go one statement further: over the functions it calls, inlined or not, or into
+// the first one.
 #pragma once
 
 #include "core/runtime/c_library.h"
 #include "core/session/movement.h"
-#include "core/session/step_wish.h"
+#include "core/session/step_options.h"
 #include "core/target/code_at.h"
 
 #include <map>
@@ -12,28 +13,35 @@ namespace lantern {
 
 class LineStep {
   public:
-    LineStep(SessionParts& parts, Movement& movement, const StepWish& wish);
+    LineStep(SessionParts& parts, Movement& movement, const StepOptions& wish);
 
     Stop over();
     Stop into();
-    // To the first line behind the innermost loop around the current instruction. Throws RequestError where there is none.
+    // To the first line behind the innermost loop around the current instruction. Throws
+    // RequestError where there is none.
     Stop out_of_loop();
     // To the first position outside of the inlined call.
     Stop out_of_inlined(const Scope& call);
 
   private:
+    static constexpr std::size_t kMostCallsShown = 8;
+    // A loop on one line calls without end: no stops for more values than these.
+    static constexpr unsigned kMostRecordings = 64;
+
     enum class Progress { arrived, keep_going };
 
     // What can be come to from where the thread stands, before the step has arrived on any way.
     struct Ways {
         Movement::Positions arrivals;
-        std::set<RunAddress> computed_jumps;  // where control goes from these is known only when it gets there
-        std::set<RunAddress> calls;           // jumps that leave the function included
-        std::set<RunAddress> own_calls;       // those that the statement itself makes, not what is inlined into it
-        bool are_known = true;                // false: there is code that cannot be read
+        std::set<RunAddress>
+            computed_jumps;  // where control goes from these is known only when it gets there
+        std::set<RunAddress> calls;  // jumps that leave the function included
+        std::set<RunAddress>
+            own_calls;  // those that the statement itself makes, not what is inlined into it
+        bool are_known = true;  // false: there is code that cannot be read
     };
 
-    bool start();                       // false: there is no line here to step by
+    bool start();  // false: there is no line here to step by
     Stop go_on();
     void look_ahead();
     std::optional<CodePosition> arrival_at(FileAddress at, int behind = -1) const;
@@ -61,7 +69,9 @@ class LineStep {
     static Stop met_on_the_way(Stop stop);
     bool is_wanted(const Function& function) const;
     bool is_wanted(std::string_view name) const;
-    ThreadId mover() const { return parts_.selection.thread(); }  // a followed child goes on in its parent's place
+    ThreadId mover() const {
+        return parts_.selection.thread();
+    }  // a followed child goes on in its parent's place
     RunAddress here();
     bool is_in_frame_or_outside(ThreadId thread);
     // The user's own code, or code of the same kind as where the step began.
@@ -77,28 +87,31 @@ class LineStep {
     const Function* function_ = nullptr;
     const FlowGraph* flow_ = nullptr;
     const FunctionPositions* positions_ = nullptr;  // of the function
-    CodePosition from_;                     // where the step began
-    bool enters_ = false;                   // calls are entered, inlined ones too
-    std::vector<FileRange> loop_;           // to be left
-    const Scope* leaving_ = nullptr;        // the inlined call to be left
+    CodePosition from_;                             // where the step began
+    bool enters_ = false;                           // calls are entered, inlined ones too
+    std::vector<FileRange> loop_;                   // to be left
+    const Scope* leaving_ = nullptr;                // the inlined call to be left
     RunAddress identity_;
     std::optional<RunAddress> return_address_;
     Ways ways_;
-    StepWish wish_;
-    RunAddress stack_pointer_;      // when the step began
-    std::map<RunAddress, FunctionAt> returns_;  // calls whose values are to be kept, by where they return to
+    StepOptions wish_;
+    RunAddress stack_pointer_;  // when the step began
+    std::map<RunAddress, FunctionAt>
+        returns_;  // calls whose values are to be kept, by where they return to
     std::set<RunAddress> computed_calls_;
     std::vector<ReturnedValue> calls_;
     std::vector<LandingHook> hooks_;  // those that were there when the step began
     bool left_by_landing_ = false;
-    unsigned recordings_ = 0;       // stops made for the sake of returned values
-    unsigned searches_ = 0;         // stops made on the way through library code
+    unsigned recordings_ = 0;  // stops made for the sake of returned values
+    unsigned searches_ = 0;    // stops made on the way through library code
 };
 
-// Where a frame stands when its callee has just come back: before whatever begins at the address; nothing in the middle of a row.
+// Where a frame stands when its callee has just come back: before whatever begins at the address;
+// nothing in the middle of a row.
 std::optional<CodePosition> first_position(const Frame& frame);
 
 // What a function that has just returned gave back: its value in the registers the convention says.
-ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module, const Function& function);
+ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module,
+                             const Function& function);
 
 }  // namespace lantern

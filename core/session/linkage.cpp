@@ -23,8 +23,11 @@ std::optional<RunAddress> slot_of(Target& target, RunAddress entry) {
         auto instruction = instruction_at(target, at);
         if (!instruction) return std::nullopt;
         if (instruction->kind == Instruction::Kind::jump) {
-            if (instruction->memory.size() != 1 || instruction->memory[0].base != kProgramCounterNumber) return std::nullopt;
-            return RunAddress(instruction->next().value + static_cast<std::uint64_t>(instruction->memory[0].displacement));
+            if (instruction->memory.size() != 1 ||
+                instruction->memory[0].base != kProgramCounterNumber)
+                return std::nullopt;
+            return RunAddress(instruction->next().value +
+                              static_cast<std::uint64_t>(instruction->memory[0].displacement));
         }
         at = instruction->next();
     }
@@ -36,7 +39,8 @@ std::string symbol_of_slot(const Module& module, RunAddress slot) {
     const ElfFile& elf = module.symbols().elf();
     ByteSpan symbols = elf.bytes(".dynsym"), names = elf.bytes(".dynstr");
     for (ByteSpan relocations : {elf.bytes(".rela.plt"), elf.bytes(".rela.dyn")}) {
-        for (std::size_t at = 0; at + sizeof(Elf64_Rela) <= relocations.size(); at += sizeof(Elf64_Rela)) {
+        for (std::size_t at = 0; at + sizeof(Elf64_Rela) <= relocations.size();
+             at += sizeof(Elf64_Rela)) {
             Elf64_Rela relocation;
             std::memcpy(&relocation, relocations.data() + at, sizeof relocation);
             if (relocation.r_offset != module.to_file(slot).value) continue;
@@ -55,7 +59,8 @@ std::string symbol_of_slot(const Module& module, RunAddress slot) {
 std::optional<RunAddress> definition_of(Target& target, const std::string& name) {
     for (const Module& module : target.modules()) {
         const ElfSymbol* symbol = module.symbols().symbol_table().named(name);
-        if (symbol && symbol->is_function && symbol->address.value) return module.to_run(symbol->address);
+        if (symbol && symbol->is_function && symbol->address.value)
+            return module.to_run(symbol->address);
     }
     return std::nullopt;
 }

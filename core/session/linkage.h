@@ -7,11 +7,12 @@
 
 namespace lantern {
 
-// The code that a linkage table entry leads to; the address itself if it is none. An entry that is not bound yet is followed by
-// the name it will be bound to.
+// The code that a linkage table entry leads to; the address itself if it is none. An entry that is
+// not bound yet is followed by the name it will be bound to.
 RunAddress behind_linkage_table(Target& target, RunAddress at);
 
-// Whom a linkage table entry is for, by the name the loader looks up; empty where no entry stands there.
+// Whom a linkage table entry is for, by the name the loader looks up; empty where no entry stands
+// there.
 std::string name_behind_linkage_table(Target& target, RunAddress at);
 
 }  // namespace lantern

@@ -59,11 +59,13 @@ Named who_names(const std::vector<const ModuleSymbols*>& modules, const std::str
 
 SourceState source_state(const Moment& moment, const std::string& recorded) {
     std::vector<const ModuleSymbols*> modules;
-    if (const Frame* frame = moment.selected_frame(); frame && frame->module) modules.push_back(&frame->module->symbols());
+    if (const Frame* frame = moment.selected_frame(); frame && frame->module)
+        modules.push_back(&frame->module->symbols());
     for (const Module& module : moment.target().modules())
         if (!module.is_system_library()) modules.push_back(&module.symbols());
     Named named = who_names(modules, recorded);
-    const ModuleSymbols& judge = named.symbols ? *named.symbols : moment.target().modules().front().symbols();
+    const ModuleSymbols& judge =
+        named.symbols ? *named.symbols : moment.target().modules().front().symbols();
     return moment.sources().state(recorded, named.md5, judge.elf().modified_at());
 }
 

@@ -1,5 +1,6 @@
-// What is looked at: a target, one of its threads, a frame of that one's stack, and how values are to be shown. Reports are made of
-// a moment and of nothing else, so that each works on any process, on a core, and on whatever else can be read like one.
+// What is looked at: a target, one of its threads, a frame of that one's stack, and how values are
+// to be shown. Reports are made of a moment and of nothing else, so that each works on any process,
+// on a core, and on whatever else can be read like one.
 #pragma once
 
 #include <exception>
@@ -29,17 +30,19 @@ class Moment {
     struct Parts {
         Target* target = nullptr;
         ThreadId thread = 0;
-        Unwinder* stack = nullptr;       // null: there is none, and `why_no_stack` is thrown by whoever asks for it
+        Unwinder* stack =
+            nullptr;  // null: there is none, and `why_no_stack` is thrown by whoever asks for it
         std::exception_ptr why_no_stack;
-        unsigned level = 0;              // of the selected frame
-        const Stop* stop = nullptr;      // why it stands where it does
+        unsigned level = 0;          // of the selected frame
+        const Stop* stop = nullptr;  // why it stands where it does
         std::uint64_t life = 0;
         const std::list<Breakpoint>* breakpoints = nullptr;
         Presentation* presentation = nullptr;
-        const Surroundings* surroundings = nullptr;
+        const ValueContext* surroundings = nullptr;
         SourceFiles* sources = nullptr;
         const LibraryRules* libraries = nullptr;
-        std::function<Value(const FunctionCall&)> call;  // runs a function of the program; empty: none is run
+        std::function<Value(const FunctionCall&)>
+            call;  // runs a function of the program; empty: none is run
     };
     explicit Moment(Parts parts) : parts_(std::move(parts)) {}
 
@@ -47,18 +50,21 @@ class Moment {
     ThreadId thread() const { return parts_.thread; }
     unsigned thread_number() const { return target().thread_number(thread()); }
     bool has_stack() const { return parts_.stack != nullptr; }
-    Unwinder& stack() const;             // throws RequestError
-    const Frame* selected_frame() const { return parts_.stack ? parts_.stack->frame(parts_.level) : nullptr; }
+    Unwinder& stack() const;  // throws RequestError
+    const Frame* selected_frame() const {
+        return parts_.stack ? parts_.stack->frame(parts_.level) : nullptr;
+    }
     unsigned selected_level() const { return parts_.level; }
     const Stop& stop() const { return *parts_.stop; }
-    // Counts the starts of the program, and whenever another process or build is looked at: what was seen before is not comparable.
+    // Counts the starts of the program, and whenever another process or build is looked at: what
+    // was seen before is not comparable.
     std::uint64_t life() const { return parts_.life; }
     const std::list<Breakpoint>& breakpoints() const { return *parts_.breakpoints; }
     Presentation& presentation() const { return *parts_.presentation; }
     EvaluationContext context() const;
-    ViewLimits view_limits() const;      // the usual ones, with the surroundings
+    ViewLimits view_limits() const;  // the usual ones, with the surroundings
     Form form_of(const std::string& name) const;
-    const Surroundings& surroundings() const { return *parts_.surroundings; }
+    const ValueContext& surroundings() const { return *parts_.surroundings; }
     SourceFiles& sources() const { return *parts_.sources; }
     const LibraryRules& libraries() const { return *parts_.libraries; }
 
@@ -66,7 +72,8 @@ class Moment {
     Parts parts_;
 };
 
-// Whether a source still is what was compiled: the module that is looked at decides, else the first that names the source.
+// Whether a source still is what was compiled: the module that is looked at decides, else the first
+// that names the source.
 SourceState source_state(const Moment& moment, const std::string& recorded_source);
 // The source that was compiled is older than what lies there now, or is another.
 bool is_stale(const Moment& moment, const std::string& recorded_source);

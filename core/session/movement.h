@@ -1,4 +1,5 @@
-// Lets the program go until it meets one of a set of temporary stops, a breakpoint, a signal or its end.
+// Lets the program go until it meets one of a set of temporary stops, a breakpoint, a signal or its
+// end.
 #pragma once
 
 #include <functional>
@@ -31,25 +32,31 @@ class Movement {
     Movement(const Movement&) = delete;
     Movement& operator=(const Movement&) = delete;
 
-    // Says whether a thread that met a temporary stop has arrived. A recursion passes the same addresses deeper down.
+    // Says whether a thread that met a temporary stop has arrived. A recursion passes the same
+    // addresses deeper down.
     using Arrived = std::function<bool(ThreadId thread)>;
 
-    // Runs on until a temporary stop counts, or something else happens that the user must see. The reason of the
-    // result is `stepped` when a temporary stop counted.
-    // `positions`: at which position of a temporary stop's address it counts; what stands at later ones is not met yet.
+    // Runs on until a temporary stop counts, or something else happens that the user must see. The
+    // reason of the result is `stepped` when a temporary stop counted. `positions`: at which
+    // position of a temporary stop's address it counts; what stands at later ones is not met yet.
     using Positions = std::map<RunAddress, CodePosition>;
-    Stop run(const std::set<RunAddress>& temporary, const Arrived& arrived, const Positions* positions = nullptr);
-    // Where the current thread stood when the movement began; null once it has run, or where only the address is known.
+    Stop run(const std::set<RunAddress>& temporary, const Arrived& arrived,
+             const Positions* positions = nullptr);
+    // Where the current thread stood when the movement began; null once it has run, or where only
+    // the address is known.
     const CodePosition* standing() const { return standing_ ? &*standing_ : nullptr; }
-    // Goes on to a later position of the same address, which runs nothing: what stands on the way there, or at it, is met.
+    // Goes on to a later position of the same address, which runs nothing: what stands on the way
+    // there, or at it, is met.
     Stop advance_to(const CodePosition& position);
-    // The frame, by its identity, that the next run wants to come back into: many deeper frames of a recursion pass the same
-    // addresses, and are let go by watching its own callee's return address instead. Nothing: there is no such frame.
+    // The frame, by its identity, that the next run wants to come back into: many deeper frames of
+    // a recursion pass the same addresses, and are let go by watching its own callee's return
+    // address instead. Nothing: there is no such frame.
     void set_home(std::optional<RunAddress> identity) { home_ = identity; }
     // One instruction of the current thread.
     Stop step_instruction();
 
-    // The address that identifies a frame: the same while its function runs, lower for whatever it calls.
+    // The address that identifies a frame: the same while its function runs, lower for whatever it
+    // calls.
     RunAddress frame_identity(ThreadId thread);
 
   private:
@@ -63,7 +70,8 @@ class Movement {
     std::optional<Stop> judge_trap(const TargetEvent& event, Stop stop);
     std::optional<Stop> judge_watch(const TargetEvent& event, Stop stop);
     std::optional<Stop> judge_signal(const TargetEvent& event, Stop stop);
-    std::optional<Stop> judge_cause(Cause cause, const TargetEvent& event, Stop stop, std::vector<StopFact> facts);
+    std::optional<Stop> judge_cause(Cause cause, const TargetEvent& event, Stop stop,
+                                    std::vector<StopFact> facts);
     std::optional<Stop> judge_system_call(const TargetEvent& event, Stop stop);
     std::optional<Stop> verdict_of_loader(Stop stop);
     std::optional<Stop> verdict_of_frame_ends(const TargetEvent& event, Stop stop);
@@ -72,10 +80,12 @@ class Movement {
     LiveProcess::Passes passes();
     std::optional<Stop> judged(const TargetEvent& event);
     static constexpr int kAll = 1 << 20;
-    std::vector<unsigned> count_hits(ThreadId thread, Stop& stop, int behind = -1, int up_to = kAll);
+    std::vector<unsigned> count_hits(ThreadId thread, Stop& stop, int behind = -1,
+                                     int up_to = kAll);
     std::optional<Stop> hits_behind_standing(int up_to);
     bool event_fits(const Breakpoint& breakpoint, ThreadId thread);
-    bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position = nullptr);
+    bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
+                       const CodePosition* position = nullptr);
     Stop run_by_steps();
 
     SessionParts& parts_;
@@ -86,7 +96,7 @@ class Movement {
     std::optional<Stop> run_home();
 
     std::optional<RunAddress> home_;
-    unsigned strangers_ = 0;  // temporary stops met by other frames than the one that counts
+    unsigned foreign_hits_ = 0;  // temporary stops met by other frames than the one that counts
     std::optional<unsigned> home_watch_;  // the debug register that waits for the return
     RunAddress home_return_;
     const std::set<RunAddress>* temporary_ = nullptr;

@@ -7,7 +7,8 @@
 namespace lantern {
 
 double NoteTable::clock() {
-    double now = std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+    double now =
+        std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
     if (started_ < 0) started_ = now;
     return now - started_;
 }

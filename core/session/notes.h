@@ -9,14 +9,16 @@
 namespace lantern {
 
 // What an expression gave. Numbers stay numbers, for plots; everything else is its text.
-using NotedValue = std::variant<std::monostate, std::int64_t, std::uint64_t, double, std::string>;  // monostate: it had none
+using NotedValue = std::variant<std::monostate, std::int64_t, std::uint64_t, double,
+                                std::string>;  // monostate: it had none
 
 struct NoteRow {
-    unsigned note = 0;             // the number of the breakpoint that made it
-    double seconds = 0;            // since the first row
-    unsigned process = 0;          // its number, where the program has forked and we stayed with both; else 0
-    unsigned thread = 0;           // its number in the process
-    std::uint64_t hit = 0;         // of this note, from 1
+    unsigned note = 0;   // the number of the breakpoint that made it
+    double seconds = 0;  // since the first row
+    unsigned process =
+        0;  // its number, where the program has forked and we stayed with both; else 0
+    unsigned thread = 0;             // its number in the process
+    std::uint64_t hit = 0;           // of this note, from 1
     std::vector<NotedValue> values;  // one for each expression of the note
 };
 

@@ -9,8 +9,13 @@
 
 namespace lantern {
 
-SessionParts::SessionParts(const SessionParts& parent, unsigned number, ThreadId thread, std::unique_ptr<LiveProcess> child)
-    : shared(parent.shared), debuggee(parent.debuggee, std::move(child)), number(number), is_seen(false), life(++shared.lives) {
+SessionParts::SessionParts(const SessionParts& parent, unsigned number, ThreadId thread,
+                           std::unique_ptr<LiveProcess> child)
+    : shared(parent.shared),
+      debuggee(parent.debuggee, std::move(child)),
+      number(number),
+      is_seen(false),
+      life(++shared.lives) {
     selection.select_thread(debuggee.process().id());
     breakpoints.inherit(parent.breakpoints);
     sites.stand_as_in(parent.sites, thread);
@@ -35,7 +40,8 @@ Moment SessionParts::moment() {
     parts.surroundings = &surroundings;
     parts.sources = &sources;
     parts.libraries = &libraries;
-    if (shared.may_call) parts.call = [this](const FunctionCall& call) { return call_function(*this, call); };
+    if (shared.may_call)
+        parts.call = [this](const FunctionCall& call) { return call_function(*this, call); };
     return Moment(std::move(parts));
 }
 
@@ -67,9 +73,12 @@ void SessionParts::is_told(const Stop& stop) {
     last_stop = stop;
     is_seen = true;
     // What happens in a library's code is looked at from the user's own.
-    bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused || stop.reason == StopReason::signal || !stop.facts.empty();
+    bool is_no_step = stop.reason == StopReason::event || stop.reason == StopReason::paused ||
+                      stop.reason == StopReason::signal || !stop.facts.empty();
     if (stop.thread && !stop.is_end() && is_no_step) selection.select_users_code(libraries);
-    if (debuggee.is_running() && std::ranges::any_of(breakpoints.all(), [](const Breakpoint& b) { return b.watched && b.watched->follows; }))
+    if (debuggee.is_running() && std::ranges::any_of(breakpoints.all(), [](const Breakpoint& b) {
+            return b.watched && b.watched->follows;
+        }))
         Watching(*this).follow_all();
     selection.keep_registers();
 }

@@ -1,11 +1,10 @@
-// What a session consists of. Each process of it has parts of its own, and shares the rest. Movements, steps and watchpoints work with the
-// parts of one process and with nothing else.
+// What a session consists of. Each process of it has parts of its own, and shares the rest.
+// Movements, steps and watchpoints work with the parts of one process and with nothing else.
 //
-//     shared            the wait, the files; how the user wants things shown, what passes and what is noted
-//     debuggee          the files of one process, and that process or core
-//     selection         the thread and frame that are looked at
-//     breakpoints       what was wished, and its counts
-//     sites             where that stands in the process
+//     shared            the wait, the files; how the user wants things shown, what passes and what
+//     is noted debuggee          the files of one process, and that process or core selection the
+//     thread and frame that are looked at breakpoints       what was wished, and its counts sites
+//     where that stands in the process
 #pragma once
 
 #include <functional>
@@ -22,7 +21,7 @@
 #include "core/session/session_event.h"
 #include "core/session/signal_rules.h"
 #include "core/session/stop.h"
-#include "core/session/surroundings.h"
+#include "core/session/value_context.h"
 #include "core/symbols/source_files.h"
 
 namespace lantern {
@@ -30,7 +29,8 @@ namespace lantern {
 struct SessionParts;
 
 struct SharedParts {
-    SharedParts(std::vector<SourceMapping> mappings, SymbolSearch search) : host(std::move(search)), sources(std::move(mappings)) {}
+    SharedParts(std::vector<SourceMapping> mappings, SymbolSearch search)
+        : host(std::move(search)), sources(std::move(mappings)) {}
     SharedParts(const SharedParts&) = delete;
     SharedParts& operator=(const SharedParts&) = delete;
 
@@ -42,10 +42,13 @@ struct SharedParts {
     Presentation presentation;
     std::uint64_t movements = 0, lives = 0;
     unsigned processes_met = 1;
-    std::function<bool(const std::string& name)> may_call;  // expressions may call that function of the program; empty: none
-    // What a movement asks of the session. The child that a thread has forked is kept, as the process of that number; a breakpoint
-    // is switched off in all processes.
-    std::function<unsigned(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child)> keep;
+    std::function<bool(const std::string& name)>
+        may_call;  // expressions may call that function of the program; empty: none
+    // What a movement asks of the session. The child that a thread has forked is kept, as the
+    // process of that number; a breakpoint is switched off in all processes.
+    std::function<unsigned(const SessionParts& parent, ThreadId thread,
+                           std::unique_ptr<LiveProcess> child)>
+        keep;
     std::function<void(unsigned breakpoint)> switch_off;
     std::vector<std::weak_ptr<SessionListener>> listeners;
     void tell(const SessionEvent& event) const {
@@ -57,9 +60,11 @@ struct SharedParts {
 struct SessionParts {
     // Both are borrowed by it.
     template <class Opened>
-    SessionParts(SharedParts& shared, const Opened& opened) : shared(shared), debuggee(shared.host, opened) {}
+    SessionParts(SharedParts& shared, const Opened& opened)
+        : shared(shared), debuggee(shared.host, opened) {}
     // The child that `thread` of a process has forked: it begins with the parent's breakpoints.
-    SessionParts(const SessionParts& parent, unsigned number, ThreadId thread, std::unique_ptr<LiveProcess> child);
+    SessionParts(const SessionParts& parent, unsigned number, ThreadId thread,
+                 std::unique_ptr<LiveProcess> child);
     SessionParts(const SessionParts&) = delete;
     SessionParts& operator=(const SessionParts&) = delete;
 
@@ -74,18 +79,20 @@ struct SessionParts {
     Selection selection{debuggee};
     BreakpointSet breakpoints;
     BreakpointSites sites{*this};
-    MomentSurroundings surroundings{[this] { return moment(); }, presentation.views};
+    MomentValueContext surroundings{[this] { return moment(); }, presentation.views};
     unsigned number = 1;  // of the process, from 1
     Stop last_stop;
-    bool is_seen = true;  // the user has been told where it stands
+    bool is_seen = true;             // the user has been told where it stands
     bool is_paused_already = false;  // by the same Ctrl-C whose signal it has not got yet
     std::uint64_t life = 0;
 
     // What is looked at now: holds until something moves or another frame is selected.
     Moment moment();
-    // What runs has become another program: its symbols are read, and what was set is looked for in it.
+    // What runs has become another program: its symbols are read, and what was set is looked for in
+    // it.
     void look_at_program_anew();
-    // A movement has ended: what was known of the stack before it is forgotten. `stops_before`: of the process.
+    // A movement has ended: what was known of the stack before it is forgotten. `stops_before`: of
+    // the process.
     Stop finished(Stop stop, std::uint64_t stops_before);
     // The user sees that stop: what is to be known at the next one is kept.
     void is_told(const Stop& stop);

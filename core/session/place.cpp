@@ -15,11 +15,13 @@ namespace lantern {
 namespace {
 
 bool all_digits(std::string_view text) {
-    return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) { return std::isdigit(c); });
+    return !text.empty() &&
+           std::all_of(text.begin(), text.end(), [](unsigned char c) { return std::isdigit(c); });
 }
 
 std::uint32_t line_number(std::string_view digits) {
-    if (digits.size() > 9 || digits == "0") throw RequestError(fmt::format("{} is no line number", std::string(digits)));
+    if (digits.size() > 9 || digits == "0")
+        throw RequestError(fmt::format("{} is no line number", std::string(digits)));
     return static_cast<std::uint32_t>(std::stoul(std::string(digits)));
 }
 
@@ -29,18 +31,23 @@ std::string short_name(const std::string& file) {
 
 [[noreturn]] void refuse_line(const Place& place, const LineSites& found) {
     std::string where = fmt::format("{}:{}", short_name(place.file), place.line);
-    if (found.lines_with_code.empty()) throw RequestError(fmt::format("no code belongs to {}", where), Next::list_lines_with_code);
+    if (found.lines_with_code.empty())
+        throw RequestError(fmt::format("no code belongs to {}", where), Next::list_lines_with_code);
     std::vector<std::string> offers;
-    for (std::uint32_t line : found.lines_with_code) offers.push_back(fmt::format("{}:{}", short_name(place.file), line));
+    for (std::uint32_t line : found.lines_with_code)
+        offers.push_back(fmt::format("{}:{}", short_name(place.file), line));
     throw RequestError(fmt::format("no code belongs to {}", where),
-                       fmt::format("the nearest line{} with code: {}", offers.size() == 1 ? "" : "s", join_with(offers, "and")));
+                       fmt::format("the nearest line{} with code: {}",
+                                   offers.size() == 1 ? "" : "s", join_with(offers, "and")));
 }
 
 std::vector<const Module*> own_modules_first(Target& target) {
     std::vector<const Module*> modules;
     for (const Module& module : target.modules()) modules.push_back(&module);
-    std::stable_partition(modules.begin(), modules.end(), [](const Module* module) { return !module->is_system_library(); });
-    std::stable_partition(modules.begin(), modules.end(), [](const Module* module) { return !is_loader(*module); });
+    std::stable_partition(modules.begin(), modules.end(),
+                          [](const Module* module) { return !module->is_system_library(); });
+    std::stable_partition(modules.begin(), modules.end(),
+                          [](const Module* module) { return !is_loader(*module); });
     return modules;
 }
 
@@ -53,31 +60,37 @@ std::vector<PlaceSite> resolve_line(const Place& place, const EvaluationContext&
         if (!module.symbols().has_debug_information()) continue;
         if (module.is_system_library() && !sites.empty()) break;
         LineSites found = find_line(module.symbols(), place.file, place.line);
-        for (const CodeSite& site : found.sites) sites.push_back({&module, module.to_run(site.address), site});
+        for (const CodeSite& site : found.sites)
+            sites.push_back({&module, module.to_run(site.address), site});
         if (!found.files.empty() && last.files.empty()) last = found;
         if (module.is_system_library()) continue;
         for (const auto& unit : module.symbols().debug_info().units())
-            for (const auto& file : module.symbols().files_of(*unit)) all_files.insert(short_name(file.path));
+            for (const auto& file : module.symbols().files_of(*unit))
+                all_files.insert(short_name(file.path));
     }
     if (!sites.empty()) return sites;
     if (!last.files.empty()) refuse_line(place, last);
     if (all_files.empty())
-        throw RequestError("the program has no line information", "compile it with -g, or stop at a function's name or an address");
+        throw RequestError("the program has no line information",
+                           "compile it with -g, or stop at a function's name or an address");
     std::vector<std::string> names(all_files.begin(), all_files.end());
     auto near = nearest_names(short_name(place.file), names);
     throw RequestError(fmt::format("the program was not built from a file {}", place.file),
                        did_you_mean(near, Next::find_files_of_module));
 }
 
-// The body of a function that only the linker's symbols know: after the usual "push, set frame pointer" it would be
-// a guess, so it is the entry itself.
+// The body of a function that only the linker's symbols know: after the usual "push, set frame
+// pointer" it would be a guess, so it is the entry itself.
 void add_symbol_sites(const Place& place, const Module& module, std::vector<PlaceSite>& sites) {
     for (const ElfSymbol& symbol : module.symbols().symbol_table().symbols()) {
-        if (!symbol.is_function || symbol.name.substr(0, symbol.name.find('@')) != place.name) continue;
+        if (!symbol.is_function || symbol.name.substr(0, symbol.name.find('@')) != place.name)
+            continue;
         CodeSite code;
         code.address = symbol.address;
         code.function = place.name;
-        bool known = std::any_of(sites.begin(), sites.end(), [&](const PlaceSite& s) { return s.address == module.to_run(symbol.address); });
+        bool known = std::any_of(sites.begin(), sites.end(), [&](const PlaceSite& s) {
+            return s.address == module.to_run(symbol.address);
+        });
         if (!known) sites.push_back({&module, module.to_run(symbol.address), code});
     }
 }
@@ -103,11 +116,16 @@ std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationConte
         for (const std::string& name : names)
             for (const Function* function : symbols.functions_named(name))
                 for (const CodeSite& site : sites_of(symbols, *function))
-                    if (known.insert(each->to_run(site.address)).second) sites.push_back({each, each->to_run(site.address), site});
+                    if (known.insert(each->to_run(site.address)).second)
+                        sites.push_back({each, each->to_run(site.address), site});
         if (sites.size() > kMostPatternSites)
-            throw RequestError(fmt::format("{} fits more than {} places", place.name, kMostPatternSites), {Next::find_functions, place.name});
+            throw RequestError(
+                fmt::format("{} fits more than {} places", place.name, kMostPatternSites),
+                {Next::find_functions, place.name});
     }
-    if (sites.empty()) throw RequestError(fmt::format("the program has no function that fits {}", place.name), Next::find_functions_by_pattern);
+    if (sites.empty())
+        throw RequestError(fmt::format("the program has no function that fits {}", place.name),
+                           Next::find_functions_by_pattern);
     return sites;
 }
 
@@ -115,8 +133,10 @@ constexpr std::size_t kModulesBeforeLibraries = 3;  // the program, the loader, 
 
 std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationContext& context) {
     // A star between brackets may be a pointer's: a name comes before a pattern.
-    bool may_be_pattern = place.name.find_first_of("*?") != std::string::npos && place.name.find("operator") == std::string::npos;
-    if (may_be_pattern && place.name.find_first_of("<(") == std::string::npos) return resolve_pattern(place, context);
+    bool may_be_pattern = place.name.find_first_of("*?") != std::string::npos &&
+                          place.name.find("operator") == std::string::npos;
+    if (may_be_pattern && place.name.find_first_of("<(") == std::string::npos)
+        return resolve_pattern(place, context);
     std::vector<PlaceSite> sites;
     std::vector<std::string> names;
     bool known = false, looked_for_exported = false;
@@ -129,19 +149,22 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
             sites = exported_function(*context.target, place.name);
             if (!sites.empty()) break;
         }
-        if (is_loader(module) && context.target->modules().size() <= kModulesBeforeLibraries) continue;  // the library that is meant is still to come
+        if (is_loader(module) && context.target->modules().size() <= kModulesBeforeLibraries)
+            continue;  // the library that is meant is still to come
         bool described = false;
         for (const Function* function : module.symbols().functions_named(place.name)) {
             described = known = true;
-            for (const CodeSite& site : sites_of(module.symbols(), *function)) sites.push_back({&module, module.to_run(site.address), site});
+            for (const CodeSite& site : sites_of(module.symbols(), *function))
+                sites.push_back({&module, module.to_run(site.address), site});
         }
         if (!described) add_symbol_sites(place, module, sites);
     }
     if (!sites.empty()) return sites;
     if (may_be_pattern) return resolve_pattern(place, context);
     if (known)
-        throw RequestError(fmt::format("no code of {} is left: the compiler has computed it away", place.name),
-                           "stop at a line that calls it, or compile with -O0");
+        throw RequestError(
+            fmt::format("no code of {} is left: the compiler has computed it away", place.name),
+            "stop at a line that calls it, or compile with -O0");
     for (const Module& module : context.target->modules()) {
         if (module.is_system_library()) continue;
         const SymbolIndex& index = module.symbols().index();
@@ -163,11 +186,13 @@ std::vector<PlaceSite> resolve_address(const Place& place, const EvaluationConte
     const Module* module = context.target->module_at(address);
     std::byte probe;
     if (context.target->read_available(address, std::span(&probe, 1)) == 0)
-        throw RequestError(fmt::format("nothing is mapped at {:#x}", address.value), "an address of code is needed");
+        throw RequestError(fmt::format("nothing is mapped at {:#x}", address.value),
+                           "an address of code is needed");
     CodeSite code;
     if (module) {
         code.address = module->to_file(address);
-        if (auto nearest = module->symbols().nearest_name(code.address)) code.function = nearest->name;
+        if (auto nearest = module->symbols().nearest_name(code.address))
+            code.function = nearest->name;
         if (auto line = module->symbols().line_at(code.address)) {
             code.file = line->file;
             code.line = line->line;
@@ -205,7 +230,9 @@ Place parse_place(std::string_view given, const std::string& current_file) {
         return place;
     }
     if (all_digits(text)) {
-        if (current_file.empty()) throw RequestError("there is no current file to count lines in", {Next::name_in_file, std::string(text)});
+        if (current_file.empty())
+            throw RequestError("there is no current file to count lines in",
+                               {Next::name_in_file, std::string(text)});
         place.kind = Place::Kind::line;
         place.file = current_file;
         place.line = line_number(text);
@@ -220,7 +247,9 @@ Place parse_place(std::string_view given, const std::string& current_file) {
             place.name = text;
             return place;
         }
-        if (!all_digits(digits)) throw RequestError(fmt::format("after FILE: comes a line number, not {}", quote(digits)));
+        if (!all_digits(digits))
+            throw RequestError(
+                fmt::format("after FILE: comes a line number, not {}", quote(digits)));
         place.kind = Place::Kind::line;
         place.file = text.substr(0, colon);
         place.line = line_number(digits);

@@ -6,18 +6,18 @@
 #include <string_view>
 #include <vector>
 
-#include "core/expressions/evaluator.h"
 #include "core/code/sites.h"
+#include "core/expressions/evaluator.h"
 
 namespace lantern {
 
 struct Place {
     enum class Kind { line, function, address } kind = Kind::function;
-    std::string file;         // of a line; as typed, or the current file
+    std::string file;  // of a line; as typed, or the current file
     std::uint32_t line = 0;
-    std::string name;         // of a function
-    std::string expression;   // of an address
-    std::string text;         // the whole, in a form that means the same later
+    std::string name;        // of a function
+    std::string expression;  // of an address
+    std::string text;        // the whole, in a form that means the same later
 };
 
 struct PlaceSite {
@@ -26,12 +26,12 @@ struct PlaceSite {
     CodeSite code;
 };
 
-// Reads FILE:LINE, LINE, a function's name or `address EXPR`. `current_file` is what LINE alone counts in; it may be
-// empty. Throws RequestError.
+// Reads FILE:LINE, LINE, a function's name or `address EXPR`. `current_file` is what LINE alone
+// counts in; it may be empty. Throws RequestError.
 Place parse_place(std::string_view text, const std::string& current_file);
 
-// Every site of the place in the modules of `context.target`. Throws RequestError when there is none, with the nearest
-// lines that have code or the names that come near.
+// Every site of the place in the modules of `context.target`. Throws RequestError when there is
+// none, with the nearest lines that have code or the names that come near.
 std::vector<PlaceSite> resolve_place(const Place& place, const EvaluationContext& context);
 
 }  // namespace lantern

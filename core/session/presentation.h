@@ -20,9 +20,9 @@ struct Presentation {
     Results results;
     std::map<std::string, Form> forms;  // of variables, by name
     std::vector<Pin> pins;
-    DeclaredViews views{{}};            // the user's own
-    unsigned source_lines = 6;          // shown at a stop, the current one included
-    bool wants_code_parts = false;      // source lines are to tell their words, texts and comments
+    DeclaredViews views{{}};        // the user's own
+    unsigned source_lines = 6;      // shown at a stop, the current one included
+    bool wants_code_parts = false;  // source lines are to tell their words, texts and comments
 
     Pin& add_pin(std::string pinned) {
         pins.push_back({next_pin++, std::move(pinned)});

@@ -11,7 +11,8 @@
 namespace lantern {
 namespace {
 
-// On to wherever the program stops by itself. That it has become another program is told, and no reason to stop.
+// On to wherever the program stops by itself. That it has become another program is told, and no
+// reason to stop.
 Stop gone_by_itself(SessionParts& parts) {
     for (;;) {
         std::uint64_t stops_before = parts.debuggee.process().stops();
@@ -19,7 +20,13 @@ Stop gone_by_itself(SessionParts& parts) {
         Movement movement(parts);
         Stop stop = parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
         if (stop.reason != StopReason::replaced) return stop;
-        parts.shared.tell({SessionEvent::Kind::process_became, parts.number, parts.debuggee.process().id(), 0, 0, parts.debuggee.program(), {}});
+        parts.shared.tell({SessionEvent::Kind::process_became,
+                           parts.number,
+                           parts.debuggee.process().id(),
+                           0,
+                           0,
+                           parts.debuggee.program(),
+                           {}});
     }
 }
 
@@ -30,20 +37,24 @@ bool is_nothing_to_tell(const Stop& stop) {
 
 }  // namespace
 
-Processes::Process::Process(unsigned number, const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child)
+Processes::Process::Process(unsigned number, const SessionParts& parent, ThreadId thread,
+                            std::unique_ptr<LiveProcess> child)
     : parts(parent, number, thread, std::move(child)) {}
 
 std::vector<ProcessFact> Processes::facts() const {
     std::vector<ProcessFact> facts;
     for (const auto& [number, process] : processes_)
-        if (const LiveProcess* live = process.parts.debuggee.process_if_any(); live && live->is_alive())
+        if (const LiveProcess* live = process.parts.debuggee.process_if_any();
+            live && live->is_alive())
             facts.push_back({number, live->id(), live->program(), &process == here_});
     return facts;
 }
 
 std::optional<unsigned> Processes::one_that_is_left() const {
     for (const auto& [number, process] : processes_)
-        if (const LiveProcess* live = process.parts.debuggee.process_if_any(); &process != here_ && live && !live->is_over()) return number;
+        if (const LiveProcess* live = process.parts.debuggee.process_if_any();
+            &process != here_ && live && !live->is_over())
+            return number;
     return std::nullopt;
 }
 
@@ -60,11 +71,14 @@ void Processes::for_each_other(const std::function<void(SessionParts&)>& visit) 
 
 void Processes::look_at(unsigned number) {
     auto found = processes_.find(number);
-    if (found == processes_.end()) throw RequestError(fmt::format("there is no process {}", number), Next::list_processes);
+    if (found == processes_.end())
+        throw RequestError(fmt::format("there is no process {}", number), Next::list_processes);
     if (&found->second == here_) return;
     if (found->second.parts.debuggee.process().is_over()) {
         processes_.erase(found);
-        throw RequestError(fmt::format("process {} has been ended from outside while it stood", number), Next::list_processes_left);
+        throw RequestError(
+            fmt::format("process {} has been ended from outside while it stood", number),
+            Next::list_processes_left);
     }
     unsigned left = this->number();
     bool has_ended = !here().debuggee.is_running();
@@ -74,13 +88,16 @@ void Processes::look_at(unsigned number) {
     here().debuggee.come_to_front();
 }
 
-unsigned Processes::keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) {
+unsigned Processes::keep(const SessionParts& parent, ThreadId thread,
+                         std::unique_ptr<LiveProcess> child) {
     unsigned number = ++shared_.processes_met;
-    SessionEvent event{SessionEvent::Kind::process_began, number, child->id(), parent.number, parent.debuggee.process_if_any()->id(), {}, {}};
+    SessionEvent event{SessionEvent::Kind::process_began,      number, child->id(), parent.number,
+                       parent.debuggee.process_if_any()->id(), {},     {}};
     try {
         processes_.try_emplace(number, number, parent, thread, std::move(child));
         shared_.tell(event);
-    } catch (const TargetError&) {  // it was killed where it was born: its parent's movement goes on
+    } catch (
+        const TargetError&) {  // it was killed where it was born: its parent's movement goes on
     }
     return number;
 }
@@ -94,7 +111,7 @@ void Processes::end_others() {
     processes_.insert(std::move(node));
 }
 
-// ---- moving ----------------------------------------------------------------------------------------------------------
+// ---- moving
 
 void Processes::let_others_go() {
     go_ = true;
@@ -119,7 +136,9 @@ bool Processes::look_at_others() {
     bool has_news = false;
     for (unsigned number : others()) {
         Process& process = processes_.at(number);
-        if (!process.going && !process.untold) process.going = std::make_unique<Fibre>([&process] { process.untold = gone_by_itself(process.parts); });
+        if (!process.going && !process.untold)
+            process.going = std::make_unique<Fibre>(
+                [&process] { process.untold = gone_by_itself(process.parts); });
         if (process.going) resume(process, Fibre::Word::go_on);
         has_news |= process.untold && !process.untold->is_end();
     }
@@ -140,14 +159,22 @@ void Processes::hold_others() {
 
 void Processes::take_pause_for_all() {
     for (auto& [number, process] : processes_)
-        if (const LiveProcess* live = process.parts.debuggee.process_if_any(); live && live->is_alive()) process.parts.is_paused_already = live->is_to_get(SIGINT);
+        if (const LiveProcess* live = process.parts.debuggee.process_if_any();
+            live && live->is_alive())
+            process.parts.is_paused_already = live->is_to_get(SIGINT);
 }
 
 void Processes::forget_those_that_ended() {
     for (unsigned number : others()) {
         Process& process = processes_.at(number);
         if (!process.untold || !process.untold->is_end()) continue;
-        SessionEvent event{SessionEvent::Kind::process_ended, number, process.untold->thread, 0, 0, {}, *process.untold};
+        SessionEvent event{SessionEvent::Kind::process_ended,
+                           number,
+                           process.untold->thread,
+                           0,
+                           0,
+                           {},
+                           *process.untold};
         processes_.erase(number);
         shared_.tell(event);
     }

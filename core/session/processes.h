@@ -1,5 +1,6 @@
-// The processes of a session: one, or with Follow::both those that it forks too. They are to each other what threads are to a process:
-// one is looked at, all go on together, and what stops one of them stops them all.
+// The processes of a session: one, or with Follow::both those that it forks too. They are to each
+// other what threads are to a process: one is looked at, all go on together, and what stops one of
+// them stops them all.
 #pragma once
 
 #include <functional>
@@ -17,7 +18,8 @@ namespace lantern {
 
 class Processes {
   public:
-    // The first: a program to be launched, a process to be attached to, a core. The shared parts are borrowed.
+    // The first: a program to be launched, a process to be attached to, a core. The shared parts
+    // are borrowed.
     template <class Opened>
     Processes(SharedParts& shared, const Opened& opened) : shared_(shared) {
         here_ = &processes_.try_emplace(1, shared_, opened).first->second;
@@ -32,7 +34,8 @@ class Processes {
     std::vector<ProcessFact> facts() const;
     // Another one that lives, to be looked at when this one has ended.
     std::optional<unsigned> one_that_is_left() const;
-    void look_at(unsigned number);  // throws RequestError; forgets one that has been ended from outside
+    void look_at(
+        unsigned number);  // throws RequestError; forgets one that has been ended from outside
     // The child that a thread of `parent` has forked; its number.
     unsigned keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child);
     // The parts of those that are not looked at.
@@ -43,10 +46,12 @@ class Processes {
     // ---- moving. From here on the others go too, whenever the loop waits, until they are held.
     void let_others_go();
     bool are_others_going() const { return go_; }
-    // Each goes on as far as there are news for it. True: one has stopped for something that is to be told.
+    // Each goes on as far as there are news for it. True: one has stopped for something that is to
+    // be told.
     bool look_at_others();
     void hold_others();
-    // Ctrl-C on a terminal is sent to all of them: it has paused all, and those that have not got it yet are not paused by it again.
+    // Ctrl-C on a terminal is sent to all of them: it has paused all, and those that have not got
+    // it yet are not paused by it again.
     void take_pause_for_all();
     // What one of the others has stopped for; it is looked at now.
     std::optional<Stop> take_told();
@@ -55,7 +60,8 @@ class Processes {
     struct Process {
         template <class Opened>
         Process(SharedParts& shared, const Opened& opened) : parts(shared, opened) {}
-        Process(unsigned number, const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child);
+        Process(unsigned number, const SessionParts& parent, ThreadId thread,
+                std::unique_ptr<LiveProcess> child);
         SessionParts parts;
         std::optional<Stop> untold;    // what it has stopped for by itself
         std::unique_ptr<Fibre> going;  // it is left before the parts are gone

@@ -23,8 +23,11 @@ Use use_of(const FlowGraph::Node& node, const ModuleSymbols& symbols, unsigned d
         use.reads |= each.reads && !effects->clears_its_register;
         use.writes |= each.writes;
     }
-    for (const MemoryAccess& access : effects->memory) use.reads |= access.base == dwarf_register || access.index == dwarf_register;
-    if (effects->address) use.reads |= effects->address->base == dwarf_register || effects->address->index == dwarf_register;
+    for (const MemoryAccess& access : effects->memory)
+        use.reads |= access.base == dwarf_register || access.index == dwarf_register;
+    if (effects->address)
+        use.reads |=
+            effects->address->base == dwarf_register || effects->address->index == dwarf_register;
     return use;
 }
 
@@ -58,7 +61,8 @@ bool leaves_value_in(const FlowGraph& flow, const ModuleSymbols& symbols, unsign
     std::vector<bool> seen(flow.nodes().size());
     std::vector<std::uint32_t> work;
     for (std::uint32_t i = 0; i < flow.nodes().size(); ++i) {
-        if (flow.nodes()[i].leaves()) return false;  // what the other function leaves is not seen here
+        if (flow.nodes()[i].leaves())
+            return false;  // what the other function leaves is not seen here
         if (flow.nodes()[i].kind == Instruction::Kind::returns) work.push_back(i);
     }
     bool any = false;
@@ -68,7 +72,8 @@ bool leaves_value_in(const FlowGraph& flow, const ModuleSymbols& symbols, unsign
         if (seen[at]) continue;
         seen[at] = true;
         const FlowGraph::Node& node = flow.nodes()[at];
-        if (node.kind == Instruction::Kind::call || node.kind == Instruction::Kind::system_call) return false;
+        if (node.kind == Instruction::Kind::call || node.kind == Instruction::Kind::system_call)
+            return false;
         if (node.kind != Instruction::Kind::returns) {
             Use use = use_of(node, symbols, dwarf_register);
             if (use.writes) {
@@ -83,7 +88,8 @@ bool leaves_value_in(const FlowGraph& flow, const ModuleSymbols& symbols, unsign
     return any;
 }
 
-bool reads_first(const FlowGraph& flow, const ModuleSymbols& symbols, FileAddress from, unsigned dwarf_register) {
+bool reads_first(const FlowGraph& flow, const ModuleSymbols& symbols, FileAddress from,
+                 unsigned dwarf_register) {
     std::vector<bool> seen(flow.nodes().size());
     std::vector<std::uint32_t> work{flow.at(from)};
     while (!work.empty()) {
@@ -93,7 +99,8 @@ bool reads_first(const FlowGraph& flow, const ModuleSymbols& symbols, FileAddres
         seen[at] = true;
         const FlowGraph::Node& node = flow.nodes()[at];
         if (node.kind == Instruction::Kind::returns) return true;  // it may be handed on
-        if (node.kind == Instruction::Kind::call || node.kind == Instruction::Kind::system_call) continue;
+        if (node.kind == Instruction::Kind::call || node.kind == Instruction::Kind::system_call)
+            continue;
         Use use = use_of(node, symbols, dwarf_register);
         if (use.reads) return true;
         if (use.writes) continue;
@@ -104,12 +111,14 @@ bool reads_first(const FlowGraph& flow, const ModuleSymbols& symbols, FileAddres
     return false;
 }
 
-std::optional<RunAddress> address_given(const FlowGraph& caller, const ModuleSymbols& symbols, FileAddress back, const Registers& registers) {
+std::optional<RunAddress> address_given(const FlowGraph& caller, const ModuleSymbols& symbols,
+                                        FileAddress back, const Registers& registers) {
     constexpr unsigned kFirstParameter = kIntegerParameters[0];
     std::uint32_t after = caller.at(back);
     std::uint32_t call = kNone;
     for (std::uint32_t i = 0; i < caller.nodes().size() && call == kNone; ++i)
-        if (caller.nodes()[i].behind() == back && caller.nodes()[i].kind == Instruction::Kind::call) call = i;
+        if (caller.nodes()[i].behind() == back && caller.nodes()[i].kind == Instruction::Kind::call)
+            call = i;
     if (call == kNone || (after != kNone && after != call + 1)) return std::nullopt;
     auto before = ways_back(caller);
     std::vector<unsigned> written;  // between the instruction looked at and the call
@@ -119,15 +128,23 @@ std::optional<RunAddress> address_given(const FlowGraph& caller, const ModuleSym
         if (node.kind != Instruction::Kind::ordinary) return std::nullopt;
         auto effects = effects_of(node, symbols);
         if (!effects) return std::nullopt;
-        auto unchanged = [&](unsigned number) { return std::find(written.begin(), written.end(), number) == written.end(); };
-        bool sets = std::any_of(effects->registers.begin(), effects->registers.end(), [&](const RegisterUse& use) { return use.writes && use.dwarf_number == kFirstParameter; });
+        auto unchanged = [&](unsigned number) {
+            return std::find(written.begin(), written.end(), number) == written.end();
+        };
+        bool sets = std::any_of(effects->registers.begin(), effects->registers.end(),
+                                [&](const RegisterUse& use) {
+                                    return use.writes && use.dwarf_number == kFirstParameter;
+                                });
         if (!sets) {
             for (const RegisterUse& use : effects->registers)
                 if (use.writes) written.push_back(use.dwarf_number);
             continue;
         }
-        auto is_kept = [&](std::optional<unsigned> number) { return !number || (is_kept_by_calls(*number) && unchanged(*number)); };
-        if (effects->address && is_kept(effects->address->base) && is_kept(effects->address->index)) {
+        auto is_kept = [&](std::optional<unsigned> number) {
+            return !number || (is_kept_by_calls(*number) && unchanged(*number));
+        };
+        if (effects->address && is_kept(effects->address->base) &&
+            is_kept(effects->address->index)) {
             auto address = accessed_address(*effects->address, registers, RunAddress());
             return address ? std::optional(RunAddress(*address)) : std::nullopt;
         }

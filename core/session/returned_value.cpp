@@ -19,7 +19,9 @@ constexpr std::size_t kMostParts = 1024;
 using PartKind = ScalarPart::Kind;
 
 // gcc and clang say of both that they are floating and take 16 bytes.
-bool is_quadruple(const Type& type) { return type.size == 16 && (type.name.find("128") != std::string::npos || type.is_rust); }
+bool is_quadruple(const Type& type) {
+    return type.size == 16 && (type.name.find("128") != std::string::npos || type.is_rust);
+}
 
 PartKind floating_kind(const Type& type, std::uint64_t size) {
     return size > 8 && !is_quadruple(type) ? PartKind::extended : PartKind::floating;
@@ -27,9 +29,11 @@ PartKind floating_kind(const Type& type, std::uint64_t size) {
 
 void flatten(const Type& type, std::uint64_t offset, std::vector<ScalarPart>& parts, int depth);
 
-void flatten_member(const Member& member, std::uint64_t offset, std::vector<ScalarPart>& parts, int depth) {
+void flatten_member(const Member& member, std::uint64_t offset, std::vector<ScalarPart>& parts,
+                    int depth) {
     if (!member.bit_size) return flatten(*member.type, offset + member.offset, parts, depth);
-    std::uint64_t first = member.bit_offset / 8, end = (member.bit_offset + member.bit_size + 7) / 8;
+    std::uint64_t first = member.bit_offset / 8,
+                  end = (member.bit_offset + member.bit_size + 7) / 8;
     parts.push_back({offset + first, end - first, PartKind::integer, true});
 }
 
@@ -38,8 +42,10 @@ void flatten(const Type& type, std::uint64_t offset, std::vector<ScalarPart>& pa
     const Type& base = plain(type);
     if (parts.size() > kMostParts || depth > 20) return;
     switch (base.kind) {
-        case TypeKind::structure: case TypeKind::union_:
-            for (const Member& member : base.members()) flatten_member(member, offset, parts, depth + 1);
+        case TypeKind::structure:
+        case TypeKind::union_:
+            for (const Member& member : base.members())
+                flatten_member(member, offset, parts, depth + 1);
             break;
         case TypeKind::array:
             if (base.is_vector) {
@@ -47,22 +53,31 @@ void flatten(const Type& type, std::uint64_t offset, std::vector<ScalarPart>& pa
                 break;
             }
             for (std::uint64_t i = 0; i < base.count.value_or(0) && parts.size() <= kMostParts; ++i)
-                flatten(target_of(base), offset + i * plain(target_of(base)).size, parts, depth + 1);
+                flatten(target_of(base), offset + i * plain(target_of(base)).size, parts,
+                        depth + 1);
             break;
-        case TypeKind::floating: parts.push_back({offset, base.size, floating_kind(base, base.size)}); break;
+        case TypeKind::floating:
+            parts.push_back({offset, base.size, floating_kind(base, base.size)});
+            break;
         case TypeKind::complex:
-            for (std::uint64_t at : {std::uint64_t{0}, base.size / 2}) parts.push_back({offset + at, base.size / 2, base.size == 32 && base.name.find("128") != std::string::npos ? PartKind::floating : base.size > 16 ? PartKind::extended : PartKind::floating});
+            for (std::uint64_t at : {std::uint64_t{0}, base.size / 2})
+                parts.push_back({offset + at, base.size / 2,
+                                 base.size == 32 && base.name.find("128") != std::string::npos
+                                     ? PartKind::floating
+                                 : base.size > 16 ? PartKind::extended
+                                                  : PartKind::floating});
             break;
         case TypeKind::member_pointer:
-            for (std::uint64_t at = 0; at < base.size; at += 8) parts.push_back({offset + at, 8, PartKind::integer});
+            for (std::uint64_t at = 0; at < base.size; at += 8)
+                parts.push_back({offset + at, 8, PartKind::integer});
             break;
         case TypeKind::unknown: parts.push_back({offset, base.size, PartKind::other}); break;
         default: parts.push_back({offset, base.size, PartKind::integer});
     }
 }
 
-// What the instructions before each return wrote last: a vector register and not the first of the integer ones. Nothing
-// where that cannot be told.
+// What the instructions before each return wrote last: a vector register and not the first of the
+// integer ones. Nothing where that cannot be told.
 std::optional<bool> returns_a_vector(const Module& module, const Function& function) {
     constexpr std::size_t kMostBefore = 16;
     std::optional<bool> found;
@@ -70,14 +85,17 @@ std::optional<bool> returns_a_vector(const Module& module, const Function& funct
         ByteSpan code = module.symbols().elf().loaded_bytes(range.low, range.size());
         std::vector<Effects> straight;
         for (std::size_t offset = 0; offset < code.size();) {
-            auto instruction = decode_instruction(code.subspan(offset), RunAddress(range.low.value + offset));
+            auto instruction =
+                decode_instruction(code.subspan(offset), RunAddress(range.low.value + offset));
             auto effects = effects_of(code.subspan(offset));
             if (!instruction || !effects) return std::nullopt;
             offset += instruction->length;
             if (instruction->kind == Instruction::Kind::returns) {
-                for (std::size_t i = straight.size(); i-- > 0 && straight.size() - i <= kMostBefore;)
+                for (std::size_t i = straight.size();
+                     i-- > 0 && straight.size() - i <= kMostBefore;)
                     for (const RegisterUse& use : straight[i].registers) {
-                        bool vector = use.dwarf_number == kFirstVectorRegister, integer = use.dwarf_number == 0 && use.size >= 4;
+                        bool vector = use.dwarf_number == kFirstVectorRegister,
+                             integer = use.dwarf_number == 0 && use.size >= 4;
                         if (!use.writes || !(vector || integer)) continue;
                         if (found && *found != vector) return std::nullopt;
                         found = vector;
@@ -85,23 +103,31 @@ std::optional<bool> returns_a_vector(const Module& module, const Function& funct
                         break;
                     }
             }
-            bool restores = std::any_of(effects->memory.begin(), effects->memory.end(), [](const MemoryAccess& access) { return access.is_implied && access.reads; });
+            bool restores = std::any_of(
+                effects->memory.begin(), effects->memory.end(),
+                [](const MemoryAccess& access) { return access.is_implied && access.reads; });
             if (restores) continue;  // a pop
-            if (instruction->kind == Instruction::Kind::ordinary) straight.push_back(std::move(*effects));
-            else straight.clear();
+            if (instruction->kind == Instruction::Kind::ordinary)
+                straight.push_back(std::move(*effects));
+            else
+                straight.clear();
         }
     }
     return found;
 }
 
-// The array without a length at the end of a structure; what holds it clang returns in memory, gcc as if it were not there.
+// The array without a length at the end of a structure; what holds it clang returns in memory, gcc
+// as if it were not there.
 bool ends_in_open_array(const Type& type) {
     const Type& base = plain(type);
     if (base.kind == TypeKind::array) return !base.count;
-    return base.kind == TypeKind::structure && !base.members().empty() && ends_in_open_array(*base.members().back().type);
+    return base.kind == TypeKind::structure && !base.members().empty() &&
+           ends_in_open_array(*base.members().back().type);
 }
 
-bool has_name_of_rust_s(const Function& function) { return function.linkage_name.starts_with("_ZN") || function.linkage_name.starts_with("_R"); }
+bool has_name_of_rust_s(const Function& function) {
+    return function.linkage_name.starts_with("_ZN") || function.linkage_name.starts_with("_R");
+}
 
 }  // namespace
 
@@ -112,18 +138,23 @@ bool returns_value(const ModuleSymbols& symbols, const Function& function) {
 
 ReturnLocation location_of_returned(const Type& type) {
     const Type& base = plain(type);
-    if (base.kind == TypeKind::complex && base.size == 32 && base.name.find("128") == std::string::npos) return returned_as_extended_pair();
+    if (base.kind == TypeKind::complex && base.size == 32 &&
+        base.name.find("128") == std::string::npos)
+        return returned_as_extended_pair();
     std::vector<ScalarPart> parts;
     flatten(type, 0, parts, 0);
-    // A class that is copied by code of its own cannot be taken apart into registers (Itanium C++ ABI §3.1.3).
+    // A class that is copied by code of its own cannot be taken apart into registers (Itanium C++
+    // ABI §3.1.3).
     if (plain(type).is_passed_by_reference()) return returned_in_memory();
     return return_location(parts, plain(type).size);
 }
 
-ReturnLocation location_of_returned(const Module& module, const Function& function, const Type& type) {
+ReturnLocation location_of_returned(const Module& module, const Function& function,
+                                    const Type& type) {
     if (!function.unit->is_rust()) {
         bool is_clang = function.unit->root().producer.find("clang") != std::string_view::npos;
-        return is_clang && ends_in_open_array(type) ? returned_in_memory() : location_of_returned(type);
+        return is_clang && ends_in_open_array(type) ? returned_in_memory()
+                                                    : location_of_returned(type);
     }
     ReturnLocation rust = rust_return_location(type, function.unit->root().producer);
     // extern "C" is told nowhere; with a name that is not made of Rust's path it may be either.
@@ -131,11 +162,13 @@ ReturnLocation location_of_returned(const Module& module, const Function& functi
         ReturnLocation c = location_of_returned(type);
         return rust == c ? c : ReturnLocation{ReturnLocation::Kind::unknown, {}};
     }
-    if (rust_shape(type).may_be_integer && returns_a_vector(module, function) == false) return {ReturnLocation::Kind::registers, {{0, 0, plain(type).size}}};
+    if (rust_shape(type).may_be_integer && returns_a_vector(module, function) == false)
+        return {ReturnLocation::Kind::registers, {{0, 0, plain(type).size}}};
     return rust;
 }
 
-Value returned_in_registers(Target& target, ThreadId thread, const Type& type, const ReturnLocation& location) {
+Value returned_in_registers(Target& target, ThreadId thread, const Type& type,
+                            const ReturnLocation& location) {
     const Registers& registers = target.registers(thread);
     std::vector<std::byte> bytes(plain(type).size);
     for (const ReturnPiece& piece : location.pieces) {
@@ -143,7 +176,8 @@ Value returned_in_registers(Target& target, ThreadId thread, const Type& type, c
             std::memcpy(bytes.data() + piece.offset, &*number, piece.size);
         } else {
             auto vector = target.vector_registers(thread).bytes(piece.dwarf_register);
-            std::memcpy(bytes.data() + piece.offset, vector.data(), std::min<std::size_t>(piece.size, vector.size()));
+            std::memcpy(bytes.data() + piece.offset, vector.data(),
+                        std::min<std::size_t>(piece.size, vector.size()));
         }
     }
     return value_of_bytes(type, bytes);
@@ -166,31 +200,42 @@ Caller caller_at(Target& target, ThreadId thread) {
     return caller;
 }
 
-Value returned_in_memory(Target& target, ThreadId thread, const Module& module, const Function& function, const Type& type, unsigned dwarf_register) {
+Value returned_in_memory(Target& target, ThreadId thread, const Module& module,
+                         const Function& function, const Type& type, unsigned dwarf_register) {
     const Registers& registers = target.registers(thread);
     auto in_register = value_in_memory(type, RunAddress(registers.get(dwarf_register).value_or(0)));
     if (!may_return_otherwise(module.symbols(), function)) return in_register;
     Caller caller = caller_at(target, thread);
     if (caller.function)
-        if (auto address = address_given(FlowGraph(caller.module->symbols(), *caller.function), caller.module->symbols(), caller.back, registers)) return value_in_memory(type, *address);
-    if (leaves_value_in(FlowGraph(module.symbols(), function), module.symbols(), dwarf_register)) return in_register;
+        if (auto address = address_given(FlowGraph(caller.module->symbols(), *caller.function),
+                                         caller.module->symbols(), caller.back, registers))
+            return value_in_memory(type, *address);
+    if (leaves_value_in(FlowGraph(module.symbols(), function), module.symbols(), dwarf_register))
+        return in_register;
     return unavailable_value(type, "not known: the compiler changed how it is returned");
 }
 
-bool is_surely_returned(Target& target, ThreadId thread, const Module& module, const Function& function, const ReturnLocation& location) {
+bool is_surely_returned(Target& target, ThreadId thread, const Module& module,
+                        const Function& function, const ReturnLocation& location) {
     if (location.pieces.empty() || !may_return_otherwise(module.symbols(), function)) return true;
     unsigned first = location.pieces[0].dwarf_register;
-    if (first >= kFirstStackRegister) return true;  // the processor's stack of floating numbers would be out of step
-    if (leaves_value_in(FlowGraph(module.symbols(), function), module.symbols(), first)) return true;
+    if (first >= kFirstStackRegister)
+        return true;  // the processor's stack of floating numbers would be out of step
+    if (leaves_value_in(FlowGraph(module.symbols(), function), module.symbols(), first))
+        return true;
     Caller caller = caller_at(target, thread);
-    return caller.function && reads_first(FlowGraph(caller.module->symbols(), *caller.function), caller.module->symbols(), caller.back, first);
+    return caller.function && reads_first(FlowGraph(caller.module->symbols(), *caller.function),
+                                          caller.module->symbols(), caller.back, first);
 }
 
 }  // namespace
 
-ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module, const Function& function) {
+ReturnedValue returned_value(Target& target, ThreadId thread, const Module& module,
+                             const Function& function) {
     const FunctionBody& body = module.symbols().body_of(function);
-    ReturnedValue result{module.is_system_library() ? name_as_called(module.symbols(), function) : function.name, {}};
+    ReturnedValue result{
+        module.is_system_library() ? name_as_called(module.symbols(), function) : function.name,
+        {}};
     const Type& type = body.returned ? *body.returned : void_type();
     result.value.type = &type;
     if (plain(type).size == 0) {
@@ -199,10 +244,16 @@ ReturnedValue returned_value(Target& target, ThreadId thread, const Module& modu
     }
     ReturnLocation location = location_of_returned(module, function, type);
     switch (location.kind) {
-        case ReturnLocation::Kind::memory: result.value = returned_in_memory(target, thread, module, function, type, location.pieces[0].dwarf_register); break;
+        case ReturnLocation::Kind::memory:
+            result.value = returned_in_memory(target, thread, module, function, type,
+                                              location.pieces[0].dwarf_register);
+            break;
         case ReturnLocation::Kind::registers:
-            if (is_surely_returned(target, thread, module, function, location)) result.value = returned_in_registers(target, thread, type, location);
-            else result.value = unavailable_value(type, "not known: nobody uses it, and the compiler may have dropped it");
+            if (is_surely_returned(target, thread, module, function, location))
+                result.value = returned_in_registers(target, thread, type, location);
+            else
+                result.value = unavailable_value(
+                    type, "not known: nobody uses it, and the compiler may have dropped it");
             break;
         case ReturnLocation::Kind::nowhere: result.value = value_of_bytes(type, {}); break;
         default: result.value = unavailable_value(type, "how this type is returned is not known");

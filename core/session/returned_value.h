@@ -9,7 +9,9 @@ namespace lantern {
 bool returns_value(const ModuleSymbols& symbols, const Function& function);
 // By C's convention; by that of the function's own language.
 ReturnLocation location_of_returned(const Type& type);
-ReturnLocation location_of_returned(const Module& module, const Function& function, const Type& type);
-Value returned_in_registers(Target& target, ThreadId thread, const Type& type, const ReturnLocation& location);
+ReturnLocation location_of_returned(const Module& module, const Function& function,
+                                    const Type& type);
+Value returned_in_registers(Target& target, ThreadId thread, const Type& type,
+                            const ReturnLocation& location);
 
 }  // namespace lantern

@@ -7,7 +7,9 @@ const ElfSymbol* runtime_symbol(const ModuleSymbols& symbols, std::string_view n
     if (found && found->is_function && found->address.value) return found;
     if (name.find("rust_") == std::string_view::npos) return nullptr;
     for (const ElfSymbol& symbol : symbols.symbol_table().symbols())
-        if (symbol.is_function && symbol.address.value && symbol.name.ends_with(name) && symbol.name.find("___rustc") != std::string_view::npos) return &symbol;
+        if (symbol.is_function && symbol.address.value && symbol.name.ends_with(name) &&
+            symbol.name.find("___rustc") != std::string_view::npos)
+            return &symbol;
     return nullptr;
 }
 

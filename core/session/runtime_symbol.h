@@ -7,8 +7,8 @@
 
 namespace lantern {
 
-// The function of that name that the module defines; Rust mangles the names of its own since 1.89, as members of __rustc. Null
-// if there is none.
+// The function of that name that the module defines; Rust mangles the names of its own since 1.89,
+// as members of __rustc. Null if there is none.
 const ElfSymbol* runtime_symbol(const ModuleSymbols& symbols, std::string_view name);
 
 }  // namespace lantern

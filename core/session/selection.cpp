@@ -40,7 +40,9 @@ void Selection::select_frame(unsigned level) {
     if (!stack().frame(level)) {
         unsigned count = 0;
         while (stack().frame(count)) ++count;
-        throw RequestError(fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")), Next::list_frames);
+        throw RequestError(
+            fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")),
+            Next::list_frames);
     }
     level_ = level;
 }
@@ -51,7 +53,8 @@ void Selection::select_users_code(const LibraryRules& libraries) {
     for (unsigned level = 0; level < kFramesLookedAt; ++level) {
         const Frame* frame = stack().frame(level);
         if (!frame) break;
-        bool is_users = frame->line && frame->module && !libraries.is_library(*frame->module) && !libraries.is_library_source(frame->line->file);
+        bool is_users = frame->line && frame->module && !libraries.is_library(*frame->module) &&
+                        !libraries.is_library_source(frame->line->file);
         if (!is_users) continue;
         level_ = level;
         break;
@@ -60,12 +63,14 @@ void Selection::select_users_code(const LibraryRules& libraries) {
 
 const CodePosition* Selection::standing() const {
     LiveProcess* process = debuggee_.process_if_any();
-    bool holds = standing_ && process && standing_->thread == thread_ && process->registers(thread_).program_counter() == standing_->at;
+    bool holds = standing_ && process && standing_->thread == thread_ &&
+                 process->registers(thread_).program_counter() == standing_->at;
     return holds ? &standing_->position : nullptr;
 }
 
 void Selection::stand_at(const CodePosition& position) {
-    standing_ = Standing{thread_, debuggee_.process().registers(thread_).program_counter(), position};
+    standing_ =
+        Standing{thread_, debuggee_.process().registers(thread_).program_counter(), position};
     stack_.reset();
 }
 
@@ -75,13 +80,15 @@ void Selection::keep_registers() {
     LiveProcess& process = debuggee_.process();
     if (process.thread_number(thread_) == 0) return;
     try {
-        registers_now_ = RegisterSnapshot{thread_, process.registers(thread_), process.extended_state(thread_)};
+        registers_now_ =
+            RegisterSnapshot{thread_, process.registers(thread_), process.extended_state(thread_)};
     } catch (const TargetError&) {  // it was killed while it stood
     }
 }
 
 const RegisterSnapshot* Selection::registers_before() const {
-    return registers_before_ && registers_before_->thread == thread_ ? &*registers_before_ : nullptr;
+    return registers_before_ && registers_before_->thread == thread_ ? &*registers_before_
+                                                                     : nullptr;
 }
 
 }  // namespace lantern

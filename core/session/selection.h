@@ -16,13 +16,13 @@ class Selection {
     explicit Selection(Debuggee& debuggee) : debuggee_(debuggee) {}
 
     ThreadId thread() const { return thread_; }
-    unsigned thread_number() const;    // 0: there is none
+    unsigned thread_number() const;       // 0: there is none
     void select_thread(ThreadId thread);  // at its innermost frame
     // Of the thread. Throws RequestError when the program is not running, or moves.
     Unwinder& stack();
-    const Frame* frame();              // null when the program is not running, or moves
+    const Frame* frame();  // null when the program is not running, or moves
     unsigned level() const { return level_; }
-    void select_frame(unsigned level); // throws RequestError when there is no such frame
+    void select_frame(unsigned level);  // throws RequestError when there is no such frame
     // The innermost frame with source of the user's own; the innermost of all where there is none.
     void select_users_code(const LibraryRules& libraries);
     // A register or a saved word may have changed under the frames.
@@ -30,14 +30,16 @@ class Selection {
     // The program is about to move: the innermost frame, whichever it will be.
     void leave_stack();
 
-    // The position at which the thread stands, where one is known besides the address; as long as it does not move.
+    // The position at which the thread stands, where one is known besides the address; as long as
+    // it does not move.
     const CodePosition* standing() const;
     void stand_at(const CodePosition& position);
     void leave_standing() { standing_.reset(); }
 
     // What the registers of the thread hold now is kept for the next stop.
     void keep_registers();
-    const RegisterSnapshot* registers_before() const;  // at the stop before this one; null where the thread did not stop then
+    const RegisterSnapshot* registers_before()
+        const;  // at the stop before this one; null where the thread did not stop then
 
   private:
     struct Standing {

@@ -12,16 +12,22 @@
 
 namespace lantern {
 
-Session::Session(std::vector<SourceMapping> mappings, SymbolSearch search) : shared_(std::move(mappings), std::move(search)) {
-    shared_.keep = [this](const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child) { return processes_->keep(parent, thread, std::move(child)); };
+Session::Session(std::vector<SourceMapping> mappings, SymbolSearch search)
+    : shared_(std::move(mappings), std::move(search)) {
+    shared_.keep = [this](const SessionParts& parent, ThreadId thread,
+                          std::unique_ptr<LiveProcess> child) {
+        return processes_->keep(parent, thread, std::move(child));
+    };
     shared_.switch_off = [this](unsigned breakpoint) { switch_breakpoint(breakpoint, false); };
 }
 
-Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search) : Session(std::move(mappings), std::move(search)) {
+Session::Session(LaunchOptions launch, std::vector<SourceMapping> mappings, SymbolSearch search)
+    : Session(std::move(mappings), std::move(search)) {
     processes_ = std::make_unique<Processes>(shared_, launch);
 }
 
-Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search) : Session(std::move(mappings), std::move(search)) {
+Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearch search)
+    : Session(std::move(mappings), std::move(search)) {
     processes_ = std::make_unique<Processes>(shared_, process);
     LiveProcess& live = here().debuggee.process();
     ThreadId thread = live.thread_number(process) ? process : live.threads().front();
@@ -31,7 +37,9 @@ Session::Session(pid_t process, std::vector<SourceMapping> mappings, SymbolSearc
     here().selection.select_users_code(shared_.libraries);
 }
 
-Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings, SymbolSearch search) : Session(std::move(mappings), std::move(search)) {
+Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings,
+                 SymbolSearch search)
+    : Session(std::move(mappings), std::move(search)) {
     processes_ = std::make_unique<Processes>(shared_, request);
     const CoreImage& image = core()->image();
     ThreadId thread = image.threads.front().id;
@@ -127,7 +135,8 @@ void Session::select_process(unsigned number) {
     if (number == processes_->number() && is_running()) return;
     processes_->look_at(number);
     SessionParts& parts = here();
-    if (!parts.debuggee.process().thread_number(parts.selection.thread())) parts.selection.select_thread(parts.debuggee.process().threads().front());
+    if (!parts.debuggee.process().thread_number(parts.selection.thread()))
+        parts.selection.select_thread(parts.debuggee.process().threads().front());
     parts.last_stop = Stop{};
     parts.last_stop.reason = StopReason::selected;
     parts.last_stop.thread = parts.selection.thread();
@@ -136,14 +145,17 @@ void Session::select_process(unsigned number) {
     ++shared_.movements;
 }
 
-// The one that is looked at says whether it can be done; the others do it as far as they can. A watchpoint is its process' alone.
+// The one that is looked at says whether it can be done; the others do it as far as they can. A
+// watchpoint is its process' alone.
 const Breakpoint& Session::add_breakpoint(Breakpoint wish, bool may_wait) {
     const Breakpoint& added = here().sites.add(wish, may_wait);
     wish.number = added.number;
     wish.counts = added.counts;
     processes_->for_each_other([&](SessionParts& other) {
-        if (wish.is_watch()) other.breakpoints.pass_over(wish.number);
-        else other.sites.add(wish, true);
+        if (wish.is_watch())
+            other.breakpoints.pass_over(wish.number);
+        else
+            other.sites.add(wish, true);
     });
     return added;
 }
@@ -190,7 +202,8 @@ std::string Session::current_file() {
 
 Assigned Session::assign(std::string_view left, std::string_view right) {
     process();
-    Assigned result = Watching(here()).by_us([&] { return lantern::assign(left, right, context()); });
+    Assigned result =
+        Watching(here()).by_us([&] { return lantern::assign(left, right, context()); });
     here().selection.forget_stack();
     return result;
 }

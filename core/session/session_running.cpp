@@ -1,4 +1,5 @@
-// Starting the program and the movements that need no source: on to the next stop, by instruction, to a place.
+// Starting the program and the movements that need no source: on to the next stop, by instruction,
+// to a place.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -24,7 +25,7 @@ Stop stepped_by_instruction(Stop stop) {
 }  // namespace
 
 // Wraps every movement: the other processes go with it, and how it ended is remembered.
-Stop Session::moved(const std::function<Stop(Movement&)>& move, const StepWish& wish) {
+Stop Session::moved(const std::function<Stop(Movement&)>& move, const StepOptions& wish) {
     here().debuggee.refuse_while_moving();
     if (auto told = processes_->take_told()) return told_of(*told);
     Stop stop;
@@ -40,13 +41,15 @@ Stop Session::moved(const std::function<Stop(Movement&)>& move, const StepWish& 
     }
     processes_->hold_others();
     here().debuggee.come_to_front();
-    if (stop.reason == StopReason::paused && !processes_->is_only_one()) processes_->take_pause_for_all();
+    if (stop.reason == StopReason::paused && !processes_->is_only_one())
+        processes_->take_pause_for_all();
     if (stop.reason == StopReason::paused)
         if (auto told = processes_->take_told()) return told_of(*told);
     return told_of(std::move(stop));
 }
 
-// The stop is of the process that is looked at. Where that has ended, one that is left is looked at from here on.
+// The stop is of the process that is looked at. Where that has ended, one that is left is looked at
+// from here on.
 Stop Session::told_of(Stop stop) {
     if (!processes_->is_only_one()) stop.process = processes_->number();
     here().is_told(stop);
@@ -102,22 +105,27 @@ Stop Session::launch_again() {
     return continue_running();
 }
 
-Stop Session::continue_running(const StepWish& wish) {
-    return moved([](Movement& movement) { return movement.run({}, [](ThreadId) { return false; }); }, wish);
+Stop Session::continue_running(const StepOptions& wish) {
+    return moved(
+        [](Movement& movement) { return movement.run({}, [](ThreadId) { return false; }); }, wish);
 }
 
-// The frame that is shown, where that is not the innermost: movements of its lines begin by coming back to it.
+// The frame that is shown, where that is not the innermost: movements of its lines begin by coming
+// back to it.
 std::optional<Session::ShownFrame> Session::shown_further_out() {
     const Frame* frame = selected_frame();
     if (!frame || frame->level == 0 || !frame->call_frame_address) return std::nullopt;
     ShownFrame shown;
     shown.identity = *frame->call_frame_address;
     if (frame->line) shown.line = frame->line->line;
-    if (stack().frame(frame->level - 1)->origin == FrameOrigin::inlined || frame->origin == FrameOrigin::inlined) {
+    if (stack().frame(frame->level - 1)->origin == FrameOrigin::inlined ||
+        frame->origin == FrameOrigin::inlined) {
         const Frame* inner = stack().frame(frame->level - 1);
         bool is_innermost = true;
-        for (unsigned level = 0; level < frame->level; ++level) is_innermost &= stack().frame(level + 1)->origin == FrameOrigin::inlined;
-        if (is_innermost && inner->inlined && !inner->scopes.empty()) shown.inlined = inner->scopes.back();
+        for (unsigned level = 0; level < frame->level; ++level)
+            is_innermost &= stack().frame(level + 1)->origin == FrameOrigin::inlined;
+        if (is_innermost && inner->inlined && !inner->scopes.empty())
+            shown.inlined = inner->scopes.back();
     }
     shown.back = frame->program_counter;
     return shown;
@@ -133,54 +141,68 @@ std::optional<Stop> Session::come_back_to(const ShownFrame& shown, Movement& mov
         stop.returned.reset();
     } else {
         movement.set_home(shown.identity);
-        stop = movement.run({shown.back}, [&](ThreadId thread) { return thread == this->thread() && movement.frame_identity(thread) >= shown.identity; });
+        stop = movement.run({shown.back}, [&](ThreadId thread) {
+            return thread == this->thread() && movement.frame_identity(thread) >= shown.identity;
+        });
         if (stop.reason != StopReason::stepped || !stop.breakpoints.empty()) return stop;
     }
     Unwinder walk(process(), thread());
     auto position = stop.position ? stop.position : first_position(walk.innermost());
-    std::uint32_t line = position ? position->line : walk.innermost().line ? walk.innermost().line->line : 0;
+    std::uint32_t line = position                ? position->line
+                         : walk.innermost().line ? walk.innermost().line->line
+                                                 : 0;
     if (line == shown.line) return std::nullopt;
     stop.position = position;
     return stop;
 }
 
-Stop Session::over_line(const StepWish& wish) {
+Stop Session::over_line(const StepOptions& wish) {
     auto shown = shown_further_out();
-    return moved([&](Movement& movement) {
-        if (shown)
-            if (auto stop = come_back_to(*shown, movement)) return *stop;
-        return LineStep(here(), movement, wish).over();
-    }, wish);
+    return moved(
+        [&](Movement& movement) {
+            if (shown)
+                if (auto stop = come_back_to(*shown, movement)) return *stop;
+            return LineStep(here(), movement, wish).over();
+        },
+        wish);
 }
 
-Stop Session::into_line(const StepWish& wish) {
+Stop Session::into_line(const StepOptions& wish) {
     auto shown = shown_further_out();
-    return moved([&](Movement& movement) {
-        if (shown)
-            if (auto stop = come_back_to(*shown, movement)) return *stop;
-        return LineStep(here(), movement, wish).into();
-    }, wish);
+    return moved(
+        [&](Movement& movement) {
+            if (shown)
+                if (auto stop = come_back_to(*shown, movement)) return *stop;
+            return LineStep(here(), movement, wish).into();
+        },
+        wish);
 }
 
 Stop Session::into_instruction() {
-    return moved([](Movement& movement) { return stepped_by_instruction(movement.step_instruction()); });
+    return moved(
+        [](Movement& movement) { return stepped_by_instruction(movement.step_instruction()); });
 }
 
-Stop Session::over_instruction(const StepWish& wish) {
-    return moved([this](Movement& movement) {
-        LiveProcess& live = process();
-        RunAddress at = live.registers(thread()).program_counter();
-        auto instruction = instruction_at(live, at);
-        if (!instruction || instruction->kind != Instruction::Kind::call) return stepped_by_instruction(movement.step_instruction());
-        RunAddress identity = movement.frame_identity(thread());
-        return stepped_by_instruction(movement.run({instruction->next()}, [&, identity](ThreadId thread) {
-            return thread == this->thread() && movement.frame_identity(thread) >= identity;
-        }));
-    }, wish);
+Stop Session::over_instruction(const StepOptions& wish) {
+    return moved(
+        [this](Movement& movement) {
+            LiveProcess& live = process();
+            RunAddress at = live.registers(thread()).program_counter();
+            auto instruction = instruction_at(live, at);
+            if (!instruction || instruction->kind != Instruction::Kind::call)
+                return stepped_by_instruction(movement.step_instruction());
+            RunAddress identity = movement.frame_identity(thread());
+            return stepped_by_instruction(
+                movement.run({instruction->next()}, [&, identity](ThreadId thread) {
+                    return thread == this->thread() && movement.frame_identity(thread) >= identity;
+                }));
+        },
+        wish);
 }
 
 Stop Session::out_of_loop() {
-    return moved([this](Movement& movement) { return LineStep(here(), movement, {}).out_of_loop(); });
+    return moved(
+        [this](Movement& movement) { return LineStep(here(), movement, {}).out_of_loop(); });
 }
 
 Stop Session::reach(const Place& place) {
@@ -192,15 +214,19 @@ Stop Session::reach(const Place& place) {
             sites.insert(site.address);
             if (site.code.position) positions.emplace(site.address, *site.code.position);
         }
-        return movement.run(sites, [](ThreadId) { return true; }, &positions);
+        return movement.run(
+            sites, [](ThreadId) { return true; }, &positions);
     });
-    if (stop.reason == StopReason::stepped) stop.reason = StopReason::reached;
-    else stop.unreached = place.text;
+    if (stop.reason == StopReason::stepped)
+        stop.reason = StopReason::reached;
+    else
+        stop.unreached = place.text;
     here().last_stop = stop;
     return stop;
 }
 
-Stop Session::repeat(std::uint64_t times, const std::function<Stop()>& move, const std::function<bool(const Stop&)>& goes_on) {
+Stop Session::repeat(std::uint64_t times, const std::function<Stop()>& move,
+                     const std::function<bool(const Stop&)>& goes_on) {
     Stop stop;
     std::uint64_t target_stops = 0;
     for (std::uint64_t done = 1; done <= times; ++done) {
@@ -217,20 +243,26 @@ Stop Session::repeat(std::uint64_t times, const std::function<Stop()>& move, con
 Stop Session::out_of_inlined(const Frame& frame) {
     // Only what runs now can be left so: nothing but inlined calls lies further in.
     for (unsigned level = 0; level < frame.level; ++level)
-        if (!stack().frame(level)->inlined || stack().frame(level + 1)->origin != FrameOrigin::inlined)
-            throw RequestError(fmt::format("{} was inlined and waits for a call", frame.inlined->name), Next::step_out_further_in);
+        if (!stack().frame(level)->inlined ||
+            stack().frame(level + 1)->origin != FrameOrigin::inlined)
+            throw RequestError(
+                fmt::format("{} was inlined and waits for a call", frame.inlined->name),
+                Next::step_out_further_in);
     const Scope* call = frame.scopes.back();
-    return moved([this, call](Movement& movement) { return LineStep(here(), movement, {}).out_of_inlined(*call); });
+    return moved([this, call](Movement& movement) {
+        return LineStep(here(), movement, {}).out_of_inlined(*call);
+    });
 }
 
-// ---- going on meanwhile ----------------------------------------------------------------------------------------------
+// ---- going on meanwhile
 
 std::optional<Stop> Session::begin_meanwhile(std::function<Stop()> movement) {
     here().debuggee.refuse_while_moving();
     untold_.reset();
     process().lend_terminals(false);
     shared_.host.goes_meanwhile = true;
-    going_ = std::make_unique<Fibre>([this, movement = std::move(movement)] { stop_meanwhile_ = movement(); });
+    going_ = std::make_unique<Fibre>(
+        [this, movement = std::move(movement)] { stop_meanwhile_ = movement(); });
     return meanwhile();
 }
 
@@ -267,7 +299,8 @@ std::optional<Stop> Session::resume_meanwhile(Fibre::Word word) {
 
 Stop Session::wait() {
     if (untold_) return *meanwhile();
-    if (!is_moving()) throw RequestError("the program is not running by itself", Next::go_meanwhile);
+    if (!is_moving())
+        throw RequestError("the program is not running by itself", Next::go_meanwhile);
     for (;;) {
         if (auto stop = meanwhile()) return *stop;
         if (here().debuggee.events().wait() == EventLoop::Event::interrupt) return pause();
@@ -277,13 +310,17 @@ Stop Session::wait() {
 std::optional<Stop> Session::wait_at_most(double seconds) {
     using Clock = std::chrono::steady_clock;
     if (untold_) return meanwhile();
-    if (!is_moving()) throw RequestError("the program is not running by itself", Next::go_meanwhile);
+    if (!is_moving())
+        throw RequestError("the program is not running by itself", Next::go_meanwhile);
     auto end = Clock::now() + std::chrono::duration<double>(seconds);
     for (;;) {
         if (auto stop = meanwhile()) return stop;
-        auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
+        auto left =
+            std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
         if (left <= 0) return std::nullopt;
-        if (here().debuggee.events().wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt) return pause();
+        if (here().debuggee.events().wait_at_most(static_cast<int>(left)) ==
+            EventLoop::Event::interrupt)
+            return pause();
     }
 }
 
@@ -291,15 +328,18 @@ bool Session::sleep(double seconds) {
     using Clock = std::chrono::steady_clock;
     auto end = Clock::now() + std::chrono::duration<double>(seconds);
     for (;;) {
-        auto left = std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
+        auto left =
+            std::chrono::duration_cast<std::chrono::milliseconds>(end - Clock::now()).count();
         if (left <= 0) return true;
-        if (shared_.host.events.wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt) return false;
+        if (shared_.host.events.wait_at_most(static_cast<int>(left)) == EventLoop::Event::interrupt)
+            return false;
     }
 }
 
 Stop Session::pause() {
     if (untold_) return *meanwhile();
-    if (!is_moving()) throw RequestError("the program does not run now", Next::pause_by_breakpoint_or_key);
+    if (!is_moving())
+        throw RequestError("the program does not run now", Next::pause_by_breakpoint_or_key);
     for (;;)  // a movement of several legs may be between two of them
         if (auto stop = resume_meanwhile(Fibre::Word::interrupt)) return *stop;
 }

@@ -1,4 +1,5 @@
-// What happens when a signal comes to the program: whether it stops, and whether the program gets to see the signal.
+// What happens when a signal comes to the program: whether it stops, and whether the program gets
+// to see the signal.
 #pragma once
 
 #include <array>
@@ -17,8 +18,12 @@ enum class SignalRule {
 
 class SignalRules {
   public:
-    SignalRule rule(int signal) const { return rules_[static_cast<std::size_t>(signal) % rules_.size()]; }
-    void set(int signal, SignalRule rule) { rules_[static_cast<std::size_t>(signal) % rules_.size()] = rule; }
+    SignalRule rule(int signal) const {
+        return rules_[static_cast<std::size_t>(signal) % rules_.size()];
+    }
+    void set(int signal, SignalRule rule) {
+        rules_[static_cast<std::size_t>(signal) % rules_.size()] = rule;
+    }
 
   private:
     std::array<SignalRule, 65> rules_{};

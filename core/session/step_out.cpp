@@ -9,12 +9,14 @@
 namespace lantern {
 namespace {
 
-// All that can be said of what a function returned of which nothing is known (System V ABI, AMD64, §3.2.3).
+// All that can be said of what a function returned of which nothing is known (System V ABI, AMD64,
+// §3.2.3).
 StopFact result_register(Target& target, ThreadId thread) {
     constexpr unsigned kRax = 0;
     std::uint64_t number = target.registers(thread).get(kRax).value_or(0);
     std::string text = fmt::format("{:#x}", number);
-    if (auto whole = static_cast<std::int64_t>(number); whole > -1'000'000 && whole < 1'000'000) text += fmt::format(" ({})", whole);
+    if (auto whole = static_cast<std::int64_t>(number); whole > -1'000'000 && whole < 1'000'000)
+        text += fmt::format(" ({})", whole);
     return {"rax", text + ", which is what it returned if that is a whole number or a pointer"};
 }
 
@@ -32,9 +34,12 @@ Stop Session::out() {
     std::string name = frame_function_name(*frame);
     while (frame->origin == FrameOrigin::tail_call && level > 0) frame = stack().frame(--level);
     const Frame* caller = stack().caller_of_function(*frame);
-    while (caller && caller->origin == FrameOrigin::tail_call) caller = stack().caller_of_function(*caller);
+    while (caller && caller->origin == FrameOrigin::tail_call)
+        caller = stack().caller_of_function(*caller);
     if (!caller || !frame->call_frame_address)
-        throw RequestError(fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)), Next::run_to_the_end);
+        throw RequestError(
+            fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)),
+            Next::run_to_the_end);
     RunAddress identity = *frame->call_frame_address, back = caller->program_counter;
     std::optional<RunAddress> home = caller->call_frame_address;
     const Module* module = holder;
@@ -42,13 +47,17 @@ Stop Session::out() {
 
     return moved([&](Movement& movement) {
         movement.set_home(home);
-        Stop stop = movement.run({back}, [&](ThreadId thread) { return thread == this->thread() && movement.frame_identity(thread) > identity; });
+        Stop stop = movement.run({back}, [&](ThreadId thread) {
+            return thread == this->thread() && movement.frame_identity(thread) > identity;
+        });
         if (stop.reason != StopReason::stepped) return stop;
         stop.reason = StopReason::returned;
         if (!stop.position) stop.position = first_position(*Unwinder(process(), thread()).frame(0));
-        if (function) stop.returned = returned_value(process(), thread(), *module, *function);
+        if (function)
+            stop.returned = returned_value(process(), thread(), *module, *function);
         else {
-            stop.returned = ReturnedValue{name, unavailable_value(void_type(), "its type is not known")};
+            stop.returned =
+                ReturnedValue{name, unavailable_value(void_type(), "its type is not known")};
             stop.facts.push_back(result_register(process(), thread()));
         }
         return stop;

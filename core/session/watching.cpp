@@ -1,3 +1,13 @@
+// How a watched value is told of. The debug registers stop the thread behind the instruction that
+// wrote, so what was there before must have been kept: `bytes` are looked at after each hit.
+//
+//     level = 7        hit: memory has 7, kept has 5  →  told as 5 → 7, and 7 is kept
+//     level = 7        hit: memory has 7, kept has 7  →  written with what was there: passed by
+//
+// Threads that write in the same moment are told one after another; they share a batch of events,
+// and all compare with what was there before the batch. Wider values stand in pages whose rights
+// are taken away (target/watched_pages), and where that cannot be, the program goes by single
+// instructions.
 #include "core/session/watching.h"
 
 #include <fmt/format.h>
@@ -33,7 +43,8 @@ std::vector<std::byte> bytes_at(Target& target, RunRange range) {
     return bytes;
 }
 
-// The frame that the value's variable lives in, if the value lies on the stack of the current thread.
+// The frame that the value's variable lives in, if the value lies on the stack of the current
+// thread.
 std::optional<WatchedValue::Owner> owner_of(SessionParts& parts, RunAddress address) {
     const Frame* selected = parts.selection.frame();
     if (!selected) return std::nullopt;
@@ -45,7 +56,8 @@ std::optional<WatchedValue::Owner> owner_of(SessionParts& parts, RunAddress addr
         if (frame->inlined) continue;
         const Frame* caller = stack.caller_of_function(*frame);
         if (!caller) return std::nullopt;
-        return WatchedValue::Owner{parts.selection.thread(), *frame->call_frame_address, caller->program_counter, frame_function_name(*frame)};
+        return WatchedValue::Owner{parts.selection.thread(), *frame->call_frame_address,
+                                   caller->program_counter, frame_function_name(*frame)};
     }
     return std::nullopt;
 }
@@ -59,7 +71,9 @@ struct Piece {
 
 bool differ(ByteSpan a, ByteSpan b, std::size_t offset, std::size_t size) {
     if (offset + size > a.size() || offset + size > b.size()) return false;
-    return !std::equal(a.begin() + static_cast<std::ptrdiff_t>(offset), a.begin() + static_cast<std::ptrdiff_t>(offset + size), b.begin() + static_cast<std::ptrdiff_t>(offset));
+    return !std::equal(a.begin() + static_cast<std::ptrdiff_t>(offset),
+                       a.begin() + static_cast<std::ptrdiff_t>(offset + size),
+                       b.begin() + static_cast<std::ptrdiff_t>(offset));
 }
 
 // "all[3]", "(*all)[3]": what is taken of a name that begins with an operator needs parentheses.
@@ -68,18 +82,25 @@ std::string named_whole(const std::string& name) {
     return is_plain ? name : "(" + name + ")";
 }
 
-// Of an array that is too large to be shown: its elements from the first that differs to the last, as far as they fit.
-Piece stretch_that_differs(const Piece& part, const Type& element, ByteSpan before, ByteSpan after) {
+// Of an array that is too large to be shown: its elements from the first that differs to the last,
+// as far as they fit.
+Piece stretch_that_differs(const Piece& part, const Type& element, ByteSpan before,
+                           ByteSpan after) {
     constexpr std::uint64_t kMostElements = 32;
     std::uint64_t size = plain(element).size, count = plain(*part.type).count.value_or(0);
-    auto differs = [&](std::uint64_t i) { return differ(before, after, part.offset + i * size, size); };
+    auto differs = [&](std::uint64_t i) {
+        return differ(before, after, part.offset + i * size, size);
+    };
     std::uint64_t first = 0, last = count - 1;
     while (first < last && !differs(first)) ++first;
     while (last > first && !differs(last)) --last;
     last = std::min(last, first + kMostElements - 1);
     std::uint64_t elements = last - first + 1;
-    if (elements == 1) return {fmt::format("{}[{}]", named_whole(part.name), first), &element, part.offset + first * size, size};
-    return {fmt::format("{}[{}..{}]", named_whole(part.name), first, last + 1), &array_of(element, elements), part.offset + first * size, elements * size};
+    if (elements == 1)
+        return {fmt::format("{}[{}]", named_whole(part.name), first), &element,
+                part.offset + first * size, size};
+    return {fmt::format("{}[{}..{}]", named_whole(part.name), first, last + 1),
+            &array_of(element, elements), part.offset + first * size, elements * size};
 }
 
 Piece part_that_differs(Piece part, ByteSpan before, ByteSpan after) {
@@ -96,13 +117,20 @@ Piece part_that_differs(Piece part, ByteSpan before, ByteSpan after) {
         };
         if (type.kind == TypeKind::structure) {
             for (const Member& member : type.members())
-                if (!member.name.empty() && !member.bit_size) consider({named_whole(part.name) + "." + member.name, member.type, part.offset + member.offset, plain(*member.type).size});
+                if (!member.name.empty() && !member.bit_size)
+                    consider({named_whole(part.name) + "." + member.name, member.type,
+                              part.offset + member.offset, plain(*member.type).size});
         } else if (type.kind == TypeKind::array) {
             const Type& element = *type.target;
             std::size_t size = plain(element).size;
-            for (std::uint64_t i = 0; size && i < type.count.value_or(0) && found < 2; ++i) consider({fmt::format("{}[{}]", named_whole(part.name), i), &element, part.offset + i * size, size});
-            if (found > 1 && part.size > kShownWhole) return stretch_that_differs(part, element, before, after);
-            if (part.size <= kShownWhole && (plain(element).kind == TypeKind::character || size == 1)) return part;  // a text is shown whole
+            for (std::uint64_t i = 0; size && i < type.count.value_or(0) && found < 2; ++i)
+                consider({fmt::format("{}[{}]", named_whole(part.name), i), &element,
+                          part.offset + i * size, size});
+            if (found > 1 && part.size > kShownWhole)
+                return stretch_that_differs(part, element, before, after);
+            if (part.size <= kShownWhole &&
+                (plain(element).kind == TypeKind::character || size == 1))
+                return part;  // a text is shown whole
         }
         if (found != 1) return part;
         part = *only;
@@ -120,21 +148,29 @@ void Watching::find(Breakpoint& breakpoint) {
     if (breakpoint.watched->is_of_program) where.frame = nullptr;
     Value value = evaluate(breakpoint.subject, where);
     if (!value.address)
-        throw RequestError(fmt::format("{} has no address that could be watched: {}", breakpoint.subject,
-                                       value.is_available() ? "it is a computed value, or lies in a register" : value.unavailable),
-                           "a variable, a member, an element or *pointer has one");
+        throw RequestError(
+            fmt::format("{} has no address that could be watched: {}", breakpoint.subject,
+                        value.is_available() ? "it is a computed value, or lies in a register"
+                                             : value.unavailable),
+            "a variable, a member, an element or *pointer has one");
     std::uint64_t size = plain(*value.type).size;
     if (size == 0) throw RequestError(fmt::format("{} takes no memory", breakpoint.subject));
-    if (size > kMostWatched) throw RequestError(fmt::format("{} takes {} bytes; at most {} can be watched", breakpoint.subject, with_thousands(size), with_thousands(kMostWatched)), "watch a part of it");
+    if (size > kMostWatched)
+        throw RequestError(
+            fmt::format("{} takes {} bytes; at most {} can be watched", breakpoint.subject,
+                        with_thousands(size), with_thousands(kMostWatched)),
+            "watch a part of it");
     WatchedValue& watched = *breakpoint.watched;
     watched.value = value;
     watched.range = {*value.address, *value.address + size};
-    watched.held = bytes_at(process_, watched.range);
+    watched.bytes = bytes_at(process_, watched.range);
     watched.events = 0;
-    watched.is_of_program = watched.is_of_program || is_of_program(breakpoint.subject, *value.address);
+    watched.is_of_program =
+        watched.is_of_program || is_of_program(breakpoint.subject, *value.address);
 }
 
-// A global of the program or a part of it: what it is called leads to the same address without a frame.
+// A global of the program or a part of it: what it is called leads to the same address without a
+// frame.
 bool Watching::is_of_program(const std::string& expression, RunAddress address) const {
     if (process_.module_at(address) != &process_.modules().front()) return false;
     EvaluationContext nowhere = parts_.moment().context();
@@ -150,7 +186,8 @@ std::vector<unsigned> Watching::free_debug_registers() const {
     std::vector<unsigned> free;
     for (unsigned number = 0; number < kDebugAddresses; ++number) {
         bool taken = std::ranges::any_of(parts_.breakpoints.all(), [&](const Breakpoint& other) {
-            return other.watched && std::count(other.watched->debug_registers.begin(), other.watched->debug_registers.end(), number);
+            return other.watched && std::count(other.watched->debug_registers.begin(),
+                                               other.watched->debug_registers.end(), number);
         });
         if (!taken) free.push_back(number);
     }
@@ -169,9 +206,13 @@ void Watching::set_up(WatchedValue& watched, bool on_reads) {
     }
     RunAddress stack = process_.registers(parts_.selection.thread()).stack_pointer();
     for (const MemoryRegion& region : process_.regions())
-        if (region.begin <= watched.range.low && watched.range.low < region.end && region.begin <= stack && stack < region.end)
-            throw RequestError(fmt::format("{} bytes are more than the four debug registers hold, and the pages of the running stack cannot be protected: every call writes there", watched.range.size()),
-                               Next::watch_part_or_by_steps);
+        if (region.begin <= watched.range.low && watched.range.low < region.end &&
+            region.begin <= stack && stack < region.end)
+            throw RequestError(
+                fmt::format("{} bytes are more than the four debug registers hold, and the pages "
+                            "of the running stack cannot be protected: every call writes there",
+                            watched.range.size()),
+                Next::watch_part_or_by_steps);
     process_.protect(watched.range, on_reads);
     watched.by_pages = true;
 }
@@ -217,7 +258,8 @@ Watching::Contents Watching::contents() {
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
         std::vector<std::byte> now(breakpoint.watched->range.size());
-        if (process_.read_available(breakpoint.watched->range.low, now) == now.size()) all[breakpoint.watched.get()] = std::move(now);
+        if (process_.read_available(breakpoint.watched->range.low, now) == now.size())
+            all[breakpoint.watched.get()] = std::move(now);
     }
     return all;
 }
@@ -227,8 +269,8 @@ void Watching::take_over(const Contents& before) {
     for (const auto& [watched, now] : contents()) {
         auto found = before.find(watched);
         if (found == before.end()) continue;
-        for (std::size_t i = 0; i < now.size() && i < watched->held.size(); ++i)
-            if (now[i] != found->second[i]) watched->held[i] = now[i];
+        for (std::size_t i = 0; i < now.size() && i < watched->bytes.size(); ++i)
+            if (now[i] != found->second[i]) watched->bytes[i] = now[i];
     }
 }
 
@@ -246,11 +288,13 @@ void Watching::follow_all() {
 }
 
 bool Watching::any_by_steps() const {
-    return std::ranges::any_of(parts_.breakpoints.all(),
-                       [](const Breakpoint& b) { return b.is_on && b.watched && b.watched->by_steps && !b.watched->has_ended; });
+    return std::ranges::any_of(parts_.breakpoints.all(), [](const Breakpoint& b) {
+        return b.is_on && b.watched && b.watched->by_steps && !b.watched->has_ended;
+    });
 }
 
-// The statement that did it: the processor tells when the instruction is done, so it is the one before.
+// The statement that did it: the processor tells when the instruction is done, so it is the one
+// before.
 WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     const Breakpoint& breakpoint = *seen.breakpoint;
     const std::vector<std::byte>& now = seen.now;
@@ -259,11 +303,12 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     change.number = breakpoint.number;
     change.expression = breakpoint.subject;
     change.is_first = watched.events <= 1;
-    change.is_write = now != watched.held_before;
+    change.is_write = now != watched.bytes_before;
     Piece part{breakpoint.subject, watched.value.type, 0, now.size()};
-    if (change.is_write) part = part_that_differs(part, watched.held_before, now);
+    if (change.is_write) part = part_that_differs(part, watched.bytes_before, now);
     change.expression = part.name;
-    change.before = value_of_bytes(*part.type, ByteSpan(watched.held_before).subspan(part.offset, part.size));
+    change.before =
+        value_of_bytes(*part.type, ByteSpan(watched.bytes_before).subspan(part.offset, part.size));
     change.after = value_of_bytes(*part.type, ByteSpan(now).subspan(part.offset, part.size));
     RunAddress last = process_.registers(event.thread).program_counter() - 1;
     change.instruction = last + 1;
@@ -275,7 +320,8 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
         }
         if (auto name = module->symbols().nearest_name(at)) change.function = name->name;
     }
-    if (event.system_call >= 0) change.by = fmt::format("the system call {}", system_call_name(event.system_call));
+    if (event.system_call >= 0)
+        change.by = fmt::format("the system call {}", system_call_name(event.system_call));
     return change;
 }
 
@@ -284,21 +330,25 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
         if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended) continue;
         WatchedValue& watched = *breakpoint.watched;
-        bool meant = event.kind == TargetEvent::Kind::touched ? watched.by_pages
-                     : event.kind == TargetEvent::Kind::stepped ? watched.by_steps
-                                                                : std::any_of(watched.debug_registers.begin(), watched.debug_registers.end(),
-                                                                              [&](unsigned number) { return event.watches >> number & 1; });
+        bool meant =
+            event.kind == TargetEvent::Kind::touched ? watched.by_pages
+            : event.kind == TargetEvent::Kind::stepped
+                ? watched.by_steps
+                : std::any_of(watched.debug_registers.begin(), watched.debug_registers.end(),
+                              [&](unsigned number) { return event.watches >> number & 1; });
         if (!meant) continue;
         ++watched.events;
         std::vector<std::byte> now(watched.range.size());
         if (process_.read_available(watched.range.low, now) != now.size()) continue;
-        if (event.round != watched.round || event.round == 0) {
-            watched.round = event.round;
-            watched.held_before = watched.held;
+        if (event.batch != watched.batch || event.batch == 0) {
+            watched.batch = event.batch;
+            watched.bytes_before = watched.bytes;
         }
-        bool changed = now != watched.held_before;
-        bool touched = event.kind != TargetEvent::Kind::touched || changed || watched.range.contains(event.fault_address);
-        if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps)) continue;
+        bool changed = now != watched.bytes_before;
+        bool touched = event.kind != TargetEvent::Kind::touched || changed ||
+                       watched.range.contains(event.fault_address);
+        if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps))
+            continue;
         found.push_back({&breakpoint, std::move(now)});
     }
     return found;
@@ -308,7 +358,9 @@ std::vector<Breakpoint*> Watching::left(ThreadId thread) {
     std::vector<Breakpoint*> ended;
     RunAddress stack = process_.registers(thread).stack_pointer();
     for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
-        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended || !breakpoint.watched->owner) continue;
+        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended ||
+            !breakpoint.watched->owner)
+            continue;
         const WatchedValue::Owner& owner = *breakpoint.watched->owner;
         if (owner.thread == thread && stack >= owner.frame) ended.push_back(&breakpoint);
     }

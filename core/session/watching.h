@@ -1,4 +1,5 @@
-// Watchpoints of a session: which memory a value lies in, how it is watched, and what a hit on it means.
+// Watchpoints of a session: which memory a value lies in, how it is watched, and what a hit on it
+// means.
 #pragma once
 
 #include "core/session/parts.h"
@@ -10,11 +11,12 @@ class Watching {
   public:
     explicit Watching(SessionParts& parts) : parts_(parts), process_(parts.debuggee.process()) {}
 
-    // Finds where the value lies and sets up what watches it: debug registers where it fits into those that are free, else
-    // page protection. Throws RequestError that says why neither can.
+    // Finds where the value lies and sets up what watches it: debug registers where it fits into
+    // those that are free, else page protection. Throws RequestError that says why neither can.
     void start(Breakpoint& breakpoint);
     void stop(Breakpoint& breakpoint);
-    // The same in a copy of the process it was in, as `thread` has forked it. False: what it watched is not there, or cannot be watched.
+    // The same in a copy of the process it was in, as `thread` has forked it. False: what it
+    // watched is not there, or cannot be watched.
     bool start_in_copy(Breakpoint& breakpoint, ThreadId thread);
     // What we change ourselves is nobody's write: from here on it is what was there before.
     template <class Change>
@@ -27,8 +29,8 @@ class Watching {
     // A watched value that is to be followed may lie elsewhere now.
     void follow_all();
 
-    // The watchpoints that a thread has met, by the event, with the bytes they hold now. Those whose bytes are the same as
-    // before are left out, unless they wait for any access.
+    // The watchpoints that a thread has met, by the event, with the bytes they hold now. Those
+    // whose bytes are the same as before are left out, unless they wait for any access.
     struct Seen {
         Breakpoint* breakpoint;
         std::vector<std::byte> now;
@@ -37,8 +39,9 @@ class Watching {
     // What to tell of it.
     WatchChange change(const Seen& seen, const TargetEvent& event);
     // From here on what is there now is what was there before.
-    void remember(Seen seen) { seen.breakpoint->watched->held = std::move(seen.now); }
-    // The watchpoints whose variable's frame has been left, now that this thread stands where it does.
+    void remember(Seen seen) { seen.breakpoint->watched->bytes = std::move(seen.now); }
+    // The watchpoints whose variable's frame has been left, now that this thread stands where it
+    // does.
     std::vector<Breakpoint*> left(ThreadId thread);
     // The numbers of the debug registers that no watchpoint holds.
     std::vector<unsigned> free_debug_registers() const;

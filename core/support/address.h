@@ -1,5 +1,6 @@
-// Addresses have a kind. A FileAddress is what an object file says (a virtual address before loading); a RunAddress
-// is where that landed in a process. Only a Module converts one into the other; a mix-up does not compile.
+// Addresses have a kind. A FileAddress is what an object file says (a virtual address before
+// loading); a RunAddress is where that landed in a process. Only a Module converts one into the
+// other; a mix-up does not compile.
 #pragma once
 
 #include <compare>

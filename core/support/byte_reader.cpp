@@ -12,14 +12,16 @@ void ByteReader::fail(const std::string& what) const {
 
 void ByteReader::seek(std::uint64_t offset) {
     if (offset > bytes_.size()) {
-        throw FormatError(fmt::format("{}: offset {:#x} lies beyond the end of the section ({:#x} bytes)", section_,
-                                      offset, bytes_.size()));
+        throw FormatError(
+            fmt::format("{}: offset {:#x} lies beyond the end of the section ({:#x} bytes)",
+                        section_, offset, bytes_.size()));
     }
     offset_ = offset;
 }
 
 void ByteReader::skip(std::uint64_t count) {
-    if (count > remaining()) fail(fmt::format("{} bytes are announced but {} are left", count, remaining()));
+    if (count > remaining())
+        fail(fmt::format("{} bytes are announced but {} are left", count, remaining()));
     offset_ += count;
 }
 
@@ -81,8 +83,9 @@ ByteSpan ByteReader::block(std::uint64_t size) {
 
 ByteReader ByteReader::part(std::uint64_t offset, std::uint64_t end) const {
     if (end > bytes_.size() || offset > end) {
-        throw FormatError(fmt::format("{}: a table at {:#x} claims to end at {:#x}, beyond the section's {:#x} bytes",
-                                      section_, offset, end, bytes_.size()));
+        throw FormatError(fmt::format(
+            "{}: a table at {:#x} claims to end at {:#x}, beyond the section's {:#x} bytes",
+            section_, offset, end, bytes_.size()));
     }
     return ByteReader(bytes_.first(end), section_, offset);
 }

@@ -1,5 +1,5 @@
-// Reads numbers and strings out of bytes that nobody vouches for. Every read is checked against the end; a read past
-// it throws a FormatError that names the section and the offset.
+// Reads numbers and strings out of bytes that nobody vouches for. Every read is checked against the
+// end; a read past it throws a FormatError that names the section and the offset.
 #pragma once
 
 #include <cstddef>

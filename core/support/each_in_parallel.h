@@ -11,11 +11,13 @@
 
 namespace lantern {
 
-// `make_worker()` is called once in each thread and gives a function of the item's index. `progress` is told the share of
-// items done from the calling thread, about ten times a second; it may be empty, and may throw to give up. What a worker
-// throws in another thread ends the program: workers catch their own.
+// `make_worker()` is called once in each thread and gives a function of the item's index.
+// `progress` is told the share of items done from the calling thread, about ten times a second; it
+// may be empty, and may throw to give up. What a worker throws in another thread ends the program:
+// workers catch their own.
 template <class MakeWorker>
-void each_in_parallel(std::size_t count, bool worth_threads, const std::function<void(double)>& progress, MakeWorker make_worker) {
+void each_in_parallel(std::size_t count, bool worth_threads,
+                      const std::function<void(double)>& progress, MakeWorker make_worker) {
     std::atomic<std::size_t> next = 0, done = 0;
     std::atomic<bool> give_up = false;
     auto work = [&](bool reports) {
@@ -32,10 +34,11 @@ void each_in_parallel(std::size_t count, bool worth_threads, const std::function
         }
     };
     std::vector<std::thread> helpers;
-    if (worth_threads)
-        try {
-            for (unsigned i = 1; i < std::min(8u, std::thread::hardware_concurrency()); ++i) helpers.emplace_back(work, false);
-        } catch (const std::system_error&) {  // the system gives no more threads: those that there are do it
+    if (worth_threads) try {
+            for (unsigned i = 1; i < std::min(8u, std::thread::hardware_concurrency()); ++i)
+                helpers.emplace_back(work, false);
+        } catch (const std::system_error&) {  // the system gives no more threads: those that there
+                                              // are do it
         }
     std::exception_ptr trouble;
     try {

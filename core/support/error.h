@@ -1,5 +1,6 @@
-// The one small hierarchy of errors. An error says what failed and where, and what the user can do next.
-// "Not there" is never an error: functions that may find nothing return std::optional or a null pointer.
+// The one small hierarchy of errors. An error says what failed and where, and what the user can do
+// next. "Not there" is never an error: functions that may find nothing return std::optional or a
+// null pointer.
 #pragma once
 
 #include <stdexcept>
@@ -40,13 +41,16 @@ class MemoryError : public TargetError {
     using TargetError::TargetError;
 };
 
-// An expression that does not parse or cannot be computed. The column counts characters from 1; 0 is unknown.
+// An expression that does not parse or cannot be computed. The column counts characters from 1; 0
+// is unknown.
 class ExpressionError : public Error {
   public:
-    ExpressionError(const std::string& what, unsigned column, Advice advice = {}, std::string expression = {})
+    ExpressionError(const std::string& what, unsigned column, Advice advice = {},
+                    std::string expression = {})
         : Error(what, std::move(advice)), column_(column), expression_(std::move(expression)) {}
     unsigned column() const { return column_; }
-    // The expression the column counts in, where it is not the whole of what was asked for; else empty.
+    // The expression the column counts in, where it is not the whole of what was asked for; else
+    // empty.
     const std::string& expression() const { return expression_; }
 
   private:
@@ -54,7 +58,8 @@ class ExpressionError : public Error {
     std::string expression_;
 };
 
-// A request the user made that cannot be met as asked: an unknown name, a line without code, a wrong argument.
+// A request the user made that cannot be met as asked: an unknown name, a line without code, a
+// wrong argument.
 class RequestError : public Error {
     using Error::Error;
 };

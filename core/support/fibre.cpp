@@ -39,8 +39,11 @@ thread_local Fibre* running = nullptr;
 }  // namespace
 
 Fibre::Fibre(std::function<void()> work) : work_(std::move(work)) {
-    stack_ = mmap(nullptr, kStackSize, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_NORESERVE | MAP_STACK, -1, 0);
-    if (stack_ == MAP_FAILED) throw TargetError("there is no memory for a movement that goes on meanwhile", Next::without_meanwhile);
+    stack_ = mmap(nullptr, kStackSize, PROT_READ | PROT_WRITE,
+                  MAP_PRIVATE | MAP_ANONYMOUS | MAP_NORESERVE | MAP_STACK, -1, 0);
+    if (stack_ == MAP_FAILED)
+        throw TargetError("there is no memory for a movement that goes on meanwhile",
+                          Next::without_meanwhile);
     mprotect(stack_, kGuard, PROT_NONE);
     getcontext(&inside_context_);
     inside_context_.uc_stack = {stack_, 0, kStackSize};

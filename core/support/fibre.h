@@ -1,5 +1,5 @@
-// Work on a stack of its own, in the same thread (the kernel wants all of ptrace from one): where it would wait it gives way, and it
-// goes on from there when it is resumed.
+// Work on a stack of its own, in the same thread (the kernel wants all of ptrace from one): where
+// it would wait it gives way, and it goes on from there when it is resumed.
 #pragma once
 
 #include <ucontext.h>
@@ -25,13 +25,15 @@ class Fibre {
     static Fibre* current();
     // Runs it until it gives way or ends: true when it has ended. Throws what it threw.
     bool resume(Word word);
-    // From within: until it is resumed, with that word. To be abandoned comes as an exception that is not an Error.
+    // From within: until it is resumed, with that word. To be abandoned comes as an exception that
+    // is not an Error.
     Word give_way();
     bool is_inside() const { return inside_; }
 
   private:
     struct Abandoned {};
-    // What the C++ runtime keeps for each thread of the exceptions that are under way; each stack has its own.
+    // What the C++ runtime keeps for each thread of the exceptions that are under way; each stack
+    // has its own.
     struct Exceptions {
         void* caught = nullptr;
         unsigned uncaught = 0;

@@ -61,7 +61,8 @@ GuardedMapping::~GuardedMapping() {
     if (slot_ >= 0) slots[static_cast<std::size_t>(slot_)].end = 0;
 }
 
-GuardedMapping::GuardedMapping(GuardedMapping&& other) noexcept : slot_(std::exchange(other.slot_, -1)) {}
+GuardedMapping::GuardedMapping(GuardedMapping&& other) noexcept
+    : slot_(std::exchange(other.slot_, -1)) {}
 
 GuardedMapping& GuardedMapping::operator=(GuardedMapping&& other) noexcept {
     std::swap(slot_, other.slot_);
@@ -78,9 +79,12 @@ std::optional<std::string> take_cut_file() {
 bool heal_mapping(const void* address) {
     auto at = reinterpret_cast<std::uintptr_t>(address);
     for (Slot& slot : slots) {
-        if (at < slot.begin || at >= ((slot.end + kPage - 1) & ~(kPage - 1)) || slot.end == 0) continue;
+        if (at < slot.begin || at >= ((slot.end + kPage - 1) & ~(kPage - 1)) || slot.end == 0)
+            continue;
         void* page = reinterpret_cast<void*>(at & ~(kPage - 1));
-        if (mmap(page, kPage, PROT_READ, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED, -1, 0) == MAP_FAILED) return false;
+        if (mmap(page, kPage, PROT_READ, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED, -1, 0) ==
+            MAP_FAILED)
+            return false;
         slot.is_cut = true;
         return true;
     }

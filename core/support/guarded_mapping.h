@@ -1,5 +1,6 @@
-// Files that are mapped into our memory can be cut by others while we read them: the kernel then sends SIGBUS. Here that becomes
-// something to be told: zeros are read from there on, and who asks learns which file it was.
+// Files that are mapped into our memory can be cut by others while we read them: the kernel then
+// sends SIGBUS. Here that becomes something to be told: zeros are read from there on, and who asks
+// learns which file it was.
 #pragma once
 
 #include <cstddef>
@@ -8,7 +9,8 @@
 
 namespace lantern {
 
-// As long as it lives, a fault inside of these bytes of ours is healed. `begin` is the address of a mapping of a file.
+// As long as it lives, a fault inside of these bytes of ours is healed. `begin` is the address of a
+// mapping of a file.
 class GuardedMapping {
   public:
     GuardedMapping() = default;
@@ -21,10 +23,12 @@ class GuardedMapping {
     int slot_ = -1;
 };
 
-// A file that was found to be cut since this was asked last; nothing if none was. What was read of it meanwhile may be wrong.
+// A file that was found to be cut since this was asked last; nothing if none was. What was read of
+// it meanwhile may be wrong.
 std::optional<std::string> take_cut_file();
 
-// For whoever handles SIGBUS himself: true where the address lies in a guarded mapping, and can be read now. Async-signal-safe.
+// For whoever handles SIGBUS himself: true where the address lies in a guarded mapping, and can be
+// read now. Async-signal-safe.
 bool heal_mapping(const void* address);
 
 }  // namespace lantern

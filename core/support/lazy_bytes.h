@@ -1,4 +1,5 @@
-// Bytes that are made when they are first asked for: a section that must be decompressed and that most questions do not need.
+// Bytes that are made when they are first asked for: a section that must be decompressed and that
+// most questions do not need.
 #pragma once
 
 #include <functional>
@@ -13,8 +14,11 @@ class LazyBytes {
   public:
     LazyBytes() = default;
     LazyBytes(ByteSpan bytes) : bytes_(bytes) {}
-    // `make` is called once, by whichever thread asks first; copies share what it gave. It must not throw.
-    explicit LazyBytes(std::function<ByteSpan()> make) : later_(std::make_shared<Later>()) { later_->make = std::move(make); }
+    // `make` is called once, by whichever thread asks first; copies share what it gave. It must not
+    // throw.
+    explicit LazyBytes(std::function<ByteSpan()> make) : later_(std::make_shared<Later>()) {
+        later_->make = std::move(make);
+    }
 
     operator ByteSpan() const {
         if (!later_) return bytes_;

@@ -1,4 +1,5 @@
-// What a person types to find names: a part of the name, a pattern with * and ?, or a /regular expression/.
+// What a person types to find names: a part of the name, a pattern with * and ?, or a /regular
+// expression/.
 #pragma once
 
 #include <memory>
@@ -12,8 +13,8 @@ class Pattern {
     // "" matches everything. Throws RequestError for a regular expression that does not parse.
     explicit Pattern(std::string_view text);
 
-    // A part matches anywhere, whatever the case; a pattern with * ? [ must match the whole; a regular expression
-    // (POSIX, extended) matches anywhere.
+    // A part matches anywhere, whatever the case; a pattern with * ? [ must match the whole; a
+    // regular expression (POSIX, extended) matches anywhere.
     bool matches(const std::string& name) const;
     bool matches_all() const { return text_.empty(); }
 

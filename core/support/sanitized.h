@@ -1,4 +1,5 @@
-// LANTERN_SANITIZED: this build watches its own memory with the address sanitizer, which has to be told of stacks that it does not know.
+// LANTERN_SANITIZED: this build watches its own memory with the address sanitizer, which has to be
+// told of stacks that it does not know.
 #pragma once
 
 #if defined(__SANITIZE_ADDRESS__)

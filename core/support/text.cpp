@@ -3,27 +3,32 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cstring>
 #include <cctype>
+#include <cstring>
 #include <numeric>
 
 namespace lantern {
 namespace {
 
-// The length of the valid UTF-8 sequence at the start of `text`, 0 if there is none (or it is a control character).
+// The length of the valid UTF-8 sequence at the start of `text`, 0 if there is none (or it is a
+// control character).
 std::size_t printable_sequence(std::string_view text) {
     auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
     unsigned char first = byte(0);
     if (first < 0x80) return std::isprint(first) ? 1 : 0;
-    std::size_t length = first >= 0xc2 && first < 0xe0 ? 2 : first >= 0xe0 && first < 0xf0 ? 3
-                         : first >= 0xf0 && first < 0xf5 ? 4 : 0;
+    std::size_t length = first >= 0xc2 && first < 0xe0   ? 2
+                         : first >= 0xe0 && first < 0xf0 ? 3
+                         : first >= 0xf0 && first < 0xf5 ? 4
+                                                         : 0;
     if (length == 0 || text.size() < length) return 0;
     for (std::size_t i = 1; i < length; ++i)
         if ((byte(i) & 0xc0) != 0x80) return 0;
-    if (length == 2 && first == 0xc2 && byte(1) < 0xa0) return 0;                          // C1 controls
-    if (length == 3 && ((first == 0xe0 && byte(1) < 0xa0) || (first == 0xed && byte(1) > 0x9f))) return 0;
+    if (length == 2 && first == 0xc2 && byte(1) < 0xa0) return 0;  // C1 controls
+    if (length == 3 && ((first == 0xe0 && byte(1) < 0xa0) || (first == 0xed && byte(1) > 0x9f)))
+        return 0;
     if (length == 3 && first == 0xe2 && byte(1) == 0x80 && byte(2) >= 0x8b && byte(2) <= 0xae) {
-        // Zero-width, line-separating and direction-changing characters would let text disguise itself.
+        // Zero-width, line-separating and direction-changing characters would let text disguise
+        // itself.
         bool harmless = byte(2) >= 0x90 && byte(2) <= 0xa7;
         if (!harmless) return 0;
     }
@@ -84,17 +89,20 @@ std::string quote(std::string_view text, char quote_mark) {
     return fmt::format("{}{}{}", quote_mark, escape(text, quote_mark), quote_mark);
 }
 
-std::vector<std::string> nearest_names(std::string_view wanted, std::span<const std::string> candidates,
-                                       std::size_t limit) {
+std::vector<std::string> nearest_names(std::string_view wanted,
+                                       std::span<const std::string> candidates, std::size_t limit) {
     std::vector<std::pair<std::size_t, std::string>> scored;
     std::string wanted_lower = lower_case(wanted);
     std::size_t tolerance = std::max<std::size_t>(1, wanted.size() / 3);
     for (const std::string& candidate : candidates) {
         std::string lower = lower_case(candidate);
         bool inside = wanted.size() >= 3 && lower.find(wanted_lower) != std::string::npos;
-        if (!inside && (lower.size() > wanted.size() + tolerance || wanted.size() > lower.size() + tolerance)) continue;
+        if (!inside &&
+            (lower.size() > wanted.size() + tolerance || wanted.size() > lower.size() + tolerance))
+            continue;
         std::size_t distance = edit_distance(wanted_lower, lower);
-        if (distance <= tolerance || inside) scored.emplace_back(inside ? std::min(distance, tolerance) : distance, candidate);
+        if (distance <= tolerance || inside)
+            scored.emplace_back(inside ? std::min(distance, tolerance) : distance, candidate);
     }
     std::sort(scored.begin(), scored.end());
     scored.erase(std::unique(scored.begin(), scored.end()), scored.end());
@@ -126,9 +134,18 @@ std::string counted(unsigned long long number, std::string_view noun) {
 }
 
 std::string_view trimmed(std::string_view text) {
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front()))) text.remove_prefix(1);
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.remove_suffix(1);
+    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front())))
+        text.remove_prefix(1);
+    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back())))
+        text.remove_suffix(1);
     return text;
+}
+
+std::string without_spaces(std::string_view text) {
+    std::string out;
+    std::copy_if(text.begin(), text.end(), std::back_inserter(out),
+                 [](char c) { return c != ' '; });
+    return out;
 }
 
 std::string lower_case(std::string_view text) {
@@ -150,7 +167,9 @@ void append_utf8(std::string& out, std::uint32_t code) {
 }
 
 std::uint32_t take_code_point(std::string_view& utf8) {
-    auto byte = [&](std::size_t i) { return static_cast<std::uint32_t>(static_cast<unsigned char>(utf8[i])); };
+    auto byte = [&](std::size_t i) {
+        return static_cast<std::uint32_t>(static_cast<unsigned char>(utf8[i]));
+    };
     std::uint32_t lead = byte(0);
     std::size_t length = lead < 0xc0 ? 1 : lead < 0xe0 ? 2 : lead < 0xf0 ? 3 : lead < 0xf8 ? 4 : 1;
     if (length > utf8.size()) length = 1;
@@ -183,7 +202,8 @@ std::string utf8_of(ByteSpan units, unsigned unit) {
 std::vector<std::byte> units_of(std::string_view utf8, unsigned unit) {
     std::vector<std::byte> units;
     auto append = [&](std::uint32_t code) {
-        for (unsigned i = 0; i < unit; ++i) units.push_back(static_cast<std::byte>(code >> (8 * i)));
+        for (unsigned i = 0; i < unit; ++i)
+            units.push_back(static_cast<std::byte>(code >> (8 * i)));
     };
     if (unit == 1) {
         for (char c : utf8) append(static_cast<unsigned char>(c));
@@ -199,8 +219,9 @@ std::vector<std::byte> units_of(std::string_view utf8, unsigned unit) {
 }
 
 std::size_t display_width(std::string_view utf8) {
-    return static_cast<std::size_t>(
-        std::count_if(utf8.begin(), utf8.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xc0) != 0x80; }));
+    return static_cast<std::size_t>(std::count_if(utf8.begin(), utf8.end(), [](char c) {
+        return (static_cast<unsigned char>(c) & 0xc0) != 0x80;
+    }));
 }
 
 }  // namespace lantern

@@ -26,7 +26,9 @@ struct LineBlock {
     std::string inlined_into;
     std::uint32_t line = 0;
 };
-// All stretches of code that belong to the line, by address; neighbours of one function are one block.
-std::vector<LineBlock> blocks_of_line(const ModuleSymbols& symbols, std::string_view file, std::uint32_t line);
+// All stretches of code that belong to the line, by address; neighbours of one function are one
+// block.
+std::vector<LineBlock> blocks_of_line(const ModuleSymbols& symbols, std::string_view file,
+                                      std::uint32_t line);
 
 }  // namespace lantern

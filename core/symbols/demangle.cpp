@@ -10,8 +10,10 @@ namespace lantern {
 
 std::string demangled(std::string_view linkage_name) {
     std::string name(linkage_name.substr(0, linkage_name.find('@')));
-    bool may_be_mangled = name.starts_with("_Z") || name.starts_with("_R") || name.starts_with("__Z");
-    constexpr std::size_t kLongest = 16'384;  // beyond this no compiler goes; a made-up one would take its time
+    bool may_be_mangled =
+        name.starts_with("_Z") || name.starts_with("_R") || name.starts_with("__Z");
+    constexpr std::size_t kLongest =
+        16'384;  // beyond this no compiler goes; a made-up one would take its time
     if (!may_be_mangled || name.size() > kLongest) return name;
     struct Free {
         void operator()(char* text) const { std::free(text); }

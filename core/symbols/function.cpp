@@ -23,7 +23,8 @@ std::vector<ScopeChain> chains_at(const FunctionBody& body, FileAddress pc) {
     return chains;
 }
 
-std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc, const Scope* innermost) {
+std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc,
+                                       const Scope* innermost) {
     if (innermost && !innermost->inlined->is_recorded) {
         auto chains = chains_down_to(body, pc, innermost->around);
         chains.insert(chains.begin(), ScopeChain{&*innermost->inlined, {innermost}});
@@ -56,11 +57,15 @@ bool is_optimised(const Scope& scope, int depth) {
     if (scope.inlined) return true;
     for (const Variable& variable : scope.variables)
         if (variable.locations.size() != 1 || variable.locations[0].range) return true;
-    return depth < kDeepest && std::any_of(scope.inner.begin(), scope.inner.end(), [&](const auto& inner) { return is_optimised(*inner, depth + 1); });
+    return depth < kDeepest &&
+           std::any_of(scope.inner.begin(), scope.inner.end(),
+                       [&](const auto& inner) { return is_optimised(*inner, depth + 1); });
 }
 
 }  // namespace
 
-bool looks_optimised(const FunctionBody& body) { return is_optimised(body.outermost, 0); }
+bool looks_optimised(const FunctionBody& body) {
+    return is_optimised(body.outermost, 0);
+}
 
 }  // namespace lantern

@@ -15,7 +15,8 @@ namespace lantern {
 struct Function {
     std::string name;          // qualified, as the source writes it
     std::string linkage_name;  // what the linker sees; empty where it is the same
-    std::vector<FileRange> ranges;  // empty: only inlined copies exist. The first range holds the entry.
+    std::vector<FileRange>
+        ranges;  // empty: only inlined copies exist. The first range holds the entry.
     dwarf::Position entry_offset = 0;
     const dwarf::Unit* unit = nullptr;
     std::string declared_in;  // source file, as the compiler recorded it
@@ -46,20 +47,23 @@ struct InlinedCall {
     std::string call_file;
     std::uint32_t call_line = 0, call_column = 0;
     std::optional<FileAddress> entry;  // where control comes into this copy, as far as it is said
-    bool is_recorded = true;           // false: only the lines of its source tell that it runs; where it was called is not known
-    std::optional<std::uint32_t> entry_view;  // and before which row of the line table there, where the compiler numbers them (gcc)
+    bool is_recorded = true;  // false: only the lines of its source tell that it runs; where it was
+                              // called is not known
+    std::optional<std::uint32_t> entry_view;  // and before which row of the line table there, where
+                                              // the compiler numbers them (gcc)
 };
 
-// What a caller's debug information says of one call: where the parameters' values can still be found while the callee
-// runs (DWARF 5 §3.4). Expressions are borrowed from the section.
+// What a caller's debug information says of one call: where the parameters' values can still be
+// found while the callee runs (DWARF 5 §3.4). Expressions are borrowed from the section.
 struct CallSite {
     struct Parameter {
         ByteSpan location;  // where the callee gets it: a register, say
         ByteSpan value;     // computes it in the caller's frame
     };
     std::vector<Parameter> parameters;
-    std::optional<dwarf::Position> callee;  // the entry of the function that is called, where that is known
-    ByteSpan target;                        // else computes its address in the caller's frame; may be empty
+    std::optional<dwarf::Position>
+        callee;       // the entry of the function that is called, where that is known
+    ByteSpan target;  // else computes its address in the caller's frame; may be empty
     const dwarf::Unit* unit = nullptr;
 };
 
@@ -75,29 +79,33 @@ struct Scope {
     std::vector<std::unique_ptr<Scope>> inner;
     std::optional<InlinedCall> inlined;  // set where the scope is the body of an inlined call
     const Scope* parent = nullptr;       // the scope it lies in; null: the function's outermost
-    const Scope* around = nullptr;       // the innermost inlined call it lies in; null: the function itself
+    const Scope* around =
+        nullptr;  // the innermost inlined call it lies in; null: the function itself
 };
 
 struct FunctionBody {
     Scope outermost;
     std::vector<dwarf::LocationRange> frame_base;
     const Type* returned = nullptr;
-    bool is_external = false;         // called from other units too, so by the platform's convention
-    bool is_called_otherwise = false; // the compiler changed how it is called (DW_CC_nocall)
+    bool is_external = false;  // called from other units too, so by the platform's convention
+    bool is_called_otherwise = false;  // the compiler changed how it is called (DW_CC_nocall)
 };
 
-// A variable that lives in different places, or a call that was inlined: what only an optimiser leaves behind.
+// A variable that lives in different places, or a call that was inlined: what only an optimiser
+// leaves behind.
 bool looks_optimised(const FunctionBody& body);
 
 // One frame's worth of scopes at an address: the function itself or one inlined call in it.
 struct ScopeChain {
-    const InlinedCall* inlined = nullptr;    // null for the function itself
-    std::vector<const Scope*> scopes;        // innermost first
+    const InlinedCall* inlined = nullptr;  // null for the function itself
+    std::vector<const Scope*> scopes;      // innermost first
 };
 
 // The chains that hold `pc`, the innermost inlined call first, the function itself last.
 std::vector<ScopeChain> chains_at(const FunctionBody& body, FileAddress pc);
-// The same down to the inlined call `innermost` (null: the function itself) and no deeper, whether or not its code holds `pc`.
-std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc, const Scope* innermost);
+// The same down to the inlined call `innermost` (null: the function itself) and no deeper, whether
+// or not its code holds `pc`.
+std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc,
+                                       const Scope* innermost);
 
 }  // namespace lantern

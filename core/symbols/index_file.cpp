@@ -24,9 +24,11 @@ struct Header {
     char magic[8];
     std::uint32_t version, header_size;
     std::uint64_t fingerprint;
-    std::uint64_t names, scopes, code, units, heads, chain;  // elements of each table, which follow in this order
+    std::uint64_t names, scopes, code, units, heads,
+        chain;  // elements of each table, which follow in this order
 };
-static_assert(sizeof(NameEntry) == 24 && sizeof(NameScope) == 32 && sizeof(CodeRange) == 24 && sizeof(UnitSlice) == 16);
+static_assert(sizeof(NameEntry) == 24 && sizeof(NameScope) == 32 && sizeof(CodeRange) == 24 &&
+              sizeof(UnitSlice) == 16);
 
 void mix(std::uint64_t& hash, ByteSpan bytes) {
     for (std::byte b : bytes) hash = (hash ^ static_cast<std::uint64_t>(b)) * 0x100000001b3;
@@ -84,11 +86,14 @@ std::uint64_t fingerprint_of(const dwarf::DebugInfo& info, const std::string& bu
     return hash;
 }
 
-std::optional<SymbolIndex> index_over(ByteSpan file, std::uint64_t fingerprint, const dwarf::DebugInfo& info, std::shared_ptr<const void> keeper) {
+std::optional<SymbolIndex> index_over(ByteSpan file, std::uint64_t fingerprint,
+                                      const dwarf::DebugInfo& info,
+                                      std::shared_ptr<const void> keeper) {
     Header header;
     if (file.size() < sizeof header) return std::nullopt;
     std::memcpy(&header, file.data(), sizeof header);
-    bool fits = std::memcmp(header.magic, kMagic, sizeof kMagic) == 0 && header.version == kVersion && header.header_size == sizeof header &&
+    bool fits = std::memcmp(header.magic, kMagic, sizeof kMagic) == 0 &&
+                header.version == kVersion && header.header_size == sizeof header &&
                 header.fingerprint == fingerprint && header.units == info.units().size() + 1;
     if (!fits) return std::nullopt;
     Cutter cutter(file.subspan(sizeof header));
@@ -103,7 +108,8 @@ std::optional<SymbolIndex> index_over(ByteSpan file, std::uint64_t fingerprint, 
     return SymbolIndex(info, tables, std::move(keeper));
 }
 
-std::optional<SymbolIndex> load_index(const fs::path& folder, const std::string& build_id, const dwarf::DebugInfo& info) {
+std::optional<SymbolIndex> load_index(const fs::path& folder, const std::string& build_id,
+                                      const dwarf::DebugInfo& info) {
     int file = open(file_of(folder, build_id).c_str(), O_RDONLY | O_CLOEXEC);
     if (file < 0) return std::nullopt;
     struct stat facts {};
@@ -116,8 +122,10 @@ std::optional<SymbolIndex> load_index(const fs::path& folder, const std::string&
     }
     close(file);
     if (at == MAP_FAILED) return std::nullopt;
-    std::shared_ptr<const void> mapped(at, [size](const void* start) { munmap(const_cast<void*>(start), size); });
-    return index_over(ByteSpan(static_cast<const std::byte*>(at), size), fingerprint_of(info, build_id), info, mapped);
+    std::shared_ptr<const void> mapped(
+        at, [size](const void* start) { munmap(const_cast<void*>(start), size); });
+    return index_over(ByteSpan(static_cast<const std::byte*>(at), size),
+                      fingerprint_of(info, build_id), info, mapped);
 }
 
 std::string index_bytes(const SymbolIndex& index, std::uint64_t fingerprint) {
@@ -145,7 +153,8 @@ std::string index_bytes(const SymbolIndex& index, std::uint64_t fingerprint) {
     return out;
 }
 
-bool save_index(const fs::path& folder, const std::string& build_id, const SymbolIndex& index, const dwarf::DebugInfo& info, std::uint64_t limit) {
+bool save_index(const fs::path& folder, const std::string& build_id, const SymbolIndex& index,
+                const dwarf::DebugInfo& info, std::uint64_t limit) {
     std::string bytes = index_bytes(index, fingerprint_of(info, build_id));
     return keep_file(file_of(folder, build_id), {}, std::as_bytes(std::span(bytes)), limit);
 }

@@ -6,10 +6,12 @@
 
 namespace lantern {
 
-LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files_(std::move(program.files)) {
+LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas)
+    : files_(std::move(program.files)) {
     const auto& rows = program.rows;
     entries_.reserve(rows.size());
-    // Each sequence is in order of its own; it is enough to put the sequences in order (DWARF 5 §6.2.5.3).
+    // Each sequence is in order of its own; it is enough to put the sequences in order (DWARF 5
+    // §6.2.5.3).
     struct Sequence {
         FileAddress low;
         std::size_t first, end;
@@ -20,7 +22,8 @@ LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files
         sequences.push_back({rows[first].address, first, i + 1});
         first = i + 1;
     }
-    std::stable_sort(sequences.begin(), sequences.end(), [](const Sequence& a, const Sequence& b) { return a.low < b.low; });
+    std::stable_sort(sequences.begin(), sequences.end(),
+                     [](const Sequence& a, const Sequence& b) { return a.low < b.low; });
     for (const Sequence& sequence : sequences) {
         // Code the linker threw away stays behind at addresses that are no code.
         if (!areas.holds(sequence.low)) continue;
@@ -30,7 +33,8 @@ LineTable::LineTable(dwarf::LineProgram program, const CodeAreas& areas) : files
             if (rows[i].address != end) add(rows[i], rows[i + 1].address);
     }
     auto before = [](const LineEntry& a, const LineEntry& b) { return a.range.low < b.range.low; };
-    if (!std::is_sorted(entries_.begin(), entries_.end(), before)) std::stable_sort(entries_.begin(), entries_.end(), before);
+    if (!std::is_sorted(entries_.begin(), entries_.end(), before))
+        std::stable_sort(entries_.begin(), entries_.end(), before);
 }
 
 void LineTable::add(const dwarf::LineRow& row, FileAddress next) {
@@ -48,8 +52,9 @@ void LineTable::add(const dwarf::LineRow& row, FileAddress next) {
 }
 
 const LineEntry* LineTable::at(FileAddress address) const {
-    auto after = std::upper_bound(entries_.begin(), entries_.end(), address,
-                                  [](FileAddress a, const LineEntry& entry) { return a < entry.range.low; });
+    auto after =
+        std::upper_bound(entries_.begin(), entries_.end(), address,
+                         [](FileAddress a, const LineEntry& entry) { return a < entry.range.low; });
     while (after != entries_.begin()) {
         --after;
         if (after->range.contains(address)) return &*after;

@@ -1,4 +1,5 @@
-// The lines of one unit, ready for questions: which line is at an address, which addresses belong to a line.
+// The lines of one unit, ready for questions: which line is at an address, which addresses belong
+// to a line.
 #pragma once
 
 #include <cstdint>

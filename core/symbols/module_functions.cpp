@@ -14,7 +14,9 @@ const Function* ModuleSymbols::function_at(FileAddress address) const {
     const Unit* unit = dwarf().unit_map->find(address);
     if (!unit) return nullptr;
     std::span<const CodeRange> code = dwarf().index->code_of(*unit);
-    auto after = std::upper_bound(code.begin(), code.end(), address, [](FileAddress a, const CodeRange& range) { return a < range.low; });
+    auto after =
+        std::upper_bound(code.begin(), code.end(), address,
+                         [](FileAddress a, const CodeRange& range) { return a < range.low; });
     if (after == code.begin() || !std::prev(after)->contains(address)) return nullptr;
     return function(std::prev(after)->function);
 }
@@ -41,19 +43,28 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
         if (areas_.holds(range.low)) function.ranges.push_back(range);
     // A definition may say its name itself, or leave that to its declaration or abstract origin.
     for (const Entry& each : debug_info().with_origins(entry)) {
-        if (function.name.empty() && each.has(DW_AT_name)) function.name = qualified_name(each.offset());
+        if (function.name.empty() && each.has(DW_AT_name))
+            function.name = qualified_name(each.offset());
         if (function.linkage_name.empty()) {
-            if (auto name = each.text(DW_AT_linkage_name)) function.linkage_name = *name;
-            else if (auto old = each.text(DW_AT_MIPS_linkage_name)) function.linkage_name = *old;
+            if (auto name = each.text(DW_AT_linkage_name))
+                function.linkage_name = *name;
+            else if (auto old = each.text(DW_AT_MIPS_linkage_name))
+                function.linkage_name = *old;
         }
         if (!function.declared_line) {
-            function.declared_line = static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
-            if (auto file = each.number(DW_AT_decl_file)) function.declared_in = file_name(each.unit(), *file);
+            function.declared_line =
+                static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
+            if (auto file = each.number(DW_AT_decl_file))
+                function.declared_in = file_name(each.unit(), *file);
         }
     }
-    // The compiler numbers Rust's impl blocks; the linkage name tells whose they are: "<flight::Narrow as flight::Toll>::toll".
-    if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_")) function.name = demangled(function.linkage_name);
-    if (function.name.empty()) function.name = function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
+    // The compiler numbers Rust's impl blocks; the linkage name tells whose they are:
+    // "<flight::Narrow as flight::Toll>::toll".
+    if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_"))
+        function.name = demangled(function.linkage_name);
+    if (function.name.empty())
+        function.name =
+            function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
     return function;
 }
 
@@ -77,19 +88,22 @@ const FunctionPositions& ModuleSymbols::positions_of(const Function& function) c
     return *slot;
 }
 
-const Function* ModuleSymbols::inlined_function_around(const Unit& unit, const std::string& file, std::uint32_t line) const {
+const Function* ModuleSymbols::inlined_function_around(const Unit& unit, const std::string& file,
+                                                       std::uint32_t line) const {
     auto [slot, is_new] = inlined_functions_.try_emplace(&unit);
     if (is_new)
         for (const NameEntry& entry : dwarf().index->names_of(unit).names)
             if (entry.kind == NameKind::inlined_function)
-                if (const Function* one = function(entry.position); one && one->declared_line) slot->second[one->declared_in][one->declared_line] = one;
+                if (const Function* one = function(entry.position); one && one->declared_line)
+                    slot->second[one->declared_in][one->declared_line] = one;
     auto of_file = slot->second.find(file);
     if (of_file == slot->second.end()) return nullptr;
     auto after = of_file->second.upper_bound(line);
     return after == of_file->second.begin() ? nullptr : std::prev(after)->second;
 }
 
-std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& function, FileAddress address) const {
+std::vector<InlinedCall> ModuleSymbols::inlined_calls_at(const Function& function,
+                                                         FileAddress address) const {
     try {
         return dwarf().scopes->inlined_at(function, address);
     } catch (const FormatError& error) {
@@ -108,7 +122,8 @@ const std::vector<TailCall>& ModuleSymbols::tail_calls_of(const Function& functi
     return found->second;
 }
 
-std::optional<CallSite> ModuleSymbols::call_site_at(const Function& caller, FileAddress return_address) const {
+std::optional<CallSite> ModuleSymbols::call_site_at(const Function& caller,
+                                                    FileAddress return_address) const {
     return dwarf().scopes->call_site_at(caller, return_address);
 }
 

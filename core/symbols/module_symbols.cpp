@@ -6,6 +6,7 @@
 
 #include "core/dwarf/ranges.h"
 #include "core/support/error.h"
+#include "core/support/text.h"
 #include "core/symbols/demangle.h"
 #include "core/symbols/index_file.h"
 
@@ -26,10 +27,12 @@ ModuleSymbols::~ModuleSymbols() = default;
 
 void ModuleSymbols::set_up() {
     if (const Section* section = elf_->section(".eh_frame"))
-        eh_frame_.emplace(section_or_nothing(*elf_, ".eh_frame"), section->address, CallFrameInformation::Flavour::eh_frame);
+        eh_frame_.emplace(section_or_nothing(*elf_, ".eh_frame"), section->address,
+                          CallFrameInformation::Flavour::eh_frame);
     std::vector<FileRange> code;
     for (const Section& section : elf_->sections())
-        if (section.is_code() && section.size) code.push_back({section.address, section.address + section.size});
+        if (section.is_code() && section.size)
+            code.push_back({section.address, section.address + section.size});
     areas_ = CodeAreas(std::move(code));
 }
 
@@ -53,22 +56,33 @@ const ModuleSymbols::Dwarf& ModuleSymbols::dwarf() const {
     const ElfFile& holder = symbol_files_->dwarf_file();
     dwarf_ = std::make_unique<Dwarf>();
     ByteSpan frames = section_or_nothing(*elf_, ".debug_frame");
-    if (frames.empty() && &holder != elf_.get()) frames = section_or_nothing(holder, ".debug_frame");
-    if (!frames.empty()) dwarf_->debug_frame.emplace(frames, FileAddress(), CallFrameInformation::Flavour::debug_frame);
+    if (frames.empty() && &holder != elf_.get())
+        frames = section_or_nothing(holder, ".debug_frame");
+    if (!frames.empty())
+        dwarf_->debug_frame.emplace(frames, FileAddress(),
+                                    CallFrameInformation::Flavour::debug_frame);
 
     DebugInfoInput input;
     input.sections = dwarf_sections(holder, "", section_problems_);
-    if (symbol_files_->shared()) input.shared = dwarf_sections(*symbol_files_->shared(), "", section_problems_);
-    input.find_split = [this](const Unit& skeleton, std::string& problem) { return symbol_files_->split_file(skeleton, problem); };
+    if (symbol_files_->shared())
+        input.shared = dwarf_sections(*symbol_files_->shared(), "", section_problems_);
+    input.find_split = [this](const Unit& skeleton, std::string& problem) {
+        return symbol_files_->split_file(skeleton, problem);
+    };
     dwarf_->info = std::make_unique<DebugInfo>(std::move(input));
     const DebugInfo& info = *dwarf_->info;
     dwarf_->unit_map = std::make_unique<UnitMap>(info, areas_);
     dwarf_->lines = std::make_unique<UnitLines>(info.units().size(), areas_);
     dwarf_->index = std::make_unique<UnitIndex>(*elf_, info, areas_, search_);
-    auto file_name_of = [this](const Unit& unit, std::uint64_t index) { return file_name(unit, index); };
-    dwarf_->types = std::make_unique<TypeTable>(info, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of,
-                                                [this](Position entry) { return qualified_name(entry); });
-    dwarf_->scopes = std::make_unique<ScopeReader>(info, *dwarf_->types, file_name_of, [this](const Entry& entry) { return entry_name(entry); });
+    auto file_name_of = [this](const Unit& unit, std::uint64_t index) {
+        return file_name(unit, index);
+    };
+    dwarf_->types = std::make_unique<TypeTable>(
+        info, [this](const Entry& declaration) { return find_complete(declaration); }, file_name_of,
+        [this](Position entry) { return qualified_name(entry); });
+    dwarf_->scopes =
+        std::make_unique<ScopeReader>(info, *dwarf_->types, file_name_of,
+                                      [this](const Entry& entry) { return entry_name(entry); });
     return *dwarf_;
 }
 
@@ -86,14 +100,17 @@ std::vector<std::string> ModuleSymbols::problems() const {
     std::vector<std::string> all = problems_so_far();
     for (const ElfFile* file : {&files().dwarf_file(), files().shared()})
         if (file)
-            for (std::string& problem : problems_of_packed_sections(*file)) all.push_back(std::move(problem));
+            for (std::string& problem : problems_of_packed_sections(*file))
+                all.push_back(std::move(problem));
     return all;
 }
 
 std::vector<std::string> ModuleSymbols::problems_so_far() const {
     std::vector<std::string> all = section_problems_;
     if (!elf_->damage().empty()) all.push_back(elf_->damage());
-    for (const auto& more : {files().refused(), debug_info().problems(), index_is_ready() ? index().problems() : std::vector<std::string>(), types().problems(), dwarf().lines->problems(), function_problems_})
+    for (const auto& more : {files().refused(), debug_info().problems(),
+                             index_is_ready() ? index().problems() : std::vector<std::string>(),
+                             types().problems(), dwarf().lines->problems(), function_problems_})
         for (const std::string& problem : more)
             if (std::find(all.begin(), all.end(), problem) == all.end()) all.push_back(problem);
     if (!name_table_distrust_.empty()) all.push_back(name_table_distrust_);
@@ -101,22 +118,30 @@ std::vector<std::string> ModuleSymbols::problems_so_far() const {
     return all;
 }
 
-// ---- names -------------------------------------------------------------------------------------------------------
+// ---- names
 
 namespace {
 
-// The names of the entries around `position`, functions and closures among them: what `scopes` alone cannot tell.
-void collect_path(const Entry& parent, Position position, std::vector<std::string>& path, int depth) {
+// The names of the entries around `position`, functions and closures among them: what `scopes`
+// alone cannot tell.
+void collect_path(const Entry& parent, Position position, std::vector<std::string>& path,
+                  int depth) {
     std::optional<Entry> holder;
-    for (auto child = parent.first_child(); child && child->offset() <= position; child = child->next_sibling()) holder = child;
+    for (auto child = parent.first_child(); child && child->offset() <= position;
+         child = child->next_sibling())
+        holder = child;
     if (!holder || depth > 100) return;
     if (holder->offset() == position) return;
     switch (holder->tag()) {
-        case DW_TAG_lexical_block: case DW_TAG_inlined_subroutine: break;
+        case DW_TAG_lexical_block:
+        case DW_TAG_inlined_subroutine: break;
         default:
-            if (auto name = holder->text(DW_AT_name)) path.emplace_back(*name);
-            else if (holder->tag() == DW_TAG_structure_type || holder->tag() == DW_TAG_class_type) path.emplace_back("(lambda)");
-            else if (holder->tag() == DW_TAG_namespace) path.emplace_back("(anonymous)");
+            if (auto name = holder->text(DW_AT_name))
+                path.emplace_back(*name);
+            else if (holder->tag() == DW_TAG_structure_type || holder->tag() == DW_TAG_class_type)
+                path.emplace_back("(lambda)");
+            else if (holder->tag() == DW_TAG_namespace)
+                path.emplace_back("(anonymous)");
     }
     collect_path(*holder, position, path, depth + 1);
 }
@@ -124,9 +149,12 @@ void collect_path(const Entry& parent, Position position, std::vector<std::strin
 }  // namespace
 
 std::optional<Position> ModuleSymbols::declaration_of_type(const Entry& definition) const {
-    if (definition.tag() == DW_TAG_subprogram || definition.tag() == DW_TAG_variable) return std::nullopt;
+    if (definition.tag() == DW_TAG_subprogram || definition.tag() == DW_TAG_variable)
+        return std::nullopt;
     auto declaration = debug_info().referred(definition, DW_AT_specification);
-    if (!declaration || declaration->offset() == definition.offset() || declaration->has(DW_AT_specification)) return std::nullopt;
+    if (!declaration || declaration->offset() == definition.offset() ||
+        declaration->has(DW_AT_specification))
+        return std::nullopt;
     return declaration->offset();
 }
 
@@ -134,7 +162,8 @@ std::string ModuleSymbols::qualified_name(Position position) const {
     auto entry = debug_info().entry_at(position);
     if (!entry) return {};
     std::string name(entry->text(DW_AT_name).value_or(""));
-    // A type unit's definition stands outside of its namespace; a declaration inside says which that is.
+    // A type unit's definition stands outside of its namespace; a declaration inside says which
+    // that is.
     if (auto declaration = declaration_of_type(*entry)) return qualified_name(*declaration);
     const Unit& unit = entry->unit();
     std::string scope;
@@ -145,7 +174,8 @@ std::string ModuleSymbols::qualified_name(Position position) const {
     } else if (unit.is_cplusplus() || unit.is_rust() || unit.language() == 0) {
         std::span<const NameScope> scopes = dwarf().index->scopes_of(unit);
         std::uint32_t at = scope_at(scopes, position);
-        if (at < scopes.size() && scopes[at].begin == position) at = scopes[at].parent;  // its own scope is no part of its name
+        if (at < scopes.size() && scopes[at].begin == position)
+            at = scopes[at].parent;  // its own scope is no part of its name
         scope = join_scope_names(debug_info(), scopes, at);
     }
     return scope.empty() ? name : scope + "::" + name;
@@ -157,7 +187,9 @@ namespace {
 bool impl_matches(const std::string& function, std::string_view wanted) {
     std::string_view method = last_component(wanted);
     std::size_t as = function.find(" as ");
-    if (!function.starts_with('<') || as == std::string::npos || method.size() + 2 >= wanted.size() || last_component(function) != method) return false;
+    if (!function.starts_with('<') || as == std::string::npos ||
+        method.size() + 2 >= wanted.size() || last_component(function) != method)
+        return false;
     std::string_view scope = wanted.substr(0, wanted.size() - method.size() - 2);
     std::string trait = function.substr(as + 4, function.size() - as - 4 - method.size() - 3);
     return name_matches(function.substr(1, as - 1), scope) || name_matches(trait, scope);
@@ -167,13 +199,8 @@ bool impl_matches(const std::string& function, std::string_view wanted) {
 
 namespace {
 
-std::string without_spaces(std::string_view text) {
-    std::string out;
-    std::copy_if(text.begin(), text.end(), std::back_inserter(out), [](char c) { return c != ' '; });
-    return out;
-}
-
-// "over(double)" → the name and "(double)"; the brackets of "operator()" and of "(anonymous)" belong to the name.
+// "over(double)" → the name and "(double)"; the brackets of "operator()" and of "(anonymous)"
+// belong to the name.
 std::pair<std::string_view, std::string_view> split_parameters(std::string_view name) {
     if (!name.ends_with(')')) return {name, {}};
     int depth = 0;
@@ -184,8 +211,10 @@ std::pair<std::string_view, std::string_view> split_parameters(std::string_view 
     }
     if (open >= name.size()) return {name, {}};
     std::string_view before = name.substr(0, open);
-    bool is_parameters = !before.empty() && !before.ends_with("::") && !before.ends_with("operator");
-    return is_parameters ? std::pair(before, name.substr(open)) : std::pair(name, std::string_view());
+    bool is_parameters =
+        !before.empty() && !before.ends_with("::") && !before.ends_with("operator");
+    return is_parameters ? std::pair(before, name.substr(open))
+                         : std::pair(name, std::string_view());
 }
 
 }  // namespace
@@ -198,7 +227,8 @@ std::vector<const Function*> ModuleSymbols::functions_named(std::string_view who
     std::string wanted = without_spaces(parameters);
     std::erase_if(found, [&](const Function* function) {
         std::string taken = "(";
-        for (const Type* parameter : type_of(*function).parameters) taken += (taken.size() > 1 ? "," : "") + without_spaces(type_text(*parameter));
+        for (const Type* parameter : type_of(*function).parameters)
+            taken += (taken.size() > 1 ? "," : "") + without_spaces(type_text(*parameter));
         return taken + ")" != wanted;
     });
     return found;
@@ -213,24 +243,32 @@ std::vector<const Function*> ModuleSymbols::functions_called(std::string_view na
     auto is_shown_so = [&](const std::string& whole) {
         if (!has_arguments) return false;
         std::string shown = comparable_type_name(whole, false);
-        return shown.ends_with(as_shown) && (shown.size() == as_shown.size() || shown[shown.size() - as_shown.size() - 1] == ':');
+        return shown.ends_with(as_shown) && (shown.size() == as_shown.size() ||
+                                             shown[shown.size() - as_shown.size() - 1] == ':');
     };
     index().for_each_named(last_component(name), [&](const NameEntry& entry) {
         if (!is_function(entry.kind)) return;
         std::string qualified = index().qualified_name(entry);
         bool fits = name_matches(qualified, name);
         const Function* one = function(entry.position);
-        // What the functions around it add to its name, and what a demangler makes of it, only the function itself knows.
-        if (one && (fits || impl_matches(one->name, name) || without_spaces(one->name) == exact || is_shown_so(one->name))) found.push_back(one);
+        // What the functions around it add to its name, and what a demangler makes of it, only the
+        // function itself knows.
+        if (one && (fits || impl_matches(one->name, name) || without_spaces(one->name) == exact ||
+                    is_shown_so(one->name)))
+            found.push_back(one);
     });
-    std::sort(found.begin(), found.end(), [](const Function* a, const Function* b) { return a->entry_offset < b->entry_offset; });
+    std::sort(found.begin(), found.end(), [](const Function* a, const Function* b) {
+        return a->entry_offset < b->entry_offset;
+    });
     return found;
 }
 
 std::vector<const Function*> ModuleSymbols::functions_of(const Unit& unit) const {
     std::vector<const Function*> found;
     for (const CodeRange& range : dwarf().index->code_of(unit))
-        if (const Function* one = function(range.function); one && (found.empty() || found.back() != one)) found.push_back(one);
+        if (const Function* one = function(range.function);
+            one && (found.empty() || found.back() != one))
+            found.push_back(one);
     return found;
 }
 
@@ -240,7 +278,8 @@ std::optional<Variable> ModuleSymbols::variable_at(Position position) const {
 }
 
 bool ModuleSymbols::is_entry_of(Position position, const Function& function) const {
-    auto mine = debug_info().entry_at(function.entry_offset), other = debug_info().entry_at(position);
+    auto mine = debug_info().entry_at(function.entry_offset),
+         other = debug_info().entry_at(position);
     if (!mine || !other) return false;
     for (const Entry& a : debug_info().with_origins(*mine))
         for (const Entry& b : debug_info().with_origins(*other))
@@ -261,7 +300,7 @@ std::string ModuleSymbols::entry_name(const Entry& entry) const {
     return "(unnamed)";
 }
 
-// ---- lines -------------------------------------------------------------------------------------------------------
+// ---- lines
 
 const Unit* ModuleSymbols::unit_at(FileAddress address) const {
     return dwarf().unit_map->find(address);
@@ -273,10 +312,11 @@ std::optional<SourceLine> ModuleSymbols::line_at(FileAddress address) const {
     const LineTable& lines = lines_of(*unit);
     const LineEntry* entry = lines.at(address);
     if (!entry || entry->line == 0 || entry->file >= lines.files().size()) return std::nullopt;
-    return SourceLine{lines.files()[entry->file].path, entry->line, entry->column, entry->range, entry->is_statement};
+    return SourceLine{lines.files()[entry->file].path, entry->line, entry->column, entry->range,
+                      entry->is_statement};
 }
 
-// ---- the rest ----------------------------------------------------------------------------------------------------
+// ---- the rest
 
 std::optional<FrameDescription> ModuleSymbols::frame_description(FileAddress pc) const {
     if (eh_frame_)
@@ -306,7 +346,8 @@ std::optional<ModuleSymbols::Nearest> ModuleSymbols::nearest_name(FileAddress ad
             return Nearest{function->name + part_name(*this, *function, i), address - range.low};
         }
     }
-    if (const ElfSymbol* symbol = symbol_table().covering(address)) return Nearest{demangled(symbol->name), address - symbol->address};
+    if (const ElfSymbol* symbol = symbol_table().covering(address))
+        return Nearest{demangled(symbol->name), address - symbol->address};
     return std::nullopt;
 }
 

@@ -1,5 +1,6 @@
-// All that is known about one object file: its ELF facts, its DWARF, and the questions a debugger asks of them.
-// Lazy: opening it maps the file; each table is decoded when first needed and then kept.
+// All that is known about one object file: its ELF facts, its DWARF, and the questions a debugger
+// asks of them. Lazy: opening it maps the file; each table is decoded when first needed and then
+// kept.
 #pragma once
 
 #include <filesystem>
@@ -50,23 +51,31 @@ class ModuleSymbols {
     std::vector<std::string> problems_so_far() const;
 
     // ---- names
-    const SymbolIndex& index() const { return dwarf().index->whole(); }  // passes over all units, or takes the index an earlier session left
+    const SymbolIndex& index() const {
+        return dwarf().index->whole();
+    }  // passes over all units, or takes the index an earlier session left
     bool index_is_ready() const { return dwarf_ && dwarf_->index->whole_if_ready(); }
     bool index_came_from_file() const { return dwarf_ && dwarf_->index->came_from_file(); }
-    // By address; does not need the index. Null if no function owns the address. Functions are owned here.
+    // By address; does not need the index. Null if no function owns the address. Functions are
+    // owned here.
     const Function* function_at(FileAddress address) const;
     // The function whose entry stands there; null if none does or it is damaged.
     const Function* function(dwarf::Position entry) const;
-    // Every function called so: the whole name or its last components, template arguments left out or not, with its parameters'
-    // types behind it or not: "over(double)". With code and inlined-only ones.
+    // Every function called so: the whole name or its last components, template arguments left out
+    // or not, with its parameters' types behind it or not: "over(double)". With code and
+    // inlined-only ones.
     std::vector<const Function*> functions_named(std::string_view name) const;
-    std::vector<const Function*> functions_of(const dwarf::Unit& unit) const;  // those with code, by address
+    std::vector<const Function*> functions_of(
+        const dwarf::Unit& unit) const;  // those with code, by address
     // Null when the function's entry is damaged. Owned here.
     const FunctionBody& body_of(const Function& function) const;
     const FunctionPositions& positions_of(const Function& function) const;  // kept
-    // Of the unit's functions that were inlined, the one whose source begins nearest above a line of that very file; null if none does.
-    const Function* inlined_function_around(const dwarf::Unit& unit, const std::string& file, std::uint32_t line) const;
-    // The calls inlined around an address of the function, innermost first; does not read the whole body.
+    // Of the unit's functions that were inlined, the one whose source begins nearest above a line
+    // of that very file; null if none does.
+    const Function* inlined_function_around(const dwarf::Unit& unit, const std::string& file,
+                                            std::uint32_t line) const;
+    // The calls inlined around an address of the function, innermost first; does not read the whole
+    // body.
     std::vector<InlinedCall> inlined_calls_at(const Function& function, FileAddress address) const;
     std::optional<Variable> global(const NameEntry& entry) const;
     // The variable or constant an entry declares; nothing if there is no entry. Throws FormatError.
@@ -81,18 +90,28 @@ class ModuleSymbols {
     const Type* type_of_trait_table(FileAddress table) const;
     // True if the entry, or what it stands for, is the function's.
     bool is_entry_of(dwarf::Position entry, const Function& function) const;
-    std::string entry_name(const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
-    std::string qualified_name(dwarf::Position entry) const;  // of any entry with a name, from the scopes around it
+    std::string entry_name(
+        const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
+    std::string qualified_name(
+        dwarf::Position entry) const;  // of any entry with a name, from the scopes around it
 
     // What the file brings of indexes, and whether each is used or why not; one sentence each.
     std::vector<std::string> own_indexes() const;
 
     // ---- lines
     // See UnitLines.
-    const LineTable& lines_of(const dwarf::Unit& unit) const { return dwarf().lines->lines_of(unit); }
-    const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const { return dwarf().lines->files_of(unit); }
-    std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const { return dwarf().lines->file_name(unit, index); }
-    std::optional<dwarf::MacroDefinition> macro_at(const dwarf::Unit& unit, std::string_view name, const std::string& file, std::uint32_t line) const {
+    const LineTable& lines_of(const dwarf::Unit& unit) const {
+        return dwarf().lines->lines_of(unit);
+    }
+    const std::vector<dwarf::LineFile>& files_of(const dwarf::Unit& unit) const {
+        return dwarf().lines->files_of(unit);
+    }
+    std::string file_name(const dwarf::Unit& unit, std::uint64_t index) const {
+        return dwarf().lines->file_name(unit, index);
+    }
+    std::optional<dwarf::MacroDefinition> macro_at(const dwarf::Unit& unit, std::string_view name,
+                                                   const std::string& file,
+                                                   std::uint32_t line) const {
         return dwarf().lines->macro_at(unit, name, file, line);
     }
     std::optional<SourceLine> line_at(FileAddress address) const;
@@ -101,10 +120,13 @@ class ModuleSymbols {
     // ---- types
     const TypeTable& types() const { return *dwarf().types; }
     const Type* type_named(const std::string& name) const;  // null if there is none
-    // The same for names as demanglers and people write them: "std::vector<int>", "Sized<char, 3ul>", "(anonymous namespace)::Lock".
+    // The same for names as demanglers and people write them: "std::vector<int>", "Sized<char,
+    // 3ul>", "(anonymous namespace)::Lock".
     const Type* type_spelled(const std::string& name) const;
-    std::string type_name(const NameEntry& entry) const;  // qualified; in C with its keyword: "struct barge"
-    std::vector<const Type*> types_named(const std::string& name) const;  // every definition; those alike each once
+    std::string type_name(
+        const NameEntry& entry) const;  // qualified; in C with its keyword: "struct barge"
+    std::vector<const Type*> types_named(
+        const std::string& name) const;  // every definition; those alike each once
 
     // From .eh_frame, else .debug_frame. Nothing where there is none. Throws FormatError.
     std::optional<dwarf::FrameDescription> frame_description(FileAddress pc) const;
@@ -136,7 +158,9 @@ class ModuleSymbols {
     // The file's own name index, while it is sound and ours is not there yet; else null.
     std::vector<const Function*> functions_called(std::string_view name) const;
     const dwarf::NameTable* name_table() const;
-    std::optional<dwarf::Position> type_in_table(const dwarf::NameTable& table, std::string_view name, std::optional<NameKind> kind) const;
+    std::optional<dwarf::Position> type_in_table(const dwarf::NameTable& table,
+                                                 std::string_view name,
+                                                 std::optional<NameKind> kind) const;
     void distrust_name_table(const std::string& why) const;
 
     std::unique_ptr<ElfFile> elf_;
@@ -153,7 +177,9 @@ class ModuleSymbols {
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
-    mutable std::map<const dwarf::Unit*, std::map<std::string, std::map<std::uint32_t, const Function*>>> inlined_functions_;  // by file and line
+    mutable std::map<const dwarf::Unit*,
+                     std::map<std::string, std::map<std::uint32_t, const Function*>>>
+        inlined_functions_;  // by file and line
     mutable std::unordered_map<dwarf::Position, std::vector<TailCall>> tail_calls_;
     mutable std::map<const Function*, Type> function_types_;
     mutable std::optional<std::map<FileAddress, const Type*>> trait_tables_;

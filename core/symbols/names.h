@@ -1,6 +1,7 @@
-// What one pass over a unit finds: the names it defines, the scopes they stand in, and which function owns which code.
-// Records are small and hold positions, not text, so that a program with a million names fits into some tens of megabytes
-// and the same records can lie in a file (DWARF 5 §3.3, §4.1, §5; declarations and origins: §2.13, §3.3.8).
+// What one pass over a unit finds: the names it defines, the scopes they stand in, and which
+// function owns which code. Records are small and hold positions, not text, so that a program with
+// a million names fits into some tens of megabytes and the same records can lie in a file (DWARF 5
+// §3.3, §4.1, §5; declarations and origins: §2.13, §3.3.8).
 #pragma once
 
 #include <cstdint>
@@ -13,11 +14,21 @@ namespace lantern {
 
 enum class NameKind : std::uint8_t {
     function,          // with code of its own
-    inlined_function,  // the abstract entry of one that was inlined; a copy with code has an entry of its own
-    global, structure, union_, enumeration, alias, base_type,
+    inlined_function,  // the abstract entry of one that was inlined; a copy with code has an entry
+                       // of its own
+    global,
+    structure,
+    union_,
+    enumeration,
+    alias,
+    base_type,
 };
-inline bool is_type(NameKind kind) { return kind >= NameKind::structure; }
-inline bool is_function(NameKind kind) { return kind <= NameKind::inlined_function; }
+inline bool is_type(NameKind kind) {
+    return kind >= NameKind::structure;
+}
+inline bool is_function(NameKind kind) {
+    return kind <= NameKind::inlined_function;
+}
 
 constexpr std::uint32_t kNoScope = ~std::uint32_t{0};
 
@@ -52,7 +63,8 @@ struct UnitNames {
     std::string damage;             // what ended the pass early; empty if nothing did
 };
 
-// Where a program's code may lie at all. What the linker threw away keeps entries that claim addresses outside of it.
+// Where a program's code may lie at all. What the linker threw away keeps entries that claim
+// addresses outside of it.
 class CodeAreas {
   public:
     CodeAreas() = default;
@@ -73,10 +85,13 @@ class NameScanner {
 
     // Never throws for damaged data: see UnitNames::damage.
     UnitNames scan(const dwarf::Unit& unit);
-    // Stands in NameEntry::scope until the scopes of all units are known: the declaration is in another unit.
+    // Stands in NameEntry::scope until the scopes of all units are known: the declaration is in
+    // another unit.
     static constexpr std::uint32_t kForeignScope = kNoScope - 1;
-    // Where the entry that gives `definition` its name and scope stands. Nothing if that is nowhere. Throws FormatError.
-    static std::optional<dwarf::Position> declaration_of(const dwarf::DebugInfo& info, dwarf::Position definition);
+    // Where the entry that gives `definition` its name and scope stands. Nothing if that is
+    // nowhere. Throws FormatError.
+    static std::optional<dwarf::Position> declaration_of(const dwarf::DebugInfo& info,
+                                                         dwarf::Position definition);
 
   private:
     struct Work;
@@ -86,7 +101,8 @@ class NameScanner {
 // The ranges a unit's root claims; of a split unit, its skeleton's. Throws FormatError.
 std::vector<FileRange> ranges_of_unit(const dwarf::Unit& unit);
 
-// The innermost of `scopes` (one unit's, or all of them) that holds the position; kNoScope if none does.
+// The innermost of `scopes` (one unit's, or all of them) that holds the position; kNoScope if none
+// does.
 std::uint32_t scope_at(std::span<const NameScope> scopes, dwarf::Position position);
 
 // "fill<int>" → "fill"; "operator<" stays.

@@ -12,7 +12,8 @@ using namespace dwarf;
 bool path_matches(std::string_view path, std::string_view wanted) {
     if (wanted.starts_with("./")) wanted.remove_prefix(2);
     if (!path.ends_with(wanted)) return false;
-    return path.size() == wanted.size() || wanted.starts_with('/') || path[path.size() - wanted.size() - 1] == '/';
+    return path.size() == wanted.size() || wanted.starts_with('/') ||
+           path[path.size() - wanted.size() - 1] == '/';
 }
 
 std::vector<const Unit*> units_mentioning(const ModuleSymbols& symbols, std::string_view wanted) {
@@ -22,7 +23,9 @@ std::vector<const Unit*> units_mentioning(const ModuleSymbols& symbols, std::str
     for (const auto& unit : symbols.debug_info().units()) {
         if (!may_mention_file(*unit, last)) continue;
         const auto& files = symbols.files_of(*unit);
-        if (std::any_of(files.begin(), files.end(), [&](const LineFile& file) { return path_matches(file.path, wanted); })) found.push_back(unit.get());
+        if (std::any_of(files.begin(), files.end(),
+                        [&](const LineFile& file) { return path_matches(file.path, wanted); }))
+            found.push_back(unit.get());
     }
     return found;
 }
@@ -41,12 +44,14 @@ std::vector<bool> matching_files(const LineTable& lines, std::string_view wanted
     return matches;
 }
 
-std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const Unit& unit, std::string_view wanted) {
+std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const Unit& unit,
+                                           std::string_view wanted) {
     std::set<std::uint32_t> found;
     const LineTable& lines = symbols.lines_of(unit);
     std::vector<bool> matches = matching_files(lines, wanted);
     for (const LineEntry& entry : lines.entries())
-        if (entry.is_statement && entry.line && entry.file < matches.size() && matches[entry.file]) found.insert(entry.line);
+        if (entry.is_statement && entry.line && entry.file < matches.size() && matches[entry.file])
+            found.insert(entry.line);
     return found;
 }
 

@@ -10,7 +10,8 @@
 
 namespace lantern {
 
-// True if `path` ends in `wanted`, whole components only: "flight/lock.c" matches "/canal/flight/lock.c".
+// True if `path` ends in `wanted`, whole components only: "flight/lock.c" matches
+// "/canal/flight/lock.c".
 bool path_matches(std::string_view path, std::string_view wanted);
 
 // All source files the module mentions that match, each once.
@@ -20,8 +21,10 @@ std::vector<std::string> find_files(const ModuleSymbols& symbols, std::string_vi
 std::vector<bool> matching_files(const LineTable& lines, std::string_view wanted);
 
 // Units whose line tables may have rows of the file: `wanted` as in path_matches.
-std::vector<const dwarf::Unit*> units_mentioning(const ModuleSymbols& symbols, std::string_view wanted);
+std::vector<const dwarf::Unit*> units_mentioning(const ModuleSymbols& symbols,
+                                                 std::string_view wanted);
 // The lines of one unit that have statements, in the files that match.
-std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const dwarf::Unit& unit, std::string_view wanted);
+std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const dwarf::Unit& unit,
+                                           std::string_view wanted);
 
 }  // namespace lantern

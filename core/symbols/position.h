@@ -1,6 +1,7 @@
-// Where a program can stand, as the source has it. In optimised code one address carries several rows of the line table, one
-// after another: a statement of the function, then the call of an inlined function, then that one's own statements. A position
-// is an address, one of the rows at it, and the inlined call that row stands in.
+// Where a program can stand, as the source has it. In optimised code one address carries several
+// rows of the line table, one after another: a statement of the function, then the call of an
+// inlined function, then that one's own statements. A position is an address, one of the rows at
+// it, and the inlined call that row stands in.
 #pragma once
 
 #include <map>
@@ -23,17 +24,21 @@ struct LineSpan {
 
 struct CodePosition {
     FileAddress address;
-    FileAddress end;                    // of the row's code; the address itself where another row follows at once
+    FileAddress end;  // of the row's code; the address itself where another row follows at once
     const std::string* file = nullptr;  // borrowed from the symbols; null where the row has no line
     std::uint32_t line = 0;             // 0: code that belongs to no line
     std::uint16_t column = 0;
-    std::uint16_t order = 0;            // among those of the address
-    bool is_statement = false;          // a statement begins here
-    bool is_call = false;               // no row: an inlined call begins here, and this is the statement that holds the call
+    std::uint16_t order = 0;    // among those of the address
+    bool is_statement = false;  // a statement begins here
+    bool is_call = false;  // no row: an inlined call begins here, and this is the statement that
+                           // holds the call
     bool ends_prologue = false;
-    const Scope* inlined = nullptr;     // the innermost inlined call it stands in; null: the function itself
+    const Scope* inlined =
+        nullptr;  // the innermost inlined call it stands in; null: the function itself
 
-    bool is_on(const std::string& wanted_file, std::uint32_t wanted_line) const { return line == wanted_line && file && *file == wanted_file; }
+    bool is_on(const std::string& wanted_file, std::uint32_t wanted_line) const {
+        return line == wanted_line && file && *file == wanted_file;
+    }
 };
 
 // The positions of one function. How a row's inlined call is found: docs/design/positions.md.
@@ -42,20 +47,22 @@ class FunctionPositions {
     // Borrows both.
     FunctionPositions(const ModuleSymbols& symbols, const Function& function);
 
-    const std::vector<CodePosition>& all() const { return all_; }      // by address and order
-    std::span<const CodePosition> at(FileAddress address) const;       // those that begin there
-    // What an address belongs to that something stands at: the last row at or before it, with the inlined call that is running
-    // there. Nothing where no row covers it.
+    const std::vector<CodePosition>& all() const { return all_; }  // by address and order
+    std::span<const CodePosition> at(FileAddress address) const;   // those that begin there
+    // What an address belongs to that something stands at: the last row at or before it, with the
+    // inlined call that is running there. Nothing where no row covers it.
     std::optional<CodePosition> in_force(FileAddress address) const;
-    // Standing at the address in the inlined call `inlined` (null: the function itself) and no deeper: what lies deeper begins
-    // here, and the position is that of its call.
+    // Standing at the address in the inlined call `inlined` (null: the function itself) and no
+    // deeper: what lies deeper begins here, and the position is that of its call.
     CodePosition within(FileAddress address, const Scope* inlined) const;
-    // The first and last line that stretches of code come from, of one function's own source: the function itself, or an inlined
-    // call's. What is inlined into that counts as the line of its call. Nothing where no line of it is there.
+    // The first and last line that stretches of code come from, of one function's own source: the
+    // function itself, or an inlined call's. What is inlined into that counts as the line of its
+    // call. Nothing where no line of it is there.
     std::optional<LineSpan> lines_of(std::span<const FileRange> ranges, const Scope* inlined) const;
 
   private:
-    // A function, as far as the lines of its source tell it from others: its file, by number in one line table, and its first line.
+    // A function, as far as the lines of its source tell it from others: its file, by number in one
+    // line table, and its first line.
     struct Declared {
         std::uint32_t file = ~0u, line = 0;
     };
@@ -71,7 +78,8 @@ class FunctionPositions {
     const Scope* owner(const LineEntry& row, const Scopes& candidates, const Scope* usual) const;
     void read_range(const FileRange& range);
     void read_address(std::span<const LineEntry> rows, const Scopes& running, const Scopes& ended);
-    const Scope* reading(const LineEntry& row, FileAddress address, const Scopes& running, const Scopes& ended, bool has_others);
+    const Scope* reading(const LineEntry& row, FileAddress address, const Scopes& running,
+                         const Scopes& ended, bool has_others);
     CodePosition position_of(const LineEntry& row, const Scope* inlined) const;
     const Scope* unrecorded(const LineEntry& row, const Scope* around);
     void add_calls(FileAddress address, Scopes running, std::size_t first);
@@ -84,10 +92,12 @@ class FunctionPositions {
     std::map<std::string_view, std::uint32_t> numbers_;  // of files by path
     std::map<const Scope*, Declared> declared_;
     Declared own_;
-    std::vector<Claim> claims_;                          // of the inlined calls, by address
-    std::multimap<FileAddress, const Scope*> points_;    // those without code of their own, by where they begin
+    std::vector<Claim> claims_;  // of the inlined calls, by address
+    std::multimap<FileAddress, const Scope*>
+        points_;  // those without code of their own, by where they begin
     bool has_views_ = false;
-    std::map<std::pair<const Scope*, const Function*>, std::unique_ptr<Scope>> unrecorded_;  // see InlinedCall::is_recorded
+    std::map<std::pair<const Scope*, const Function*>, std::unique_ptr<Scope>>
+        unrecorded_;  // see InlinedCall::is_recorded
 };
 
 // True if `inner` is `outer` or lies in it; null stands for the function itself.

@@ -19,7 +19,8 @@ FunctionBody ScopeReader::read(const Function& function) const {
     bool has_type = false;
     for (const Entry& each : info_.with_origins(*entry)) {
         body.is_external |= each.flag(DW_AT_external);
-        body.is_called_otherwise |= each.number(DW_AT_calling_convention).value_or(0) == DW_CC_nocall;
+        body.is_called_otherwise |=
+            each.number(DW_AT_calling_convention).value_or(0) == DW_CC_nocall;
         if (has_type || !each.has(DW_AT_type)) continue;
         body.returned = types_.type_of(each);
         has_type = true;
@@ -38,16 +39,21 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
                 if (!variable.name.empty()) scope.variables.push_back(std::move(variable));
                 break;
             }
-            case DW_TAG_lexical_block: case DW_TAG_try_block: case DW_TAG_inlined_subroutine: {
+            case DW_TAG_lexical_block:
+            case DW_TAG_try_block:
+            case DW_TAG_inlined_subroutine: {
                 auto inner = std::make_unique<Scope>();
                 inner->ranges = ranges_of(child);
-                if (child.tag() == DW_TAG_inlined_subroutine) inner->inlined = read_inlined_call(child);
+                if (child.tag() == DW_TAG_inlined_subroutine)
+                    inner->inlined = read_inlined_call(child);
                 inner->parent = depth == 0 ? nullptr : &scope;
                 inner->around = scope.inlined ? &scope : scope.around;
                 read_scope(*inner, child, depth + 1);
                 // A block may claim nothing itself and leave the claims to the blocks in it.
                 if (inner->ranges.empty())
-                    for (const auto& within : inner->inner) inner->ranges.insert(inner->ranges.end(), within->ranges.begin(), within->ranges.end());
+                    for (const auto& within : inner->inner)
+                        inner->ranges.insert(inner->ranges.end(), within->ranges.begin(),
+                                             within->ranges.end());
                 scope.inner.push_back(std::move(inner));
                 break;
             }
@@ -59,13 +65,15 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
 namespace {
 
 bool may_hold_code(const Entry& entry) {
-    return entry.tag() == DW_TAG_lexical_block || entry.tag() == DW_TAG_try_block || entry.tag() == DW_TAG_inlined_subroutine;
+    return entry.tag() == DW_TAG_lexical_block || entry.tag() == DW_TAG_try_block ||
+           entry.tag() == DW_TAG_inlined_subroutine;
 }
 
 }  // namespace
 
 // True if something inside of `parent` claims `pc`.
-bool ScopeReader::descend(const Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls, int depth) const {
+bool ScopeReader::descend(const Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls,
+                          int depth) const {
     if (depth > 300) return false;
     for (auto child = parent.first_child(); child; child = child->next_sibling()) {
         if (!may_hold_code(*child)) continue;
@@ -101,11 +109,16 @@ InlinedCall ScopeReader::read_inlined_call(const Entry& entry) const {
     }
     auto at = entry.attribute(DW_AT_entry_pc);
     auto low = entry.attribute(DW_AT_low_pc);
-    if (at && at->form_class == FormClass::address) call.entry = FileAddress(at->number);
-    else if (at && low) call.entry = FileAddress(low->number + at->number);  // an offset from the low pc (DWARF 5 §2.18)
-    else if (low) call.entry = FileAddress(low->number);
+    if (at && at->form_class == FormClass::address)
+        call.entry = FileAddress(at->number);
+    else if (at && low)
+        call.entry =
+            FileAddress(low->number + at->number);  // an offset from the low pc (DWARF 5 §2.18)
+    else if (low)
+        call.entry = FileAddress(low->number);
     if (call.entry && call.entry->value == 0) call.entry.reset();
-    if (auto view = entry.number(DW_AT_GNU_entry_view)) call.entry_view = static_cast<std::uint32_t>(*view);
+    if (auto view = entry.number(DW_AT_GNU_entry_view))
+        call.entry_view = static_cast<std::uint32_t>(*view);
     call.call_line = static_cast<std::uint32_t>(entry.number(DW_AT_call_line).value_or(0));
     call.call_column = static_cast<std::uint32_t>(entry.number(DW_AT_call_column).value_or(0));
     if (auto file = entry.number(DW_AT_call_file)) call.call_file = file_name_(entry.unit(), *file);
@@ -117,7 +130,8 @@ namespace {
 // Before DWARF 5 the return address is the call's "low pc".
 std::optional<FileAddress> address_of(const Entry& entry, At name) {
     auto at = entry.attribute(name);
-    return at && at->form_class == FormClass::address ? std::optional(FileAddress(at->number)) : std::nullopt;
+    return at && at->form_class == FormClass::address ? std::optional(FileAddress(at->number))
+                                                      : std::nullopt;
 }
 
 bool returns_to(const Entry& call, FileAddress address) {
@@ -134,7 +148,8 @@ ByteSpan expression_of(const Entry& entry, std::initializer_list<At> names) {
 
 }  // namespace
 
-std::optional<CallSite> ScopeReader::call_site_at(const Function& function, FileAddress return_address) const {
+std::optional<CallSite> ScopeReader::call_site_at(const Function& function,
+                                                  FileAddress return_address) const {
     auto entry = info_.entry_at(function.entry_offset);
     return entry ? find_call_site(*entry, return_address, 0) : std::nullopt;
 }
@@ -145,7 +160,8 @@ std::vector<TailCall> ScopeReader::tail_calls_of(const Function& function) const
     return found;
 }
 
-void ScopeReader::find_tail_calls(const Entry& parent, std::vector<TailCall>& found, int depth) const {
+void ScopeReader::find_tail_calls(const Entry& parent, std::vector<TailCall>& found,
+                                  int depth) const {
     if (depth > 300) return;
     for (auto child = parent.first_child(); child; child = child->next_sibling()) {
         if (may_hold_code(*child)) {
@@ -153,7 +169,8 @@ void ScopeReader::find_tail_calls(const Entry& parent, std::vector<TailCall>& fo
             continue;
         }
         bool is_call = child->tag() == DW_TAG_call_site || child->tag() == DW_TAG_GNU_call_site;
-        if (!is_call || !(child->flag(DW_AT_call_tail_call) || child->flag(DW_AT_GNU_tail_call))) continue;
+        if (!is_call || !(child->flag(DW_AT_call_tail_call) || child->flag(DW_AT_GNU_tail_call)))
+            continue;
         TailCall call;
         // Compilers say where the jump is, or where it would return to.
         for (At name : {DW_AT_call_pc, DW_AT_call_return_pc, DW_AT_low_pc}) {
@@ -168,7 +185,8 @@ void ScopeReader::find_tail_calls(const Entry& parent, std::vector<TailCall>& fo
     }
 }
 
-std::optional<CallSite> ScopeReader::find_call_site(const Entry& parent, FileAddress return_address, int depth) const {
+std::optional<CallSite> ScopeReader::find_call_site(const Entry& parent, FileAddress return_address,
+                                                    int depth) const {
     if (depth > 300) return std::nullopt;
     for (auto child = parent.first_child(); child; child = child->next_sibling()) {
         if (may_hold_code(*child)) {
@@ -183,8 +201,12 @@ std::optional<CallSite> ScopeReader::find_call_site(const Entry& parent, FileAdd
             if (auto callee = info_.referred(*child, name)) site.callee = callee->offset();
         site.target = expression_of(*child, {DW_AT_call_target, DW_AT_GNU_call_site_target});
         for_each_child(*child, [&](const Entry& parameter) {
-            if (parameter.tag() != DW_TAG_call_site_parameter && parameter.tag() != DW_TAG_GNU_call_site_parameter) return;
-            site.parameters.push_back({expression_of(parameter, {DW_AT_location}), expression_of(parameter, {DW_AT_call_value, DW_AT_GNU_call_site_value})});
+            if (parameter.tag() != DW_TAG_call_site_parameter &&
+                parameter.tag() != DW_TAG_GNU_call_site_parameter)
+                return;
+            site.parameters.push_back(
+                {expression_of(parameter, {DW_AT_location}),
+                 expression_of(parameter, {DW_AT_call_value, DW_AT_GNU_call_site_value})});
         });
         return site;
     }
@@ -199,14 +221,17 @@ Variable ScopeReader::read_variable(const Entry& entry) const {
     variable.locations = locations_of(entry);
     if (auto constant = entry.attribute(DW_AT_const_value)) variable.constant = constant;
     variable.is_artificial = entry.flag(DW_AT_artificial);
-    // Name, type, linkage and place of declaration may stand at an abstract origin or at a declaration.
+    // Name, type, linkage and place of declaration may stand at an abstract origin or at a
+    // declaration.
     for (const Entry& each : info_.with_origins(entry)) {
         variable.is_external |= each.flag(DW_AT_external);
         if (variable.name.empty()) variable.name = each.text(DW_AT_name).value_or("");
         if (!variable.type && each.has(DW_AT_type)) variable.type = types_.type_of(each);
         if (!variable.declared_line) {
-            variable.declared_line = static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
-            if (auto file = each.number(DW_AT_decl_file)) variable.declared_in = file_name_(each.unit(), *file);
+            variable.declared_line =
+                static_cast<std::uint32_t>(each.number(DW_AT_decl_line).value_or(0));
+            if (auto file = each.number(DW_AT_decl_file))
+                variable.declared_in = file_name_(each.unit(), *file);
         }
         if (!variable.constant)
             if (auto constant = each.attribute(DW_AT_const_value)) variable.constant = constant;

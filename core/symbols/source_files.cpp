@@ -9,7 +9,8 @@
 namespace lantern {
 namespace {
 
-constexpr std::uintmax_t kLargestSource = 64 << 20;  // a "source file" beyond this is no source file
+constexpr std::uintmax_t kLargestSource = 64
+                                          << 20;  // a "source file" beyond this is no source file
 
 std::unique_ptr<SourceText> read(const std::filesystem::path& path) {
     struct stat facts {};
@@ -52,7 +53,9 @@ const SourceText* SourceFiles::find(const std::string& recorded) {
     return slot.get();
 }
 
-SourceState SourceFiles::state(const std::string& recorded_path, const std::optional<std::array<std::uint8_t, 16>>& recorded, std::int64_t built_at) {
+SourceState SourceFiles::state(const std::string& recorded_path,
+                               const std::optional<std::array<std::uint8_t, 16>>& recorded,
+                               std::int64_t built_at) {
     const SourceText* text = find(recorded_path);
     if (!text) return SourceState::missing;
     if (recorded) return text->md5 == *recorded ? SourceState::good : SourceState::different;

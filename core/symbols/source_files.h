@@ -1,4 +1,5 @@
-// Finds the source files that the compiler recorded, reads their lines, and says when they no longer match the program.
+// Finds the source files that the compiler recorded, reads their lines, and says when they no
+// longer match the program.
 #pragma once
 
 #include <array>
@@ -17,9 +18,9 @@ struct SourceMapping {
 };
 
 struct SourceText {
-    std::filesystem::path path;       // where it was found
-    std::vector<std::string> lines;   // without their endings; lines[0] is line 1
-    std::int64_t modified_at = 0;     // seconds since 1970
+    std::filesystem::path path;      // where it was found
+    std::vector<std::string> lines;  // without their endings; lines[0] is line 1
+    std::int64_t modified_at = 0;    // seconds since 1970
     std::array<std::uint8_t, 16> md5{};
 };
 
@@ -33,13 +34,17 @@ enum class SourceState {
 
 class SourceFiles {
   public:
-    explicit SourceFiles(std::vector<SourceMapping> mappings = {}) : mappings_(std::move(mappings)) {}
+    explicit SourceFiles(std::vector<SourceMapping> mappings = {})
+        : mappings_(std::move(mappings)) {}
 
     const std::vector<SourceMapping>& mappings() const { return mappings_; }
     // Null if the file is nowhere to be found. Owned here; read once.
     const SourceText* find(const std::string& recorded_path);
-    // `recorded` is the checksum the compiler wrote down, if it did; `built_at` in seconds since 1970.
-    SourceState state(const std::string& recorded_path, const std::optional<std::array<std::uint8_t, 16>>& recorded, std::int64_t built_at);
+    // `recorded` is the checksum the compiler wrote down, if it did; `built_at` in seconds since
+    // 1970.
+    SourceState state(const std::string& recorded_path,
+                      const std::optional<std::array<std::uint8_t, 16>>& recorded,
+                      std::int64_t built_at);
     // The line's text; nothing if the file or the line is not there.
     std::optional<std::string> line(const std::string& recorded_path, std::uint32_t number);
 

@@ -17,7 +17,8 @@ namespace {
 
 bool has_dwarf(const ElfFile& file) {
     for (const char* name : {".debug_info", ".zdebug_info", ".debug_types"})
-        if (const Section* section = file.section(name); section && section->stored_size) return true;
+        if (const Section* section = file.section(name); section && section->stored_size)
+            return true;
     return false;
 }
 
@@ -35,10 +36,14 @@ struct LaterSection {
     const char* name;
     LazyBytes dwarf::Sections::*into;
 };
-constexpr LaterSection kLater[] = {{".debug_loc", &dwarf::Sections::loc}, {".debug_loclists", &dwarf::Sections::loclists}, {".debug_macro", &dwarf::Sections::macro}, {".debug_macinfo", &dwarf::Sections::macinfo}};
+constexpr LaterSection kLater[] = {{".debug_loc", &dwarf::Sections::loc},
+                                   {".debug_loclists", &dwarf::Sections::loclists},
+                                   {".debug_macro", &dwarf::Sections::macro},
+                                   {".debug_macinfo", &dwarf::Sections::macinfo}};
 
 // What is stored as it is costs nothing to have; what is compressed is left so until somebody asks.
-LazyBytes section_later(const ElfFile& file, const std::string& name, std::vector<std::string>& problems) {
+LazyBytes section_later(const ElfFile& file, const std::string& name,
+                        std::vector<std::string>& problems) {
     const Section* section = file.section(name);
     bool is_packed = section && !section->compression.empty();
     try {
@@ -72,24 +77,37 @@ std::vector<std::string> problems_of_packed_sections(const ElfFile& file) {
     return problems;
 }
 
-dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std::vector<std::string>& problems) {
+dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending,
+                               std::vector<std::string>& problems) {
     dwarf::Sections sections;
     struct Wanted {
         const char* name;
         ByteSpan dwarf::Sections::*into;
     };
     using S = dwarf::Sections;
-    static constexpr Wanted kAll[] = {
-        {".debug_info", &S::info}, {".debug_str", &S::str}, {".debug_line", &S::line}, {".debug_abbrev", &S::abbrev}, {".debug_types", &S::types},
-        {".debug_line_str", &S::line_str}, {".debug_str_offsets", &S::str_offsets}, {".debug_addr", &S::addr}, {".debug_ranges", &S::ranges},
-        {".debug_rnglists", &S::rnglists}, {".debug_aranges", &S::aranges},
-        {".debug_names", &S::names}, {".debug_cu_index", &S::cu_index}, {".debug_tu_index", &S::tu_index}};
-    for (const LaterSection& later : kLater) sections.*later.into = section_later(file, later.name + std::string(ending), problems);
+    static constexpr Wanted kAll[] = {{".debug_info", &S::info},
+                                      {".debug_str", &S::str},
+                                      {".debug_line", &S::line},
+                                      {".debug_abbrev", &S::abbrev},
+                                      {".debug_types", &S::types},
+                                      {".debug_line_str", &S::line_str},
+                                      {".debug_str_offsets", &S::str_offsets},
+                                      {".debug_addr", &S::addr},
+                                      {".debug_ranges", &S::ranges},
+                                      {".debug_rnglists", &S::rnglists},
+                                      {".debug_aranges", &S::aranges},
+                                      {".debug_names", &S::names},
+                                      {".debug_cu_index", &S::cu_index},
+                                      {".debug_tu_index", &S::tu_index}};
+    for (const LaterSection& later : kLater)
+        sections.*later.into = section_later(file, later.name + std::string(ending), problems);
     std::vector<std::string> failed(std::size(kAll));
     auto take = [&](std::size_t i) {
-        bool is_index = kAll[i].into == &S::cu_index || kAll[i].into == &S::tu_index;  // the only names without an ending
+        bool is_index = kAll[i].into == &S::cu_index ||
+                        kAll[i].into == &S::tu_index;  // the only names without an ending
         try {
-            sections.*kAll[i].into = file.bytes(is_index ? kAll[i].name : kAll[i].name + std::string(ending));
+            sections.*kAll[i].into =
+                file.bytes(is_index ? kAll[i].name : kAll[i].name + std::string(ending));
         } catch (const FormatError& error) {
             failed[i] = error.what();
         }
@@ -106,21 +124,26 @@ dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std
     return sections;
 }
 
-SymbolFiles::SymbolFiles(const ElfFile& program, const SymbolSearch& search) : program_(program), search_(search) {
+SymbolFiles::SymbolFiles(const ElfFile& program, const SymbolSearch& search)
+    : program_(program), search_(search) {
     if (!search.index_folder.empty()) cache_.emplace(search.index_folder, search.index_limit);
-    if (has_dwarf(program)) origin_ = SymbolOrigin::program;
-    else find_separate();
+    if (has_dwarf(program))
+        origin_ = SymbolOrigin::program;
+    else
+        find_separate();
     if (origin_ != SymbolOrigin::nowhere) find_shared();
     try {
         inner_ = open_inner_symbols(program);
     } catch (const Error& error) {
-        refused_.push_back(fmt::format("the symbols inside .gnu_debugdata cannot be read: {}", error.what()));
+        refused_.push_back(
+            fmt::format("the symbols inside .gnu_debugdata cannot be read: {}", error.what()));
     }
 }
 
 std::unique_ptr<ElfFile> SymbolFiles::open_candidate(const fs::path& path) {
     std::error_code ignored;
-    if (!fs::is_regular_file(path, ignored) || fs::equivalent(path, program_.path(), ignored)) return nullptr;
+    if (!fs::is_regular_file(path, ignored) || fs::equivalent(path, program_.path(), ignored))
+        return nullptr;
     try {
         return ElfFile::open_symbol_file(path);
     } catch (const Error& error) {
@@ -133,12 +156,14 @@ bool SymbolFiles::take_by_build_id(const fs::path& path, SymbolOrigin origin) {
     auto file = open_candidate(path);
     if (!file) return false;
     if (file->build_id() != program_.build_id()) {
-        refused_.push_back(fmt::format("{} is not used: it belongs to build {}, this program is build {}", path.string(),
-                                       file->build_id().empty() ? "(none)" : file->build_id(), program_.build_id()));
+        refused_.push_back(fmt::format(
+            "{} is not used: it belongs to build {}, this program is build {}", path.string(),
+            file->build_id().empty() ? "(none)" : file->build_id(), program_.build_id()));
         return false;
     }
     if (!has_dwarf(*file)) {
-        refused_.push_back(fmt::format("{} is not used: it holds no debug information", path.string()));
+        refused_.push_back(
+            fmt::format("{} is not used: it holds no debug information", path.string()));
         return false;
     }
     separate_ = std::move(file);
@@ -151,7 +176,10 @@ bool SymbolFiles::take_by_link(const fs::path& path, std::uint32_t checksum) {
     auto file = open_candidate(path);
     if (!file) return false;
     if (std::uint32_t actual = checksum_of(*file); actual != checksum) {
-        refused_.push_back(fmt::format("{} is not used: its checksum is {:08x}, the program expects {:08x}; it belongs to another build", path.string(), actual, checksum));
+        refused_.push_back(
+            fmt::format("{} is not used: its checksum is {:08x}, the program expects {:08x}; it "
+                        "belongs to another build",
+                        path.string(), actual, checksum));
         return false;
     }
     separate_ = std::move(file);
@@ -167,8 +195,12 @@ void SymbolFiles::find_separate() {
     fs::path home = fs::absolute(program_.path(), ignored).parent_path();
     if (id.size() > 2) {
         for (const fs::path& folder : search_.folders)
-            for (const fs::path& path : {folder / build_id_path(id), folder / (name.string() + ".debug"), folder / name})
-                if (take_by_build_id(path, path == folder / build_id_path(id) ? SymbolOrigin::build_id : SymbolOrigin::beside)) return;
+            for (const fs::path& path :
+                 {folder / build_id_path(id), folder / (name.string() + ".debug"), folder / name})
+                if (take_by_build_id(path, path == folder / build_id_path(id)
+                                               ? SymbolOrigin::build_id
+                                               : SymbolOrigin::beside))
+                    return;
         for (const fs::path& folder : search_.system_folders)
             if (take_by_build_id(folder / build_id_path(id), SymbolOrigin::build_id)) return;
     }
@@ -177,7 +209,8 @@ void SymbolFiles::find_separate() {
         for (const fs::path& folder : search_.folders) places.push_back(folder / link->name);
         places.push_back(home / link->name);
         places.push_back(home / ".debug" / link->name);
-        for (const fs::path& folder : search_.system_folders) places.push_back(folder / home.relative_path() / link->name);
+        for (const fs::path& folder : search_.system_folders)
+            places.push_back(folder / home.relative_path() / link->name);
         for (const fs::path& path : places)
             if (take_by_link(path, link->checksum)) return;
     }
@@ -199,7 +232,9 @@ void SymbolFiles::find_shared() {
         places.push_back(folder / wanted.filename());
         if (link->build_id.size() > 2) places.push_back(folder / build_id_path(link->build_id));
     }
-    places.push_back(wanted.is_absolute() ? wanted : fs::absolute(holder.path(), ignored).parent_path() / wanted);
+    places.push_back(wanted.is_absolute()
+                         ? wanted
+                         : fs::absolute(holder.path(), ignored).parent_path() / wanted);
     for (const fs::path& folder : search_.system_folders) {
         places.push_back(folder / ".dwz" / wanted.filename());
         if (link->build_id.size() > 2) places.push_back(folder / build_id_path(link->build_id));
@@ -208,7 +243,9 @@ void SymbolFiles::find_shared() {
         auto file = open_candidate(path);
         if (!file) continue;
         if (file->build_id() != link->build_id) {
-            refused_.push_back(fmt::format("{} is not used: it belongs to build {}, the program's shared data is build {}", path.string(), file->build_id(), link->build_id));
+            refused_.push_back(fmt::format(
+                "{} is not used: it belongs to build {}, the program's shared data is build {}",
+                path.string(), file->build_id(), link->build_id));
             continue;
         }
         shared_ = std::move(file);
@@ -219,7 +256,10 @@ void SymbolFiles::find_shared() {
             auto file = open_candidate(*path);
             if (file && file->build_id() == link->build_id) shared_ = std::move(file);
         }
-    if (!shared_) refused_.push_back(fmt::format("the shared debug data {} is missing; names and types that stand there are not known", link->path));
+    if (!shared_)
+        refused_.push_back(fmt::format(
+            "the shared debug data {} is missing; names and types that stand there are not known",
+            link->path));
 }
 
 const ElfFile& SymbolFiles::symbol_file() const {
@@ -245,8 +285,12 @@ const dwarf::SplitFile* SymbolFiles::open_split(const fs::path& path) {
     try {
         for (const Section& section : file->sections()) {
             ByteSpan bytes;
-            if (section.name == ".debug_info.dwo" && (bytes = file->bytes(section)).data() != open->split.sections.info.data()) open->split.more_info.push_back(bytes);
-            if (section.name == ".debug_types.dwo" && (bytes = file->bytes(section)).data() != open->split.sections.types.data()) open->split.more_types.push_back(bytes);
+            if (section.name == ".debug_info.dwo" &&
+                (bytes = file->bytes(section)).data() != open->split.sections.info.data())
+                open->split.more_info.push_back(bytes);
+            if (section.name == ".debug_types.dwo" &&
+                (bytes = file->bytes(section)).data() != open->split.sections.types.data())
+                open->split.more_types.push_back(bytes);
         }
     } catch (const FormatError& error) {
         refused_.push_back(error.what());
@@ -288,7 +332,10 @@ const dwarf::SplitFile* SymbolFiles::split_file(const dwarf::Unit& skeleton, std
     places.push_back(program_.path().parent_path() / named.filename());
     for (const fs::path& path : places)
         if (const dwarf::SplitFile* found = open_split(path)) return found;
-    problem = fmt::format("the split file {} is missing: its unit has lines, but no names, types or variables; --symbols DIR names where it is", escape_for_display(named.string()));
+    problem = fmt::format(
+        "the split file {} is missing: its unit has lines, but no names, types or variables; "
+        "--symbols DIR names where it is",
+        escape_for_display(named.string()));
     return nullptr;
 }
 

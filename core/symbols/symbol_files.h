@@ -1,5 +1,6 @@
-// Finds the files that hold a module's symbols where the module itself does not: a separate debug file, the file that dwz
-// shares between programs, split files and packages. What does not belong to this very build is refused, and said.
+// Finds the files that hold a module's symbols where the module itself does not: a separate debug
+// file, the file that dwz shares between programs, split files and packages. What does not belong
+// to this very build is refused, and said.
 #pragma once
 
 #include <filesystem>
@@ -19,13 +20,13 @@ namespace lantern {
 
 // Where to look. The command line fills this in; nothing here reads the environment.
 struct SymbolSearch {
-    std::vector<std::filesystem::path> folders;                                // named by the user; looked into first
+    std::vector<std::filesystem::path> folders;  // named by the user; looked into first
     std::vector<std::filesystem::path> system_folders = {"/usr/lib/debug"};
-    // Asks a server for the debug file of a build id; empty unless the user has switched that on. Returns the path of
-    // the fetched file, or nothing. Throws nothing.
+    // Asks a server for the debug file of a build id; empty unless the user has switched that on.
+    // Returns the path of the fetched file, or nothing. Throws nothing.
     std::function<std::optional<std::filesystem::path>(const std::string& build_id)> fetch;
-    std::filesystem::path index_folder;                                        // where finished indexes are kept; empty: nowhere
-    std::uint64_t index_limit = std::uint64_t{512} << 20;                      // bytes that folder may hold
+    std::filesystem::path index_folder;  // where finished indexes are kept; empty: nowhere
+    std::uint64_t index_limit = std::uint64_t{512} << 20;  // bytes that folder may hold
     // Told how far a long pass over a module's names has come, 0 to 1.
     std::function<void(const std::string& file, double done)> progress;
 };
@@ -43,13 +44,18 @@ class SymbolFiles {
     const ElfFile& dwarf_file() const { return separate_ ? *separate_ : program_; }
     const ElfFile* separate() const { return separate_.get(); }
     SymbolOrigin origin() const { return origin_; }
-    const ElfFile* shared() const { return shared_.get(); }       // dwz's; null if none is needed or found
-    const ElfFile* inner() const { return inner_.get(); }         // .gnu_debugdata; null if there is none
-    // The program, its debug file or what is inside it: whichever has the fullest table of linker symbols.
+    const ElfFile* shared() const {
+        return shared_.get();
+    }                                                      // dwz's; null if none is needed or found
+    const ElfFile* inner() const { return inner_.get(); }  // .gnu_debugdata; null if there is none
+    // The program, its debug file or what is inside it: whichever has the fullest table of linker
+    // symbols.
     const ElfFile& symbol_file() const;
     // Files that were looked at and cannot be used, and files that are missing, one sentence each.
     const std::vector<std::string>& refused() const { return refused_; }
-    const std::string& package() const { return package_path_; }  // of split files; empty if none was found
+    const std::string& package() const {
+        return package_path_;
+    }  // of split files; empty if none was found
 
     // The split file of a skeleton; null with a sentence in `problem`.
     const dwarf::SplitFile* split_file(const dwarf::Unit& skeleton, std::string& problem);
@@ -80,9 +86,10 @@ class SymbolFiles {
     std::string package_path_;
 };
 
-// The DWARF sections of a file; with `.dwo` behind their names for a split file. What cannot be decompressed is empty and
-// told in `problems`.
-dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending, std::vector<std::string>& problems);
+// The DWARF sections of a file; with `.dwo` behind their names for a split file. What cannot be
+// decompressed is empty and told in `problems`.
+dwarf::Sections dwarf_sections(const ElfFile& file, std::string_view ending,
+                               std::vector<std::string>& problems);
 // What cannot be decompressed of the sections that are left packed until they are asked for.
 std::vector<std::string> problems_of_packed_sections(const ElfFile& file);
 

@@ -1,9 +1,17 @@
+// How a name is found. The records of all units lie in buckets, by the hash of their own name
+// without template arguments: "canal::Barge::load<int>" is looked for as "load", and the few in
+// its bucket are read and compared with their scopes:
+//
+//     bucket of "load"  →  [Barge::load in unit 3] [load in unit 7] [Wagon::load in unit 9]
+//
+// Nothing else is decoded, and the same records can be mapped from a file.
 #include "core/symbols/symbol_index.h"
 
 #include <algorithm>
 
 #include "core/support/each_in_parallel.h"
 #include "core/support/error.h"
+#include "core/support/text.h"
 
 namespace lantern {
 
@@ -23,12 +31,14 @@ bool has_names(const Unit& unit) {
     return unit.type != DW_UT_skeleton;
 }
 
-std::vector<UnitNames> scan_all(const DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress) {
+std::vector<UnitNames> scan_all(const DebugInfo& info, const CodeAreas& areas,
+                                const std::function<void(double)>& progress) {
     const auto& units = info.units();
     std::vector<UnitNames> found(units.size());
     std::uint64_t total = 0;
     for (const auto& unit : units) total += unit->end - unit->offset;
-    constexpr std::uint64_t kWorthThreads = 1 << 20;  // below this starting a thread takes longer than the pass
+    constexpr std::uint64_t kWorthThreads =
+        1 << 20;  // below this starting a thread takes longer than the pass
     each_in_parallel(units.size(), total >= kWorthThreads, progress, [&] {
         return [&, scanner = std::make_shared<NameScanner>(info, areas)](std::size_t i) {
             if (has_names(*units[i])) found[i] = scanner->scan(*units[i]);
@@ -38,7 +48,9 @@ std::vector<UnitNames> scan_all(const DebugInfo& info, const CodeAreas& areas, c
 }
 
 UnitSlice end_of(const OwnedTables& all) {
-    return {static_cast<std::uint32_t>(all.names.size()), static_cast<std::uint32_t>(all.scopes.size()), static_cast<std::uint32_t>(all.code.size())};
+    return {static_cast<std::uint32_t>(all.names.size()),
+            static_cast<std::uint32_t>(all.scopes.size()),
+            static_cast<std::uint32_t>(all.code.size())};
 }
 
 void append(OwnedTables& all, UnitNames& unit) {
@@ -57,8 +69,10 @@ std::uint32_t SymbolIndex::hash_of(std::string_view text) {
     return static_cast<std::uint32_t>(hash ^ hash >> 32);
 }
 
-// A definition whose declaration stands in another unit has its name already; the scope is looked up there.
-void SymbolIndex::resolve_foreign_scopes(const DebugInfo& info, std::vector<NameEntry>& names, const std::vector<NameScope>& scopes,
+// A definition whose declaration stands in another unit has its name already; the scope is looked
+// up there.
+void SymbolIndex::resolve_foreign_scopes(const DebugInfo& info, std::vector<NameEntry>& names,
+                                         const std::vector<NameScope>& scopes,
                                          const std::vector<UnitSlice>& slices) {
     for (NameEntry& name : names) {
         if (name.scope != NameScanner::kForeignScope) continue;
@@ -72,13 +86,15 @@ void SymbolIndex::resolve_foreign_scopes(const DebugInfo& info, std::vector<Name
         const Unit* holder = at ? info.unit_holding(*at) : nullptr;
         if (!holder) continue;
         std::size_t index = holder->index;
-        std::span<const NameScope> theirs(scopes.data() + slices[index].scopes, slices[index + 1].scopes - slices[index].scopes);
+        std::span<const NameScope> theirs(scopes.data() + slices[index].scopes,
+                                          slices[index + 1].scopes - slices[index].scopes);
         std::uint32_t local = scope_at(theirs, *at);
         if (local != kNoScope) name.scope = slices[index].scopes + local;
     }
 }
 
-SymbolIndex SymbolIndex::build(const DebugInfo& info, const CodeAreas& areas, const std::function<void(double)>& progress) {
+SymbolIndex SymbolIndex::build(const DebugInfo& info, const CodeAreas& areas,
+                               const std::function<void(double)>& progress) {
     std::vector<UnitNames> found = scan_all(info, areas, progress);
     auto all = std::make_shared<OwnedTables>();
     std::vector<std::string> problems;
@@ -114,9 +130,11 @@ SymbolIndex SymbolIndex::build(const DebugInfo& info, const CodeAreas& areas, co
     for (std::size_t i = 0; i < buckets; ++i) all->heads[i + 1] += all->heads[i];
     all->chain.resize(all->names.size());
     std::vector<std::uint32_t> fill(all->heads.begin(), all->heads.end() - 1);
-    for (std::size_t i = 0; i < all->names.size(); ++i) all->chain[fill[bucket_of[i]]++] = static_cast<std::uint32_t>(i);
+    for (std::size_t i = 0; i < all->names.size(); ++i)
+        all->chain[fill[bucket_of[i]]++] = static_cast<std::uint32_t>(i);
 
-    SymbolIndex index(info, {all->names, all->scopes, all->code, all->units, all->heads, all->chain}, all);
+    SymbolIndex index(
+        info, {all->names, all->scopes, all->code, all->units, all->heads, all->chain}, all);
     index.problems_ = std::move(problems);
     return index;
 }
@@ -127,18 +145,20 @@ SymbolIndex::SymbolIndex(const DebugInfo& info, Tables tables, std::shared_ptr<c
 std::span<const CodeRange> SymbolIndex::code_of(std::size_t unit) const {
     if (unit + 1 >= tables_.units.size()) return {};
     std::size_t from = tables_.units[unit].code, to = tables_.units[unit + 1].code;
-    return from <= to && to <= tables_.code.size() ? tables_.code.subspan(from, to - from) : std::span<const CodeRange>();
+    return from <= to && to <= tables_.code.size() ? tables_.code.subspan(from, to - from)
+                                                   : std::span<const CodeRange>();
 }
 
 std::span<const NameScope> SymbolIndex::scopes_of(std::size_t unit) const {
     if (unit + 1 >= tables_.units.size()) return {};
     std::size_t from = tables_.units[unit].scopes, to = tables_.units[unit + 1].scopes;
-    return from <= to && to <= tables_.scopes.size() ? tables_.scopes.subspan(from, to - from) : std::span<const NameScope>();
+    return from <= to && to <= tables_.scopes.size() ? tables_.scopes.subspan(from, to - from)
+                                                     : std::span<const NameScope>();
 }
 
 std::size_t SymbolIndex::memory() const {
-    return tables_.names.size_bytes() + tables_.scopes.size_bytes() + tables_.code.size_bytes() + tables_.units.size_bytes() +
-           tables_.heads.size_bytes() + tables_.chain.size_bytes();
+    return tables_.names.size_bytes() + tables_.scopes.size_bytes() + tables_.code.size_bytes() +
+           tables_.units.size_bytes() + tables_.heads.size_bytes() + tables_.chain.size_bytes();
 }
 
 const std::string& SymbolIndex::scope_name(std::uint32_t scope) const {
@@ -147,8 +167,11 @@ const std::string& SymbolIndex::scope_name(std::uint32_t scope) const {
     if (scope_names_.empty()) scope_names_.resize(tables_.scopes.size());
     std::string& name = scope_names_[scope];
     if (!name.empty()) return name;
-    // A scope's parent is counted within its unit, and the unit's slice starts where the slice table says.
-    auto slice = std::upper_bound(tables_.units.begin(), tables_.units.end(), scope, [](std::uint32_t at, const UnitSlice& unit) { return at < unit.scopes; });
+    // A scope's parent is counted within its unit, and the unit's slice starts where the slice
+    // table says.
+    auto slice =
+        std::upper_bound(tables_.units.begin(), tables_.units.end(), scope,
+                         [](std::uint32_t at, const UnitSlice& unit) { return at < unit.scopes; });
     if (slice == tables_.units.begin()) return none;
     std::size_t unit = static_cast<std::size_t>(slice - tables_.units.begin() - 1);
     name = join_scope_names(*info_, scopes_of(unit), scope - tables_.units[unit].scopes);
@@ -161,7 +184,8 @@ std::string SymbolIndex::qualified_name(const NameEntry& entry) const {
     return scope.empty() ? name : scope + "::" + name;
 }
 
-std::string join_scope_names(const DebugInfo& info, std::span<const NameScope> scopes, std::uint32_t scope) {
+std::string join_scope_names(const DebugInfo& info, std::span<const NameScope> scopes,
+                             std::uint32_t scope) {
     std::vector<std::string_view> parts;
     constexpr std::size_t kDeepest = 200;
     for (; scope < scopes.size() && parts.size() < kDeepest; scope = scopes[scope].parent) {
@@ -185,7 +209,8 @@ bool ends_in_component(std::string_view qualified, std::string_view wanted) {
 }
 
 std::string without_anonymous(std::string name) {
-    for (std::size_t at; (at = name.find("(anonymous)::")) != std::string::npos;) name.erase(at, 13);
+    for (std::size_t at; (at = name.find("(anonymous)::")) != std::string::npos;)
+        name.erase(at, 13);
     return name;
 }
 
@@ -193,22 +218,19 @@ std::string without_anonymous(std::string name) {
 
 namespace {
 
-std::string without_spaces(std::string_view text) {
-    std::string out;
-    for (char c : text)
-        if (c != ' ') out += c;
-    return out;
-}
-
-// "vector<int>" for "vector<int, std::allocator<int> >": arguments that were left out at the end were defaults.
+// "vector<int>" for "vector<int, std::allocator<int> >": arguments that were left out at the end
+// were defaults.
 bool matches_with_defaults(const std::string& qualified, std::string_view wanted) {
     if (!wanted.ends_with('>')) return false;
     std::string name = without_spaces(qualified), asked = without_spaces(wanted);
     std::string_view own = last_component(name), start = last_component(asked);
     start.remove_suffix(1);
-    if (!own.starts_with(start) || own.size() == start.size() || (own[start.size()] != ',' && own[start.size()] != '>')) return false;
+    if (!own.starts_with(start) || own.size() == start.size() ||
+        (own[start.size()] != ',' && own[start.size()] != '>'))
+        return false;
     std::string_view scope = std::string_view(name).substr(0, name.size() - own.size());
-    std::string_view asked_scope = std::string_view(asked).substr(0, asked.size() - start.size() - 1);
+    std::string_view asked_scope =
+        std::string_view(asked).substr(0, asked.size() - start.size() - 1);
     return ends_in_component(scope, asked_scope);
 }
 
@@ -217,7 +239,9 @@ bool matches_with_defaults(const std::string& qualified, std::string_view wanted
 bool name_matches(const std::string& qualified, std::string_view wanted) {
     if (ends_in_component(qualified, wanted)) return true;
     std::string named = without_anonymous(qualified);
-    return ends_in_component(named, wanted) || ends_in_component(without_all_template_arguments(named), wanted) || matches_with_defaults(named, wanted);
+    return ends_in_component(named, wanted) ||
+           ends_in_component(without_all_template_arguments(named), wanted) ||
+           matches_with_defaults(named, wanted);
 }
 
 }  // namespace lantern

@@ -12,7 +12,8 @@ namespace {
 
 constexpr int kDeepest = 60;
 
-constexpr std::string_view kInnerNamespaces[] = {"__cxx11::", "__1::", "__debug::", "__cxx1998::", "_V2::", "__fs::"};
+constexpr std::string_view kInnerNamespaces[] = {
+    "__cxx11::", "__1::", "__debug::", "__cxx1998::", "_V2::", "__fs::"};
 
 bool is_letter(char c) {
     return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
@@ -21,8 +22,10 @@ bool is_letter(char c) {
 // A namespace counts where its name begins, not in the middle of another.
 void erase_namespace(std::string& text, std::string_view name) {
     for (std::size_t at = 0; (at = text.find(name, at)) != std::string::npos;) {
-        if (at > 0 && is_letter(text[at - 1])) at += name.size();
-        else text.erase(at, name.size());
+        if (at > 0 && is_letter(text[at - 1]))
+            at += name.size();
+        else
+            text.erase(at, name.size());
     }
 }
 
@@ -30,7 +33,8 @@ void erase_inner_namespaces(std::string& name) {
     for (std::string_view inner : kInnerNamespaces) erase_namespace(name, inner);
 }
 
-// The arguments between the brackets of `text`, cut at the commas that are not inside brackets of their own.
+// The arguments between the brackets of `text`, cut at the commas that are not inside brackets of
+// their own.
 std::vector<std::string_view> split_arguments(std::string_view text) {
     std::vector<std::string_view> parts;
     int depth = 0;
@@ -38,7 +42,8 @@ std::vector<std::string_view> split_arguments(std::string_view text) {
     for (std::size_t i = 0; i < text.size(); ++i) {
         char c = text[i];
         if (c == '<' || c == '(' || c == '[' || c == '{') ++depth;
-        bool closes = (c == '>' && (i == 0 || text[i - 1] != '-')) || c == ')' || c == ']' || c == '}';
+        bool closes =
+            (c == '>' && (i == 0 || text[i - 1] != '-')) || c == ')' || c == ']' || c == '}';
         if (closes && depth > 0) --depth;
         if (c == ',' && depth == 0) {
             parts.push_back(trimmed(text.substr(start, i - start)));
@@ -60,13 +65,16 @@ std::size_t closing(std::string_view text, std::size_t open) {
 }
 
 bool is_default_argument(std::string_view family, std::string_view argument) {
-    if (argument.starts_with("alloc::alloc::Global") || argument.starts_with("std::hash::random::RandomState") ||
+    if (argument.starts_with("alloc::alloc::Global") ||
+        argument.starts_with("std::hash::random::RandomState") ||
         argument.starts_with("std::collections::hash::map::RandomState"))
         return true;
     if (!family.starts_with("std::")) return false;
-    for (std::string_view start : {"std::allocator<", "std::char_traits<", "std::less<", "std::hash<", "std::equal_to<", "std::default_delete<"})
+    for (std::string_view start : {"std::allocator<", "std::char_traits<", "std::less<",
+                                   "std::hash<", "std::equal_to<", "std::default_delete<"})
         if (argument.starts_with(start)) return true;
-    if (family == "std::stack" || family == "std::queue") return argument.starts_with("std::deque<");
+    if (family == "std::stack" || family == "std::queue")
+        return argument.starts_with("std::deque<");
     return family == "std::priority_queue" && argument.starts_with("std::vector<");
 }
 
@@ -79,10 +87,14 @@ std::string_view word_before(std::string_view text) {
 std::string text_family(std::string_view family, std::string_view character) {
     bool view = family == "std::basic_string_view";
     if (family != "std::basic_string" && !view) return {};
-    constexpr std::pair<std::string_view, std::string_view> kLetters[] = {
-        {"char", ""}, {"wchar_t", "w"}, {"char8_t", "u8"}, {"char16_t", "u16"}, {"char32_t", "u32"}};
+    constexpr std::pair<std::string_view, std::string_view> kLetters[] = {{"char", ""},
+                                                                          {"wchar_t", "w"},
+                                                                          {"char8_t", "u8"},
+                                                                          {"char16_t", "u16"},
+                                                                          {"char32_t", "u32"}};
     for (auto [name, letter] : kLetters)
-        if (character == name) return "std::" + std::string(letter) + (view ? "string_view" : "string");
+        if (character == name)
+            return "std::" + std::string(letter) + (view ? "string_view" : "string");
     return {};
 }
 
@@ -90,18 +102,24 @@ std::string without_defaults(std::string_view text, int depth) {
     std::string out;
     while (!text.empty()) {
         std::size_t open = text.find('<');
-        std::size_t close = open == std::string_view::npos || depth > kDeepest ? std::string_view::npos : closing(text, open);
+        std::size_t close = open == std::string_view::npos || depth > kDeepest
+                                ? std::string_view::npos
+                                : closing(text, open);
         // "<impl Toll for Narrow>" and "operator<" have no word before the bracket.
         if (close == std::string_view::npos || open == 0) return out.append(text);
         out.append(text.substr(0, open));
         std::string family(word_before(out));
-        std::vector<std::string_view> arguments = split_arguments(text.substr(open + 1, close - open - 1));
-        while (arguments.size() > 1 && is_default_argument(family, arguments.back())) arguments.pop_back();
-        if (std::string named = arguments.size() == 1 ? text_family(family, arguments[0]) : ""; !named.empty()) {
+        std::vector<std::string_view> arguments =
+            split_arguments(text.substr(open + 1, close - open - 1));
+        while (arguments.size() > 1 && is_default_argument(family, arguments.back()))
+            arguments.pop_back();
+        if (std::string named = arguments.size() == 1 ? text_family(family, arguments[0]) : "";
+            !named.empty()) {
             out.replace(out.size() - family.size(), family.size(), named);
         } else {
             std::string inside;
-            for (std::string_view argument : arguments) inside += (inside.empty() ? "" : ", ") + without_defaults(argument, depth + 1);
+            for (std::string_view argument : arguments)
+                inside += (inside.empty() ? "" : ", ") + without_defaults(argument, depth + 1);
             out += "<" + inside + ">";
         }
         text.remove_prefix(close + 1);
@@ -113,9 +131,12 @@ std::string without_defaults(std::string_view text, int depth) {
 std::string without_library_paths(std::string_view text) {
     std::string out;
     for (std::size_t i = 0; i < text.size();) {
-        bool starts_word = i == 0 || std::string_view(" ,<(&*[").find(text[i - 1]) != std::string_view::npos;
-        bool library = starts_word && (text.substr(i).starts_with("alloc::") || text.substr(i).starts_with("core::") ||
-                                       text.substr(i).starts_with("std::") || text.substr(i).starts_with("hashbrown::"));
+        bool starts_word =
+            i == 0 || std::string_view(" ,<(&*[").find(text[i - 1]) != std::string_view::npos;
+        bool library =
+            starts_word &&
+            (text.substr(i).starts_with("alloc::") || text.substr(i).starts_with("core::") ||
+             text.substr(i).starts_with("std::") || text.substr(i).starts_with("hashbrown::"));
         if (library) {
             std::size_t end = text.find_first_of(" ,<>()&*[]", i);
             std::size_t last = text.substr(0, end).rfind("::");
@@ -141,7 +162,8 @@ std::string readable_type_name(std::string_view full_name, bool is_rust) {
 std::string comparable_type_name(std::string_view full_name, bool is_rust) {
     std::string name = readable_type_name(full_name, is_rust), out;
     constexpr std::string_view kNameless = "(anonymous namespace)";
-    for (std::size_t at; (at = name.find(kNameless)) != std::string::npos;) name.replace(at, kNameless.size(), "(anonymous)");
+    for (std::size_t at; (at = name.find(kNameless)) != std::string::npos;)
+        name.replace(at, kNameless.size(), "(anonymous)");
     for (std::size_t i = 0; i < name.size(); ++i) {
         bool in_number = !out.empty() && std::isdigit(static_cast<unsigned char>(out.back()));
         if (in_number && std::string_view("uUlL").find(name[i]) != std::string_view::npos) {

@@ -13,11 +13,14 @@ namespace lantern {
 
 class TypeTable {
   public:
-    // `find_complete` turns the declaration of a structure into its definition, from the whole program.
-    using FindComplete = std::function<std::optional<dwarf::Position>(const dwarf::Entry& declaration)>;
+    // `find_complete` turns the declaration of a structure into its definition, from the whole
+    // program.
+    using FindComplete =
+        std::function<std::optional<dwarf::Position>(const dwarf::Entry& declaration)>;
     using FileName = std::function<std::string(const dwarf::Unit&, std::uint64_t index)>;
     using QualifiedName = std::function<std::string(dwarf::Position)>;
-    TypeTable(const dwarf::DebugInfo& info, FindComplete find_complete, FileName file_name, QualifiedName qualified_name);
+    TypeTable(const dwarf::DebugInfo& info, FindComplete find_complete, FileName file_name,
+              QualifiedName qualified_name);
 
     // The type an entry's DW_AT_type names; void if it has none. Never null. Owned by this table.
     const Type* type_of(const dwarf::Entry& entry) const;
@@ -27,12 +30,14 @@ class TypeTable {
     std::vector<Member> read_members(const Type& type) const;
     std::vector<Member> read_static_members(const Type& type) const;
     std::vector<Variant> read_variants(const Type& type) const;
-    std::optional<Member> read_discriminant(const Type& type) const;  // what tells the variants apart, where that has a place of its own
+    std::optional<Member> read_discriminant(const Type& type)
+        const;  // what tells the variants apart, where that has a place of its own
     std::vector<TemplateArgument> read_arguments(const Type& type) const;
     bool read_passed_by_reference(const Type& type) const;
     // Qualified, and in C with its keyword.
     std::string full_name(const Type& type) const;
-    std::vector<std::string> read_methods(const Type& type) const;  // names, in the order of declaration
+    std::vector<std::string> read_methods(
+        const Type& type) const;  // names, in the order of declaration
 
   private:
     void fill(Type& type, const dwarf::Entry& entry) const;

@@ -7,11 +7,14 @@ namespace lantern {
 const SymbolIndex& UnitIndex::whole() {
     if (whole_) return *whole_;
     std::function<void(double)> progress;
-    if (search_.progress) progress = [this](double done) { search_.progress(elf_.path().string(), done); };
-    constexpr std::uint64_t kWorthKeeping = 4 << 20;  // below this the pass is quicker than the file
+    if (search_.progress)
+        progress = [this](double done) { search_.progress(elf_.path().string(), done); };
+    constexpr std::uint64_t kWorthKeeping = 4
+                                            << 20;  // below this the pass is quicker than the file
     std::uint64_t bytes = 0;
     for (const auto& section : info_.sections()) bytes += section->bytes.size();
-    bool is_kept = !search_.index_folder.empty() && elf_.build_id().size() > 2 && bytes >= kWorthKeeping;
+    bool is_kept =
+        !search_.index_folder.empty() && elf_.build_id().size() > 2 && bytes >= kWorthKeeping;
     if (is_kept)
         if (auto kept = load_index(search_.index_folder, elf_.build_id(), info_)) {
             whole_ = std::make_unique<SymbolIndex>(std::move(*kept));
@@ -21,7 +24,8 @@ const SymbolIndex& UnitIndex::whole() {
     whole_ = std::make_unique<SymbolIndex>(SymbolIndex::build(info_, areas_, progress));
     if (progress) progress(1);
     // Damage is found by the pass alone: a program that has some is passed over anew each time.
-    if (is_kept && whole_->problems().empty()) save_index(search_.index_folder, elf_.build_id(), *whole_, info_, search_.index_limit);
+    if (is_kept && whole_->problems().empty())
+        save_index(search_.index_folder, elf_.build_id(), *whole_, info_, search_.index_limit);
     return *whole_;
 }
 
@@ -31,7 +35,8 @@ const UnitNames& UnitIndex::names_of(const dwarf::Unit& unit) {
     return *slot;
 }
 
-// Who has asked about this many units, one after the other, will ask about more: all at once, on all processors, is quicker.
+// Who has asked about this many units, one after the other, will ask about more: all at once, on
+// all processors, is quicker.
 void UnitIndex::prefer_whole(const dwarf::Unit& unit) {
     constexpr std::size_t kSingleUnits = 8;
     if (!whole_ && !of_units_[unit.index] && ++units_scanned_ > kSingleUnits) whole();

@@ -1,4 +1,5 @@
-// The names and the code of a module's units: of single units as long as few are asked about, then of all at once, in the index.
+// The names and the code of a module's units: of single units as long as few are asked about, then
+// of all at once, in the index.
 #pragma once
 
 #include <memory>
@@ -13,10 +14,12 @@ namespace lantern {
 class UnitIndex {
   public:
     // All are borrowed.
-    UnitIndex(const ElfFile& elf, const dwarf::DebugInfo& info, const CodeAreas& areas, const SymbolSearch& search)
+    UnitIndex(const ElfFile& elf, const dwarf::DebugInfo& info, const CodeAreas& areas,
+              const SymbolSearch& search)
         : elf_(elf), info_(info), areas_(areas), search_(search), of_units_(info.units().size()) {}
 
-    const SymbolIndex& whole();  // passes over all units, or takes the index an earlier session left
+    const SymbolIndex&
+    whole();  // passes over all units, or takes the index an earlier session left
     const SymbolIndex* whole_if_ready() const { return whole_.get(); }
     bool came_from_file() const { return came_from_file_; }
     const UnitNames& names_of(const dwarf::Unit& unit);

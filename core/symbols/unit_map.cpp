@@ -25,7 +25,9 @@ void UnitMap::read_table() {
         for (const AddressTableEntry& entry : entries) {
             if (!last || last_start != entry.unit) last = info_.unit_starting(entry.unit);
             last_start = entry.unit;
-            if (!last) throw FormatError(fmt::format(".debug_aranges names a unit at {:#x}, where none starts", entry.unit));
+            if (!last)
+                throw FormatError(fmt::format(
+                    ".debug_aranges names a unit at {:#x}, where none starts", entry.unit));
             if (areas_.holds(entry.range.low)) owned_.push_back({entry.range, last});
         }
     } catch (const FormatError& error) {
@@ -34,7 +36,8 @@ void UnitMap::read_table() {
         return;
     }
     if (owned_.empty()) return read_roots();
-    std::sort(owned_.begin(), owned_.end(), [](const Owned& a, const Owned& b) { return a.range.low < b.range.low; });
+    std::sort(owned_.begin(), owned_.end(),
+              [](const Owned& a, const Owned& b) { return a.range.low < b.range.low; });
 }
 
 void UnitMap::read_roots() {
@@ -49,7 +52,8 @@ void UnitMap::read_roots() {
             continue;  // the unit's own problem; it is told where its entries are read
         }
     }
-    std::stable_sort(owned_.begin(), owned_.end(), [](const Owned& a, const Owned& b) { return a.range.low < b.range.low; });
+    std::stable_sort(owned_.begin(), owned_.end(),
+                     [](const Owned& a, const Owned& b) { return a.range.low < b.range.low; });
 }
 
 // What the table says of a unit must lie within what the unit itself says.
@@ -73,14 +77,19 @@ bool UnitMap::check_table() {
                 good = fresh.agrees(*unit);
             } catch (const FormatError&) {
             }
-            if (!good && fresh.distrust_.empty()) fresh.distrust_ = fmt::format(".debug_aranges does not agree with the unit at {:#x}; it is not used", unit->offset);
+            if (!good && fresh.distrust_.empty())
+                fresh.distrust_ = fmt::format(
+                    ".debug_aranges does not agree with the unit at {:#x}; it is not used",
+                    unit->offset);
         }
     if (!fresh.distrust_.empty()) distrust_ = fresh.distrust_;
     return fresh.distrust_.empty();
 }
 
 const Unit* UnitMap::look_up(FileAddress address) const {
-    auto after = std::upper_bound(owned_.begin(), owned_.end(), address, [](FileAddress a, const Owned& owned) { return a < owned.range.low; });
+    auto after =
+        std::upper_bound(owned_.begin(), owned_.end(), address,
+                         [](FileAddress a, const Owned& owned) { return a < owned.range.low; });
     // Ranges of two units may overlap in odd files: look a little further back.
     for (int tries = 0; after != owned_.begin() && tries < 8; ++tries) {
         --after;
@@ -100,7 +109,8 @@ const Unit* UnitMap::find(FileAddress address) {
         } catch (const FormatError&) {
         }
         if (good) return unit;
-        distrust_ = fmt::format(".debug_aranges does not agree with the unit at {:#x}; it is not used", unit->offset);
+        distrust_ = fmt::format(
+            ".debug_aranges does not agree with the unit at {:#x}; it is not used", unit->offset);
     }
     // A table may leave units out: before "nobody" is the answer, the units themselves are asked.
     read_roots();

@@ -1,5 +1,6 @@
-// Which unit owns an address. The table the compiler may have written is a shortcut to the first answer; each unit it
-// names is held against what that unit says itself, and one that does not agree discredits the table.
+// Which unit owns an address. The table the compiler may have written is a shortcut to the first
+// answer; each unit it names is held against what that unit says itself, and one that does not
+// agree discredits the table.
 #pragma once
 
 #include <optional>

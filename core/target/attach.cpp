@@ -38,23 +38,38 @@ long status_field(pid_t process, const std::string& name) {
 }
 
 [[noreturn]] void refuse(pid_t process, int reason) {
-    if (reason == ESRCH) throw TargetError(fmt::format("there is no process {}", process), "ps -e lists the processes");
+    if (reason == ESRCH)
+        throw TargetError(fmt::format("there is no process {}", process),
+                          "ps -e lists the processes");
     if (reason == EPERM) {
         if (long tracer = status_field(process, "TracerPid:"); tracer > 0)
-            throw TargetError(fmt::format("process {} is already being traced, by process {}", process, tracer), "end or release that one first");
+            throw TargetError(
+                fmt::format("process {} is already being traced, by process {}", process, tracer),
+                "end or release that one first");
         if (std::ifstream setting("/proc/sys/kernel/yama/ptrace_scope"); setting) {
             int scope = 0;
             setting >> scope;
             if (scope == 1)
-                throw TargetError(fmt::format("process {} may not be traced: the kernel lets a program trace its own children only", process),
-                                  "run elm-lantern as root, or set /proc/sys/kernel/yama/ptrace_scope to 0");
+                throw TargetError(
+                    fmt::format("process {} may not be traced: the kernel lets a program trace its "
+                                "own children only",
+                                process),
+                    "run elm-lantern as root, or set /proc/sys/kernel/yama/ptrace_scope to 0");
             if (scope > 1)
-                throw TargetError(fmt::format("process {} may not be traced: /proc/sys/kernel/yama/ptrace_scope is {}", process, scope),
-                                  scope == 2 ? "run elm-lantern as root" : "tracing is off until this machine is started again");
+                throw TargetError(
+                    fmt::format(
+                        "process {} may not be traced: /proc/sys/kernel/yama/ptrace_scope is {}",
+                        process, scope),
+                    scope == 2 ? "run elm-lantern as root"
+                               : "tracing is off until this machine is started again");
         }
-        throw TargetError(fmt::format("process {} may not be traced: it belongs to another user, or is protected", process), "run elm-lantern as its user or as root");
+        throw TargetError(
+            fmt::format("process {} may not be traced: it belongs to another user, or is protected",
+                        process),
+            "run elm-lantern as its user or as root");
     }
-    throw TargetError(fmt::format("process {} cannot be traced: {}", process, std::strerror(reason)));
+    throw TargetError(
+        fmt::format("process {} cannot be traced: {}", process, std::strerror(reason)));
 }
 
 // Waits until a seized and interrupted thread has stopped; false if it ended instead.
@@ -66,15 +81,16 @@ bool wait_until_stopped(pid_t task) {
         if (got < 0 || WIFEXITED(status) || WIFSIGNALED(status)) return false;
         if (status >> 16 == PTRACE_EVENT_STOP) return true;
         // A signal came first: it is given, and the interruption is still to come.
-        ptrace(PTRACE_CONT, task, nullptr, reinterpret_cast<void*>(static_cast<long>(status >> 16 ? 0 : WSTOPSIG(status))));
+        ptrace(PTRACE_CONT, task, nullptr,
+               reinterpret_cast<void*>(static_cast<long>(status >> 16 ? 0 : WSTOPSIG(status))));
     }
 }
 
 }  // namespace
 
 long wanted_trace_events() {
-    return PTRACE_O_TRACEEXEC | PTRACE_O_TRACECLONE | PTRACE_O_TRACEFORK | PTRACE_O_TRACEVFORK | PTRACE_O_TRACEVFORKDONE | PTRACE_O_TRACEEXIT |
-           PTRACE_O_TRACESYSGOOD;
+    return PTRACE_O_TRACEEXEC | PTRACE_O_TRACECLONE | PTRACE_O_TRACEFORK | PTRACE_O_TRACEVFORK |
+           PTRACE_O_TRACEVFORKDONE | PTRACE_O_TRACEEXIT | PTRACE_O_TRACESYSGOOD;
 }
 
 std::vector<pid_t> attach_traced(pid_t process) {
@@ -82,7 +98,8 @@ std::vector<pid_t> attach_traced(pid_t process) {
     if (process == getpid()) throw TargetError("this process is elm-lantern itself");
     long group = status_field(process, "Tgid:");
     if (group > 0 && group != process)
-        throw TargetError(fmt::format("{} is a thread of process {}", process, group), {Next::attach_to, std::to_string(group)});
+        throw TargetError(fmt::format("{} is a thread of process {}", process, group),
+                          {Next::attach_to, std::to_string(group)});
     std::vector<pid_t> stopped;
     std::set<pid_t> seen;
     // Threads go on making threads until all of them stand: look again until nothing is new.
@@ -91,10 +108,13 @@ std::vector<pid_t> attach_traced(pid_t process) {
         std::vector<pid_t> seized;
         for (pid_t task : tasks_of(process)) {
             if (!seen.insert(task).second) continue;
-            if (ptrace(PTRACE_SEIZE, task, nullptr, reinterpret_cast<void*>(wanted_trace_events())) != 0) {
+            if (ptrace(PTRACE_SEIZE, task, nullptr,
+                       reinterpret_cast<void*>(wanted_trace_events())) != 0) {
                 int reason = errno;
-                // A thread's child thread is seized by the kernel with it; one that has just ended is gone.
-                if (task != process && (reason == ESRCH || status_field(task, "TracerPid:") == getpid())) {
+                // A thread's child thread is seized by the kernel with it; one that has just ended
+                // is gone.
+                if (task != process &&
+                    (reason == ESRCH || status_field(task, "TracerPid:") == getpid())) {
                     if (reason == ESRCH) continue;
                 } else {
                     for (pid_t id : stopped) ptrace(PTRACE_DETACH, id, nullptr, nullptr);

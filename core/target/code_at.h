@@ -1,4 +1,5 @@
-// What code lies at an address of the target: the instruction as it is now, and the function with symbols that it belongs to.
+// What code lies at an address of the target: the instruction as it is now, and the function with
+// symbols that it belongs to.
 #pragma once
 
 #include <optional>

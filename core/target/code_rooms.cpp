@@ -3,14 +3,16 @@
 #include <algorithm>
 
 #include "core/machine/moved_instruction.h"
+#include "core/machine/page.h"
 
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kPageSize = 4096;
 constexpr std::uint64_t kRoomSize = 4 * kPageSize;
-constexpr std::uint64_t kReach = std::uint64_t{1} << 30;       // half of what a relative address can bridge
-constexpr std::uint64_t kDistance = std::uint64_t{1} << 20;    // from what the program has: heaps and mappings grow
+constexpr std::uint64_t kReach = std::uint64_t{1}
+                                 << 30;  // half of what a relative address can bridge
+constexpr std::uint64_t kDistance = std::uint64_t{1}
+                                    << 20;  // from what the program has: heaps and mappings grow
 
 }  // namespace
 
@@ -26,20 +28,25 @@ const CodeRooms::Copy* CodeRooms::find(RunAddress original) const {
 
 std::optional<std::pair<RunAddress, CodeRooms::Copy>> CodeRooms::around(RunAddress address) const {
     for (const auto& [original, copy] : copies_)
-        if (copy.address.value && copy.address <= address && address < copy.address + kLongestMovedCode) return std::pair(original, copy);
+        if (copy.address.value && copy.address <= address &&
+            address < copy.address + kLongestMovedCode)
+            return std::pair(original, copy);
     return std::nullopt;
 }
 
 bool CodeRooms::holds(RunAddress address) const {
-    return std::ranges::any_of(rooms_, [&](const Room& room) { return room.range.contains(address); });
+    return std::ranges::any_of(rooms_,
+                               [&](const Room& room) { return room.range.contains(address); });
 }
 
 bool CodeRooms::is_mapped_for_us(RunAddress address) const {
-    return std::ranges::any_of(rooms_, [&](const Room& room) { return room.is_mapped() && room.range.contains(address); });
+    return std::ranges::any_of(
+        rooms_, [&](const Room& room) { return room.is_mapped() && room.range.contains(address); });
 }
 
 CodeRooms::Room* CodeRooms::room_from(RunAddress low) {
-    auto found = std::ranges::find_if(rooms_, [&](const Room& room) { return room.range.low == low; });
+    auto found =
+        std::ranges::find_if(rooms_, [&](const Room& room) { return room.range.low == low; });
     return found == rooms_.end() ? nullptr : &*found;
 }
 
@@ -50,8 +57,11 @@ void CodeRooms::put_back(KernelMemory& memory) const {
 
 void CodeRooms::forget_those_of(const Module& module) {
     RunRange end = unused_end_of_code(module);
-    std::erase_if(copies_, [&](const auto& each) { return module.holds(each.first) || end.contains(each.second.address); });
-    std::erase_if(rooms_, [&](const Room& room) { return room.range.low == end.low && !room.is_mapped(); });
+    std::erase_if(copies_, [&](const auto& each) {
+        return module.holds(each.first) || end.contains(each.second.address);
+    });
+    std::erase_if(rooms_,
+                  [&](const Room& room) { return room.range.low == end.low && !room.is_mapped(); });
 }
 
 void CodeRooms::forget_mapped() {
@@ -64,7 +74,8 @@ RunRange unused_end_of_code(const Module& module) {
     for (const Segment& segment : module.symbols().elf().segments()) {
         if (!segment.executable || segment.writable) continue;
         RunAddress end = module.to_run(segment.range.high);
-        RunRange room{RunAddress((end.value + 15) & ~std::uint64_t{15}), RunAddress((end.value + kPageSize - 1) & ~(kPageSize - 1))};
+        RunRange room{RunAddress((end.value + 15) & ~std::uint64_t{15}),
+                      RunAddress((end.value + kPageSize - 1) & ~(kPageSize - 1))};
         if (room.low < room.high && room.size() > largest.size()) largest = room;
     }
     return largest;

@@ -1,6 +1,7 @@
-// Room for code of ours in the program: copies of the instructions that stand under a breakpoint byte, so that a thread can pass it
-// while the byte stays for the others. First the unused end of the last page of a module's code, whose bytes are put back; where that
-// is full or is not there, memory that the program has mapped for us.
+// Room for code of ours in the program: copies of the instructions that stand under a breakpoint
+// byte, so that a thread can pass it while the byte stays for the others. First the unused end of
+// the last page of a module's code, whose bytes are put back; where that is full or is not there,
+// memory that the program has mapped for us.
 #pragma once
 
 #include <map>

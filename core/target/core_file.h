@@ -1,5 +1,6 @@
-// A core file seen as a target: memory, registers, threads and modules as they were when the process died. What the core left
-// out of a mapped file is read from that file, where its build id shows that it is the same.
+// A core file seen as a target: memory, registers, threads and modules as they were when the
+// process died. What the core left out of a mapped file is read from that file, where its build id
+// shows that it is the same.
 #pragma once
 
 #include <filesystem>
@@ -15,19 +16,23 @@ namespace lantern {
 class CoreFile final : public Target {
   public:
     // Gives the symbols of a file; throws FileError.
-    using OpenSymbols = std::function<std::shared_ptr<const ModuleSymbols>(const std::string& path)>;
-    // `program`: empty to take the one the core names. `folders`: where files may lie that are not where they were. Throws
-    // FileError: no core file, or `program` cannot be read.
-    CoreFile(const std::string& path, const std::string& program, std::vector<std::filesystem::path> folders, OpenSymbols open_symbols);
+    using OpenSymbols =
+        std::function<std::shared_ptr<const ModuleSymbols>(const std::string& path)>;
+    // `program`: empty to take the one the core names. `folders`: where files may lie that are not
+    // where they were. Throws FileError: no core file, or `program` cannot be read.
+    CoreFile(const std::string& path, const std::string& program,
+             std::vector<std::filesystem::path> folders, OpenSymbols open_symbols);
     CoreFile(const CoreFile&) = delete;
     CoreFile& operator=(const CoreFile&) = delete;
 
     const std::string& path() const { return path_; }
     const std::string& program() const { return modules_.front().path(); }
-    // The program's file is not here: threads, registers, memory and the libraries are all there is.
+    // The program's file is not here: threads, registers, memory and the libraries are all there
+    // is.
     bool lacks_program() const { return lacks_program_; }
     const CoreImage& image() const { return image_; }
-    // What should be known before the rest is believed: what does not match and what is missing. A sentence each.
+    // What should be known before the rest is believed: what does not match and what is missing. A
+    // sentence each.
     const std::vector<std::string>& findings() const { return findings_; }
     // What was read from elsewhere, in order; empty if nothing.
     const std::string& filled() const { return filled_; }
@@ -84,7 +89,8 @@ class CoreFile final : public Target {
     ByteSpan file_;  // all of it
     CoreImage image_;
     std::list<Module> modules_;
-    std::map<std::string, std::shared_ptr<const ModuleSymbols>> proven_;  // by the path the core names
+    std::map<std::string, std::shared_ptr<const ModuleSymbols>>
+        proven_;  // by the path the core names
     std::vector<std::string> unproven_, lost_;
     std::vector<MemoryRegion> regions_;
     std::vector<std::string> findings_;

@@ -35,21 +35,28 @@ class CoreReader {
     CoreImage read() {
         read_header();
         for (const Elf64_Phdr& header : headers())
-            if (header.p_type == PT_LOAD) add_segment(header);
-            else if (header.p_type == PT_NOTE) read_notes(part(header.p_offset, header.p_filesz, "the notes"));
-        std::sort(image_.segments.begin(), image_.segments.end(), [](const auto& a, const auto& b) { return a.range.low < b.range.low; });
-        std::sort(image_.mappings.begin(), image_.mappings.end(), [](const auto& a, const auto& b) { return a.range.low < b.range.low; });
+            if (header.p_type == PT_LOAD)
+                add_segment(header);
+            else if (header.p_type == PT_NOTE)
+                read_notes(part(header.p_offset, header.p_filesz, "the notes"));
+        std::sort(image_.segments.begin(), image_.segments.end(),
+                  [](const auto& a, const auto& b) { return a.range.low < b.range.low; });
+        std::sort(image_.mappings.begin(), image_.mappings.end(),
+                  [](const auto& a, const auto& b) { return a.range.low < b.range.low; });
         if (image_.threads.empty()) image_.problems.push_back("it holds no thread");
-        if (!image_.signal && !image_.threads.empty()) image_.signal = image_.threads.front().signal;
+        if (!image_.signal && !image_.threads.empty())
+            image_.signal = image_.threads.front().signal;
         return std::move(image_);
     }
 
   private:
     void read_header() {
         auto header = copy_of<Elf64_Ehdr>(file_);
-        if (!header || std::memcmp(header->e_ident, ELFMAG, SELFMAG) != 0) throw FormatError("it is no ELF file, and so no core file");
+        if (!header || std::memcmp(header->e_ident, ELFMAG, SELFMAG) != 0)
+            throw FormatError("it is no ELF file, and so no core file");
         if (header->e_type != ET_CORE) throw FormatError("it is an ELF file, but no core file");
-        if (header->e_ident[EI_CLASS] != ELFCLASS64 || header->e_machine != EM_X86_64) throw FormatError("it is the core file of another kind of processor");
+        if (header->e_ident[EI_CLASS] != ELFCLASS64 || header->e_machine != EM_X86_64)
+            throw FormatError("it is the core file of another kind of processor");
         header_ = *header;
     }
 
@@ -57,10 +64,14 @@ class CoreReader {
         std::uint64_t count = header_.e_phnum;
         // More than fit into the field: the first section header says how many.
         if (count == PN_XNUM)
-            if (auto section = copy_of<Elf64_Shdr>(part(header_.e_shoff, sizeof(Elf64_Shdr), "the section header"))) count = section->sh_info;
+            if (auto section = copy_of<Elf64_Shdr>(
+                    part(header_.e_shoff, sizeof(Elf64_Shdr), "the section header")))
+                count = section->sh_info;
         std::vector<Elf64_Phdr> all;
-        ByteSpan table = part(header_.e_phoff, std::min(count, kMostHeaders) * sizeof(Elf64_Phdr), "the program headers");
-        for (std::size_t i = 0; i + sizeof(Elf64_Phdr) <= table.size(); i += sizeof(Elf64_Phdr)) all.push_back(*copy_of<Elf64_Phdr>(table.subspan(i)));
+        ByteSpan table = part(header_.e_phoff, std::min(count, kMostHeaders) * sizeof(Elf64_Phdr),
+                              "the program headers");
+        for (std::size_t i = 0; i + sizeof(Elf64_Phdr) <= table.size(); i += sizeof(Elf64_Phdr))
+            all.push_back(*copy_of<Elf64_Phdr>(table.subspan(i)));
         return all;
     }
 
@@ -80,9 +91,12 @@ class CoreReader {
         segment.range = {RunAddress(header.p_vaddr), RunAddress(header.p_vaddr + header.p_memsz)};
         segment.offset = header.p_offset;
         std::uint64_t wanted = std::min(header.p_filesz, header.p_memsz);
-        segment.held = header.p_offset >= file_.size() ? 0 : std::min<std::uint64_t>(wanted, file_.size() - header.p_offset);
-        image_.bytes_cut_off += wanted - segment.held;
-        segment.permissions = {header.p_flags & PF_R ? 'r' : '-', header.p_flags & PF_W ? 'w' : '-', header.p_flags & PF_X ? 'x' : '-'};
+        segment.stored = header.p_offset >= file_.size()
+                             ? 0
+                             : std::min<std::uint64_t>(wanted, file_.size() - header.p_offset);
+        image_.bytes_cut_off += wanted - segment.stored;
+        segment.permissions = {header.p_flags & PF_R ? 'r' : '-', header.p_flags & PF_W ? 'w' : '-',
+                               header.p_flags & PF_X ? 'x' : '-'};
         image_.segments.push_back(std::move(segment));
     }
 
@@ -94,14 +108,18 @@ class CoreReader {
             at += sizeof note;
             std::uint64_t whole = padded(note.n_namesz) + padded(note.n_descsz);
             if (whole > padded(notes.size() - at)) {
-                image_.problems.push_back("a note says it is longer than all of them together: the rest of the notes is left out");
+                image_.problems.push_back(
+                    "a note says it is longer than all of them together: the rest of the notes is "
+                    "left out");
                 return;
             }
             std::uint64_t name_size = note.n_namesz ? note.n_namesz - 1 : 0;
-            std::string_view name(reinterpret_cast<const char*>(notes.data() + at), std::min<std::uint64_t>(name_size, notes.size() - at));
+            std::string_view name(reinterpret_cast<const char*>(notes.data() + at),
+                                  std::min<std::uint64_t>(name_size, notes.size() - at));
             at += padded(note.n_namesz);
             if (at > notes.size()) return;
-            ByteSpan content = notes.subspan(at, std::min<std::uint64_t>(note.n_descsz, notes.size() - at));
+            ByteSpan content =
+                notes.subspan(at, std::min<std::uint64_t>(note.n_descsz, notes.size() - at));
             at += padded(note.n_descsz);
             if (name == "CORE" || name == "LINUX") take_note(note.n_type, content);
             if (at > notes.size()) return;
@@ -115,12 +133,15 @@ class CoreReader {
             case NT_SIGINFO: return take_signal(content);
             case NT_AUXV:
                 for (std::size_t i = 0; i + 16 <= content.size(); i += 16)
-                    image_.auxiliary[*copy_of<std::uint64_t>(content.subspan(i))] = *copy_of<std::uint64_t>(content.subspan(i + 8));
+                    image_.auxiliary[*copy_of<std::uint64_t>(content.subspan(i))] =
+                        *copy_of<std::uint64_t>(content.subspan(i + 8));
                 return;
             case NT_FILE: return take_mappings(content);
             // These follow the thread they belong to.
             case NT_FPREGSET:
-                if (auto state = copy_of<user_fpregs_struct>(content); state && !image_.threads.empty()) image_.threads.back().vectors = VectorRegisters::from_system(*state);
+                if (auto state = copy_of<user_fpregs_struct>(content);
+                    state && !image_.threads.empty())
+                    image_.threads.back().vectors = VectorRegisters::from_system(*state);
                 return;
             case NT_X86_XSTATE:
                 if (!image_.threads.empty()) image_.threads.back().extended_state = content;
@@ -160,8 +181,10 @@ class CoreReader {
         image_.signal = info->si_signo;
         image_.has_signal_information = true;
         image_.origin = origin_of(*info);
-        bool is_fault = info->si_signo == SIGSEGV || info->si_signo == SIGBUS || info->si_signo == SIGFPE || info->si_signo == SIGILL;
-        if (is_fault && info->si_code > 0) image_.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info->si_addr));
+        bool is_fault = info->si_signo == SIGSEGV || info->si_signo == SIGBUS ||
+                        info->si_signo == SIGFPE || info->si_signo == SIGILL;
+        if (is_fault && info->si_code > 0)
+            image_.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info->si_addr));
     }
 
     // How many, in which unit the offsets are, three numbers each, then the paths.
@@ -180,7 +203,8 @@ class CoreReader {
             }
             for (CoreMapping& mapping : made) {
                 mapping.path = std::string(reader.c_string());
-                if (mapping.range.low < mapping.range.high) image_.mappings.push_back(std::move(mapping));
+                if (mapping.range.low < mapping.range.high)
+                    image_.mappings.push_back(std::move(mapping));
             }
         } catch (const FormatError& error) {
             image_.problems.push_back(error.what());
@@ -194,7 +218,9 @@ class CoreReader {
 
 template <class Range>
 const typename Range::value_type* holding(const Range& sorted, RunAddress address) {
-    auto after = std::upper_bound(sorted.begin(), sorted.end(), address, [](RunAddress at, const auto& each) { return at < each.range.low; });
+    auto after =
+        std::upper_bound(sorted.begin(), sorted.end(), address,
+                         [](RunAddress at, const auto& each) { return at < each.range.low; });
     if (after == sorted.begin()) return nullptr;
     --after;
     return after->range.contains(address) ? &*after : nullptr;

@@ -1,5 +1,6 @@
-// What a core file holds, as facts (System V gABI chapters 4 and 5; core(5); the kernel's elfcore.h): the memory it kept, each
-// thread's registers, the signal, what was mapped from where. Knows no modules and no symbols.
+// What a core file holds, as facts (System V gABI chapters 4 and 5; core(5); the kernel's
+// elfcore.h): the memory it kept, each thread's registers, the signal, what was mapped from where.
+// Knows no modules and no symbols.
 #pragma once
 
 #include <map>
@@ -15,10 +16,11 @@
 namespace lantern {
 
 struct CoreSegment {
-    RunRange range;               // as it was in memory
-    std::uint64_t offset = 0;     // in the core file
-    std::uint64_t held = 0;       // how many bytes of it the file holds; the rest was left out, or cut off
-    std::string permissions;      // "rw-"
+    RunRange range;            // as it was in memory
+    std::uint64_t offset = 0;  // in the core file
+    std::uint64_t stored =
+        0;  // how many bytes of it the file holds; the rest was left out, or cut off
+    std::string permissions;  // "rw-"
 };
 
 struct CoreThread {
@@ -37,14 +39,14 @@ struct CoreMapping {
 };
 
 struct CoreImage {
-    std::vector<CoreSegment> segments;  // by address
-    std::vector<CoreThread> threads;    // the one that the signal met comes first
-    std::vector<CoreMapping> mappings;  // by address
+    std::vector<CoreSegment> segments;                 // by address
+    std::vector<CoreThread> threads;                   // the one that the signal met comes first
+    std::vector<CoreMapping> mappings;                 // by address
     std::map<std::uint64_t, std::uint64_t> auxiliary;  // getauxval(3)
     pid_t process = 0;
-    std::string name, command_line;     // cut by the kernel after 15 and 79 bytes
-    int signal = 0;                     // 0: nobody says why the process ended
-    SignalOrigin origin;                // of the signal; the sender's name is not in a core
+    std::string name, command_line;  // cut by the kernel after 15 and 79 bytes
+    int signal = 0;                  // 0: nobody says why the process ended
+    SignalOrigin origin;             // of the signal; the sender's name is not in a core
     bool has_signal_information = false;
     std::optional<RunAddress> fault_address;
     std::uint64_t bytes_cut_off = 0;    // that the file should hold and does not
@@ -55,7 +57,8 @@ struct CoreImage {
     const CoreMapping* mapping_at(RunAddress address) const;
 };
 
-// `file` is borrowed. Throws FormatError when it is no core file of this processor; what is damaged inside is left out and told.
+// `file` is borrowed. Throws FormatError when it is no core file of this processor; what is damaged
+// inside is left out and told.
 CoreImage read_core_image(ByteSpan file);
 
 }  // namespace lantern

@@ -14,12 +14,13 @@
 #include <cstring>
 #include <fstream>
 
+#include "core/machine/page.h"
 #include "core/support/error.h"
 
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kPage = 4096, kChunk = 1 << 20;
+constexpr std::uint64_t kChunk = 1 << 20;
 
 std::string whole_file(const std::string& path) {
     std::ifstream file(path, std::ios::binary);
@@ -30,7 +31,8 @@ std::string whole_file(const std::string& path) {
 class Notes {
   public:
     void add(std::uint32_t type, const char* name, const void* content, std::size_t size) {
-        Elf64_Nhdr header{static_cast<Elf64_Word>(std::strlen(name) + 1), static_cast<Elf64_Word>(size), type};
+        Elf64_Nhdr header{static_cast<Elf64_Word>(std::strlen(name) + 1),
+                          static_cast<Elf64_Word>(size), type};
         append(&header, sizeof header);
         append(name, std::strlen(name) + 1);
         append(content, size);
@@ -69,15 +71,17 @@ void add_signal(Notes& notes, const CoreWish& wish) {
 
 // The list of mapped files: numbers first, then the paths.
 void add_mappings(Notes& notes, LiveProcess& process) {
-    std::vector<std::uint64_t> numbers{0, kPage};
+    std::vector<std::uint64_t> numbers{0, kPageSize};
     std::string paths;
     for (const MemoryRegion& region : process.regions()) {
         if (!region.name.starts_with('/')) continue;
         ++numbers[0];
-        numbers.insert(numbers.end(), {region.begin.value, region.end.value, region.offset / kPage});
+        numbers.insert(numbers.end(),
+                       {region.begin.value, region.end.value, region.offset / kPageSize});
         paths += region.name + '\0';
     }
-    std::string content(reinterpret_cast<const char*>(numbers.data()), numbers.size() * sizeof numbers[0]);
+    std::string content(reinterpret_cast<const char*>(numbers.data()),
+                        numbers.size() * sizeof numbers[0]);
     content += paths;
     notes.add(NT_FILE, "CORE", content.data(), content.size());
 }
@@ -96,14 +100,16 @@ void add_thread(Notes& notes, LiveProcess& process, ThreadId id, const CoreWish&
 void add_extended_state(Notes& notes, LiveProcess& process, ThreadId id) {
     std::vector<std::byte> state = process.extended_state(id);
     // What the older note holds is the beginning of the newer one's.
-    if (state.size() >= sizeof(user_fpregs_struct)) notes.add(NT_FPREGSET, "CORE", state.data(), sizeof(user_fpregs_struct));
+    if (state.size() >= sizeof(user_fpregs_struct))
+        notes.add(NT_FPREGSET, "CORE", state.data(), sizeof(user_fpregs_struct));
     notes.add(NT_X86_XSTATE, "LINUX", state.data(), state.size());
 }
 
 std::string all_notes(LiveProcess& process, const CoreWish& wish) {
     Notes notes;
     std::vector<ThreadId> threads = process.threads();
-    std::stable_partition(threads.begin(), threads.end(), [&](ThreadId id) { return id == wish.thread; });
+    std::stable_partition(threads.begin(), threads.end(),
+                          [&](ThreadId id) { return id == wish.thread; });
     for (ThreadId id : threads) {
         add_thread(notes, process, id, wish);
         if (id == threads.front()) {
@@ -121,7 +127,8 @@ std::string all_notes(LiveProcess& process, const CoreWish& wish) {
 // A file that is there only once it is whole.
 class NewFile {
   public:
-    explicit NewFile(std::string path) : path_(std::move(path)), temporary_(path_ + ".part-XXXXXX") {
+    explicit NewFile(std::string path)
+        : path_(std::move(path)), temporary_(path_ + ".part-XXXXXX") {
         file_ = mkostemp(temporary_.data(), O_CLOEXEC);
         if (file_ < 0) fail();
     }
@@ -135,7 +142,8 @@ class NewFile {
 
     void write(const void* bytes, std::size_t size, std::uint64_t offset) {
         for (std::size_t done = 0; done < size;) {
-            ssize_t got = pwrite(file_, static_cast<const char*>(bytes) + done, size - done, static_cast<off_t>(offset + done));
+            ssize_t got = pwrite(file_, static_cast<const char*>(bytes) + done, size - done,
+                                 static_cast<off_t>(offset + done));
             if (got <= 0 && errno != EINTR) fail();
             if (got > 0) done += static_cast<std::size_t>(got);
         }
@@ -150,32 +158,41 @@ class NewFile {
     }
 
   private:
-    [[noreturn]] void fail() { throw FileError(fmt::format("{} cannot be written: {}", path_, std::strerror(errno)), "name another file"); }
+    [[noreturn]] void fail() {
+        throw FileError(fmt::format("{} cannot be written: {}", path_, std::strerror(errno)),
+                        "name another file");
+    }
     std::string path_, temporary_;
     int file_ = -1;
 };
 
 bool is_all_zero(ByteSpan bytes) {
-    return bytes[0] == std::byte{} && std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) == 0;  // each like the one before it
+    return bytes[0] == std::byte{} &&
+           std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) ==
+               0;  // each like the one before it
 }
 
 // Page by page what is not zero; pages that cannot be read stay holes.
-void write_memory(NewFile& file, LiveProcess& process, const MemoryRegion& region, std::uint64_t offset, const std::function<void(std::uint64_t)>& wrote) {
+void write_memory(NewFile& file, LiveProcess& process, const MemoryRegion& region,
+                  std::uint64_t offset, const std::function<void(std::uint64_t)>& wrote) {
     std::vector<std::byte> chunk(kChunk);
     for (std::uint64_t at = 0; at < region.size();) {
-        std::size_t wanted = static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, region.size() - at));
+        std::size_t wanted =
+            static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, region.size() - at));
         std::size_t got = process.read_bulk(region.begin + at, std::span(chunk).first(wanted));
-        for (std::size_t page = 0; page < got; page += kPage) {
-            ByteSpan bytes = ByteSpan(chunk).subspan(page, std::min<std::size_t>(kPage, got - page));
+        for (std::size_t page = 0; page < got; page += kPageSize) {
+            ByteSpan bytes =
+                ByteSpan(chunk).subspan(page, std::min<std::size_t>(kPageSize, got - page));
             if (!is_all_zero(bytes)) file.write(bytes.data(), bytes.size(), offset + at + page);
         }
-        at += got < wanted ? got - got % kPage + kPage : wanted;
+        at += got < wanted ? got - got % kPageSize + kPageSize : wanted;
         wrote(std::min<std::uint64_t>(at, region.size()));
     }
 }
 
 Elf64_Word flags_of(const MemoryRegion& region) {
-    return (region.permissions[0] == 'r' ? PF_R : 0u) | (region.permissions[1] == 'w' ? PF_W : 0u) | (region.permissions[2] == 'x' ? PF_X : 0u);
+    return (region.permissions[0] == 'r' ? PF_R : 0u) | (region.permissions[1] == 'w' ? PF_W : 0u) |
+           (region.permissions[2] == 'x' ? PF_X : 0u);
 }
 
 }  // namespace
@@ -183,7 +200,9 @@ Elf64_Word flags_of(const MemoryRegion& region) {
 WrittenCore write_core(LiveProcess& process, const CoreWish& wish, const std::string& path) {
     std::vector<MemoryRegion> regions;
     for (const MemoryRegion& region : process.regions())
-        if (region.name != "[vvar]" && region.name != "[vsyscall]" && region.name != "[vvar_vclock]") regions.push_back(region);
+        if (region.name != "[vvar]" && region.name != "[vsyscall]" &&
+            region.name != "[vvar_vclock]")
+            regions.push_back(region);
     std::string notes = all_notes(process, wish);
 
     Elf64_Ehdr header{};
@@ -204,7 +223,7 @@ WrittenCore write_core(LiveProcess& process, const CoreWish& wish, const std::st
     many.sh_info = static_cast<Elf64_Word>(count);
 
     std::uint64_t notes_at = sizeof header + count * sizeof(Elf64_Phdr);
-    std::uint64_t end = (notes_at + notes.size() + kPage - 1) & ~(kPage - 1);
+    std::uint64_t end = (notes_at + notes.size() + kPageSize - 1) & ~(kPageSize - 1);
     std::vector<Elf64_Phdr> headers(1);
     headers[0].p_type = PT_NOTE;
     headers[0].p_offset = notes_at;
@@ -219,7 +238,7 @@ WrittenCore write_core(LiveProcess& process, const CoreWish& wish, const std::st
         each.p_vaddr = region.begin.value;
         each.p_memsz = region.size();
         each.p_filesz = region.permissions[0] == 'r' ? region.size() : 0;
-        each.p_align = kPage;
+        each.p_align = kPageSize;
         end += each.p_filesz;
         total += each.p_filesz;
         headers.push_back(each);
@@ -238,7 +257,8 @@ WrittenCore write_core(LiveProcess& process, const CoreWish& wish, const std::st
     for (std::size_t i = 0; i < regions.size(); ++i) {
         if (!headers[i + 1].p_filesz) continue;
         write_memory(file, process, regions[i], headers[i + 1].p_offset, [&](std::uint64_t done) {
-            if (wish.progress) wish.progress(static_cast<double>(before + done) / static_cast<double>(total));
+            if (wish.progress)
+                wish.progress(static_cast<double>(before + done) / static_cast<double>(total));
         });
         before += regions[i].size();
     }

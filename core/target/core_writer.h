@@ -1,5 +1,6 @@
-// Writes a live, stopped process down as a standard core file (System V gABI chapters 4 and 5; core(5)): every thread with its
-// registers, the signal, what is mapped from where, and all memory that can be read. Pages of zeros become holes.
+// Writes a live, stopped process down as a standard core file (System V gABI chapters 4 and 5;
+// core(5)): every thread with its registers, the signal, what is mapped from where, and all memory
+// that can be read. Pages of zeros become holes.
 #pragma once
 
 #include <functional>
@@ -10,11 +11,11 @@
 namespace lantern {
 
 struct CoreWish {
-    ThreadId thread = 0;      // the one that comes first: whose stop it is
-    int signal = 0;           // 0: none has met it
+    ThreadId thread = 0;  // the one that comes first: whose stop it is
+    int signal = 0;       // 0: none has met it
     bool is_fault = false;
     RunAddress fault_address{};
-    int signal_code = 0;      // si_code, as the kernel gave it
+    int signal_code = 0;                        // si_code, as the kernel gave it
     std::function<void(double done)> progress;  // 0 to 1; may throw to give up
 };
 

@@ -30,10 +30,13 @@ sigset_t watched() {
 }  // namespace
 
 EventLoop::EventLoop() {
-    ::signal(SIGCHLD, SIG_DFL);  // whoever started us may have ignored it, and then there is no news of children
+    ::signal(
+        SIGCHLD,
+        SIG_DFL);  // whoever started us may have ignored it, and then there is no news of children
     sigset_t set = watched();
     signals_ = signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
-    if (signals_ < 0) throw TargetError(fmt::format("signals cannot be waited for: {}", std::strerror(errno)));
+    if (signals_ < 0)
+        throw TargetError(fmt::format("signals cannot be waited for: {}", std::strerror(errno)));
     sigaddset(&set, SIGTTOU);  // taking the terminal back from the background must not stop us
     sigprocmask(SIG_BLOCK, &set, nullptr);
 }
@@ -43,7 +46,9 @@ EventLoop::~EventLoop() {
 }
 
 bool EventLoop::is_interrupt(unsigned signal) {
-    if (std::find(std::begin(kEndingSignals), std::end(kEndingSignals), static_cast<int>(signal)) != std::end(kEndingSignals)) throw EndRequested{static_cast<int>(signal)};
+    if (std::find(std::begin(kEndingSignals), std::end(kEndingSignals), static_cast<int>(signal)) !=
+        std::end(kEndingSignals))
+        throw EndRequested{static_cast<int>(signal)};
     return signal == SIGINT;
 }
 
@@ -58,17 +63,22 @@ bool EventLoop::is_to_end_the_wait() {
 }
 
 EventLoop::Event EventLoop::wait_at_most(int milliseconds) {
-    if (Fibre* fibre = Fibre::current()) return fibre->give_way() == Fibre::Word::interrupt ? Event::interrupt : Event::child_changed;
+    if (Fibre* fibre = Fibre::current())
+        return fibre->give_way() == Fibre::Word::interrupt ? Event::interrupt
+                                                           : Event::child_changed;
     if (is_to_end_the_wait()) return Event::interrupt;
     if (std::exchange(child_has_changed_, false)) return Event::child_changed;
     for (;;) {
         signalfd_siginfo info;
         ssize_t got = read(signals_, &info, sizeof info);
-        if (got == sizeof info) return is_interrupt(info.ssi_signo) ? Event::interrupt : Event::child_changed;
+        if (got == sizeof info)
+            return is_interrupt(info.ssi_signo) ? Event::interrupt : Event::child_changed;
         std::vector<pollfd> watches{{signals_, POLLIN, 0}};
         for (const auto& [descriptor, ready] : watched_) watches.push_back({descriptor, POLLIN, 0});
         int ready_ones = poll(watches.data(), watches.size(), milliseconds);
-        if (ready_ones < 0 && errno != EINTR) throw TargetError(fmt::format("waiting for the program failed: {}", std::strerror(errno)));
+        if (ready_ones < 0 && errno != EINTR)
+            throw TargetError(
+                fmt::format("waiting for the program failed: {}", std::strerror(errno)));
         if (ready_ones == 0) return Event::child_changed;
         for (std::size_t i = 1; i < watches.size(); ++i) {
             auto found = watched_.find(watches[i].fd);
@@ -90,14 +100,16 @@ void EventLoop::forget(int descriptor) {
 bool EventLoop::let_others_look() {
     Fibre* fibre = Fibre::current();
     if (!fibre) return is_to_end_the_wait() || take_interrupt();
-    ::kill(getpid(), SIGCHLD);  // it does not wait for anything: whoever sleeps is to come back at once
+    ::kill(getpid(),
+           SIGCHLD);  // it does not wait for anything: whoever sleeps is to come back at once
     return fibre->give_way() == Fibre::Word::interrupt;
 }
 
 bool EventLoop::take_interrupt() {
     bool interrupted = false;
     signalfd_siginfo info;
-    while (read(signals_, &info, sizeof info) == sizeof info) (is_interrupt(info.ssi_signo) ? interrupted : child_has_changed_) = true;
+    while (read(signals_, &info, sizeof info) == sizeof info)
+        (is_interrupt(info.ssi_signo) ? interrupted : child_has_changed_) = true;
     return interrupted;
 }
 

@@ -39,7 +39,8 @@ std::vector<char*> pointers(const std::vector<std::string>& strings) {
     _exit(127);
 }
 
-void redirect(const std::string& file, int descriptor, int flags, int pipe_end, ChildFailure::Step step) {
+void redirect(const std::string& file, int descriptor, int flags, int pipe_end,
+              ChildFailure::Step step) {
     if (file.empty()) return;
     int opened = open(file.c_str(), flags, 0666);
     if (opened < 0 || dup2(opened, descriptor) < 0) give_up(pipe_end, step);
@@ -53,29 +54,36 @@ struct Birth {
     int go_ahead[2], report[2];
 };
 
-// Runs in the child, which uses our memory until the exec: nothing but system calls from here on, and no handler of ours.
+// Runs in the child, which uses our memory until the exec: nothing but system calls from here on,
+// and no handler of ours.
 [[noreturn]] void become_program(const Birth& birth) {
     const LaunchOptions& options = birth.options;
     int go_ahead = birth.go_ahead[0], report = birth.report[1];
     close(birth.go_ahead[1]);
     close(birth.report[0]);
-    if (!options.terminal.empty()) setsid();
-    else if (options.own_process_group) setpgid(0, 0);
+    if (!options.terminal.empty())
+        setsid();
+    else if (options.own_process_group)
+        setpgid(0, 0);
     char seized;
     (void)!read(go_ahead, &seized, 1);
-    for (int signal : {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD, SIGTERM, SIGHUP}) ::signal(signal, SIG_DFL);
+    for (int signal :
+         {SIGINT, SIGQUIT, SIGTSTP, SIGTTIN, SIGTTOU, SIGPIPE, SIGCHLD, SIGTERM, SIGHUP})
+        ::signal(signal, SIG_DFL);
     sigset_t none;
     sigemptyset(&none);
     sigprocmask(SIG_SETMASK, &none, nullptr);
     if (!options.terminal.empty()) {
         // The first terminal that the leader of a session opens becomes its controlling one.
-        for (int descriptor : {0, 1, 2}) redirect(options.terminal, descriptor, O_RDWR, report, ChildFailure::input);
+        for (int descriptor : {0, 1, 2})
+            redirect(options.terminal, descriptor, O_RDWR, report, ChildFailure::input);
     }
     redirect(options.input_file, 0, O_RDONLY, report, ChildFailure::input);
     redirect(options.output_file, 1, O_WRONLY | O_CREAT | O_TRUNC, report, ChildFailure::output);
     redirect(options.error_file, 2, O_WRONLY | O_CREAT | O_TRUNC, report, ChildFailure::error);
     if (options.output_to_error && options.output_file.empty()) dup2(2, 1);
-    if (!options.folder.empty() && chdir(options.folder.c_str()) != 0) give_up(report, ChildFailure::folder);
+    if (!options.folder.empty() && chdir(options.folder.c_str()) != 0)
+        give_up(report, ChildFailure::folder);
     if (!options.randomise_addresses) personality(ADDR_NO_RANDOMIZE);
     execve(options.program.c_str(), birth.arguments, birth.environment);
     give_up(report, ChildFailure::exec);
@@ -88,7 +96,8 @@ pid_t bear(Birth& birth, std::byte*) {
     return child;
 }
 #else
-// A copy of our memory, of which the child would use nothing, takes longer than all the rest of a launch. So it gets a stack and no more.
+// A copy of our memory, of which the child would use nothing, takes longer than all the rest of a
+// launch. So it gets a stack and no more.
 pid_t bear(Birth& birth, std::byte* stack_end) {
     auto begin = [](void* given) -> int { become_program(*static_cast<const Birth*>(given)); };
     return clone(begin, stack_end, CLONE_VM | SIGCHLD, &birth);
@@ -99,20 +108,31 @@ pid_t bear(Birth& birth, std::byte* stack_end) {
     std::string reason = std::strerror(failure.reason);
     switch (failure.step) {
         case ChildFailure::folder:
-            throw TargetError(fmt::format("the program's folder {} cannot be entered: {}", options.folder, reason), Next::check_folder);
+            throw TargetError(fmt::format("the program's folder {} cannot be entered: {}",
+                                          options.folder, reason),
+                              Next::check_folder);
         case ChildFailure::input:
-            throw TargetError(fmt::format("the input file {} cannot be opened: {}", options.input_file, reason), Next::check_input);
+            throw TargetError(
+                fmt::format("the input file {} cannot be opened: {}", options.input_file, reason),
+                Next::check_input);
         case ChildFailure::output:
-            throw TargetError(fmt::format("the output file {} cannot be opened: {}", options.output_file, reason), Next::check_output);
+            throw TargetError(
+                fmt::format("the output file {} cannot be opened: {}", options.output_file, reason),
+                Next::check_output);
         case ChildFailure::error:
-            throw TargetError(fmt::format("the error file {} cannot be opened: {}", options.error_file, reason));
+            throw TargetError(
+                fmt::format("the error file {} cannot be opened: {}", options.error_file, reason));
         case ChildFailure::exec: break;
     }
     if (failure.reason == EACCES)
-        throw TargetError(fmt::format("{} may not be run: {}", options.program, reason), fmt::format("chmod +x {}", options.program));
+        throw TargetError(fmt::format("{} may not be run: {}", options.program, reason),
+                          fmt::format("chmod +x {}", options.program));
     if (failure.reason == ENOENT)
-        throw TargetError(fmt::format("{} cannot be started: it, or the loader it names, is not there", options.program),
-                          "check the path; a program built for another system names a loader that is missing here");
+        throw TargetError(
+            fmt::format("{} cannot be started: it, or the loader it names, is not there",
+                        options.program),
+            "check the path; a program built for another system names a loader that is missing "
+            "here");
     throw TargetError(fmt::format("{} cannot be started: {}", options.program, reason));
 }
 
@@ -149,19 +169,22 @@ pid_t launch_traced(const LaunchOptions& options) {
         kill(child, SIGKILL);
         waitpid(child, nullptr, 0);
         throw TargetError(fmt::format("the program cannot be traced: {}", std::strerror(reason)),
-                          "another debugger may hold it, or this system forbids tracing (/proc/sys/kernel/yama/ptrace_scope)");
+                          "another debugger may hold it, or this system forbids tracing "
+                          "(/proc/sys/kernel/yama/ptrace_scope)");
     }
     (void)!write(go_ahead[1], "!", 1);
     close(go_ahead[1]);
 
-    // Either the exec succeeds, which stops the child and closes its end of the pipe, or it says why not.
+    // Either the exec succeeds, which stops the child and closes its end of the pipe, or it says
+    // why not.
     for (;;) {
         int status = 0;
         pid_t got;
         while ((got = waitpid(child, &status, __WALL)) < 0 && errno == EINTR) continue;
         if (got < 0) {
             close(report[0]);
-            throw TargetError(fmt::format("the program was lost while it started: {}", std::strerror(errno)));
+            throw TargetError(
+                fmt::format("the program was lost while it started: {}", std::strerror(errno)));
         }
         if (WIFSTOPPED(status) && status >> 8 == (SIGTRAP | PTRACE_EVENT_EXEC << 8)) break;
         if (WIFEXITED(status) || WIFSIGNALED(status)) {

@@ -1,4 +1,5 @@
-// Starts a program so that it stops before its first instruction, traced by us (ptrace(2), PTRACE_SEIZE).
+// Starts a program so that it stops before its first instruction, traced by us (ptrace(2),
+// PTRACE_SEIZE).
 #pragma once
 
 #include <sys/types.h>
@@ -11,17 +12,18 @@ namespace lantern {
 
 struct LaunchOptions {
     std::string program;
-    std::vector<std::string> arguments;              // without the program's own name
-    std::vector<std::string> environment;            // NAME=VALUE, the whole of it
-    std::string folder;                              // empty: ours
+    std::vector<std::string> arguments;               // without the program's own name
+    std::vector<std::string> environment;             // NAME=VALUE, the whole of it
+    std::string folder;                               // empty: ours
     std::string input_file, output_file, error_file;  // empty: ours
-    std::string terminal;                            // of its own, opened as its controlling one; empty: ours
-    bool output_to_error = false;                    // our own standard output is taken by a machine-readable stream
+    std::string terminal;          // of its own, opened as its controlling one; empty: ours
+    bool output_to_error = false;  // our own standard output is taken by a machine-readable stream
     bool randomise_addresses = false;
-    bool own_process_group = true;                   // so that Ctrl-C on the terminal reaches it and not us
+    bool own_process_group = true;  // so that Ctrl-C on the terminal reaches it and not us
 };
 
-// Returns the process, stopped at its exec. Throws TargetError with the reason the program could not be started.
+// Returns the process, stopped at its exec. Throws TargetError with the reason the program could
+// not be started.
 pid_t launch_traced(const LaunchOptions& options);
 
 }  // namespace lantern

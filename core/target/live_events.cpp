@@ -1,5 +1,5 @@
-// What a wait status of a traced thread means (wait(2), ptrace(2)): a TargetEvent, or nothing where nobody needs to know. None
-// of it sends a thread on its way.
+// What a wait status of a traced thread means (wait(2), ptrace(2)): a TargetEvent, or nothing where
+// nobody needs to know. None of it sends a thread on its way.
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <signal.h>
@@ -37,9 +37,12 @@ constexpr int kSystemCallStop = SIGTRAP | 0x80;  // PTRACE_O_TRACESYSGOOD
 
 std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
     if (id == vfork_parent_) {
-        if (!WIFSTOPPED(status)) vfork_parent_ = 0;
-        else if (stop_event(status) == PTRACE_EVENT_VFORK_DONE) let_vfork_parent_go();
-        else kernel_.resume(id, Kernel::Motion::go, stop_event(status) ? 0 : WSTOPSIG(status));
+        if (!WIFSTOPPED(status))
+            vfork_parent_ = 0;
+        else if (stop_event(status) == PTRACE_EVENT_VFORK_DONE)
+            let_vfork_parent_go();
+        else
+            kernel_.resume(id, Kernel::Motion::go, stop_event(status) ? 0 : WSTOPSIG(status));
         return std::nullopt;
     }
     if (guests_.count(id)) {
@@ -66,7 +69,8 @@ std::optional<TargetEvent> LiveProcess::interpret(ThreadId id, int status) {
     bool is_ours = call.is_ours() || (entered && call.runs_lifted);
     bool is_told = entered && std::exchange(call.entry_is_told, false);
     if (!traces_system_calls_ || is_ours || is_told) return std::nullopt;
-    return TargetEvent{entered ? TargetEvent::Kind::system_call_entered : TargetEvent::Kind::system_call_left, id};
+    return TargetEvent{
+        entered ? TargetEvent::Kind::system_call_entered : TargetEvent::Kind::system_call_left, id};
 }
 
 // A thread may stop before the one that made it has told of it.
@@ -81,8 +85,12 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
     std::uint64_t message = kernel_.event_message(id);
     switch (stop_event(status)) {
         case PTRACE_EVENT_CLONE: threads_[id].inside = Thread::In::fork; return std::nullopt;
-        case PTRACE_EVENT_FORK: threads_[id].inside = Thread::In::fork; return interpret_fork(id, static_cast<pid_t>(message), false);
-        case PTRACE_EVENT_VFORK: threads_[id].inside = Thread::In::vfork; return interpret_fork(id, static_cast<pid_t>(message), true);
+        case PTRACE_EVENT_FORK:
+            threads_[id].inside = Thread::In::fork;
+            return interpret_fork(id, static_cast<pid_t>(message), false);
+        case PTRACE_EVENT_VFORK:
+            threads_[id].inside = Thread::In::vfork;
+            return interpret_fork(id, static_cast<pid_t>(message), true);
         case PTRACE_EVENT_VFORK_DONE:
             threads_[id].waits_for_child = false;
             threads_[id].inside = Thread::In::fork;
@@ -121,7 +129,8 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
     }
 }
 
-std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child, bool shares_memory) {
+std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
+                                                       bool shares_memory) {
     tracer_.await_newborn(child);
     TargetEvent event{TargetEvent::Kind::forked, id};
     event.other = child;
@@ -171,7 +180,8 @@ std::unique_ptr<LiveProcess> LiveProcess::take_child(pid_t child) {
 // The child of a fork that is not followed gets clean code and its freedom.
 void LiveProcess::let_child_go(pid_t child, bool shares_memory) {
     if (shares_memory) {
-        if (!protected_.empty()) open_pages_of_child(child);  // and so its parent's, until it has gone its own way
+        if (!protected_.empty())
+            open_pages_of_child(child);  // and so its parent's, until it has gone its own way
         return take_in_guest(child);
     }
     clean_child(child);
@@ -183,8 +193,9 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     stop_other_threads();
     see_ending_threads_off();
     let_guests_go();
-    // The parent of a vfork stands still until its child has gone its own way: our bytes may stay in the memory they share, if no
-    // other thread of the parent runs there. It is kept until then, to be given its code back.
+    // The parent of a vfork stands still until its child has gone its own way: our bytes may stay
+    // in the memory they share, if no other thread of the parent runs there. It is kept until then,
+    // to be given its code back.
     bool keeps_bytes = shares_memory && threads_.size() == 1 && protected_.empty();
     if (keeps_bytes) {
         vfork_parent_ = process_;
@@ -217,8 +228,8 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
     target_moves();
     memory_ = kernel_.memory(child);
     write_debug_registers(child);
-    // A child with a memory of its own has copies of our bytes in it. One that shares it with a parent of several threads runs
-    // without them until it becomes another program.
+    // A child with a memory of its own has copies of our bytes in it. One that shares it with a
+    // parent of several threads runs without them until it becomes another program.
     if (!shares_memory || keeps_bytes) return;
     probes_.forget();
     rooms_.forget();
@@ -228,8 +239,10 @@ void LiveProcess::move_to_child(pid_t child, bool shares_memory) {
 void LiveProcess::await_vfork_parent() {
     while (vfork_parent_) {
         Tracer::News news = tracer_.wait(process_, vfork_parent_);
-        if (news.has_come()) interpret(news.thread, news.status);
-        else vfork_parent_ = 0;
+        if (news.has_come())
+            interpret(news.thread, news.status);
+        else
+            vfork_parent_ = 0;
     }
 }
 
@@ -252,35 +265,43 @@ std::optional<TargetEvent> LiveProcess::interpret_signal(ThreadId id, int signal
     }
     siginfo_t info{};
     kernel_.read_signal(id, info);
-    if (signal == SIGTRAP && info.si_code == TRAP_HWBKPT && watches_.were_ever_written()) return std::nullopt;  // told already, see take_watch_hits_of_others
+    if (signal == SIGTRAP && info.si_code == TRAP_HWBKPT && watches_.were_ever_written())
+        return std::nullopt;  // told already, see take_watch_hits_of_others
     if (signal == SIGTRAP)
         if (auto event = interpret_trap(id, info)) return event;
     Thread& thread = threads_.at(id);
     TargetEvent event{TargetEvent::Kind::signal, id};
     event.signal = signal;
     event.is_fault = is_fault_signal(signal, info.si_code);
-    if (event.is_fault) event.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info.si_addr));
+    if (event.is_fault)
+        event.fault_address = RunAddress(reinterpret_cast<std::uint64_t>(info.si_addr));
     event.origin = origin_of(info);
     if (event.origin.sender) event.origin.sender_name = process_name(event.origin.sender);
     settle(id, &event);
-    if (signal == SIGSEGV && info.si_code == SEGV_ACCERR && protected_.contain(event.fault_address)) return pass_protection(id, event.fault_address);
+    if (signal == SIGSEGV && info.si_code == SEGV_ACCERR && protected_.contain(event.fault_address))
+        return pass_protection(id, event.fault_address);
     thread.signal_information = info;
     return event;
 }
 
 std::optional<TargetEvent> LiveProcess::interpret_trap(ThreadId id, const siginfo_t& info) {
     Thread& thread = threads_.at(id);
-    if (info.si_code == TRAP_TRACE || (steps_over_call_ && info.si_code == TRAP_BRKPT)) return TargetEvent{TargetEvent::Kind::stepped, id};
+    if (info.si_code == TRAP_TRACE || (steps_over_call_ && info.si_code == TRAP_BRKPT))
+        return TargetEvent{TargetEvent::Kind::stepped, id};
     RunAddress before = registers(id).program_counter() - 1;
-    // A thread that was stopped between meeting our byte and telling of it tells later, when the byte may be gone.
+    // A thread that was stopped between meeting our byte and telling of it tells later, when the
+    // byte may be gone.
     std::byte now{};
-    bool met_past_one = probes_.has_stood(before) && read_available(before, std::span(&now, 1)) == 1 && now != kTrapByte;
-    if ((!has_trap(before) && !met_past_one) || (info.si_code != SI_KERNEL && info.si_code != TRAP_BRKPT)) return std::nullopt;
+    bool met_past_one = probes_.has_stood(before) &&
+                        read_available(before, std::span(&now, 1)) == 1 && now != kTrapByte;
+    if ((!has_trap(before) && !met_past_one) ||
+        (info.si_code != SI_KERNEL && info.si_code != TRAP_BRKPT))
+        return std::nullopt;
     Registers back = registers(id);
     back.set_program_counter(before);
     set_registers(id, back);
     thread.in_moved_code = false;
-    thread.met = before;
+    thread.told_trap = before;
     return TargetEvent{TargetEvent::Kind::trap, id};
 }
 

@@ -1,6 +1,6 @@
-// The child of a vfork runs in its parent's memory until it becomes another program or ends. Our bytes stay there, for the parent's
-// other threads are to meet them; so the child is looked after for as long: where it meets one, it runs the instruction itself, and
-// nobody is told.
+// The child of a vfork runs in its parent's memory until it becomes another program or ends. Our
+// bytes stay there, for the parent's other threads are to meet them; so the child is looked after
+// for as long: where it meets one, it runs the instruction itself, and nobody is told.
 #include <sys/ptrace.h>
 #include <sys/wait.h>
 
@@ -42,7 +42,8 @@ void LiveProcess::look_after_guest(ThreadId id, int status) {
     kernel_.resume(id, Kernel::Motion::go, is_signal && !is_ours ? WSTOPSIG(status) : 0);
 }
 
-// Of a guest that has just run into a byte of ours: it goes on with the instruction there, in its place or in the copy of it.
+// Of a guest that has just run into a byte of ours: it goes on with the instruction there, in its
+// place or in the copy of it.
 bool LiveProcess::step_back_from_byte(ThreadId id) {
     user_regs_struct registers;
     if (!kernel_.read_registers(id, registers)) return false;
@@ -72,7 +73,9 @@ void LiveProcess::let_guests_go() {
         bool is_ours = is_signal && WSTOPSIG(news.status) == SIGTRAP && step_back_from_byte(id);
         signals[id] = is_signal && !is_ours ? WSTOPSIG(news.status) : 0;
         user_regs_struct registers;
-        for (int steps = 0; steps < 8 && kernel_.read_registers(id, registers) && rooms_.holds(RunAddress(registers.rip)); ++steps) {
+        for (int steps = 0; steps < 8 && kernel_.read_registers(id, registers) &&
+                            rooms_.holds(RunAddress(registers.rip));
+             ++steps) {
             kernel_.resume(id, Kernel::Motion::one_instruction, 0);
             if (!tracer_.wait(process_, id).has_come()) break;
         }

@@ -2,8 +2,8 @@
 #include <elf.h>
 
 #include <algorithm>
-#include <utility>
 #include <cstring>
+#include <utility>
 
 #include "core/support/error.h"
 #include "core/target/live_process.h"
@@ -18,14 +18,16 @@ void LiveProcess::add_module(const std::string& path, std::uint64_t bias) {
     }
 }
 
-// The program itself: where the kernel says its entry is, less where the file says it is (getauxval(3): AT_ENTRY).
+// The program itself: where the kernel says its entry is, less where the file says it is
+// (getauxval(3): AT_ENTRY).
 const Module& LiveProcess::main_module() {
     if (!modules_.empty()) return modules_.front();
     auto symbols = open_symbols_(program_);
     std::uint64_t entry = symbols->elf().entry().value;
     std::string auxiliary = task_text("auxv");
     std::vector<std::uint64_t> words(auxiliary.size() / sizeof(std::uint64_t));
-    if (!words.empty()) std::memcpy(words.data(), auxiliary.data(), words.size() * sizeof(std::uint64_t));
+    if (!words.empty())
+        std::memcpy(words.data(), auxiliary.data(), words.size() * sizeof(std::uint64_t));
     for (std::size_t i = 0; i + 1 < words.size(); i += 2)
         if (words[i] == AT_ENTRY) entry = words[i + 1];
     modules_.emplace_back(program_, entry - symbols->elf().entry().value, symbols);
@@ -41,37 +43,43 @@ void LiveProcess::refresh_modules() {
     RunRange vdso{};
     for (const MemoryRegion& region : regions()) {
         if (region.name == "[vdso]") vdso = {region.begin, region.end};
-        if (region.is_of_file && region.name.starts_with('/') && region.offset == 0) lowest.try_emplace(region.name, region.begin.value);
+        if (region.is_of_file && region.name.starts_with('/') && region.offset == 0)
+            lowest.try_emplace(region.name, region.begin.value);
     }
 
     // What has been unloaded goes; a library's symbols stay with whoever opened them.
     modules_.remove_if([&](const Module& m) {
         bool is_main = &m == &modules_.front();
         auto now = lowest.find(m.path());
-        bool is_gone = !is_main && m.path() != "[vdso]" && (now == lowest.end() || !m.holds(RunAddress(now->second)));
+        bool is_gone = !is_main && m.path() != "[vdso]" &&
+                       (now == lowest.end() || !m.holds(RunAddress(now->second)));
         if (is_gone) rooms_.forget_those_of(m);
         return is_gone;
     });
     for (const auto& [path, low] : lowest) {
         bool known = path == modules_.front().path() ||
-                     std::any_of(modules_.begin(), modules_.end(), [&, &path = path](const Module& m) { return m.path() == path; });
+                     std::any_of(modules_.begin(), modules_.end(),
+                                 [&, &path = path](const Module& m) { return m.path() == path; });
         if (known || modules_.front().holds(RunAddress(low))) continue;
         std::uint64_t first = 0;
         try {
             auto symbols = open_symbols_(path);
-            if (!symbols->elf().segments().empty()) first = symbols->elf().segments().front().range.low.value;
+            if (!symbols->elf().segments().empty())
+                first = symbols->elf().segments().front().range.low.value;
         } catch (const Error&) {
             continue;  // a mapped file that is no ELF
         }
         add_module(path, low - (first & ~std::uint64_t{4095}));
     }
-    bool vdso_known = std::any_of(modules_.begin(), modules_.end(), [](const Module& m) { return m.path() == "[vdso]"; });
+    bool vdso_known = std::any_of(modules_.begin(), modules_.end(),
+                                  [](const Module& m) { return m.path() == "[vdso]"; });
     if (vdso.size() && !vdso_known) {
         std::vector<std::byte> image(vdso.size());
         image.resize(read_available(vdso.low, image));
         try {
             auto elf = std::make_unique<ElfFile>(std::move(image), "[vdso]");
-            modules_.emplace_back("[vdso]", vdso.low.value, std::make_shared<ModuleSymbols>(std::move(elf)));
+            modules_.emplace_back("[vdso]", vdso.low.value,
+                                  std::make_shared<ModuleSymbols>(std::move(elf)));
         } catch (const Error&) {
         }
     }
@@ -87,7 +95,8 @@ const Module* LiveProcess::module_at(RunAddress address) {
     for (int attempt = 0; attempt < 2; ++attempt) {
         for (const Module& module : modules_)
             if (module.holds(address)) return &module;
-        // It may have been loaded since; once for each event is enough to find out that it is in none.
+        // It may have been loaded since; once for each event is enough to find out that it is in
+        // none.
         maps_are_old_ |= std::exchange(modules_may_be_old_, false);
         refresh_modules();
     }

@@ -26,14 +26,17 @@
 
 namespace lantern {
 
-LiveProcess::LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols)
+LiveProcess::LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program,
+                         EventLoop& events, Tracer& tracer, OpenSymbols open_symbols)
     : process_(process),
       events_(events),
       tracer_(tracer),
       kernel_(tracer.kernel()),
       open_symbols_(std::move(open_symbols)),
       terminal_(0),
-      cache_([this](RunAddress page, std::span<std::byte> out) { return memory_->read(page, out) == out.size(); }),
+      cache_([this](RunAddress page, std::span<std::byte> out) {
+          return memory_->read(page, out) == out.size();
+      }),
       program_(std::move(program)) {
     alive_ = true;
     tracer_.join(process_);
@@ -41,13 +44,16 @@ LiveProcess::LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string 
     memory_ = kernel_.memory(process_);
 }
 
-LiveProcess::LiveProcess(const LaunchOptions& options, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols)
-    : LiveProcess({}, (events.forget_interrupts(), tracer.kernel().launch(options)), options.program, events, tracer, std::move(open_symbols)) {
+LiveProcess::LiveProcess(const LaunchOptions& options, EventLoop& events, Tracer& tracer,
+                         OpenSymbols open_symbols)
+    : LiveProcess({}, (events.forget_interrupts(), tracer.kernel().launch(options)),
+                  options.program, events, tracer, std::move(open_symbols)) {
     threads_[process_].number = ++threads_met_;  // it is the only one
 }
 
 LiveProcess::LiveProcess(pid_t process, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols)
-    : LiveProcess(tracer.kernel().attach(process), process, tracer.kernel().program_of(process), events, tracer, std::move(open_symbols)) {
+    : LiveProcess(tracer.kernel().attach(process), process, tracer.kernel().program_of(process),
+                  events, tracer, std::move(open_symbols)) {
     attached_ = rests_ = true;
     probes_.withdraw(*memory_);
     join_emergency(*this);
@@ -69,7 +75,8 @@ LiveProcess::Thread& LiveProcess::add_thread(ThreadId id) {
     if (reserved == reserved_numbers_.end()) {
         std::set<ThreadId> unmet{id};
         for (ThreadId other : kernel_.threads_of(process_))
-            if (other < id && !threads_.count(other) && !reserved_numbers_.count(other)) unmet.insert(other);
+            if (other < id && !threads_.count(other) && !reserved_numbers_.count(other))
+                unmet.insert(other);
         for (ThreadId each : unmet) reserved_numbers_[each] = ++threads_met_;
         reserved = reserved_numbers_.find(id);
     }
@@ -101,9 +108,11 @@ ThreadId LiveProcess::living_thread() const {
     return process_;
 }
 
-std::string LiveProcess::task_text(const char* name) const { return kernel_.file(process_, living_thread(), name); }
+std::string LiveProcess::task_text(const char* name) const {
+    return kernel_.file(process_, living_thread(), name);
+}
 
-// ---- memory ------------------------------------------------------------------------------------------------------
+// ---- memory
 
 std::size_t LiveProcess::read_available(RunAddress address, std::span<std::byte> out) {
     if (!alive_) return 0;
@@ -122,13 +131,17 @@ std::size_t LiveProcess::read_bulk(RunAddress address, std::span<std::byte> out)
 
 void LiveProcess::read_memory(RunAddress address, std::span<std::byte> out) {
     std::size_t got = read_available(address, out);
-    if (got < out.size()) throw MemoryError(fmt::format("nothing can be read at address {:#x}", (address + got).value));
+    if (got < out.size())
+        throw MemoryError(
+            fmt::format("nothing can be read at address {:#x}", (address + got).value));
 }
 
 void LiveProcess::write_raw(RunAddress address, ByteSpan bytes) {
     std::size_t done = memory_->write(address, bytes);
     cache_.clear();
-    if (done != bytes.size()) throw MemoryError(fmt::format("nothing can be written at address {:#x}", (address + done).value));
+    if (done != bytes.size())
+        throw MemoryError(
+            fmt::format("nothing can be written at address {:#x}", (address + done).value));
 }
 
 void LiveProcess::write_memory(RunAddress address, ByteSpan bytes) {
@@ -138,7 +151,9 @@ void LiveProcess::write_memory(RunAddress address, ByteSpan bytes) {
 
 void LiveProcess::insert_trap(RunAddress address, ProbeClient client) {
     std::byte original;
-    if (read_available(address, std::span(&original, 1)) != 1) throw MemoryError(fmt::format("no breakpoint can be set at {:#x}: there is no memory", address.value));
+    if (read_available(address, std::span(&original, 1)) != 1)
+        throw MemoryError(
+            fmt::format("no breakpoint can be set at {:#x}: there is no memory", address.value));
     probes_.want(address, client, original);
     apply_while_it_runs();
 }
@@ -153,7 +168,7 @@ void LiveProcess::apply_while_it_runs() {
     if (alive_ && moving_ && !judging_) probes_.apply(*memory_);
 }
 
-// ---- the end -----------------------------------------------------------------------------------------------------
+// ---- the end
 
 TargetEvent LiveProcess::ended(int status) {
     let_guests_go();
@@ -170,7 +185,9 @@ TargetEvent LiveProcess::ended(int status) {
 }
 
 // It is gone, as was told on the way; where nothing was told, something from outside has ended it.
-TargetEvent LiveProcess::lost() { return end_ ? *end_ : ended(SIGKILL); }
+TargetEvent LiveProcess::lost() {
+    return end_ ? *end_ : ended(SIGKILL);
+}
 
 namespace {
 
@@ -218,20 +235,25 @@ void LiveProcess::kill() {
     threads_.clear();
 }
 
-// While nothing moves a process that is not ours keeps none of our bytes: should we be killed, it goes on as if we had not been.
+// While nothing moves a process that is not ours keeps none of our bytes: should we be killed, it
+// goes on as if we had not been.
 void LiveProcess::rest() {
     if (!attached_ || !alive_ || moving_ || rests_) return;
     rests_ = true;
     probes_.withdraw(*memory_);
     cache_.clear();
-    // A thread that stands where a trap was to be delivered would get it, were we gone: it is led on to a stop without a signal.
+    // A thread that stands where a trap was to be delivered would get it, were we gone: it is led
+    // on to a stop without a signal.
     for (ThreadId id : threads()) {
         siginfo_t info{};
         auto found = threads_.find(id);
         if (found == threads_.end() || found->second.running) continue;
         flush_registers(id, found->second);
-        bool holds_trap = kernel_.read_signal(id, info) && info.si_signo == SIGTRAP && (info.si_code >> 8) == 0;
-        if (!holds_trap || found->second.pending || found->second.signal_to_deliver || found->second.is_ending) continue;
+        bool holds_trap =
+            kernel_.read_signal(id, info) && info.si_signo == SIGTRAP && (info.si_code >> 8) == 0;
+        if (!holds_trap || found->second.pending || found->second.signal_to_deliver ||
+            found->second.is_ending)
+            continue;
         if (!kernel_.interrupt(id) || !kernel_.resume(id, Kernel::Motion::go, 0)) continue;
         found->second.running = true;
         wait_for_stop(id);
@@ -244,7 +266,8 @@ void LiveProcess::wake() {
 
 namespace {
 
-// Waits for a stop of a thread that was asked for one, not for long; the signal that it was to get, and whether it stands.
+// Waits for a stop of a thread that was asked for one, not for long; the signal that it was to get,
+// and whether it stands.
 bool stands_soon(Kernel& kernel, ThreadId id, int& signal) {
     constexpr int kMilliseconds = 200;
     for (int i = 0; i < kMilliseconds; ++i) {
@@ -273,8 +296,8 @@ void take_trap_back(Kernel& kernel, const ProbeTable& probes, ThreadId id, int& 
 
 }  // namespace
 
-// From the handler of our own crash: system calls only, on what the tables hold. Copies of instructions stay where they are: a
-// thread may be in one.
+// From the handler of our own crash: system calls only, on what the tables hold. Copies of
+// instructions stay where they are: a thread may be in one.
 void LiveProcess::let_go_in_emergency() {
     if (!alive_) return;
     probes_.clean(*memory_);
@@ -286,7 +309,8 @@ void LiveProcess::let_go_in_emergency() {
     }
     for (auto& [id, thread] : threads_) {
         int signal = thread.signal_to_deliver;
-        if (thread.running && (!kernel_.interrupt(id) || !stands_soon(kernel_, id, signal))) continue;
+        if (thread.running && (!kernel_.interrupt(id) || !stands_soon(kernel_, id, signal)))
+            continue;
         if (thread.registers_changed && thread.registers && !thread.running) {
             thread.registers->to_system(thread.system_registers);
             kernel_.write_registers(id, thread.system_registers);
@@ -304,13 +328,14 @@ namespace {
 bool has_waiting_trap(Kernel& kernel, pid_t process, ThreadId id) {
     std::string status = kernel.file(process, id, "status");
     std::size_t at = status.find("\nSigPnd:");
-    return at != std::string::npos && (std::strtoull(status.c_str() + at + 8, nullptr, 16) >> (SIGTRAP - 1) & 1);
+    return at != std::string::npos &&
+           (std::strtoull(status.c_str() + at + 8, nullptr, 16) >> (SIGTRAP - 1) & 1);
 }
 
 }  // namespace
 
-// A dead thread whose end nobody has fetched keeps its whole process from being reaped when that ends. (The first thread's end is told
-// when it is the last.)
+// A dead thread whose end nobody has fetched keeps its whole process from being reaped when that
+// ends. (The first thread's end is told when it is the last.)
 void LiveProcess::see_ending_threads_off() {
     std::vector<ThreadId> ending;
     for (const auto& [id, thread] : threads_)
@@ -322,10 +347,13 @@ void LiveProcess::see_ending_threads_off() {
 void LiveProcess::release() {
     if (!alive_) return;
     if (moving_) interrupted();
-    // A thread that met a breakpoint byte while it was being stopped has not told of it yet: without us that would end it.
+    // A thread that met a breakpoint byte while it was being stopped has not told of it yet:
+    // without us that would end it.
     bool any_met = probes_.has_ever_stood();
     for (ThreadId id : threads()) {
-        if (!any_met || !alive_ || !threads_.count(id) || threads_.at(id).running || !has_waiting_trap(kernel_, process_, id)) continue;
+        if (!any_met || !alive_ || !threads_.count(id) || threads_.at(id).running ||
+            !has_waiting_trap(kernel_, process_, id))
+            continue;
         resume(id, threads_.at(id), Kernel::Motion::go);
         wait_for_stop(id);
     }
@@ -334,7 +362,9 @@ void LiveProcess::release() {
     // Threads born a moment ago stand too, and have not told of themselves.
     for (ThreadId id : kernel_.threads_of(process_)) {
         if (threads_.count(id)) continue;
-        if (Tracer::News news = tracer_.wait(process_, id); news.has_come() && WIFSTOPPED(news.status)) add_thread(id);
+        if (Tracer::News news = tracer_.wait(process_, id);
+            news.has_come() && WIFSTOPPED(news.status))
+            add_thread(id);
     }
     for (auto& [id, child] : newborn_) child->release();
     newborn_.clear();
@@ -347,7 +377,9 @@ void LiveProcess::release() {
     for (auto& [id, thread] : threads_) {
         if (thread.is_ending && thread.running) continue;  // on its way out by itself
         flush_registers(id, thread);
-        int signal = thread.pending && thread.pending->kind == TargetEvent::Kind::signal ? thread.pending->signal : thread.signal_to_deliver;
+        int signal = thread.pending && thread.pending->kind == TargetEvent::Kind::signal
+                         ? thread.pending->signal
+                         : thread.signal_to_deliver;
         kernel_.detach(id, signal);
     }
     take_terminal_back();
@@ -362,12 +394,13 @@ void LiveProcess::clean(KernelMemory& memory) {
     rooms_.put_back(memory);
 }
 
-// ---- signals -----------------------------------------------------------------------------------------------------
+// ---- signals
 
 std::uint64_t LiveProcess::signal_mask(std::string_view field) const {
     std::string status = task_text("status");
     std::size_t at = status.find(field);
-    return at == std::string::npos ? 0 : std::strtoull(status.c_str() + at + field.size(), nullptr, 16);
+    return at == std::string::npos ? 0
+                                   : std::strtoull(status.c_str() + at + field.size(), nullptr, 16);
 }
 
 bool LiveProcess::handles_signal(int signal) const {
@@ -376,7 +409,9 @@ bool LiveProcess::handles_signal(int signal) const {
 
 bool LiveProcess::is_to_get(int signal) const {
     for (const auto& [id, thread] : threads_)
-        if (thread.pending && thread.pending->kind == TargetEvent::Kind::signal && thread.pending->signal == signal) return true;
+        if (thread.pending && thread.pending->kind == TargetEvent::Kind::signal &&
+            thread.pending->signal == signal)
+            return true;
     return (signal_mask("\nSigPnd:") | signal_mask("\nShdPnd:")) >> (signal - 1) & 1;
 }
 

@@ -1,7 +1,8 @@
-// A running program under our control (ptrace(2)). All its threads stop together and go on together. Everything here
-// must be called from the thread that launched it. Its code is in live_process.cpp (memory, life), live_moving.cpp (running
-// and stepping), live_events.cpp (what a stop means), moved_code.cpp (passing breakpoint bytes), live_guests.cpp (children of a vfork), live_watch.cpp, live_state.cpp
-// (registers, memory map) and live_modules.cpp.
+// A running program under our control (ptrace(2)). All its threads stop together and go on
+// together. Everything here must be called from the thread that launched it. Its code is in
+// live_process.cpp (memory, life), live_moving.cpp (running and stepping), live_events.cpp (what a
+// stop means), moved_code.cpp (passing breakpoint bytes), live_guests.cpp (children of a vfork),
+// live_watch.cpp, live_state.cpp (registers, memory map) and live_modules.cpp.
 #pragma once
 
 #include <signal.h>
@@ -9,22 +10,22 @@
 
 #include <functional>
 #include <initializer_list>
-#include <map>
 #include <list>
+#include <map>
 #include <memory>
 #include <optional>
 #include <set>
 
-#include "core/target/event_loop.h"
-#include "core/target/launch.h"
 #include "core/target/call_under_way.h"
 #include "core/target/code_rooms.h"
+#include "core/target/event_loop.h"
+#include "core/target/launch.h"
 #include "core/target/memory_cache.h"
+#include "core/target/own_terminal.h"
 #include "core/target/probe_table.h"
 #include "core/target/scratch_memory.h"
 #include "core/target/target.h"
 #include "core/target/target_event.h"
-#include "core/target/own_terminal.h"
 #include "core/target/terminal_handover.h"
 #include "core/target/tracer.h"
 #include "core/target/watch_registers.h"
@@ -35,19 +36,23 @@ namespace lantern {
 class LiveProcess final : public Target {
   public:
     // Gives the symbols of a file; may throw FileError, which leaves that module without symbols.
-    using OpenSymbols = std::function<std::shared_ptr<const ModuleSymbols>(const std::string& path)>;
+    using OpenSymbols =
+        std::function<std::shared_ptr<const ModuleSymbols>(const std::string& path)>;
 
     // Launches and returns at the exec, before the first instruction. Throws TargetError.
-    LiveProcess(const LaunchOptions& options, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols);
+    LiveProcess(const LaunchOptions& options, EventLoop& events, Tracer& tracer,
+                OpenSymbols open_symbols);
     // Takes hold of a process that runs, with all its threads, and stops it. Throws TargetError.
     LiveProcess(pid_t process, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols);
-    ~LiveProcess() override;  // a program we launched and that still lives is killed; one we attached to is released
+    ~LiveProcess() override;  // a program we launched and that still lives is killed; one we
+                              // attached to is released
     LiveProcess(const LiveProcess&) = delete;
     LiveProcess& operator=(const LiveProcess&) = delete;
 
     // Its own terminal, borrowed; null: it has ours.
     void set_own_terminal(OwnTerminal* terminal) { own_terminal_ = terminal; }
-    // Whether the program gets the keyboard while it runs; not while the user types commands meanwhile.
+    // Whether the program gets the keyboard while it runs; not while the user types commands
+    // meanwhile.
     void lend_terminals(bool wanted);
     pid_t id() const override { return process_; }
     bool is_alive() const { return alive_; }
@@ -56,30 +61,37 @@ class LiveProcess final : public Target {
     // How many pages were read of its memory, each with one system call.
     std::uint64_t pages_read() const { return cache_.pages_read(); }
 
-    // Breakpoint bytes (see ProbeTable) are counted: an address asked for twice stays until it is removed twice. They stand from the
-    // moment the program goes on. Throws MemoryError where there is no memory.
+    // Breakpoint bytes (see ProbeTable) are counted: an address asked for twice stays until it is
+    // removed twice. They stand from the moment the program goes on. Throws MemoryError where there
+    // is no memory.
     void insert_trap(RunAddress address, ProbeClient client = ProbeClient::breakpoint);
     void remove_trap(RunAddress address, ProbeClient client = ProbeClient::breakpoint);
     bool has_trap(RunAddress address) const { return probes_.is_wanted(address); }
-    bool has_trap_for(RunAddress address, ProbeClient client) const { return probes_.is_wanted_by(address, client); }
+    bool has_trap_for(RunAddress address, ProbeClient client) const {
+        return probes_.is_wanted_by(address, client);
+    }
 
-    // Decides on an event while only its thread is stopped: true lets that thread go on at once, as if nothing had been.
+    // Decides on an event while only its thread is stopped: true lets that thread go on at once, as
+    // if nothing had been.
     using Passes = std::function<bool(const TargetEvent& event)>;
-    // All threads go on, or `only` one of them (0: all), until something happens that does not pass. Events that came while
-    // an earlier one was being reported are told first. A thread that has been told of a breakpoint byte (see `met`) runs
-    // the instruction under it elsewhere, so that no other thread slips past.
+    // All threads go on, or `only` one of them (0: all), until something happens that does not
+    // pass. Events that came while an earlier one was being reported are told first. A thread that
+    // has been told of a breakpoint byte (see `has_told_of_trap`) runs the instruction under it
+    // elsewhere, so that no other thread slips past.
     TargetEvent run(const Passes& passes, ThreadId only = 0);
-    TargetEvent run();  // what a thread or process is born with and ends with passes, and so do system calls
+    TargetEvent
+    run();  // what a thread or process is born with and ends with passes, and so do system calls
     bool is_moving() const { return moving_; }
     // The thread stands on a breakpoint byte and everybody knows: it passes it when it goes on.
-    void met(ThreadId thread);
-    // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the moment.
+    void has_told_of_trap(ThreadId thread);
+    // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the
+    // moment.
     TargetEvent step(ThreadId thread);
     // The signal the thread gets when it goes on; 0 for none.
     void deliver(ThreadId thread, int signal);
-    bool handles_signal(int signal) const;   // the program has a handler for it
+    bool handles_signal(int signal) const;  // the program has a handler for it
     bool ignores_signal(int signal) const;
-    bool is_to_get(int signal) const;        // it has been sent, and no thread has been told of it
+    bool is_to_get(int signal) const;  // it has been sent, and no thread has been told of it
     void kill();
     // Lets it run on without us, every byte of its code as we found it.
     void release();
@@ -87,20 +99,25 @@ class LiveProcess final : public Target {
     // Gone, or about to be: killed from outside while nobody moved it.
     bool is_over() const;
 
-    // ---- debug registers (Intel SDM 3B, §17.2). At most four; `length` is 1, 2, 4 or 8 and the address a multiple of it.
+    // ---- debug registers (Intel SDM 3B, §17.2). At most four; `length` is 1, 2, 4 or 8 and the
+    // address a multiple of it.
     void set_watch(unsigned number, RunAddress address, unsigned length, bool on_reads);
     void clear_watch(unsigned number);
-    // A system call that the thread makes for us; its registers are as before. Throws TargetError. Returns what the kernel
-    // returned, negative for an error.
-    std::int64_t system_call(ThreadId thread, long number, std::initializer_list<std::uint64_t> arguments);
+    // A system call that the thread makes for us; its registers are as before. Throws TargetError.
+    // Returns what the kernel returned, negative for an error.
+    std::int64_t system_call(ThreadId thread, long number,
+                             std::initializer_list<std::uint64_t> arguments);
     // Whether threads stop when they enter and leave the kernel.
     void trace_system_calls(bool wanted) { traces_system_calls_ = wanted; }
-    // Whether what the debug registers watch is looked at around each system call, for what the kernel writes they do not tell.
+    // Whether what the debug registers watch is looked at around each system call, for what the
+    // kernel writes they do not tell.
     void watch_system_calls(bool wanted) { watches_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
-    // A child whose fork was told, held where it was born, with clean code; null unless both are followed.
+    // A child whose fork was told, held where it was born, with clean code; null unless both are
+    // followed.
     std::unique_ptr<LiveProcess> take_child(pid_t child);
-    // Of a process that we are attached to: no byte of ours is in it from here on until it moves again.
+    // Of a process that we are attached to: no byte of ours is in it from here on until it moves
+    // again.
     void rest();
     void let_go_in_emergency();  // async-signal-safe, as far as it goes
 
@@ -125,8 +142,9 @@ class LiveProcess final : public Target {
     const std::vector<MemoryRegion>& regions() override;
     std::vector<std::byte> extended_state(ThreadId thread) const override;
     void set_extended_state(ThreadId thread, ByteSpan state);
-    // A thread that stands in the middle of a fork, which has just been told, goes on to its end: what we would let it run meanwhile
-    // would take the result's place. One at the entry of a system call enters it later. Throws RequestError in a vfork.
+    // A thread that stands in the middle of a fork, which has just been told, goes on to its end:
+    // what we would let it run meanwhile would take the result's place. One at the entry of a
+    // system call enters it later. Throws RequestError in a vfork.
     void leave_system_call(ThreadId thread);
     // The general registers as the kernel lays them out.
     user_regs_struct all_registers(ThreadId thread);
@@ -138,21 +156,29 @@ class LiveProcess final : public Target {
     const std::string& program() const { return program_; }
 
   private:
-    pid_t vfork_parent_ = 0;  // whose memory the process uses, our bytes in it, until it becomes another program or ends
-    bool rests_ = false;  // our bytes are taken out until it moves again
+    pid_t vfork_parent_ = 0;  // whose memory the process uses, our bytes in it, until it becomes
+                              // another program or ends
+    bool rests_ = false;      // our bytes are taken out until it moves again
 
-    LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events, Tracer& tracer, OpenSymbols open_symbols);
+    LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events,
+                Tracer& tracer, OpenSymbols open_symbols);
     struct Thread {
-        unsigned number = 0;            // from 1, in the order they were met
+        unsigned number = 0;  // from 1, in the order they were met
         bool running = false;
-        bool is_ending = false;         // has told of its end and cannot be stopped any more
-        bool waits_for_child = false;   // in vfork: it cannot be stopped either
-        enum class In { nothing, entry, fork, vfork } inside = In::nothing;  // the system call that it stands in, whose result is not there yet
+        bool is_ending = false;        // has told of its end and cannot be stopped any more
+        bool waits_for_child = false;  // in vfork: it cannot be stopped either
+        enum class In {
+            nothing,
+            entry,
+            fork,
+            vfork
+        } inside = In::nothing;  // the system call that it stands in, whose result is not there yet
         int signal_to_deliver = 0;
         std::optional<siginfo_t> signal_information;  // of the signal it met last
-        std::optional<TargetEvent> pending;           // what happened while another event was being reported
-        std::optional<RunAddress> met;                // the breakpoint byte it has met and that has been told
-        bool in_moved_code = false;                   // runs a copy of the instruction under a breakpoint byte
+        std::optional<TargetEvent> pending;  // what happened while another event was being reported
+        std::optional<RunAddress>
+            told_trap;               // the breakpoint byte it has met and that has been told
+        bool in_moved_code = false;  // runs a copy of the instruction under a breakpoint byte
         std::optional<Registers> registers;
         user_regs_struct system_registers{};
         bool registers_changed = false;
@@ -250,30 +276,36 @@ class LiveProcess final : public Target {
     MemoryCache cache_;
     std::unique_ptr<KernelMemory> memory_;
     ProbeTable probes_;
-    bool alive_ = false, moving_ = false, attached_ = false, traces_system_calls_ = false, watches_calls_ = false;
+    bool alive_ = false, moving_ = false, attached_ = false, traces_system_calls_ = false,
+         watches_calls_ = false;
     unsigned threads_met_ = 0;
-    std::map<ThreadId, unsigned> reserved_numbers_;  // of threads that were seen and have not told of themselves yet
-    ThreadId only_ = 0;  // the one thread that moves; 0: all
+    std::map<ThreadId, unsigned>
+        reserved_numbers_;  // of threads that were seen and have not told of themselves yet
+    ThreadId only_ = 0;     // the one thread that moves; 0: all
     Follow follow_ = Follow::parent;
     std::map<pid_t, std::unique_ptr<LiveProcess>> newborn_;  // that nobody has taken yet
-    std::set<ThreadId> guests_;               // they run in our memory and are nobody's business
+    std::set<ThreadId> guests_;  // they run in our memory and are nobody's business
     std::set<RunAddress> lifted_for_guests_;
     CodeRooms rooms_;
     ScratchMemory scratches_;
     bool maps_no_rooms_ = false;  // it cannot, or must not
     WatchRegisters watches_;
     WatchedPages protected_;
-    std::uint64_t round_ = 0;
+    std::uint64_t batch_ = 0;
     // The map of the memory as the kernel tells it, and what has been made of it.
     std::string maps_;
-    bool maps_are_old_ = true, modules_may_be_old_ = true, modules_are_of_maps_ = false, regions_are_of_maps_ = false;
-    bool judging_ = false;  // a thread stands for its event while others move: what was read of memory holds until it is decided
-    bool steps_over_call_ = false;  // one thread steps over the instruction of a system call, which traps in a way of its own
+    bool maps_are_old_ = true, modules_may_be_old_ = true, modules_are_of_maps_ = false,
+         regions_are_of_maps_ = false;
+    bool judging_ = false;  // a thread stands for its event while others move: what was read of
+                            // memory holds until it is decided
+    bool steps_over_call_ = false;  // one thread steps over the instruction of a system call, which
+                                    // traps in a way of its own
     bool others_wait_ = false;
     unsigned events_since_look_ = 0;
     std::uint64_t stops_ = 0;
     std::optional<TargetEvent> end_;
-    std::optional<TargetEvent> replaced_meanwhile_;  // what a thread did while it was being stopped for another event
+    std::optional<TargetEvent>
+        replaced_meanwhile_;  // what a thread did while it was being stopped for another event
     std::map<ThreadId, Thread> threads_;
     std::list<Module> modules_;
     std::vector<MemoryRegion> regions_;

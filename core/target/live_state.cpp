@@ -1,12 +1,12 @@
-// What a thread of a live process holds besides memory, and what the kernel tells of the process: registers, the
-// processor's extended state, the memory map (see live_process.h).
+// What a thread of a live process holds besides memory, and what the kernel tells of the process:
+// registers, the processor's extended state, the memory map (see live_process.h).
 #include <fmt/format.h>
 #include <sys/mman.h>
 #include <sys/user.h>
 
 #include <algorithm>
-#include <cstddef>
 #include <cerrno>
+#include <cstddef>
 #include <cstdio>
 #include <cstring>
 #include <sstream>
@@ -22,7 +22,8 @@ namespace {
 
 // "rw-", as the kernel writes the rights to a page.
 std::string permission_text(int protection) {
-    return {protection & PROT_READ ? 'r' : '-', protection & PROT_WRITE ? 'w' : '-', protection & PROT_EXEC ? 'x' : '-'};
+    return {protection & PROT_READ ? 'r' : '-', protection & PROT_WRITE ? 'w' : '-',
+            protection & PROT_EXEC ? 'x' : '-'};
 }
 
 }  // namespace
@@ -40,7 +41,8 @@ const Registers& LiveProcess::registers(ThreadId id) {
     Thread& thread = found->second;
     if (!thread.registers) {
         if (!kernel_.read_registers(id, thread.system_registers))
-            throw TargetError(fmt::format("the registers of thread {} cannot be read: {}", id, std::strerror(errno)));
+            throw TargetError(fmt::format("the registers of thread {} cannot be read: {}", id,
+                                          std::strerror(errno)));
         thread.registers = Registers::from_system(thread.system_registers);
     }
     return *thread.registers;
@@ -67,7 +69,8 @@ const VectorRegisters& LiveProcess::vector_registers(ThreadId id) {
     if (!thread.vectors) {
         user_fpregs_struct system;
         if (!kernel_.read_floating(id, system))
-            throw TargetError(fmt::format("the vector registers of thread {} cannot be read: {}", id, std::strerror(errno)));
+            throw TargetError(fmt::format("the vector registers of thread {} cannot be read: {}",
+                                          id, std::strerror(errno)));
         thread.vectors = VectorRegisters::from_system(system);
     }
     return *thread.vectors;
@@ -76,13 +79,15 @@ const VectorRegisters& LiveProcess::vector_registers(ThreadId id) {
 std::vector<std::byte> LiveProcess::extended_state(ThreadId id) const {
     std::vector<std::byte> state(16384);
     if (!kernel_.read_extended(id, state))
-        throw TargetError(fmt::format("the vector registers of thread {} cannot be read: {}", id, std::strerror(errno)));
+        throw TargetError(fmt::format("the vector registers of thread {} cannot be read: {}", id,
+                                      std::strerror(errno)));
     return state;
 }
 
 void LiveProcess::set_extended_state(ThreadId id, ByteSpan state) {
     if (!kernel_.write_extended(id, state))
-        throw TargetError(fmt::format("the vector registers of thread {} cannot be written: {}", id, std::strerror(errno)));
+        throw TargetError(fmt::format("the vector registers of thread {} cannot be written: {}", id,
+                                      std::strerror(errno)));
     threads_.at(id).vectors.reset();
 }
 
@@ -91,13 +96,17 @@ void LiveProcess::set_vector_register(ThreadId id, unsigned number, ByteSpan byt
     std::vector<std::byte> state = extended_state(id);
     auto place_of = [&](unsigned byte) -> std::optional<AreaPlace> {
         if (auto index = vector_index(number)) return place_of_vector_byte(state, *index, byte);
-        if (auto index = mask_index(number)) return byte < 8 ? place_of_mask(state, *index) : std::nullopt;
-        if (number >= kFirstStackRegister && number < kFirstStackRegister + 8 && byte < 10) return place_of_stack(number - kFirstStackRegister);
+        if (auto index = mask_index(number))
+            return byte < 8 ? place_of_mask(state, *index) : std::nullopt;
+        if (number >= kFirstStackRegister && number < kFirstStackRegister + 8 && byte < 10)
+            return place_of_stack(number - kFirstStackRegister);
         return std::nullopt;
     };
     for (unsigned byte = 0; byte < bytes.size(); ++byte) {
         auto place = place_of(byte);
-        if (!place) throw RequestError(fmt::format("{} of {} bytes cannot be written here", register_name(number), bytes.size()));
+        if (!place)
+            throw RequestError(fmt::format("{} of {} bytes cannot be written here",
+                                           register_name(number), bytes.size()));
         bool is_vector = vector_index(number).has_value();
         state[place->offset + (is_vector ? 0 : byte)] = bytes[byte];
         mark_in_use(state, *place);
@@ -126,8 +135,10 @@ std::map<RunAddress, std::uint64_t> LiveProcess::resident_bytes() {
     RunAddress current;
     for (std::string line; std::getline(file, line);) {
         unsigned long long begin = 0, end = 0, kilobytes = 0;
-        if (std::sscanf(line.c_str(), "%llx-%llx ", &begin, &end) == 2) current = RunAddress(begin);
-        else if (std::sscanf(line.c_str(), "Rss: %llu kB", &kilobytes) == 1) resident[current] = kilobytes * 1024;
+        if (std::sscanf(line.c_str(), "%llx-%llx ", &begin, &end) == 2)
+            current = RunAddress(begin);
+        else if (std::sscanf(line.c_str(), "Rss: %llu kB", &kilobytes) == 1)
+            resident[current] = kilobytes * 1024;
     }
     return resident;
 }
@@ -137,12 +148,16 @@ const std::vector<MemoryRegion>& LiveProcess::regions() {
     if (std::exchange(regions_are_of_maps_, true)) return regions_;
     regions_ = parse_maps(text);
     std::erase_if(regions_, [&](const MemoryRegion& region) {
-        return rooms_.is_mapped_for_us(region.begin) || std::ranges::any_of(scratches_.all(), [&](const ScratchMemory::Piece& each) { return each.range.low == region.begin; });
+        return rooms_.is_mapped_for_us(region.begin) ||
+               std::ranges::any_of(scratches_.all(), [&](const ScratchMemory::Piece& each) {
+                   return each.range.low == region.begin;
+               });
     });
     // What we have taken of the rights to watched pages is not the program's doing.
     for (MemoryRegion& region : regions_)
         for (const WatchedPages::Pages& pages : protected_.all())
-            if (pages.pages.contains(region.begin)) region.permissions = permission_text(pages.rights) + region.permissions.substr(3);
+            if (pages.pages.contains(region.begin))
+                region.permissions = permission_text(pages.rights) + region.permissions.substr(3);
     return regions_;
 }
 

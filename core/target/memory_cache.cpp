@@ -16,7 +16,8 @@ const std::array<std::byte, MemoryCache::kPage>* MemoryCache::page(RunAddress ad
 }
 
 std::size_t MemoryCache::read(RunAddress address, std::span<std::byte> out) {
-    constexpr std::size_t kMostPages = 4096;  // 16 MiB; the cache is for many small reads, not for whole heaps
+    constexpr std::size_t kMostPages =
+        4096;  // 16 MiB; the cache is for many small reads, not for whole heaps
     if (pages_.size() > kMostPages) clear();
     std::size_t done = 0;
     while (done < out.size()) {

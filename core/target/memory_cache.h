@@ -22,14 +22,17 @@ class MemoryCache {
     // How many bytes from the start of `out` could be filled.
     std::size_t read(RunAddress address, std::span<std::byte> out);
     void clear() { pages_.clear(); }
-    std::uint64_t pages_read() const { return pages_read_; }  // since it was made; each is one system call
+    std::uint64_t pages_read() const {
+        return pages_read_;
+    }  // since it was made; each is one system call
 
   private:
     const std::array<std::byte, kPage>* page(RunAddress address);
 
     ReadPage read_page_;
     std::uint64_t pages_read_ = 0;
-    std::unordered_map<RunAddress, std::unique_ptr<std::array<std::byte, kPage>>> pages_;  // null: not mapped
+    std::unordered_map<RunAddress, std::unique_ptr<std::array<std::byte, kPage>>>
+        pages_;  // null: not mapped
 };
 
 }  // namespace lantern

@@ -1,4 +1,5 @@
-// One object file as it is loaded in a process: the only place where file addresses become run addresses.
+// One object file as it is loaded in a process: the only place where file addresses become run
+// addresses.
 #pragma once
 
 #include <memory>
@@ -18,7 +19,8 @@ class Module {
     const std::string& path() const { return path_; }
     const ModuleSymbols& symbols() const { return *symbols_; }
     const std::shared_ptr<const ModuleSymbols>& shared_symbols() const { return symbols_; }
-    // Comes with the system, not with the program: steps do not stop there, and its names come after the user's own.
+    // Comes with the system, not with the program: steps do not stop there, and its names come
+    // after the user's own.
     bool is_system_library() const {
         for (const char* folder : {"/lib/", "/lib64/", "/usr/lib/", "/usr/lib64/", "[vdso]"})
             if (path_.starts_with(folder)) return true;

@@ -1,4 +1,5 @@
-// How a thread passes a breakpoint byte without lifting it: it runs a copy of the instruction (see code_rooms.h).
+// How a thread passes a breakpoint byte without lifting it: it runs a copy of the instruction (see
+// code_rooms.h).
 #include <fmt/format.h>
 #include <sys/mman.h>
 #include <sys/syscall.h>
@@ -17,7 +18,8 @@ bool LiveProcess::has_forbidden_system_calls() const {
     return at != std::string::npos && status[at + 10] != '0';
 }
 
-// Memory that the program maps for us. Children that are forked do not get it, and it goes when we do.
+// Memory that the program maps for us. Children that are forked do not get it, and it goes when we
+// do.
 bool LiveProcess::map_room(ThreadId id, RunAddress near) {
     if (maps_no_rooms_ || !threads_.count(id)) return false;  // a guest runs nothing for us
     auto place = place_for_room(regions(), near);
@@ -27,7 +29,10 @@ bool LiveProcess::map_room(ThreadId id, RunAddress near) {
     }
     try {
         std::uint64_t low = place->low.value, size = place->size();
-        std::int64_t mapped = system_call(id, SYS_mmap, {low, size, PROT_READ | PROT_EXEC, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, ~std::uint64_t{0}, 0});
+        std::int64_t mapped =
+            system_call(id, SYS_mmap,
+                        {low, size, PROT_READ | PROT_EXEC,
+                         MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, ~std::uint64_t{0}, 0});
         maps_no_rooms_ = mapped != static_cast<std::int64_t>(low);
         if (maps_no_rooms_) return false;
         system_call(id, SYS_madvise, {low, size, MADV_DONTFORK});
@@ -81,21 +86,25 @@ std::optional<CodeRooms::Copy> LiveProcess::copied(RunAddress at, ByteSpan bytes
 
 // `id`: a thread that stands. Null: the instruction cannot be moved.
 const CodeRooms::Copy* LiveProcess::moved_copy(ThreadId id, RunAddress at) {
-    if (const CodeRooms::Copy* known = rooms_.find(at)) return known->address.value ? known : nullptr;
+    if (const CodeRooms::Copy* known = rooms_.find(at))
+        return known->address.value ? known : nullptr;
     const Module* module = module_at(at);
     std::byte buffer[kLongestInstruction];
     ByteSpan bytes(buffer, read_available(at, buffer));
-    bool can_move = module && module->path() != "[vdso]" && move_instruction(bytes, at, at).has_value();
+    bool can_move =
+        module && module->path() != "[vdso]" && move_instruction(bytes, at, at).has_value();
     auto copy = can_move ? copied(at, bytes) : std::nullopt;
     if (can_move && !copy && take_end_of_code(*module)) copy = copied(at, bytes);
     if (can_move && !copy && map_room(id, at)) copy = copied(at, bytes);
-    if (can_move && !copy && !maps_no_rooms_) return nullptr;  // another thread may be able to have a room mapped
+    if (can_move && !copy && !maps_no_rooms_)
+        return nullptr;  // another thread may be able to have a room mapped
     const CodeRooms::Copy& kept = rooms_.keep(at, copy.value_or(CodeRooms::Copy{}));
     return copy ? &kept : nullptr;
 }
 
-// Brings a stopped thread that is in a copy back to where the program would be: before the instruction if nothing of it
-// was done or it failed, else behind it. `event`: the signal that stopped it, if one did.
+// Brings a stopped thread that is in a copy back to where the program would be: before the
+// instruction if nothing of it was done or it failed, else behind it. `event`: the signal that
+// stopped it, if one did.
 void LiveProcess::settle(ThreadId id, const TargetEvent* event) {
     Thread& thread = threads_.at(id);
     if (!thread.in_moved_code) return;
@@ -109,17 +118,19 @@ void LiveProcess::settle(ThreadId id, const TargetEvent* event) {
             auto [original, copy] = *found;
             Registers back = registers(id);
             // A call that failed to find its target had pushed its return address already.
-            if (failed && copy.is_call && at != copy.address) back.set_stack_pointer(back.stack_pointer() + 8);
+            if (failed && copy.is_call && at != copy.address)
+                back.set_stack_pointer(back.stack_pointer() + 8);
             back.set_program_counter(original);
             set_registers(id, back);
-            thread.met = original;
+            thread.told_trap = original;
             return;
         }
         flush_registers(id, thread);
         kernel_.resume(id, Kernel::Motion::one_instruction, 0);
         Tracer::News news = tracer_.wait(process_, id);
         ++stops_;
-        if (!news.has_come() || !WIFSTOPPED(news.status)) return;  // killed meanwhile: its end is told next
+        if (!news.has_come() || !WIFSTOPPED(news.status))
+            return;  // killed meanwhile: its end is told next
     }
 }
 

@@ -14,13 +14,18 @@
 namespace lantern {
 
 OwnTerminal::OwnTerminal(EventLoop& events, int keyboard, Output output)
-    : events_(events), keyboard_(keyboard >= 0 && isatty(keyboard) ? keyboard : -1), output_(std::move(output)) {
+    : events_(events),
+      keyboard_(keyboard >= 0 && isatty(keyboard) ? keyboard : -1),
+      output_(std::move(output)) {
     master_ = posix_openpt(O_RDWR | O_NOCTTY | O_CLOEXEC | O_NONBLOCK);
     char name[128];
-    if (master_ < 0 || grantpt(master_) != 0 || unlockpt(master_) != 0 || ptsname_r(master_, name, sizeof name) != 0) {
+    if (master_ < 0 || grantpt(master_) != 0 || unlockpt(master_) != 0 ||
+        ptsname_r(master_, name, sizeof name) != 0) {
         int reason = errno;
         if (master_ >= 0) close(master_);
-        throw TargetError(fmt::format("no terminal can be made for the program: {}", std::strerror(reason)), Next::without_own_terminal);
+        throw TargetError(
+            fmt::format("no terminal can be made for the program: {}", std::strerror(reason)),
+            Next::without_own_terminal);
     }
     path_ = name;
     winsize size{24, 80, 0, 0};
@@ -67,15 +72,18 @@ void OwnTerminal::drain() {
         if (got <= 0) break;
         output_(std::string_view(bytes, static_cast<std::size_t>(got)));
     }
-    // Once the program has closed it there is nothing more to come, and it would be ready to be read for ever.
+    // Once the program has closed it there is nothing more to come, and it would be ready to be
+    // read for ever.
     if (errno == EIO) events_.forget(master_);
 }
 
 void OwnTerminal::pass_keys() {
     char bytes[256];
     ssize_t got = read(keyboard_, bytes, sizeof bytes);
-    if (got > 0) (void)!write(master_, bytes, static_cast<std::size_t>(got));
-    else events_.forget(keyboard_);
+    if (got > 0)
+        (void)!write(master_, bytes, static_cast<std::size_t>(got));
+    else
+        events_.forget(keyboard_);
 }
 
 }  // namespace lantern

@@ -23,8 +23,10 @@ void ProbeTable::drop(RunAddress at, ProbeClient client) {
     unsigned& times = found->second.wanted[static_cast<std::size_t>(client)];
     if (times) --times;
     if (found->second.is_wanted()) return;
-    if (found->second.stands) is_due_ = true;
-    else probes_.erase(found);
+    if (found->second.stands)
+        is_due_ = true;
+    else
+        probes_.erase(found);
 }
 
 bool ProbeTable::is_wanted(RunAddress at) const {
@@ -82,7 +84,8 @@ void ProbeTable::restore() {
 void ProbeTable::clean(KernelMemory& memory) const {
     for (const auto& [at, original] : originals_) {
         std::byte now{};
-        if (memory.read(at, std::span(&now, 1)) == 1 && now == kTrapByte) memory.write(at, ByteSpan(&original, 1));
+        if (memory.read(at, std::span(&now, 1)) == 1 && now == kTrapByte)
+            memory.write(at, ByteSpan(&original, 1));
     }
 }
 
@@ -94,19 +97,22 @@ void ProbeTable::forget() {
 }
 
 void ProbeTable::hide(RunAddress address, std::span<std::byte> bytes) const {
-    for (auto probe = probes_.lower_bound(address); probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
+    for (auto probe = probes_.lower_bound(address);
+         probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
         if (probe->second.stands) bytes[probe->first - address] = probe->second.original;
 }
 
 std::vector<std::byte> ProbeTable::with_ours(RunAddress address, ByteSpan bytes) const {
     std::vector<std::byte> patched(bytes.begin(), bytes.end());
-    for (auto probe = probes_.lower_bound(address); probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
+    for (auto probe = probes_.lower_bound(address);
+         probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
         if (probe->second.stands) patched[probe->first - address] = kTrapByte;
     return patched;
 }
 
 void ProbeTable::take_originals(RunAddress address, ByteSpan bytes) {
-    for (auto probe = probes_.lower_bound(address); probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
+    for (auto probe = probes_.lower_bound(address);
+         probe != probes_.end() && probe->first < address + bytes.size(); ++probe)
         originals_[probe->first] = probe->second.original = bytes[probe->first - address];
 }
 

@@ -1,10 +1,12 @@
-// What of ours stands in the program's code: breakpoint bytes, who wants them, and the program's own bytes that they hide.
+// What of ours stands in the program's code: breakpoint bytes, who wants them, and the program's
+// own bytes that they hide.
 //
 //     breakpoints want 0x1139 ─┐
 //     a movement wants 0x1139 ─┴─> one byte at 0x1139, original 0x55 ── apply ──> memory
 //
-// Wanting and dropping write nothing. Before a thread goes on, `apply` writes what differs between what is wanted and what stands;
-// most movements want what the one before wanted, and then nothing is written.
+// Wanting and dropping write nothing. Before a thread goes on, `apply` writes what differs between
+// what is wanted and what stands; most movements want what the one before wanted, and then nothing
+// is written.
 #pragma once
 
 #include <array>
@@ -44,15 +46,17 @@ class ProbeTable {
     // All bytes are out until `restore`, which may come after several: then `apply` puts them back.
     void withdraw(KernelMemory& memory);
     void restore();
-    // The memory at the end of all, or a copy of it, which may be older than what stands now: wherever one of ours ever stood and still
-    // stands, the program's own byte is put back. Async-signal-safe.
+    // The memory at the end of all, or a copy of it, which may be older than what stands now:
+    // wherever one of ours ever stood and still stands, the program's own byte is put back.
+    // Async-signal-safe.
     void clean(KernelMemory& memory) const;
     // The memory is gone, and our bytes with it. What has stood is forgotten too.
     void forget();
 
     // What was read from the memory, as the program has it.
     void hide(RunAddress address, std::span<std::byte> bytes) const;
-    // What is about to be written there by the user: the bytes to write, with ours in them, and what they hide.
+    // What is about to be written there by the user: the bytes to write, with ours in them, and
+    // what they hide.
     std::vector<std::byte> with_ours(RunAddress address, ByteSpan bytes) const;
     void take_originals(RunAddress address, ByteSpan bytes);
 

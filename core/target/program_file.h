@@ -1,5 +1,5 @@
-// A program that is not running, seen as a target: its code and the initial contents of its data, as the file has them.
-// It has no threads; registers cannot be asked for.
+// A program that is not running, seen as a target: its code and the initial contents of its data,
+// as the file has them. It has no threads; registers cannot be asked for.
 #pragma once
 
 #include "core/target/target.h"

@@ -22,7 +22,8 @@ class ScratchMemory {
         auto found = std::ranges::find(pieces_, user, &Piece::user);
         return found == pieces_.end() ? RunRange{} : found->range;
     }
-    // One that is large enough and that nobody who `lives` uses goes to this thread, which gives its own back. False: there is none.
+    // One that is large enough and that nobody who `lives` uses goes to this thread, which gives
+    // its own back. False: there is none.
     template <class Lives>
     bool give(ThreadId user, std::uint64_t size, Lives lives) {
         for (Piece& each : pieces_) {

@@ -36,7 +36,9 @@ const std::vector<MemoryRegion>& Target::regions() {
 
 const MemoryRegion* Target::region_at(RunAddress address) {
     const auto& all = regions();
-    auto after = std::upper_bound(all.begin(), all.end(), address, [](RunAddress at, const MemoryRegion& region) { return at < region.end; });
+    auto after =
+        std::upper_bound(all.begin(), all.end(), address,
+                         [](RunAddress at, const MemoryRegion& region) { return at < region.end; });
     return after != all.end() && after->contains(address) ? &*after : nullptr;
 }
 

@@ -1,4 +1,5 @@
-// What is being looked at: memory, registers, threads and modules. A live process is one; a core file will be another.
+// What is being looked at: memory, registers, threads and modules. A live process is one; a core
+// file will be another.
 #pragma once
 
 #include <sys/types.h>
@@ -20,9 +21,9 @@ using ThreadId = pid_t;
 
 struct MemoryRegion {
     RunAddress begin, end;
-    std::string permissions;  // "rw-p"
-    std::string name;         // "[heap]", "[stack]", a file's path; empty for anonymous memory
-    std::uint64_t offset = 0; // in the file, where it is one
+    std::string permissions;   // "rw-p"
+    std::string name;          // "[heap]", "[stack]", a file's path; empty for anonymous memory
+    std::uint64_t offset = 0;  // in the file, where it is one
     bool is_of_file = false;
 
     bool contains(RunAddress address) const { return begin <= address && address < end; }
@@ -40,7 +41,9 @@ class Target {
     virtual std::size_t read_available(RunAddress address, std::span<std::byte> out) = 0;
     virtual void write_memory(RunAddress address, ByteSpan bytes) = 0;  // throws MemoryError
     // The same as read_available for a lot at once: it passes by what is kept of memory.
-    virtual std::size_t read_bulk(RunAddress address, std::span<std::byte> out) { return read_available(address, out); }
+    virtual std::size_t read_bulk(RunAddress address, std::span<std::byte> out) {
+        return read_available(address, out);
+    }
 
     virtual pid_t id() const { return 0; }  // of the process; 0: there is none
     // What a process was, in a core: nothing outside of it can be asked.
@@ -55,8 +58,8 @@ class Target {
     virtual const Registers& registers(ThreadId thread) = 0;
     virtual void set_registers(ThreadId thread, const Registers& registers) = 0;
     virtual const VectorRegisters& vector_registers(ThreadId thread) = 0;
-    // All of the processor's state beyond the general registers, in the layout of XSAVE (Intel SDM 1, §13.4); empty where
-    // that is not known.
+    // All of the processor's state beyond the general registers, in the layout of XSAVE (Intel SDM
+    // 1, §13.4); empty where that is not known.
     virtual std::vector<std::byte> extended_state(ThreadId thread) const;
     // By DWARF number; the first bytes of it. Throws RequestError where that cannot be done.
     virtual void set_vector_register(ThreadId thread, unsigned number, ByteSpan bytes);
@@ -64,7 +67,8 @@ class Target {
     virtual const std::vector<MemoryRegion>& regions();
     // The region that holds an address; null if none does.
     const MemoryRegion* region_at(RunAddress address);
-    // How many bytes of each region, by its beginning, lie in physical memory now; empty where that is not known.
+    // How many bytes of each region, by its beginning, lie in physical memory now; empty where that
+    // is not known.
     virtual std::map<RunAddress, std::uint64_t> resident_bytes() { return {}; }
     virtual SystemRegisters system_registers(ThreadId) { return {}; }
 

@@ -4,7 +4,8 @@
 
 namespace lantern {
 
-TerminalHandover::TerminalHandover(int descriptor) : descriptor_(descriptor), our_group_(getpgrp()) {
+TerminalHandover::TerminalHandover(int descriptor)
+    : descriptor_(descriptor), our_group_(getpgrp()) {
     usable_ = isatty(descriptor) && tcgetpgrp(descriptor) == our_group_;
 }
 

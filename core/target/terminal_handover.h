@@ -1,5 +1,5 @@
-// Lends the terminal to the target while it runs and takes it back, with the settings each of the two left it in
-// (tcsetpgrp(3), tcsetattr(3)).
+// Lends the terminal to the target while it runs and takes it back, with the settings each of the
+// two left it in (tcsetpgrp(3), tcsetattr(3)).
 #pragma once
 
 #include <sys/types.h>

@@ -8,7 +8,9 @@
 namespace lantern {
 namespace {
 
-bool is_end(int status) { return WIFEXITED(status) || WIFSIGNALED(status); }
+bool is_end(int status) {
+    return WIFEXITED(status) || WIFSIGNALED(status);
+}
 
 }  // namespace
 
@@ -32,23 +34,27 @@ pid_t Tracer::owner_of(ThreadId thread) {
     return owners_[thread] = process;
 }
 
-// Of a thread that has ended the system does not say any more whose it was: all are told, for its number is used again, and who kept it
-// would take the next thread of that number for it.
+// Of a thread that has ended the system does not say any more whose it was: all are told, for its
+// number is used again, and who kept it would take the next thread of that number for it.
 void Tracer::deliver(pid_t owner, News news) {
-    if (owner) inboxes_[owner].push_back(news);
-    else if (!is_end(news.status)) newborns_.insert(news.thread);
+    if (owner)
+        inboxes_[owner].push_back(news);
+    else if (!is_end(news.status))
+        newborns_.insert(news.thread);
     else
         for (auto& [process, inbox] : inboxes_) inbox.push_back(news);
 }
 
-// Thread numbers are used again: what has ended is nobody's. Of a process that becomes another program one thread is left.
+// Thread numbers are used again: what has ended is nobody's. Of a process that becomes another
+// program one thread is left.
 void Tracer::forget_what_ended(News news) {
     if (is_end(news.status)) {
         newborns_.erase(news.thread);
         owners_.erase(news.thread);
         handed_over_.erase(news.thread);
     }
-    if (news.status >> 16 == PTRACE_EVENT_EXEC) std::erase_if(owners_, [&](const auto& each) { return each.second == news.thread; });
+    if (news.status >> 16 == PTRACE_EVENT_EXEC)
+        std::erase_if(owners_, [&](const auto& each) { return each.second == news.thread; });
 }
 
 std::optional<Tracer::News> Tracer::taken(pid_t process) {
@@ -62,7 +68,8 @@ std::optional<Tracer::News> Tracer::taken(pid_t process) {
 std::optional<Tracer::News> Tracer::taken(pid_t process, ThreadId thread) {
     auto inbox = inboxes_.find(process);
     if (inbox == inboxes_.end()) return std::nullopt;
-    auto found = std::find_if(inbox->second.begin(), inbox->second.end(), [thread](const News& news) { return news.thread == thread; });
+    auto found = std::find_if(inbox->second.begin(), inbox->second.end(),
+                              [thread](const News& news) { return news.thread == thread; });
     if (found == inbox->second.end()) return std::nullopt;
     News news = *found;
     inbox->second.erase(found);
@@ -88,10 +95,18 @@ Tracer::News Tracer::next(pid_t process, ThreadId thread, Ask ask) {
     return news;
 }
 
-Tracer::News Tracer::look(pid_t process) { return next(process, &Kernel::look); }
-Tracer::News Tracer::wait(pid_t process) { return next(process, &Kernel::wait); }
-Tracer::News Tracer::look(pid_t process, ThreadId thread) { return next(process, thread, &Kernel::look); }
-Tracer::News Tracer::wait(pid_t process, ThreadId thread) { return next(process, thread, &Kernel::wait); }
+Tracer::News Tracer::look(pid_t process) {
+    return next(process, &Kernel::look);
+}
+Tracer::News Tracer::wait(pid_t process) {
+    return next(process, &Kernel::wait);
+}
+Tracer::News Tracer::look(pid_t process, ThreadId thread) {
+    return next(process, thread, &Kernel::look);
+}
+Tracer::News Tracer::wait(pid_t process, ThreadId thread) {
+    return next(process, thread, &Kernel::wait);
+}
 
 bool Tracer::await_newborn(pid_t child) {
     if (newborns_.erase(child)) return true;

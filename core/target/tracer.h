@@ -1,9 +1,11 @@
-// The one that waits for the threads we trace. The kernel tells each piece of news once, to whoever asks first; here it is laid into
-// the inbox of the process it is about, so that several processes can be moved and watched at the same time.
+// The one that waits for the threads we trace. The kernel tells each piece of news once, to whoever
+// asks first; here it is laid into the inbox of the process it is about, so that several processes
+// can be moved and watched at the same time.
 //
 //     kernel ── news of any thread ──> Tracer ──> inbox of process 100 ──> its LiveProcess
 //                                             └─> inbox of process 107 ──> its LiveProcess
-//                                             └─> newborns: children whose parent has not told of them yet
+//                                             └─> newborns: children whose parent has not told of
+//                                             them yet
 #pragma once
 
 #include <deque>
@@ -23,7 +25,8 @@ class Tracer {
 
     Kernel& kernel() { return kernel_; }
 
-    // From here on news of the process' threads wait for it here; with `leave` what has not been taken is forgotten.
+    // From here on news of the process' threads wait for it here; with `leave` what has not been
+    // taken is forgotten.
     void join(pid_t process);
     void leave(pid_t process);
 
@@ -39,8 +42,8 @@ class Tracer {
     // The same, and waits for it.
     News wait(pid_t process);
     News wait(pid_t process, ThreadId thread);
-    // What happens to that thread of another process is told to this one, until it is taken back: of a vfork, where the two share
-    // one memory.
+    // What happens to that thread of another process is told to this one, until it is taken back:
+    // of a vfork, where the two share one memory.
     void hand_over(ThreadId thread, pid_t process) { handed_over_[thread] = process; }
     void take_back(ThreadId thread) { handed_over_.erase(thread); }
     // Waits until a child stands that its parent has just told of. False: it is gone.

@@ -17,12 +17,17 @@ void WatchRegisters::free_all() {
 void WatchRegisters::write(Kernel& kernel, ThreadId thread) {
     std::uint64_t control = 0;
     for (unsigned number = 0; number < kDebugAddresses; ++number)
-        if (is_used(number)) control |= debug_control(number, watches_[number].length, watches_[number].on_reads);
+        if (is_used(number))
+            control |= debug_control(number, watches_[number].length, watches_[number].on_reads);
     if (!control && !are_written_) return;
-    kernel.set_debug_register(thread, kDebugControl, 0);  // the kernel checks the address against the control that holds
+    kernel.set_debug_register(thread, kDebugControl,
+                              0);  // the kernel checks the address against the control that holds
     for (unsigned number = 0; number < kDebugAddresses; ++number)
-        if (is_used(number)) kernel.set_debug_register(thread, number, watches_[number].address.value);
-    if (!kernel.set_debug_register(thread, kDebugControl, control)) throw TargetError(fmt::format("the debug registers cannot be set: {}", std::strerror(errno)));
+        if (is_used(number))
+            kernel.set_debug_register(thread, number, watches_[number].address.value);
+    if (!kernel.set_debug_register(thread, kDebugControl, control))
+        throw TargetError(
+            fmt::format("the debug registers cannot be set: {}", std::strerror(errno)));
     are_written_ = true;
 }
 
@@ -45,7 +50,8 @@ std::vector<std::byte> WatchRegisters::bytes(KernelMemory& memory) const {
     return all;
 }
 
-unsigned WatchRegisters::changed(const std::vector<std::byte>& before, const std::vector<std::byte>& now, unsigned among) const {
+unsigned WatchRegisters::changed(const std::vector<std::byte>& before,
+                                 const std::vector<std::byte>& now, unsigned among) const {
     if (before.size() != now.size()) return 0;
     unsigned found = 0;
     auto at = before.begin(), at_now = now.begin();

@@ -14,7 +14,7 @@ class WatchedPages {
     struct Pages {
         RunRange watched, pages;
         bool against_reads = false;
-        int rights = 0;  // as they were: PROT_READ …
+        int rights = 0;      // as they were: PROT_READ …
         int closed() const;  // the rights while it is watched
     };
 
@@ -26,11 +26,13 @@ class WatchedPages {
     void clear() { all_.clear(); }
     static RunRange around(RunRange range);  // whole pages
 
-    bool contain(RunAddress address) const;         // in one of the pages
-    bool watch(RunRange range) const;               // something in it
-    // Of a system call. The buffer lies in them, and what is done to it is not allowed there: reading is refused only where reads are watched.
+    bool contain(RunAddress address) const;  // in one of the pages
+    bool watch(RunRange range) const;        // something in it
+    // Of a system call. The buffer lies in them, and what is done to it is not allowed there:
+    // reading is refused only where reads are watched.
     bool refuse(const CallBuffer& buffer) const;
-    // An argument, but for the one of that number, points into them; or so shortly before them that what it points at could reach into them.
+    // An argument, but for the one of that number, points into them; or so shortly before them that
+    // what it points at could reach into them.
     bool are_pointed_at(const Registers& call, unsigned but_for) const;
     bool may_be_reached(const Registers& call) const;
 

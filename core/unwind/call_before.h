@@ -1,4 +1,5 @@
-// Whether a word can be a return address: is there a call instruction right before the place it leads to?
+// Whether a word can be a return address: is there a call instruction right before the place it
+// leads to?
 #pragma once
 
 #include <optional>

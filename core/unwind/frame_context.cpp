@@ -10,7 +10,8 @@ namespace lantern {
 
 std::uint64_t FrameContext::read_memory(std::uint64_t address, unsigned size) {
     std::uint64_t value = 0;
-    target_.read_memory(RunAddress(address), std::as_writable_bytes(std::span(&value, 1)).first(size));
+    target_.read_memory(RunAddress(address),
+                        std::as_writable_bytes(std::span(&value, 1)).first(size));
     return value;
 }
 
@@ -19,7 +20,9 @@ std::optional<std::uint64_t> FrameContext::frame_base() {
     auto expression = dwarf::expression_at(frame_.body->frame_base, frame_.file_address());
     if (!expression) return std::nullopt;
     // What nearly every function has; conditions ask for it again and again.
-    if (expression->size() == 1 && static_cast<std::uint8_t>(expression->front()) == dwarf::DW_OP_call_frame_cfa) return call_frame_address();
+    if (expression->size() == 1 &&
+        static_cast<std::uint8_t>(expression->front()) == dwarf::DW_OP_call_frame_cfa)
+        return call_frame_address();
     return dwarf::evaluate_number(*expression, frame_.function->unit, *this);
 }
 
@@ -34,7 +37,8 @@ std::uint64_t FrameContext::run_address(FileAddress address) {
 
 namespace {
 
-// Which thread-local block is the module's: they are numbered from 1 in the order the loader met them; 0 if it has none.
+// Which thread-local block is the module's: they are numbered from 1 in the order the loader met
+// them; 0 if it has none.
 std::uint64_t thread_local_number(Target& target, const Module* wanted) {
     std::uint64_t number = 0;
     for (const Module& module : target.modules()) {
@@ -46,8 +50,9 @@ std::uint64_t thread_local_number(Target& target, const Module* wanted) {
 
 }  // namespace
 
-// The main program's block lies directly below the thread base ("variant II", ELF Handling for Thread-Local Storage
-// §3.4.6). Those of libraries are found through the thread's vector of blocks (§3.2).
+// The main program's block lies directly below the thread base ("variant II", ELF Handling for
+// Thread-Local Storage §3.4.6). Those of libraries are found through the thread's vector of blocks
+// (§3.2).
 std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t offset) {
     const auto& modules = target_.modules();
     std::uint64_t base = frame_.registers.thread_base;
@@ -55,23 +60,29 @@ std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t of
     if (frame_.module == &modules.front()) {
         auto image = frame_.module->symbols().elf().thread_local_image();
         if (!image) return std::nullopt;
-        std::uint64_t size = (image->size + image->alignment - 1) / image->alignment * image->alignment;
+        std::uint64_t size =
+            (image->size + image->alignment - 1) / image->alignment * image->alignment;
         return base - size + offset;
     }
     std::uint64_t number = thread_local_number(target_, frame_.module);
     if (!number) return std::nullopt;
     try {
-        auto block = c_library::thread_local_block([&](RunAddress word) { return target_.read<std::uint64_t>(word); }, RunAddress(base), number);
+        auto block = c_library::thread_local_block(
+            [&](RunAddress word) { return target_.read<std::uint64_t>(word); }, RunAddress(base),
+            number);
         return block ? std::optional(block->value + offset) : std::nullopt;
     } catch (const MemoryError&) {
         return std::nullopt;
     }
 }
 
-// A call site speaks for this frame only if it calls this function: a tail call in between would have put another one in
-// its place.
-bool FrameContext::calls_us(const CallSite& site, const Frame& caller, FrameContext& in_caller) const {
-    if (site.callee) return caller.module == frame_.module && caller.module->symbols().is_entry_of(*site.callee, *frame_.function);
+// A call site speaks for this frame only if it calls this function: a tail call in between would
+// have put another one in its place.
+bool FrameContext::calls_us(const CallSite& site, const Frame& caller,
+                            FrameContext& in_caller) const {
+    if (site.callee)
+        return caller.module == frame_.module &&
+               caller.module->symbols().is_entry_of(*site.callee, *frame_.function);
     if (site.target.empty()) return false;
     auto target = dwarf::evaluate_number(site.target, site.unit, in_caller);
     return target && frame_.module->to_file(RunAddress(*target)) == frame_.function->low();
@@ -97,7 +108,8 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     std::optional<std::uint64_t> value;
     if (calls_us(*site, *caller, in_caller))
         for (const CallSite::Parameter& parameter : site->parameters)
-            if (!value && std::ranges::equal(parameter.location, location)) value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
+            if (!value && std::ranges::equal(parameter.location, location))
+                value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
     operations_left = in_caller.operations_left;
     bool was_cut_short = !value && in_caller.has_given_up;
     has_given_up |= was_cut_short;
@@ -107,7 +119,9 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
 
 const std::optional<CallSite>& FrameContext::call_into(const Frame& caller) const {
     auto [found, is_new] = frame_.walk->entry_values().calls.try_emplace(caller.program_counter);
-    if (is_new) found->second = caller.module->symbols().call_site_at(*caller.function, caller.module->to_file(caller.program_counter));
+    if (is_new)
+        found->second = caller.module->symbols().call_site_at(
+            *caller.function, caller.module->to_file(caller.program_counter));
     return found->second;
 }
 

@@ -1,4 +1,5 @@
-// What a location expression may ask of a frame: its registers, its base, memory (see dwarf::ExpressionContext).
+// What a location expression may ask of a frame: its registers, its base, memory (see
+// dwarf::ExpressionContext).
 #pragma once
 
 #include "core/dwarf/location_expression.h"
@@ -11,7 +12,9 @@ class FrameContext final : public dwarf::ExpressionContext {
     // Both are borrowed.
     FrameContext(Target& target, const Frame& frame) : target_(target), frame_(frame) {}
 
-    std::optional<std::uint64_t> register_value(unsigned number) override { return frame_.registers.get(number); }
+    std::optional<std::uint64_t> register_value(unsigned number) override {
+        return frame_.registers.get(number);
+    }
     std::uint64_t read_memory(std::uint64_t address, unsigned size) override;
     std::optional<std::uint64_t> frame_base() override;
     std::optional<std::uint64_t> call_frame_address() override;

@@ -1,3 +1,12 @@
+// How a caller is found, in this order, each only where the one before has nothing to say:
+//
+//     rules        the compiler's call-frame information: registers from slots of the frame
+//     frame pointer    the chain that rbp leads along, where the code saves it (unwinder_guesses)
+//     return address   the word on top looks like one, and nothing is known of the code
+//     scan             words further up that a call could have left; marked as a guess
+//
+// Between a frame and its caller there may have been calls that were jumps (tail calls): they left
+// nothing, and are told where the call sites leave only one way (by add_tail_calls).
 #include "core/unwind/unwinder.h"
 
 #include <fmt/format.h>
@@ -14,20 +23,27 @@ namespace {
 
 std::optional<SourceLine> source_line(const CodePosition& position) {
     if (position.line == 0 || !position.file) return std::nullopt;
-    return SourceLine{*position.file, position.line, position.column, {position.address, position.end}, position.is_statement};
+    return SourceLine{*position.file,
+                      position.line,
+                      position.column,
+                      {position.address, position.end},
+                      position.is_statement};
 }
 
-constexpr unsigned kMostFrames = 1'000'000;  // a stack that long is broken or endless; the walk says so
+constexpr unsigned kMostFrames =
+    1'000'000;  // a stack that long is broken or endless; the walk says so
 
 }  // namespace
 
-std::optional<dwarf::FrameRow> frame_row_at(const dwarf::FrameDescription& description, FileAddress pc) {
+std::optional<dwarf::FrameRow> frame_row_at(const dwarf::FrameDescription& description,
+                                            FileAddress pc) {
     for (const dwarf::FrameRow& row : description.rows)
         if (row.range.contains(pc)) return row;
     return std::nullopt;
 }
 
-Unwinder::Unwinder(Target& target, ThreadId thread, const CodePosition* standing) : target_(target), thread_(thread) {
+Unwinder::Unwinder(Target& target, ThreadId thread, const CodePosition* standing)
+    : target_(target), thread_(thread) {
     add_physical(target_.registers(thread_), FrameOrigin::innermost, false, standing);
 }
 
@@ -55,7 +71,9 @@ const Frame* Unwinder::frame(unsigned level) {
 const Frame* Unwinder::caller_of_function(const Frame& callee) {
     for (unsigned level = callee.level + 1;; ++level) {
         const Frame* next = frame(level);
-        if (!next || (next->origin != FrameOrigin::inlined && next->origin != FrameOrigin::tail_call)) return next;
+        if (!next ||
+            (next->origin != FrameOrigin::inlined && next->origin != FrameOrigin::tail_call))
+            return next;
     }
 }
 
@@ -77,7 +95,8 @@ Unwinder::Code& Unwinder::code_at(RunAddress lookup, const CodePosition* standin
     if (!code.function) return code;
     code.body = &symbols.body_of(*code.function);
     code.position = standing ? *standing : symbols.positions_of(*code.function).in_force(address);
-    code.chains = code.position ? chains_down_to(*code.body, address, code.position->inlined) : chains_at(*code.body, address);
+    code.chains = code.position ? chains_down_to(*code.body, address, code.position->inlined)
+                                : chains_at(*code.body, address);
     return code;
 }
 
@@ -100,8 +119,10 @@ void Unwinder::read_call(Code& code, RunAddress return_address) {
     if (called && module->to_run(called->low()) == *code.call->target) code.called = called;
 }
 
-// Adds the frame with these registers, preceded by a frame for each inlined call that holds its address.
-void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site, const CodePosition* standing) {
+// Adds the frame with these registers, preceded by a frame for each inlined call that holds its
+// address.
+void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site,
+                            const CodePosition* standing) {
     Frame base;
     base.walk = this;
     base.registers = registers;
@@ -114,7 +135,8 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
     base.body = code.body;
     base.position = code.position;
     if (!base.function) {
-        if (code.module) base.line = code.module->symbols().line_at(code.module->to_file(base.lookup_address));
+        if (code.module)
+            base.line = code.module->symbols().line_at(code.module->to_file(base.lookup_address));
         base.level = static_cast<unsigned>(frames_.size());
         frames_.push_back(std::move(base));
         return;
@@ -131,7 +153,12 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
         if (chain.inlined) {
             // The frame outside of it stands at the call that was inlined.
             line.reset();
-            if (chain.inlined->call_line) line = SourceLine{chain.inlined->call_file, chain.inlined->call_line, static_cast<std::uint16_t>(chain.inlined->call_column), {}, true};
+            if (chain.inlined->call_line)
+                line = SourceLine{chain.inlined->call_file,
+                                  chain.inlined->call_line,
+                                  static_cast<std::uint16_t>(chain.inlined->call_column),
+                                  {},
+                                  true};
         }
     }
 }
@@ -157,7 +184,8 @@ void Unwinder::add_next() {
     Frame& physical = frames_.back();
     auto caller = caller_of(physical);
     // Inlined frames share the physical frame's address.
-    for (std::size_t i = frames_.size() - 1; i-- > 0 && frames_[i + 1].origin == FrameOrigin::inlined;) {
+    for (std::size_t i = frames_.size() - 1;
+         i-- > 0 && frames_[i + 1].origin == FrameOrigin::inlined;) {
         frames_[i].call_frame_address = physical.call_frame_address;
         frames_[i].is_signal_frame = physical.is_signal_frame;
     }
@@ -173,23 +201,29 @@ void Unwinder::add_next() {
     bool grows = caller->registers.stack_pointer() > physical.registers.stack_pointer();
     if (!grows && !physical.is_signal_frame) {
         ended_ = true;
-        why_ended_ = fmt::format("the caller of frame {} would lie below it on the stack: the stack is damaged", physical.level);
+        why_ended_ = fmt::format(
+            "the caller of frame {} would lie below it on the stack: the stack is damaged",
+            physical.level);
         return;
     }
     if (!target_.module_at(next)) {
         std::byte probe;
         if (target_.read_available(next, std::span(&probe, 1)) == 0) {
             ended_ = true;
-            why_ended_ = fmt::format("the return address {:#x} of frame {} leads nowhere: the stack is damaged", next.value, physical.level);
+            why_ended_ = fmt::format(
+                "the return address {:#x} of frame {} leads nowhere: the stack is damaged",
+                next.value, physical.level);
             return;
         }
     }
     // The frame a signal interrupted stands at the very instruction, not behind a call.
     bool is_call_site = !physical.is_signal_frame;
-    if (is_call_site && physical.function && caller->origin == FrameOrigin::call_frame_information) add_tail_calls(physical, next);
+    if (is_call_site && physical.function && caller->origin == FrameOrigin::call_frame_information)
+        add_tail_calls(physical, next);
     std::size_t first = frames_.size();
     add_physical(caller->registers, caller->origin, is_call_site);
-    for (; caller->words_skipped && first < frames_.size(); ++first) frames_[first].words_skipped = caller->words_skipped;
+    for (; caller->words_skipped && first < frames_.size(); ++first)
+        frames_[first].words_skipped = caller->words_skipped;
 }
 
 namespace {
@@ -201,27 +235,31 @@ struct TailStep {
     FileAddress at;  // of the jump
 };
 
-// The ways from one function to another by tail calls alone, as far as debug information tells. More than one is none: nobody
-// knows which was taken.
-void find_tail_ways(const ModuleSymbols& symbols, const Function& from, const Function& to, std::vector<TailStep>& way, std::vector<std::vector<TailStep>>& ways) {
+// The ways from one function to another by tail calls alone, as far as debug information tells.
+// More than one is none: nobody knows which was taken.
+void find_tail_ways(const ModuleSymbols& symbols, const Function& from, const Function& to,
+                    std::vector<TailStep>& way, std::vector<std::vector<TailStep>>& ways) {
     if (way.size() >= kMostTailCalls || ways.size() > 1) return;
     for (const TailCall& call : symbols.tail_calls_of(from)) {
         const Function* callee = call.callee ? symbols.function(*call.callee) : nullptr;
         if (call.callee && symbols.is_entry_of(*call.callee, to)) callee = &to;
         if (!callee) continue;
-        bool is_circle = std::any_of(way.begin(), way.end(), [&](const TailStep& step) { return step.function == callee; });
+        bool is_circle = std::any_of(way.begin(), way.end(),
+                                     [&](const TailStep& step) { return step.function == callee; });
         if (is_circle) continue;
         way.push_back({&from, call.at});
-        if (callee == &to) ways.push_back(way);
-        else find_tail_ways(symbols, *callee, to, way, ways);
+        if (callee == &to)
+            ways.push_back(way);
+        else
+            find_tail_ways(symbols, *callee, to, way, ways);
         way.pop_back();
     }
 }
 
 }  // namespace
 
-// The call leads to another function than the one that runs: that one has jumped on, and left nothing on the stack (DWARF 5
-// §3.4.1). The functions between are those of the only way there.
+// The call leads to another function than the one that runs: that one has jumped on, and left
+// nothing on the stack (DWARF 5 §3.4.1). The functions between are those of the only way there.
 void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) {
     const Function* running = physical.function;
     const Module* module = physical.module;
@@ -250,14 +288,17 @@ void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) 
 }
 
 std::optional<Unwinder::Caller> Unwinder::caller_of(Frame& physical) {
-    if (!physical.module) return is_code(physical.lookup_address) ? by_frame_pointer(physical) : by_return_address(physical);
+    if (!physical.module)
+        return is_code(physical.lookup_address) ? by_frame_pointer(physical)
+                                                : by_return_address(physical);
     try {
         Code& code = code_at(physical.lookup_address);
         read_rules(code, physical.lookup_address);
         if (code.row) return by_rules(physical, code);
         return by_frame_pointer(physical);
     } catch (const Error& error) {
-        why_ended_ = fmt::format("the caller of frame {} cannot be computed: {}", physical.level, error.what());
+        why_ended_ = fmt::format("the caller of frame {} cannot be computed: {}", physical.level,
+                                 error.what());
         return std::nullopt;
     }
 }
@@ -270,7 +311,8 @@ std::optional<RunAddress> Unwinder::frame_address_of(const Frame& physical, cons
         return address ? std::optional(RunAddress(*address)) : std::nullopt;
     }
     auto base = physical.registers.get(row.cfa_register);
-    return base ? std::optional(RunAddress(*base + static_cast<std::uint64_t>(row.cfa_offset))) : std::nullopt;
+    return base ? std::optional(RunAddress(*base + static_cast<std::uint64_t>(row.cfa_offset)))
+                : std::nullopt;
 }
 
 std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const Code& code) {
@@ -279,7 +321,8 @@ std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const Code& 
     FrameContext context(target_, physical);
     auto address = frame_address_of(physical, code);
     if (!address) {
-        why_ended_ = fmt::format("the rules for frame {} need a register that is not known", physical.level);
+        why_ended_ =
+            fmt::format("the rules for frame {} need a register that is not known", physical.level);
         return std::nullopt;
     }
     physical.call_frame_address = address;
@@ -293,120 +336,39 @@ std::optional<Unwinder::Caller> Unwinder::by_rules(Frame& physical, const Code& 
         std::optional<std::uint64_t> value;
         switch (rule.kind) {
             case Kind::unspecified: {
-                // The ABI's callee-saved registers keep their value; the rest is lost by a call (psABI §3.2.1).
+                // The ABI's callee-saved registers keep their value; the rest is lost by a call
+                // (psABI §3.2.1).
                 bool kept = number == 3 || number == 6 || (number >= 12 && number <= 15);
-                value = kept || code.is_signal_frame ? physical.registers.get(number) : std::nullopt;
+                value =
+                    kept || code.is_signal_frame ? physical.registers.get(number) : std::nullopt;
                 break;
             }
             case Kind::undefined: break;
             case Kind::same_value: value = physical.registers.get(number); break;
             case Kind::offset: value = context.read_memory(at, 8); break;
             case Kind::value_offset: value = at; break;
-            case Kind::in_register: value = physical.registers.get(static_cast<unsigned>(rule.number)); break;
-            case Kind::expression:
-                if (auto address = dwarf::evaluate_number(rule.expression, nullptr, context, cfa)) value = context.read_memory(*address, 8);
+            case Kind::in_register:
+                value = physical.registers.get(static_cast<unsigned>(rule.number));
                 break;
-            case Kind::value_expression: value = dwarf::evaluate_number(rule.expression, nullptr, context, cfa); break;
+            case Kind::expression:
+                if (auto address = dwarf::evaluate_number(rule.expression, nullptr, context, cfa))
+                    value = context.read_memory(*address, 8);
+                break;
+            case Kind::value_expression:
+                value = dwarf::evaluate_number(rule.expression, nullptr, context, cfa);
+                break;
         }
         if (number == kStackPointerNumber && rule.kind == Kind::unspecified) value = *cfa;
-        if (value) caller.registers.set(number, *value);
-        else caller.registers.forget(number);
+        if (value)
+            caller.registers.set(number, *value);
+        else
+            caller.registers.forget(number);
     }
     auto return_address = caller.registers.get(code.return_register);
     if (!return_address) return std::nullopt;  // "undefined": this is the outermost frame
     caller.registers.set_program_counter(RunAddress(*return_address));
     caller.registers.forget(kFlagsRegister);
     return caller;
-}
-
-std::optional<Unwinder::Caller> Unwinder::by_frame_pointer(const Frame& physical) {
-    // Right behind its call, and in a leaf that keeps no frame, the word on top is what a call of this very function left: surer
-    // than a frame pointer that is still the caller's.
-    if (called_from_top(physical)) return by_return_address(physical);
-    auto frame_pointer = physical.registers.frame_pointer();
-    if (!frame_pointer || RunAddress(*frame_pointer) < physical.registers.stack_pointer()) return by_return_address(physical);
-    std::uint64_t words[2];
-    if (target_.read_available(RunAddress(*frame_pointer), std::as_writable_bytes(std::span(words))) != sizeof words || !is_code(RunAddress(words[1])))
-        return by_return_address(physical);
-    Caller caller{Registers{}, FrameOrigin::frame_pointer};
-    caller.registers.thread_base = physical.registers.thread_base;
-    caller.registers.set(kFramePointerNumber, words[0]);
-    caller.registers.set_stack_pointer(RunAddress(*frame_pointer + 16));
-    caller.registers.set_program_counter(RunAddress(words[1]));
-    return caller;
-}
-
-// Where the function of a frame begins, by debug information or the linker's symbols.
-std::optional<RunAddress> Unwinder::begin_of(const Frame& physical) const {
-    if (!physical.module) return std::nullopt;
-    if (physical.function) return physical.module->to_run(physical.function->low());
-    auto nearest = physical.module->symbols().nearest_name(physical.file_address());
-    return nearest ? std::optional(physical.lookup_address - nearest->offset) : std::nullopt;
-}
-
-bool Unwinder::called_from_top(const Frame& physical) const {
-    std::uint64_t word = 0;
-    bool is_there = target_.read_available(physical.registers.stack_pointer(), std::as_writable_bytes(std::span(&word, 1))) == sizeof word;
-    auto call = is_there && is_code(RunAddress(word)) ? call_before(target_, RunAddress(word)) : std::nullopt;
-    return call && call->target && call->target == begin_of(physical);
-}
-
-// A call through a bad pointer leaves exactly this: a program counter in no code, and the way back on top of the stack.
-std::optional<Unwinder::Caller> Unwinder::by_return_address(const Frame& physical) {
-    std::uint64_t word = 0;
-    RunAddress top = physical.registers.stack_pointer();
-    bool is_there = target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) == sizeof word;
-    if (!is_there || !is_code(RunAddress(word)) || !call_before(target_, RunAddress(word))) return by_scan(physical);
-    Caller caller{physical.registers, FrameOrigin::return_address};
-    caller.registers.set_stack_pointer(top + 8);
-    caller.registers.set_program_counter(RunAddress(word));
-    return caller;
-}
-
-namespace {
-
-constexpr std::size_t kWordsScanned = 1024;
-constexpr std::size_t kWordsForBetter = 64;  // looked at behind the first that would do
-
-}  // namespace
-
-// The last resort: the first word further up that a call could have left, one of this very function before any other.
-std::optional<Unwinder::Caller> Unwinder::by_scan(const Frame& physical) {
-    std::vector<std::uint64_t> words(kWordsScanned);
-    RunAddress top = physical.registers.stack_pointer();
-    words.resize(target_.read_available(top, std::as_writable_bytes(std::span(words))) / sizeof words[0]);
-    std::optional<RunAddress> begin = begin_of(physical);
-    std::optional<std::size_t> found;
-    for (std::size_t i = 0; i < words.size() && (!found || i <= *found + kWordsForBetter); ++i) {
-        RunAddress word(words[i]);
-        auto call = is_code(word) ? call_before(target_, word) : std::nullopt;
-        if (!call) continue;
-        bool is_of_this = call->target && begin && *call->target == *begin;
-        if (!found || is_of_this) found = i;
-        if (is_of_this) break;
-    }
-    if (!found) {
-        if (physical.level > 0 || !physical.module) why_ended_ = "no rules, frame pointer or return address leads on from here";
-        return std::nullopt;
-    }
-    Caller caller{Registers{}, FrameOrigin::stack_scan, static_cast<unsigned>(*found)};
-    caller.registers.thread_base = physical.registers.thread_base;
-    caller.registers.set_stack_pointer(top + 8 * (*found + 1));
-    caller.registers.set_program_counter(RunAddress(words[*found]));
-    return caller;
-}
-
-std::vector<Unwinder::Candidate> Unwinder::candidates() const {
-    constexpr std::size_t kMost = 4;
-    std::vector<Candidate> found;
-    if (why_ended_.empty() || frames_.empty()) return found;
-    const Frame& last = frames_.back();
-    RunAddress from = last.call_frame_address.value_or(last.registers.stack_pointer());
-    std::vector<std::uint64_t> words(kWordsScanned);
-    words.resize(target_.read_available(from, std::as_writable_bytes(std::span(words))) / sizeof words[0]);
-    for (std::size_t i = 0; i < words.size() && found.size() < kMost; ++i)
-        if (is_code(RunAddress(words[i])) && call_before(target_, RunAddress(words[i]))) found.push_back({from + 8 * i, RunAddress(words[i])});
-    return found;
 }
 
 }  // namespace lantern

@@ -14,25 +14,28 @@ namespace lantern {
 
 class Unwinder {
   public:
-    // `target` is borrowed; the result holds until the target moves. `standing`: at which position of its address the thread
-    // stands, where that is known; else everything at the address has begun.
+    // `target` is borrowed; the result holds until the target moves. `standing`: at which position
+    // of its address the thread stands, where that is known; else everything at the address has
+    // begun.
     Unwinder(Target& target, ThreadId thread, const CodePosition* standing = nullptr);
     Unwinder(const Unwinder&) = delete;
     Unwinder& operator=(const Unwinder&) = delete;
 
-    // The innermost frame with its own call frame address; nothing is read of its caller. For what is asked at every hit.
+    // The innermost frame with its own call frame address; nothing is read of its caller. For what
+    // is asked at every hit.
     const Frame& innermost();
-    // Null when the stack has fewer frames. Its call frame address is known if it can be. Frames stay where they are until this object goes.
+    // Null when the stack has fewer frames. Its call frame address is known if it can be. Frames
+    // stay where they are until this object goes.
     const Frame* frame(unsigned level);
-    // The frame that holds the call of the function this frame belongs to; inlined calls, and functions that left by a tail call,
-    // are passed over. Null at the outermost.
+    // The frame that holds the call of the function this frame belongs to; inlined calls, and
+    // functions that left by a tail call, are passed over. Null at the outermost.
     const Frame* caller_of_function(const Frame& frame);
     // Up to `limit` frames, innermost first.
     std::vector<const Frame*> frames(unsigned limit);
     // Why the walk ended: empty when it reached the outermost frame in order.
     const std::string& why_it_ended() const { return why_ended_; }
-    // Where it ended in disorder: words further up the stack that could be return addresses, because a call stands before where
-    // they lead.
+    // Where it ended in disorder: words further up the stack that could be return addresses,
+    // because a call stands before where they lead.
     struct Candidate {
         RunAddress at, leads_to;
     };
@@ -48,7 +51,8 @@ class Unwinder {
         unsigned words_skipped = 0;
     };
 
-    // What is known of a place in the code, whichever frame stands there: a recursion passes the same ones again and again.
+    // What is known of a place in the code, whichever frame stands there: a recursion passes the
+    // same ones again and again.
     struct Code {
         const Module* module = nullptr;
         const Function* function = nullptr;
@@ -59,7 +63,7 @@ class Unwinder {
         std::optional<dwarf::FrameRow> row;
         unsigned return_register = kProgramCounterNumber;
         bool is_signal_frame = false;
-        bool has_call = false;   // looked for
+        bool has_call = false;  // looked for
         std::optional<CallBefore> call;
         const Function* called = nullptr;  // whose first instruction the call leads to
     };
@@ -67,7 +71,8 @@ class Unwinder {
     Code& code_at(RunAddress lookup, const CodePosition* standing = nullptr);
     void read_rules(Code& code, RunAddress lookup);
     void read_call(Code& code, RunAddress return_address);
-    void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site, const CodePosition* standing = nullptr);
+    void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site,
+                      const CodePosition* standing = nullptr);
     void add_next();
     void add_tail_calls(const Frame& physical, RunAddress return_address);
     std::optional<RunAddress> frame_address_of(const Frame& physical, const Code& code);
@@ -90,6 +95,7 @@ class Unwinder {
 };
 
 // The call-frame row that holds at an address, if the module has one. Throws FormatError.
-std::optional<dwarf::FrameRow> frame_row_at(const dwarf::FrameDescription& description, FileAddress pc);
+std::optional<dwarf::FrameRow> frame_row_at(const dwarf::FrameDescription& description,
+                                            FileAddress pc);
 
 }  // namespace lantern

@@ -22,10 +22,14 @@ std::optional<ActiveVariant> active_variant(const ValueReader& reader, const Val
     std::uint64_t number = reader.integer(told) & mask;
     const Variant* otherwise = nullptr;
     for (const Variant& variant : variants) {
-        if (variant.discriminant && (static_cast<std::uint64_t>(*variant.discriminant) & mask) == number) return holding(variant);
+        if (variant.discriminant &&
+            (static_cast<std::uint64_t>(*variant.discriminant) & mask) == number)
+            return holding(variant);
         if (variant.is_default || !variant.discriminant) otherwise = &variant;
     }
-    if (!otherwise) throw BrokenValue(fmt::format("its discriminant is {}, which none of its variants has", number));
+    if (!otherwise)
+        throw BrokenValue(
+            fmt::format("its discriminant is {}, which none of its variants has", number));
     return holding(*otherwise);
 }
 

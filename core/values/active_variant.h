@@ -6,8 +6,8 @@
 namespace lantern {
 
 struct ActiveVariant {
-    std::string name;   // "Some"
-    Value content;      // a structure with its fields
+    std::string name;  // "Some"
+    Value content;     // a structure with its fields
 };
 
 // Nothing for a type without variants. Throws BrokenValue for a discriminant that none of them has.

@@ -28,8 +28,10 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
         frame_base_ = static_cast<std::int64_t>(*base - frame.call_frame_address->value);
         flow_.emplace(frame.module->symbols(), *frame.function);
         // A jump through a table: that all its ways are known is not sure.
-        if (!flow_->is_complete() || flow_->has_computed_jumps()) flow_.reset();
-        else read_steps();
+        if (!flow_->is_complete() || flow_->has_computed_jumps())
+            flow_.reset();
+        else
+            read_steps();
     } catch (const Error&) {
         flow_.reset();
     }
@@ -47,7 +49,8 @@ void AssignmentAnalysis::read_steps() {
     std::vector<const dwarf::FrameRow*> rows;
     for (const dwarf::FrameDescription& description : descriptions_)
         for (const dwarf::FrameRow& row : description.rows) rows.push_back(&row);
-    std::sort(rows.begin(), rows.end(), [](const auto* a, const auto* b) { return a->range.low < b->range.low; });
+    std::sort(rows.begin(), rows.end(),
+              [](const auto* a, const auto* b) { return a->range.low < b->range.low; });
     auto row = rows.begin();
     for (const FlowGraph::Node& node : flow_->nodes()) {
         Step step;
@@ -55,22 +58,28 @@ void AssignmentAnalysis::read_steps() {
         if (row != rows.end() && (*row)->range.contains(node.address)) step.row = *row;
         if (auto effects = effects_of(node, symbols)) {
             aligns_stack_ |= effects->aligns_stack;
-            step.copies_frame_register = effects->is_copy && std::any_of(effects->registers.begin(), effects->registers.end(), [](const RegisterUse& use) {
-                return use.reads && use.dwarf_number == kStackPointerNumber;
-            });
+            step.copies_frame_register =
+                effects->is_copy &&
+                std::any_of(effects->registers.begin(), effects->registers.end(),
+                            [](const RegisterUse& use) {
+                                return use.reads && use.dwarf_number == kStackPointerNumber;
+                            });
             step.address = effects->address;
-            std::copy_if(effects->memory.begin(), effects->memory.end(), std::back_inserter(step.writes),
-                         [](const MemoryAccess& access) { return access.writes && !access.is_implied; });
+            std::copy_if(
+                effects->memory.begin(), effects->memory.end(), std::back_inserter(step.writes),
+                [](const MemoryAccess& access) { return access.writes && !access.is_implied; });
         }
         steps_.push_back(std::move(step));
     }
 }
 
-// The variable's place as an offset from the call frame address, when it has one for its whole life.
+// The variable's place as an offset from the call frame address, when it has one for its whole
+// life.
 std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable) const {
     if (variable.locations.size() != 1 || variable.locations[0].range) return std::nullopt;
     ByteSpan expression = variable.locations[0].expression;
-    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != dwarf::DW_OP_fbreg) return std::nullopt;
+    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != dwarf::DW_OP_fbreg)
+        return std::nullopt;
     try {
         ByteReader reader(expression.subspan(1), "location expression");
         std::int64_t offset = reader.sleb();
@@ -81,22 +90,27 @@ std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable
     }
 }
 
-AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, std::int64_t slot, std::uint64_t size, bool is_aggregate) const {
+AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, std::int64_t slot,
+                                                    std::uint64_t size, bool is_aggregate) const {
     const Step& step = steps_[node];
     if (!step.row || step.row->cfa_is_expression) return Touch::none;
     // The frame pointer is such a copy, and what it reaches is known.
     std::uint32_t next = flow_->nodes()[node].next;
-    bool is_prologue = next != FlowGraph::kNone && steps_[next].row && steps_[next].row->cfa_register != kStackPointerNumber;
-    if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue) return Touch::gives_address;
+    bool is_prologue = next != FlowGraph::kNone && steps_[next].row &&
+                       steps_[next].row->cfa_register != kStackPointerNumber;
+    if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue)
+        return Touch::gives_address;
     auto reaches_slot = [&](const MemoryAccess& access, std::uint64_t length) {
         if (access.base != step.row->cfa_register) return false;
         if (access.index) return is_aggregate;  // which element is only known at run time
         std::int64_t low = access.displacement - step.row->cfa_offset;
-        return low < slot + static_cast<std::int64_t>(size) && slot < low + static_cast<std::int64_t>(length);
+        return low < slot + static_cast<std::int64_t>(size) &&
+               slot < low + static_cast<std::int64_t>(length);
     };
     // How far an aligned stack pointer is from the frame is not known.
     auto may_be_anywhere = [&](const MemoryAccess& access) {
-        return aligns_stack_ && access.base == kStackPointerNumber && step.row->cfa_register != kStackPointerNumber;
+        return aligns_stack_ && access.base == kStackPointerNumber &&
+               step.row->cfa_register != kStackPointerNumber;
     };
     for (const MemoryAccess& access : step.writes)
         if (may_be_anywhere(access) || reaches_slot(access, access.size)) return Touch::stores;
@@ -112,20 +126,23 @@ bool AssignmentAnalysis::may_store_elsewhere(std::uint32_t node) const {
     if (kind == Instruction::Kind::call || kind == Instruction::Kind::system_call) return true;
     const std::vector<MemoryAccess>& writes = steps_[node].writes;
     return std::any_of(writes.begin(), writes.end(), [](const MemoryAccess& access) {
-        bool is_frame = access.base == kStackPointerNumber || access.base == kFramePointerNumber || access.base == kProgramCounterNumber;
+        bool is_frame = access.base == kStackPointerNumber || access.base == kFramePointerNumber ||
+                        access.base == kProgramCounterNumber;
         return !is_frame || access.index;
     });
 }
 
 bool AssignmentAnalysis::scopes_hold_stores() const {
-    return !frame_.function->unit->is_rust() && !looks_optimised(frame_.module->symbols().body_of(*frame_.function));
+    return !frame_.function->unit->is_rust() &&
+           !looks_optimised(frame_.module->symbols().body_of(*frame_.function));
 }
 
 Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declared_in) const {
     if (!flow_) return Assignment::unknown;
     auto slot = slot_of(variable);
     if (!slot) return Assignment::unknown;
-    if (variable.is_parameter && *slot >= 0) return Assignment::assigned;  // above the return address: the caller put it there
+    if (variable.is_parameter && *slot >= 0)
+        return Assignment::assigned;  // above the return address: the caller put it there
     std::uint32_t goal = flow_->around(frame_.file_address()), entry = flow_->entry();
     if (goal == FlowGraph::kNone || entry == FlowGraph::kNone) return Assignment::unknown;
     if (plain(*variable.type).size == 0) return Assignment::assigned;
@@ -133,8 +150,11 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
     bool is_aggregate_slot = is_aggregate(*variable.type);
     bool by_scopes = scopes_hold_stores();
     const auto& nodes = flow_->nodes();
-    auto in_scope = [&](std::uint32_t node) { return !by_scopes || any_contains(declared_in.ranges, nodes[node].address); };
-    FileAddress scope_start = declared_in.ranges.empty() ? frame_.function->low() : declared_in.ranges.front().low;
+    auto in_scope = [&](std::uint32_t node) {
+        return !by_scopes || any_contains(declared_in.ranges, nodes[node].address);
+    };
+    FileAddress scope_start =
+        declared_in.ranges.empty() ? frame_.function->low() : declared_in.ranges.front().low;
     bool whole_function = !by_scopes || declared_in.ranges == frame_.function->ranges;
 
     // Flow forward: each instruction collects in which states it can be reached.
@@ -152,24 +172,32 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         bool inside = in_scope(at);
         Touch touched = inside ? touch(at, *slot, size, is_aggregate_slot) : Touch::none;
         unsigned char after = states[at];
-        if (after & kAddressKnown && may_store_elsewhere(at)) after = static_cast<unsigned char>((after & ~kAddressKnown) | kPerhaps);
-        if (touched == Touch::gives_address && after & kUnassigned) after = static_cast<unsigned char>((after & ~kUnassigned) | kAddressKnown);
+        if (after & kAddressKnown && may_store_elsewhere(at))
+            after = static_cast<unsigned char>((after & ~kAddressKnown) | kPerhaps);
+        if (touched == Touch::gives_address && after & kUnassigned)
+            after = static_cast<unsigned char>((after & ~kUnassigned) | kAddressKnown);
         if (touched == Touch::stores) after = kAssigned;
         for (std::uint32_t to : {nodes[at].next, nodes[at].branch}) {
             if (to == FlowGraph::kNone) continue;
-            // Outside of its scope, and each time the scope is entered anew, the variable has no value.
-            bool fresh = !whole_function && (!in_scope(to) || !inside || nodes[to].address == scope_start);
+            // Outside of its scope, and each time the scope is entered anew, the variable has no
+            // value.
+            bool fresh =
+                !whole_function && (!in_scope(to) || !inside || nodes[to].address == scope_start);
             arrive(to, fresh ? static_cast<unsigned char>(kUnassigned) : after);
         }
     }
     unsigned char found = states[goal];
-    if (found & kAddressKnown) found = static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
+    if (found & kAddressKnown)
+        found = static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
     if (found & kPerhaps) return Assignment::unknown;
     switch (found) {
         case kUnassigned: return Assignment::not_yet;
         case kAssigned: return Assignment::assigned;
-        // An array or structure is filled piece by piece, most often in a loop that the code alone cannot know to turn.
-        case kUnassigned | kAssigned: return is_aggregate_slot || !by_scopes ? Assignment::unknown : Assignment::on_some_paths;
+        // An array or structure is filled piece by piece, most often in a loop that the code alone
+        // cannot know to turn.
+        case kUnassigned | kAssigned:
+            return is_aggregate_slot || !by_scopes ? Assignment::unknown
+                                                   : Assignment::on_some_paths;
         default: return Assignment::unknown;
     }
 }

@@ -1,9 +1,11 @@
-// Has anything assigned this local variable yet? Answered from the machine code alone: the ways through the function
-// from where the variable comes into scope to the program counter, and the instructions on them that write its slot.
+// Has anything assigned this local variable yet? Answered from the machine code alone: the ways
+// through the function from where the variable comes into scope to the program counter, and the
+// instructions on them that write its slot.
 //
 //     int sum;                      sub  rsp, 24
 //     if (gates > 0)                test edi, edi
-//         sum = gates;              jle  L           one way leads past the store, the other over it:
+//         sum = gates;              jle  L           one way leads past the store, the other over
+//         it:
 //     use(sum);                     mov  [rsp+12], edi           behind L, sum is set on some paths
 //                                L: mov  edi, [rsp+12]
 #pragma once
@@ -20,19 +22,22 @@ namespace lantern {
 
 class AssignmentAnalysis {
   public:
-    // Decodes the frame's function once; ask for as many of its variables as you like. Never throws.
+    // Decodes the frame's function once; ask for as many of its variables as you like. Never
+    // throws.
     AssignmentAnalysis(Target& target, const Frame& frame);
 
-    // not_yet: no way leads here past a write. on_some_paths: some ways do, others do not, and which one was taken is
-    // not known. unknown: the variable has no fixed slot in the frame (registers, globals, optimised code).
+    // not_yet: no way leads here past a write. on_some_paths: some ways do, others do not, and
+    // which one was taken is not known. unknown: the variable has no fixed slot in the frame
+    // (registers, globals, optimised code).
     Assignment of(const Variable& variable, const Scope& declared_in) const;
 
   private:
     // What an instruction does to the frame's memory.
     struct Step {
-        std::vector<MemoryAccess> writes;      // written out in it
-        std::optional<MemoryAccess> address;   // computed and kept
-        bool copies_frame_register = false;    // into another register: writes through that are not followed
+        std::vector<MemoryAccess> writes;     // written out in it
+        std::optional<MemoryAccess> address;  // computed and kept
+        bool copies_frame_register =
+            false;  // into another register: writes through that are not followed
         const dwarf::FrameRow* row = nullptr;
     };
 
@@ -43,7 +48,8 @@ class AssignmentAnalysis {
     bool may_store_elsewhere(std::uint32_t node) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
 
-    // Stores are where the source has them: not so in optimised code, and in Rust, where they come before the scope.
+    // Stores are where the source has them: not so in optimised code, and in Rust, where they come
+    // before the scope.
     bool scopes_hold_stores() const;
 
     const Frame& frame_;

@@ -102,7 +102,9 @@ const Type* base_type_from_words(std::vector<std::string> words) {
     bool was_signed = false;
     if (std::find(words.begin(), words.end(), "char") == words.end()) was_signed = drop("signed");
     if (words.size() > 1 || was_signed) {
-        bool sized = std::any_of(words.begin(), words.end(), [](const std::string& w) { return w == "short" || w == "long" || w == "unsigned"; });
+        bool sized = std::any_of(words.begin(), words.end(), [](const std::string& w) {
+            return w == "short" || w == "long" || w == "unsigned";
+        });
         if (sized) drop("int");
     }
     if (words.empty() && was_signed) words.push_back("int");
@@ -118,10 +120,14 @@ const Type* rust_base_type(std::string_view word) {
     using K = TypeKind;
     static const std::vector<Type> all = [] {
         std::vector<Type> types = {
-            made(K::integer, "i8", 1, true), made(K::integer, "i16", 2, true), made(K::integer, "i32", 4, true), made(K::integer, "i64", 8, true),
-            made(K::integer, "i128", 16, true), made(K::integer, "isize", 8, true), made(K::integer, "u8", 1, false), made(K::integer, "u16", 2, false),
-            made(K::integer, "u32", 4, false), made(K::integer, "u64", 8, false), made(K::integer, "u128", 16, false), made(K::integer, "usize", 8, false),
-            made(K::floating, "f32", 4, true), made(K::floating, "f64", 8, true), text_type("char", 4, false), made(K::boolean, "bool", 1, false)};
+            made(K::integer, "i8", 1, true),     made(K::integer, "i16", 2, true),
+            made(K::integer, "i32", 4, true),    made(K::integer, "i64", 8, true),
+            made(K::integer, "i128", 16, true),  made(K::integer, "isize", 8, true),
+            made(K::integer, "u8", 1, false),    made(K::integer, "u16", 2, false),
+            made(K::integer, "u32", 4, false),   made(K::integer, "u64", 8, false),
+            made(K::integer, "u128", 16, false), made(K::integer, "usize", 8, false),
+            made(K::floating, "f32", 4, true),   made(K::floating, "f64", 8, true),
+            text_type("char", 4, false),         made(K::boolean, "bool", 1, false)};
         for (Type& type : types) type.is_rust = true;
         return types;
     }();
@@ -142,8 +148,12 @@ const Type& leading_to(const Type& target, TypeKind kind, const char* recipe) {
 
 }  // namespace
 
-const Type& pointer_to(const Type& target) { return leading_to(target, TypeKind::pointer, "pointer"); }
-const Type& reference_to(const Type& target) { return leading_to(target, TypeKind::reference, "reference"); }
+const Type& pointer_to(const Type& target) {
+    return leading_to(target, TypeKind::pointer, "pointer");
+}
+const Type& reference_to(const Type& target) {
+    return leading_to(target, TypeKind::reference, "reference");
+}
 
 const Type& array_of(const Type& element, std::uint64_t count) {
     return element.derived.get(fmt::format("array {}", count), [&] {
@@ -165,9 +175,11 @@ const Type& function_of(const Type& returned, const std::vector<const Type*>& pa
     });
 }
 
-const Type& rust_structure_of(const std::string& name, const std::vector<std::pair<std::string, const Type*>>& members) {
+const Type& rust_structure_of(const std::string& name,
+                              const std::vector<std::pair<std::string, const Type*>>& members) {
     std::string recipe = "structure " + name;
-    for (const auto& [field, type] : members) recipe += fmt::format(" {} {}", field, fmt::ptr(type));
+    for (const auto& [field, type] : members)
+        recipe += fmt::format(" {} {}", field, fmt::ptr(type));
     const Type& owner = members.empty() ? void_type() : *members.front().second;
     return owner.derived.get(recipe, [&] {
         Type made_of = made(TypeKind::structure, name.c_str(), 0, false);
@@ -187,7 +199,8 @@ const Type& rust_structure_of(const std::string& name, const std::vector<std::pa
     });
 }
 
-const Type& rust_enum_of(const std::string& name, const std::string& its_case, const Type& content) {
+const Type& rust_enum_of(const std::string& name, const std::string& its_case,
+                         const Type& content) {
     return content.derived.get("enum " + name + " " + its_case, [&] {
         Type holder = made(TypeKind::structure, name.c_str(), content.size, false);
         holder.is_rust = true;

@@ -1,4 +1,5 @@
-// The types that expressions need whether or not the program mentions them, and types made from others.
+// The types that expressions need whether or not the program mentions them, and types made from
+// others.
 #pragma once
 
 #include <string>
@@ -27,7 +28,8 @@ const Type& pointer_to(const Type& target);
 const Type& reference_to(const Type& target);
 const Type& array_of(const Type& element, std::uint64_t count);
 // A structure of Rust with these members one behind another.
-const Type& rust_structure_of(const std::string& name, const std::vector<std::pair<std::string, const Type*>>& members);
+const Type& rust_structure_of(const std::string& name,
+                              const std::vector<std::pair<std::string, const Type*>>& members);
 // An enum of Rust that holds `content` as its only case.
 const Type& rust_enum_of(const std::string& name, const std::string& its_case, const Type& content);
 const Type& function_of(const Type& returned, const std::vector<const Type*>& parameters);

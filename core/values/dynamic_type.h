@@ -6,13 +6,15 @@
 namespace lantern {
 
 struct DynamicType {
-    Value object;         // the whole object, of its own type; of the static type where that is all that is known
-    std::string name;     // of the class the table is for
-    std::string problem;  // not empty: the object has no sound table, and this says what it has
+    Value object;  // the whole object, of its own type; of the static type where that is all that
+                   // is known
+    std::string name;       // of the class the table is for
+    std::string problem;    // not empty: the object has no sound table, and this says what it has
     bool is_other = false;  // not the type it was looked at as
 };
 
-// Nothing for a type without virtual functions or an object that is not in memory. Never throws for what memory holds.
+// Nothing for a type without virtual functions or an object that is not in memory. Never throws for
+// what memory holds.
 std::optional<DynamicType> dynamic_type(const ValueReader& reader, const Value& object);
 
 }  // namespace lantern

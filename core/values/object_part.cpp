@@ -7,14 +7,16 @@ namespace {
 
 bool are_one_type(const Type& a, const Type& b) {
     const Type &left = plain(a), &right = plain(b);
-    return &left == &right || (left.kind == right.kind && left.size == right.size && left.full_name() == right.full_name());
+    return &left == &right || (left.kind == right.kind && left.size == right.size &&
+                               left.full_name() == right.full_name());
 }
 
 const Member* member_holding(const Type& type, std::uint64_t offset) {
     const Member* found = nullptr;
     for (const Member& member : type.members()) {
         std::uint64_t size = plain(*member.type).size;
-        bool holds = !member.constant && !member.is_virtual_base && !member.bit_size && member.offset <= offset && offset < member.offset + size;
+        bool holds = !member.constant && !member.is_virtual_base && !member.bit_size &&
+                     member.offset <= offset && offset < member.offset + size;
         if (holds && !found) found = &member;
     }
     return found;

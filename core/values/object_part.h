@@ -8,8 +8,9 @@
 
 namespace lantern {
 
-// "[2].level_cm" for 28 bytes into an array of chambers: the part of type `wanted` there, else the innermost; "" for the whole.
-// "… + 3 bytes" where no part begins there. `offset` lies within the type.
+// "[2].level_cm" for 28 bytes into an array of chambers: the part of type `wanted` there, else the
+// innermost; "" for the whole. "… + 3 bytes" where no part begins there. `offset` lies within the
+// type.
 std::string part_at_offset(const Type& type, std::uint64_t offset, const Type& wanted);
 
 // Whether a part of that type, the whole perhaps, begins there.

@@ -1,4 +1,5 @@
-// A location expression in words, without a process: "in rax", "in the frame", "split: 8 bytes in rdi, 8 bytes kept nowhere".
+// A location expression in words, without a process: "in rax", "in the frame", "split: 8 bytes in
+// rdi, 8 bytes kept nowhere".
 #pragma once
 
 #include <string>

@@ -15,22 +15,32 @@ struct Lane {
     const Type& (*type)();
 };
 constexpr Lane kLanes[] = {
-    {"f64", [] () -> const Type& { return double_type(); }},
-    {"f32", [] () -> const Type& { return base_type({"float"}); }},
-    {"i64", [] () -> const Type& { return long_type(); }},
-    {"i32", [] () -> const Type& { return int_type(); }},
-    {"i16", [] () -> const Type& { return base_type({"short"}); }},
-    {"i8", [] () -> const Type& { return base_type({"signed", "char"}); }},
-    {"u64", [] () -> const Type& { return unsigned_long_type(); }},
-    {"u32", [] () -> const Type& { return unsigned_type(); }},
-    {"u16", [] () -> const Type& { return base_type({"unsigned", "short"}); }},
-    {"u8", [] () -> const Type& { return base_type({"unsigned", "char"}); }},
+    {"f64", []() -> const Type& { return double_type(); }},
+    {"f32", []() -> const Type& { return base_type({"float"}); }},
+    {"i64", []() -> const Type& { return long_type(); }},
+    {"i32", []() -> const Type& { return int_type(); }},
+    {"i16", []() -> const Type& { return base_type({"short"}); }},
+    {"i8",
+     []() -> const Type& {
+         return base_type({"signed", "char"});
+     }},
+    {"u64", []() -> const Type& { return unsigned_long_type(); }},
+    {"u32", []() -> const Type& { return unsigned_type(); }},
+    {"u16",
+     []() -> const Type& {
+         return base_type({"unsigned", "short"});
+     }},
+    {"u8",
+     []() -> const Type& {
+         return base_type({"unsigned", "char"});
+     }},
 };
 
 }  // namespace
 
 const Type& type_of_register(const RegisterName& name) {
-    if (name.dwarf_number >= kFirstStackRegister && name.dwarf_number < kFirstStackRegister + 8) return base_type({"long", "double"});
+    if (name.dwarf_number >= kFirstStackRegister && name.dwarf_number < kFirstStackRegister + 8)
+        return base_type({"long", "double"});
     switch (name.size) {
         case 8: return unsigned_long_type();
         case 4: return unsigned_type();

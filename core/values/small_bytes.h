@@ -1,4 +1,5 @@
-// Bytes of a value. Up to sixteen lie in the object itself: conditions make and drop many small values.
+// Bytes of a value. Up to sixteen lie in the object itself: conditions make and drop many small
+// values.
 #pragma once
 
 #include <algorithm>
@@ -14,8 +15,10 @@ class SmallBytes {
   public:
     SmallBytes() = default;
     explicit SmallBytes(ByteSpan bytes) : size_(bytes.size()) {
-        if (size_ <= small_.size()) std::ranges::copy(bytes, small_.begin());
-        else large_.assign(bytes.begin(), bytes.end());
+        if (size_ <= small_.size())
+            std::ranges::copy(bytes, small_.begin());
+        else
+            large_.assign(bytes.begin(), bytes.end());
     }
     std::size_t size() const { return size_; }
     bool empty() const { return size_ == 0; }

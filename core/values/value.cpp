@@ -37,7 +37,8 @@ Value value_of_integer(const Type& type, Wide number) {
 namespace {
 
 bool is_quadruple(const Type& type) {
-    return type.size == 16 && (type.name == "_Float128" || type.name == "__float128" || type.name == "f128");
+    return type.size == 16 &&
+           (type.name == "_Float128" || type.name == "__float128" || type.name == "f128");
 }
 
 // A small format by its widths (IEEE 754-2019 §3.4), the sign on top.
@@ -48,9 +49,14 @@ long double from_format(Wide bits, int exponent_bits, int fraction_bits) {
     int exponent = static_cast<int>((bits >> fraction_bits) & static_cast<Wide>(largest));
     bool negative = (bits >> (fraction_bits + exponent_bits)) & 1;
     long double number;
-    if (exponent == largest) number = fraction ? std::nanl("") : HUGE_VALL;
-    else if (exponent == 0) number = std::ldexp(static_cast<long double>(fraction), 1 - bias - fraction_bits);
-    else number = std::ldexp(static_cast<long double>(fraction | (static_cast<Wide>(1) << fraction_bits)), exponent - bias - fraction_bits);
+    if (exponent == largest)
+        number = fraction ? std::nanl("") : HUGE_VALL;
+    else if (exponent == 0)
+        number = std::ldexp(static_cast<long double>(fraction), 1 - bias - fraction_bits);
+    else
+        number =
+            std::ldexp(static_cast<long double>(fraction | (static_cast<Wide>(1) << fraction_bits)),
+                       exponent - bias - fraction_bits);
     return negative ? -number : number;
 }
 
@@ -86,7 +92,8 @@ std::optional<Format> small_format(const Type& type) {
 long double floating_of_bytes(ByteSpan bytes, const Type& type) {
     Wide bits = 0;
     std::memcpy(&bits, bytes.data(), std::min<std::size_t>(bytes.size(), sizeof bits));
-    if (auto format = small_format(type)) return from_format(bits, format->exponent_bits, format->fraction_bits);
+    if (auto format = small_format(type))
+        return from_format(bits, format->exponent_bits, format->fraction_bits);
     float f;
     double d;
     switch (bytes.size()) {
@@ -100,7 +107,9 @@ long double floating_of_bytes(ByteSpan bytes, const Type& type) {
 }
 
 Value value_of_floating(const Type& type, long double number) {
-    if (auto format = small_format(plain(type))) return value_of_integer(type, to_format(number, format->exponent_bits, format->fraction_bits));
+    if (auto format = small_format(plain(type)))
+        return value_of_integer(type,
+                                to_format(number, format->exponent_bits, format->fraction_bits));
     std::vector<std::byte> bytes(plain(type).size);
     if (bytes.size() == 4) {
         float f = static_cast<float>(number);
@@ -124,7 +133,8 @@ Value unavailable_value(const Type& type, std::string reason) {
 namespace {
 
 void require_available(const Value& value) {
-    if (!value.is_available()) throw RequestError(fmt::format("there is no value: {}", value.unavailable));
+    if (!value.is_available())
+        throw RequestError(fmt::format("there is no value: {}", value.unavailable));
 }
 
 // The bits of a bit-field as a number, not yet extended.
@@ -140,7 +150,8 @@ Wide extend(Wide number, std::uint64_t bits, bool is_signed) {
 
 std::vector<std::byte> ValueReader::content(const Value& value, std::uint64_t most) const {
     require_available(value);
-    std::uint64_t size = value.is_bit_field() ? (value.bit_offset + value.bit_size + 7) / 8 : plain(*value.type).size;
+    std::uint64_t size = value.is_bit_field() ? (value.bit_offset + value.bit_size + 7) / 8
+                                              : plain(*value.type).size;
     size = std::min(size, most);
     if (!value.address) {
         ByteSpan held = value.bytes.span();
@@ -163,11 +174,14 @@ Value part_of(const Value& whole, const Type& type, std::uint64_t offset, std::u
         part.address = *whole.address + offset;
         return part;
     }
-    if (offset + size > whole.bytes.size()) return unavailable_value(type, "it lies outside of what is kept");
+    if (offset + size > whole.bytes.size())
+        return unavailable_value(type, "it lies outside of what is kept");
     for (const Value::Gap& gap : whole.gaps) {
-        std::uint64_t low = std::max(gap.offset, offset), high = std::min(gap.offset + gap.size, offset + size);
+        std::uint64_t low = std::max(gap.offset, offset),
+                      high = std::min(gap.offset + gap.size, offset + size);
         if (low >= high) continue;
-        if (!is_aggregate(type) || high - low == size) return unavailable_value(type, "the compiler keeps this part nowhere at this point");
+        if (!is_aggregate(type) || high - low == size)
+            return unavailable_value(type, "the compiler keeps this part nowhere at this point");
         part.gaps.push_back({low - offset, high - low});
     }
     part.bytes = SmallBytes(whole.bytes.span().subspan(offset, size));
@@ -183,7 +197,8 @@ Value part_of(const Value& whole, const Type& type, std::uint64_t offset, std::u
 Value ValueReader::member(const Value& structure, const Member& member) const {
     if (!structure.is_available()) return unavailable_value(*member.type, structure.unavailable);
     if (!member.offset_expression.empty()) return virtual_base(structure, member);
-    std::uint64_t size = member.bit_size ? (member.bit_offset % 8 + member.bit_size + 7) / 8 : plain(*member.type).size;
+    std::uint64_t size = member.bit_size ? (member.bit_offset % 8 + member.bit_size + 7) / 8
+                                         : plain(*member.type).size;
     Value result = part_of(structure, *member.type, member.offset, size);
     result.bit_size = member.bit_size;
     result.bit_offset = member.bit_size ? member.bit_offset - member.offset * 8 : 0;
@@ -191,22 +206,28 @@ Value ValueReader::member(const Value& structure, const Member& member) const {
 }
 
 Value ValueReader::virtual_base(const Value& structure, const Member& member) const {
-    if (!structure.address) return unavailable_value(*member.type, "a virtual base is found only in an object that lives in memory");
+    if (!structure.address)
+        return unavailable_value(*member.type,
+                                 "a virtual base is found only in an object that lives in memory");
     Frame nowhere;  // the expression asks for the object and for memory only
     FrameContext context(target_, nowhere);
     context.set_object_address(*structure.address);
     try {
-        auto address = dwarf::evaluate_number(member.offset_expression, nullptr, context, structure.address->value);
+        auto address = dwarf::evaluate_number(member.offset_expression, nullptr, context,
+                                              structure.address->value);
         if (address) return value_in_memory(*member.type, RunAddress(*address));
     } catch (const Error& error) {
-        return unavailable_value(*member.type, fmt::format("its object's table of virtual bases is damaged: {}", error.what()));
+        return unavailable_value(
+            *member.type,
+            fmt::format("its object's table of virtual bases is damaged: {}", error.what()));
     }
     return unavailable_value(*member.type, "where this virtual base stands is not known");
 }
 
 namespace {
 
-std::optional<Value> find_member(const ValueReader& reader, const Value& structure, std::string_view name, int depth) {
+std::optional<Value> find_member(const ValueReader& reader, const Value& structure,
+                                 std::string_view name, int depth) {
     const auto& members = plain(*structure.type).members();
     for (const Member& member : members)
         if (member.name == name && !member.is_base_class) return reader.member(structure, member);
@@ -215,14 +236,16 @@ std::optional<Value> find_member(const ValueReader& reader, const Value& structu
         if (!member.name.empty() && !member.is_base_class) continue;
         TypeKind kind = plain(*member.type).kind;
         if (kind != TypeKind::structure && kind != TypeKind::union_) continue;
-        if (auto found = find_member(reader, reader.member(structure, member), name, depth + 1)) return found;
+        if (auto found = find_member(reader, reader.member(structure, member), name, depth + 1))
+            return found;
     }
     return std::nullopt;
 }
 
 }  // namespace
 
-std::optional<Value> ValueReader::member_named(const Value& structure, std::string_view name) const {
+std::optional<Value> ValueReader::member_named(const Value& structure,
+                                               std::string_view name) const {
     return find_member(*this, structure, name, 0);
 }
 
@@ -232,7 +255,8 @@ Value ValueReader::element(const Value& base, std::int64_t index) const {
     std::uint64_t size = plain(element).size;
     if (type.kind == TypeKind::pointer || base.address) {
         RunAddress start = pointed_at(base);
-        return value_in_memory(element, RunAddress(start.value + static_cast<std::uint64_t>(index) * size));
+        return value_in_memory(element,
+                               RunAddress(start.value + static_cast<std::uint64_t>(index) * size));
     }
     std::uint64_t offset = static_cast<std::uint64_t>(index) * size;
     if (index < 0 || offset + size > base.bytes.size())
@@ -244,9 +268,12 @@ Value ValueReader::dereference(const Value& pointer) const {
     if (pointer.removed_target) {
         const Type& wanted = target_of(plain(*pointer.type));
         const Value& whole = *pointer.removed_target;
-        if (pointer.removed_offset == 0 && plain(*whole.type).size == plain(wanted).size) return whole;
-        if (!whole.is_available() || pointer.removed_offset < 0) return unavailable_value(wanted, "what it points at is kept nowhere");
-        return part_of(whole, wanted, static_cast<std::uint64_t>(pointer.removed_offset), plain(wanted).size);
+        if (pointer.removed_offset == 0 && plain(*whole.type).size == plain(wanted).size)
+            return whole;
+        if (!whole.is_available() || pointer.removed_offset < 0)
+            return unavailable_value(wanted, "what it points at is kept nowhere");
+        return part_of(whole, wanted, static_cast<std::uint64_t>(pointer.removed_offset),
+                       plain(wanted).size);
     }
     return value_in_memory(target_of(plain(*pointer.type)), pointed_at(pointer));
 }
@@ -255,7 +282,8 @@ RunAddress ValueReader::pointed_at(const Value& value) const {
     const Type& type = plain(*value.type);
     if (type.kind == TypeKind::array || type.kind == TypeKind::function) {
         require_available(value);
-        if (!value.address) throw RequestError("this value does not live in memory and has no address");
+        if (!value.address)
+            throw RequestError("this value does not live in memory and has no address");
         return *value.address;
     }
     return RunAddress(integer(value));
@@ -267,17 +295,27 @@ std::uint64_t ValueReader::integer(const Value& value) const {
 
 Wide ValueReader::wide(const Value& value) const {
     const Type& type = plain(*value.type);
-    if (value.removed_target) throw RequestError("this pointer is kept nowhere: only what it points at is known", "look at that with *");
-    if (type.kind == TypeKind::floating) return static_cast<Wide>(static_cast<SignedWide>(floating(value)));
-    if (type.kind == TypeKind::array || type.kind == TypeKind::function) return pointed_at(value).value;
+    if (value.removed_target)
+        throw RequestError("this pointer is kept nowhere: only what it points at is known",
+                           "look at that with *");
+    if (type.kind == TypeKind::floating)
+        return static_cast<Wide>(static_cast<SignedWide>(floating(value)));
+    if (type.kind == TypeKind::array || type.kind == TypeKind::function)
+        return pointed_at(value).value;
     require_available(value);
-    std::uint64_t size = value.is_bit_field() ? (value.bit_offset + value.bit_size + 7) / 8 : type.size;
+    std::uint64_t size =
+        value.is_bit_field() ? (value.bit_offset + value.bit_size + 7) / 8 : type.size;
     // Conditions are computed very often: the bytes go straight into the number.
     Wide raw = 0;
-    std::span<std::byte> bytes = std::as_writable_bytes(std::span(&raw, 1)).first(std::min<std::uint64_t>(size, sizeof raw));
-    if (value.address) target_.read_memory(*value.address, bytes);
-    else std::memcpy(&raw, value.bytes.data(), std::min(bytes.size(), value.bytes.size()));
-    if (value.is_bit_field()) return extend(value.bit_offset < 128 ? raw >> value.bit_offset : 0, value.bit_size, type.is_signed);
+    std::span<std::byte> bytes =
+        std::as_writable_bytes(std::span(&raw, 1)).first(std::min<std::uint64_t>(size, sizeof raw));
+    if (value.address)
+        target_.read_memory(*value.address, bytes);
+    else
+        std::memcpy(&raw, value.bytes.data(), std::min(bytes.size(), value.bytes.size()));
+    if (value.is_bit_field())
+        return extend(value.bit_offset < 128 ? raw >> value.bit_offset : 0, value.bit_size,
+                      type.is_signed);
     return extend(raw, type.size * 8, type.is_signed);
 }
 
@@ -289,7 +327,8 @@ long double ValueReader::floating(const Value& value) const {
     const Type& type = plain(*value.type);
     if (type.kind == TypeKind::floating) return floating_of_bytes(content(value), type);
     Wide number = wide(value);
-    return type.is_signed ? static_cast<long double>(static_cast<SignedWide>(number)) : static_cast<long double>(number);
+    return type.is_signed ? static_cast<long double>(static_cast<SignedWide>(number))
+                          : static_cast<long double>(number);
 }
 
 bool ValueReader::truth(const Value& value) const {
@@ -336,12 +375,16 @@ std::uint64_t alignment_of(const Type& type) {
     const Type& base = plain(type);
     std::uint64_t most = 1;
     switch (base.kind) {
-        case TypeKind::array: return base.is_vector ? std::max<std::uint64_t>(1, base.size) : alignment_of(target_of(base));
-        case TypeKind::structure: case TypeKind::union_:
+        case TypeKind::array:
+            return base.is_vector ? std::max<std::uint64_t>(1, base.size)
+                                  : alignment_of(target_of(base));
+        case TypeKind::structure:
+        case TypeKind::union_:
             for (const Member& member : base.members())
                 if (!member.is_virtual_base) most = std::max(most, alignment_of(*member.type));
             for (const Variant& variant : base.variants())
-                for (const Member& member : variant.members) most = std::max(most, alignment_of(*member.type));
+                for (const Member& member : variant.members)
+                    most = std::max(most, alignment_of(*member.type));
             return most;
         case TypeKind::complex: return std::max<std::uint64_t>(1, base.size / 2);
         case TypeKind::member_pointer: return 8;

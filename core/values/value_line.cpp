@@ -9,8 +9,12 @@ namespace lantern {
 namespace {
 
 bool same_content(const ValueView& a, const ValueView& b) {
-    return a.text == b.text && a.unavailable == b.unavailable && a.broken == b.broken && a.more == b.more && a.children.size() == b.children.size() &&
-           std::equal(a.children.begin(), a.children.end(), b.children.begin(), [](const ValueView& x, const ValueView& y) { return x.name == y.name && same_content(x, y); });
+    return a.text == b.text && a.unavailable == b.unavailable && a.broken == b.broken &&
+           a.more == b.more && a.children.size() == b.children.size() &&
+           std::equal(a.children.begin(), a.children.end(), b.children.begin(),
+                      [](const ValueView& x, const ValueView& y) {
+                          return x.name == y.name && same_content(x, y);
+                      });
 }
 
 bool is_named(Arrangement arrangement) {
@@ -30,7 +34,9 @@ void append_children(const ValueView& view, std::size_t longest, std::string& ou
         }
         const ValueView& child = view.children[i];
         std::size_t same = i + 1;
-        while (view.is_list() && same < view.children.size() && same_content(child, view.children[same])) ++same;
+        while (view.is_list() && same < view.children.size() &&
+               same_content(child, view.children[same]))
+            ++same;
         if (named && !child.name.empty()) out += child.name + " = ";
         append_line(child, longest, out);
         bool fold = same - i >= 4;
@@ -52,22 +58,28 @@ void append_line(const ValueView& view, std::size_t longest, std::string& out) {
     out += view.text;
     if (view.has_children() && view.arrangement == Arrangement::target) {
         out += view.text.empty() ? "→ " : " → ";
-        if (view.children.empty()) out += "…";
-        else append_line(view.children[0], longest, out);
+        if (view.children.empty())
+            out += "…";
+        else
+            append_line(view.children[0], longest, out);
     } else if (view.has_children()) {
         bool tuple = view.arrangement == Arrangement::tuple;
         out += tuple ? "(" : view.text.empty() ? "{" : " {";
         append_children(view, longest, out);
         out += tuple ? ")" : "}";
     }
-    if (!view.broken.empty()) out += fmt::format("{}(broken: {})", out.empty() ? "" : " ", view.broken);
+    if (!view.broken.empty())
+        out += fmt::format("{}(broken: {})", out.empty() ? "" : " ", view.broken);
 }
 
-void collect_changes(const std::string& path, const ValueView& before, const ValueView& after, std::size_t limit,
-                     std::vector<ViewChange>& out) {
+void collect_changes(const std::string& path, const ValueView& before, const ValueView& after,
+                     std::size_t limit, std::vector<ViewChange>& out) {
     if (out.size() > limit || same_content(before, after)) return;
-    bool comparable = before.text == after.text && before.broken == after.broken && before.has_children() && after.has_children() && before.children.size() == after.children.size() &&
-                      std::equal(before.children.begin(), before.children.end(), after.children.begin(), [](const ValueView& a, const ValueView& b) { return a.name == b.name; });
+    bool comparable =
+        before.text == after.text && before.broken == after.broken && before.has_children() &&
+        after.has_children() && before.children.size() == after.children.size() &&
+        std::equal(before.children.begin(), before.children.end(), after.children.begin(),
+                   [](const ValueView& a, const ValueView& b) { return a.name == b.name; });
     if (!comparable) {
         out.push_back({path, one_line(before, 80), one_line(after, 80)});
         return;
@@ -87,7 +99,8 @@ std::string one_line(const ValueView& view, std::size_t longest) {
     return out;
 }
 
-std::vector<ViewChange> changes_between(const ValueView& before, const ValueView& after, std::size_t limit) {
+std::vector<ViewChange> changes_between(const ValueView& before, const ValueView& after,
+                                        std::size_t limit) {
     std::vector<ViewChange> out;
     collect_changes(after.name, before, after, limit, out);
     return out;

@@ -16,35 +16,44 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kMostText = 1 << 20;  // bytes of an array of characters that are looked through
+constexpr std::uint64_t kMostText =
+    1 << 20;  // bytes of an array of characters that are looked through
 
 bool is_tuple_of_rust(const Type& type) {
     const auto& members = type.members();
-    return type.is_rust && !members.empty() && std::ranges::all_of(members, [](const Member& m) { return m.name.starts_with("__"); });
+    return type.is_rust && !members.empty() &&
+           std::ranges::all_of(members, [](const Member& m) { return m.name.starts_with("__"); });
 }
 
 // A base class that adds nothing to see.
 bool is_empty_base(const Member& member, int depth = 0) {
     if (!member.is_base_class || depth > 20) return false;
     const Type& base = plain(*member.type);
-    return !base.is_incomplete && std::ranges::all_of(base.members(), [&](const Member& inner) { return inner.is_artificial || is_empty_base(inner, depth + 1); });
+    return !base.is_incomplete && std::ranges::all_of(base.members(), [&](const Member& inner) {
+        return inner.is_artificial || is_empty_base(inner, depth + 1);
+    });
 }
 
 // Rust's references and boxes are looked through, as its own operators do.
 bool leads_by_itself(const Type& type) {
     if (type.kind == TypeKind::reference) return true;
-    return type.is_rust && type.kind == TypeKind::pointer && (type.name.starts_with("&") || type.name.find("boxed::Box<") != std::string::npos);
+    return type.is_rust && type.kind == TypeKind::pointer &&
+           (type.name.starts_with("&") || type.name.find("boxed::Box<") != std::string::npos);
 }
 
 class ViewMaker {
   public:
-    ViewMaker(const ValueReader& reader, Form form, const ViewLimits& limits) : reader_(reader), form_(form), limits_(limits), nodes_left_(limits.nodes) {}
+    ViewMaker(const ValueReader& reader, Form form, const ViewLimits& limits)
+        : reader_(reader), form_(form), limits_(limits), nodes_left_(limits.nodes) {}
 
-    // An object with virtual functions as the class it really is; one without a sound table says so.
+    // An object with virtual functions as the class it really is; one without a sound table says
+    // so.
     ValueView make_whole(std::string name, const Value& value, unsigned depth) {
-        bool may_be_other = !limits_.raw && value.is_available() && plain(*value.type).kind == TypeKind::structure;
+        bool may_be_other =
+            !limits_.raw && value.is_available() && plain(*value.type).kind == TypeKind::structure;
         auto found = may_be_other ? dynamic_type(reader_, value) : std::nullopt;
-        ValueView view = make(std::move(name), found && found->is_other ? found->object : value, depth);
+        ValueView view =
+            make(std::move(name), found && found->is_other ? found->object : value, depth);
         if (found && view.unavailable.empty() && view.broken.empty()) view.broken = found->problem;
         return view;
     }
@@ -80,7 +89,9 @@ class ViewMaker {
         const Type& type = plain(*value.type);
         if (value.removed_target) return fill_removed(view, value, depth);
         switch (form_) {
-            case Form::bytes: view.text = hex_bytes(reader_.content(value, limits_.children)); return;
+            case Form::bytes:
+                view.text = hex_bytes(reader_.content(value, limits_.children));
+                return;
             case Form::instructions: fill_instructions(view, value); return;
             case Form::string:
                 if (type.kind == TypeKind::pointer || type.kind == TypeKind::array) {
@@ -92,7 +103,8 @@ class ViewMaker {
         }
         if (!limits_.raw && fill_as_meant(view, value, depth)) return;
         switch (type.kind) {
-            case TypeKind::structure: case TypeKind::union_: fill_structure(view, value, depth); break;
+            case TypeKind::structure:
+            case TypeKind::union_: fill_structure(view, value, depth); break;
             case TypeKind::array: fill_array(view, value, depth); break;
             case TypeKind::nothing: view.unavailable = "void has no value"; break;
             case TypeKind::function: {
@@ -102,7 +114,9 @@ class ViewMaker {
             }
             case TypeKind::complex: fill_complex(view, value); break;
             case TypeKind::member_pointer: view.text = member_pointer_text(reader_, value); break;
-            case TypeKind::unknown: view.text = hex_bytes(reader_.content(value, limits_.children)); break;
+            case TypeKind::unknown:
+                view.text = hex_bytes(reader_.content(value, limits_.children));
+                break;
             default: fill_scalar(view, value, type, depth);
         }
     }
@@ -121,18 +135,25 @@ class ViewMaker {
             std::memcpy(&number, bytes.data(), std::min<std::size_t>(16, bytes.size()));
         } else {
             number = reader_.wide(value);
-            if (bits_wanted && value.is_bit_field() && value.bit_size < 128) number &= (static_cast<Wide>(1) << value.bit_size) - 1;
+            if (bits_wanted && value.is_bit_field() && value.bit_size < 128)
+                number &= (static_cast<Wide>(1) << value.bit_size) - 1;
         }
         std::uint64_t low = static_cast<std::uint64_t>(number);
         if (type.size <= 8) view.number = low;
-        bool as_pointer = form_ == Form::pointer || (form_ == Form::natural && (type.kind == TypeKind::pointer || type.kind == TypeKind::reference));
+        bool as_pointer = form_ == Form::pointer ||
+                          (form_ == Form::natural &&
+                           (type.kind == TypeKind::pointer || type.kind == TypeKind::reference));
         if (!as_pointer) {
-            bool is_letter = form_ == Form::natural && type.kind == TypeKind::integer && is_wide_letter(*value.type);
+            bool is_letter = form_ == Form::natural && type.kind == TypeKind::integer &&
+                             is_wide_letter(*value.type);
             view.text = whole_text(number, type, is_letter ? Form::character : form_);
             return;
         }
-        bool leads = form_ == Form::natural && leads_by_itself(type) && !limits_.raw && low && (plain(target_of(type)).size || library_view(target_of(type)));
-        const Type& pointee = type.kind == TypeKind::pointer || type.kind == TypeKind::reference ? target_of(type) : void_type();
+        bool leads = form_ == Form::natural && leads_by_itself(type) && !limits_.raw && low &&
+                     (plain(target_of(type)).size || library_view(target_of(type)));
+        const Type& pointee = type.kind == TypeKind::pointer || type.kind == TypeKind::reference
+                                  ? target_of(type)
+                                  : void_type();
         if (leads) {
             view.text = address_text(reader_, low, pointee, limits_.around);
             fill_target(view, value_in_memory(pointee, RunAddress(low)), depth);
@@ -152,7 +173,9 @@ class ViewMaker {
 
     void fill_removed(ValueView& view, const Value& value, unsigned depth) {
         view.text = "a pointer that is kept nowhere";
-        if (plain(*value.type).kind == TypeKind::pointer || plain(*value.type).kind == TypeKind::reference) fill_target(view, reader_.dereference(value), depth);
+        if (plain(*value.type).kind == TypeKind::pointer ||
+            plain(*value.type).kind == TypeKind::reference)
+            fill_target(view, reader_.dereference(value), depth);
     }
 
     void fill_complex(ValueView& view, const Value& value) {
@@ -160,10 +183,12 @@ class ViewMaker {
         Type half;
         half.kind = TypeKind::floating;
         half.size = bytes.size() / 2;
-        half.name = plain(*value.type).name.find("Float128") == std::string::npos ? "" : "_Float128";
+        half.name =
+            plain(*value.type).name.find("Float128") == std::string::npos ? "" : "_Float128";
         std::string imaginary = float_text(ByteSpan(bytes).subspan(half.size), half);
         bool negative = imaginary.starts_with("-");
-        view.text = fmt::format("{} {} {}i", float_text(ByteSpan(bytes).first(half.size), half), negative ? "-" : "+", negative ? imaginary.substr(1) : imaginary);
+        view.text = fmt::format("{} {} {}i", float_text(ByteSpan(bytes).first(half.size), half),
+                                negative ? "-" : "+", negative ? imaginary.substr(1) : imaginary);
     }
 
     void fill_forced_string(ValueView& view, const Value& value) {
@@ -173,19 +198,25 @@ class ViewMaker {
             return;
         }
         auto found = reader_.text_at(reader_.pointed_at(value), limits_.text);
-        if (!found.readable) throw MemoryError(fmt::format("nothing can be read at address {:#x}", reader_.pointed_at(value).value));
+        if (!found.readable)
+            throw MemoryError(fmt::format("nothing can be read at address {:#x}",
+                                          reader_.pointed_at(value).value));
         view.text = quote(found.bytes) + (found.ended ? "" : " …");
     }
 
     void fill_instructions(ValueView& view, const Value& value) {
-        RunAddress at = plain(*value.type).kind == TypeKind::structure && value.address ? *value.address : reader_.pointed_at(value);
+        RunAddress at = plain(*value.type).kind == TypeKind::structure && value.address
+                            ? *value.address
+                            : reader_.pointed_at(value);
         constexpr unsigned kCount = 8;
         view.arrangement = Arrangement::elements;
         for (unsigned i = 0; i < kCount; ++i) {
             std::array<std::byte, kLongestInstruction> bytes;
             std::size_t got = reader_.target().read_available(at, bytes);
             if (got == 0) {
-                if (i == 0) throw MemoryError(fmt::format("nothing can be read at address {:#x}", at.value));
+                if (i == 0)
+                    throw MemoryError(
+                        fmt::format("nothing can be read at address {:#x}", at.value));
                 break;
             }
             ByteSpan readable(bytes.data(), got);
@@ -229,7 +260,9 @@ class ViewMaker {
         if (meaning.content) {
             bool cut = meaning.content->size() > limits_.text;
             view.text = quote(std::string_view(*meaning.content).substr(0, limits_.text));
-            if (cut || meaning.content_is_cut) view.text += fmt::format(" … {} in all", meaning.count ? with_thousands(*meaning.count) : "more");
+            if (cut || meaning.content_is_cut)
+                view.text += fmt::format(" … {} in all",
+                                         meaning.count ? with_thousands(*meaning.count) : "more");
             return;
         }
         if (meaning.alone) return fill_alone(view, *meaning.alone, meaning.text, depth);
@@ -243,7 +276,8 @@ class ViewMaker {
         inner.type = view.type;
         inner.place = view.place;
         if (inner.detail.empty()) inner.detail = view.detail;
-        if (!state.empty()) inner.text = inner.text.empty() ? state : inner.text + " (" + state + ")";
+        if (!state.empty())
+            inner.text = inner.text.empty() ? state : inner.text + " (" + state + ")";
         view = std::move(inner);
     }
 
@@ -262,7 +296,8 @@ class ViewMaker {
             while (view.children.size() < limits_.children && nodes_left_) {
                 auto part = meaning.next();
                 if (!part) break;
-                view.children.push_back(make_whole(part_name(*part, view.arrangement, index++), part->value, depth + 1));
+                view.children.push_back(make_whole(part_name(*part, view.arrangement, index++),
+                                                   part->value, depth + 1));
             }
             if (total > index) view.more = total - index;
         } catch (const BrokenValue& error) {
@@ -279,7 +314,10 @@ class ViewMaker {
                 ViewLimits brief = limits_;
                 brief.depth = 3;
                 brief.first = 0;
-                return fmt::format("[{}]", part.key ? one_line(ViewMaker(reader_, form_, brief).make("", *part.key, 0), 80) : "");
+                return fmt::format(
+                    "[{}]",
+                    part.key ? one_line(ViewMaker(reader_, form_, brief).make("", *part.key, 0), 80)
+                             : "");
             }
             case Arrangement::target: return {};
             default: return fmt::format("[{}]", index);
@@ -297,7 +335,8 @@ class ViewMaker {
         if (!limits_.raw) {
             if (auto variant = active_variant(reader_, value)) {
                 view.text = variant->name;
-                if (plain(*variant->content.type).variants().empty()) list_members(view, variant->content, depth);
+                if (plain(*variant->content.type).variants().empty())
+                    list_members(view, variant->content, depth);
                 return;
             }
         }
@@ -312,7 +351,8 @@ class ViewMaker {
         }
         std::vector<const Member*> shown;
         for (const Member& member : type.members())
-            if (limits_.raw || type.is_rust || !(member.is_artificial || is_empty_base(member))) shown.push_back(&member);
+            if (limits_.raw || type.is_rust || !(member.is_artificial || is_empty_base(member)))
+                shown.push_back(&member);
         if (shown.empty() && view.text.empty()) view.text = type.is_rust ? "()" : "{}";
         bool tuple = !limits_.raw && is_tuple_of_rust(type);
         if (tuple) view.arrangement = Arrangement::tuple;
@@ -320,12 +360,16 @@ class ViewMaker {
             view.more = shown.size();
             return;
         }
-        std::uint64_t passed_over = depth == 0 ? std::min<std::uint64_t>(limits_.first, shown.size()) : 0;
+        std::uint64_t passed_over =
+            depth == 0 ? std::min<std::uint64_t>(limits_.first, shown.size()) : 0;
         view.first = passed_over;
         for (std::size_t i = passed_over; i < shown.size(); ++i) {
             if (view.children.size() == limits_.children || !nodes_left_) break;
             const Member& member = *shown[i];
-            std::string name = member.is_base_class ? readable_type_name(plain(*member.type).full_name(), false) : tuple ? member.name.substr(2) : member.name;
+            std::string name = member.is_base_class
+                                   ? readable_type_name(plain(*member.type).full_name(), false)
+                               : tuple ? member.name.substr(2)
+                                       : member.name;
             view.children.push_back(make(name, reader_.member(value, member), depth + 1));
         }
         view.more = shown.size() - passed_over - view.children.size();
@@ -340,8 +384,10 @@ class ViewMaker {
         }
         const Type& element = plain(target_of(type));
         bool is_letter = is_character(element) || is_wide_letter(target_of(type));
-        bool as_text = is_letter && (form_ == Form::natural || form_ == Form::string) && !type.is_vector;
-        bool is_of_bytes = form_ == Form::natural && element.size == 1 && is_byte(element) && value.gaps.empty() && !holds_text(reader_.content(value, limits_.text));
+        bool as_text =
+            is_letter && (form_ == Form::natural || form_ == Form::string) && !type.is_vector;
+        bool is_of_bytes = form_ == Form::natural && element.size == 1 && is_byte(element) &&
+                           value.gaps.empty() && !holds_text(reader_.content(value, limits_.text));
         if (as_text && *type.count && !is_of_bytes) return fill_characters(view, value, element);
         if (depth >= limits_.depth) {
             view.more = *type.count;
@@ -354,7 +400,9 @@ class ViewMaker {
         ViewMaker numbers(reader_, Form::decimal, limits_);
         ViewMaker& maker = is_of_bytes ? numbers : *this;
         for (std::uint64_t i = first; i < first + listed && nodes_left_; ++i)
-            view.children.push_back(maker.make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)), reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
+            view.children.push_back(
+                maker.make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)),
+                           reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
         view.more = *type.count - first - view.children.size();
     }
 
@@ -372,8 +420,11 @@ class ViewMaker {
         view.text = text_of(std::as_bytes(std::span(text.data(), text.size())), text.size());
     }
 
-    // An array holds its whole text, where a pointer leads to one of unknown length: more of it is shown.
-    std::string text_of(ByteSpan bytes, std::size_t whole) const { return character_array_text(bytes, limits_.text * 5, whole); }
+    // An array holds its whole text, where a pointer leads to one of unknown length: more of it is
+    // shown.
+    std::string text_of(ByteSpan bytes, std::size_t whole) const {
+        return character_array_text(bytes, limits_.text * 5, whole);
+    }
 
     const ValueReader& reader_;
     Form form_;
@@ -383,7 +434,8 @@ class ViewMaker {
 
 }  // namespace
 
-ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form, const ViewLimits& limits) {
+ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form,
+                    const ViewLimits& limits) {
     return ViewMaker(reader, form, limits).make_whole(std::move(name), value, 0);
 }
 

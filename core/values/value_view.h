@@ -1,4 +1,5 @@
-// A value as facts to show: a tree of names, types and short texts. Text, JSON and comparisons are made from it.
+// A value as facts to show: a tree of names, types and short texts. Text, JSON and comparisons are
+// made from it.
 #pragma once
 
 #include <cstdint>
@@ -17,8 +18,8 @@ enum class Assignment { unknown, assigned, not_yet, on_some_paths };
 struct ValueView {
     std::string name;
     std::string type;
-    std::string text;         // of a scalar, a string, a pointer; with children it stands before them
-    std::string detail;       // told where this value is looked at alone: "3 elements, room for 4"
+    std::string text;    // of a scalar, a string, a pointer; with children it stands before them
+    std::string detail;  // told where this value is looked at alone: "3 elements, room for 4"
     std::string unavailable;  // not empty: there is no value, and this says why
     std::string broken;       // not empty: what is shown contradicts itself from some point on
     std::string place;        // "0x7ffe…", "in rax", "constant"
@@ -39,26 +40,28 @@ struct ValueView {
 };
 
 struct ViewLimits {
-    unsigned children = 200;    // of one array or structure
+    unsigned children = 200;  // of one array or structure
     unsigned depth = 6;
-    unsigned text = 200;        // characters of one string
-    unsigned nodes = 4000;      // of the whole tree
-    std::uint64_t first = 0;    // parts of the outermost value that are passed over
-    bool raw = false;           // as it lies in memory, not as it is meant
-    const Surroundings* around = nullptr;
+    unsigned text = 200;      // characters of one string
+    unsigned nodes = 4000;    // of the whole tree
+    std::uint64_t first = 0;  // parts of the outermost value that are passed over
+    bool raw = false;         // as it lies in memory, not as it is meant
+    const ValueContext* around = nullptr;
 };
 
 // Never throws for what the target lacks: unreadable memory becomes `unavailable` where it belongs.
-ValueView make_view(const ValueReader& reader, std::string name, const Value& value, Form form = Form::natural,
-                    const ViewLimits& limits = {});
+ValueView make_view(const ValueReader& reader, std::string name, const Value& value,
+                    Form form = Form::natural, const ViewLimits& limits = {});
 
-// The whole tree in one line: {name = "Wren\n\0", draught_cm = 130}. Elements that repeat are counted.
+// The whole tree in one line: {name = "Wren\n\0", draught_cm = 130}. Elements that repeat are
+// counted.
 std::string one_line(const ValueView& view, std::size_t longest = 400);
 
 // Which leaves differ between two views of the same thing: "chamber.level_cm", old text, new text.
 struct ViewChange {
     std::string name, before, after;
 };
-std::vector<ViewChange> changes_between(const ValueView& before, const ValueView& after, std::size_t limit = 8);
+std::vector<ViewChange> changes_between(const ValueView& before, const ValueView& after,
+                                        std::size_t limit = 8);
 
 }  // namespace lantern

@@ -15,7 +15,8 @@ namespace {
 
 constexpr int kDeepestPointer = 4;  // pointers that were removed, behind one another
 
-Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable, int depth);
+Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable,
+               int depth);
 
 std::vector<std::byte> bytes_of_number(std::uint64_t number, std::uint64_t size) {
     std::vector<std::byte> bytes(size);
@@ -23,25 +24,33 @@ std::vector<std::byte> bytes_of_number(std::uint64_t number, std::uint64_t size)
     return bytes;
 }
 
-// The upper parts of the vectors, the masks and what else the processor has; nothing where that is not known.
-std::optional<std::vector<std::byte>> extended_bytes(Target& target, ThreadId thread, unsigned number) {
+// The upper parts of the vectors, the masks and what else the processor has; nothing where that is
+// not known.
+std::optional<std::vector<std::byte>> extended_bytes(Target& target, ThreadId thread,
+                                                     unsigned number) {
     auto state = read_extended_state(target.extended_state(thread));
     if (!state) return std::nullopt;
     if (auto index = vector_index(number); index && *index < state->vectors.size())
-        return std::vector<std::byte>(state->vectors[*index].begin(), state->vectors[*index].begin() + state->vector_size);
-    if (auto index = mask_index(number); index && state->masks) return bytes_of_number((*state->masks)[*index], 8);
+        return std::vector<std::byte>(state->vectors[*index].begin(),
+                                      state->vectors[*index].begin() + state->vector_size);
+    if (auto index = mask_index(number); index && state->masks)
+        return bytes_of_number((*state->masks)[*index], 8);
     if (number == kVectorControl) return bytes_of_number(state->vector_control, 4);
     return std::nullopt;
 }
 
-// The bytes of a register in a frame; nothing if the frame does not know it. Vector registers are known only where
-// no function has been called since; the segments are the same everywhere.
-std::optional<std::vector<std::byte>> register_bytes(Target& target, ThreadId thread, const Frame& frame, unsigned number, std::size_t size) {
+// The bytes of a register in a frame; nothing if the frame does not know it. Vector registers are
+// known only where no function has been called since; the segments are the same everywhere.
+std::optional<std::vector<std::byte>> register_bytes(Target& target, ThreadId thread,
+                                                     const Frame& frame, unsigned number,
+                                                     std::size_t size) {
     if (auto value = frame.registers.get(number)) return bytes_of_number(*value, 8);
     if (number >= kFirstSegment && number <= kGsBase) {
         SystemRegisters system = target.system_registers(thread);
-        const std::uint16_t segments[] = {system.es, system.cs, system.ss, system.ds, system.fs, system.gs};
-        if (number < kFirstSegment + std::size(segments)) return bytes_of_number(segments[number - kFirstSegment], 8);
+        const std::uint16_t segments[] = {system.es, system.cs, system.ss,
+                                          system.ds, system.fs, system.gs};
+        if (number < kFirstSegment + std::size(segments))
+            return bytes_of_number(segments[number - kFirstSegment], 8);
         return bytes_of_number(number == kFsBase ? system.fs_base : system.gs_base, 8);
     }
     bool innermost = frame.registers.stack_pointer() == target.registers(thread).stack_pointer();
@@ -52,46 +61,61 @@ std::optional<std::vector<std::byte>> register_bytes(Target& target, ThreadId th
     return std::vector<std::byte>(bytes.begin(), bytes.end());
 }
 
-Value removed_pointer(Target& target, ThreadId thread, const Frame& frame, const Type& type, const dwarf::LocationPiece& piece, int depth) {
-    auto variable = frame.module && depth < kDeepestPointer ? frame.module->symbols().variable_at(piece.number) : std::nullopt;
-    if (!variable) return unavailable_value(type, "it points at something the compiler keeps nowhere in memory");
+Value removed_pointer(Target& target, ThreadId thread, const Frame& frame, const Type& type,
+                      const dwarf::LocationPiece& piece, int depth) {
+    auto variable = frame.module && depth < kDeepestPointer
+                        ? frame.module->symbols().variable_at(piece.number)
+                        : std::nullopt;
+    if (!variable)
+        return unavailable_value(type,
+                                 "it points at something the compiler keeps nowhere in memory");
     Value value;
     value.type = &type;
-    value.removed_target = std::make_shared<Value>(value_of(target, thread, frame, *variable, depth + 1));
+    value.removed_target =
+        std::make_shared<Value>(value_of(target, thread, frame, *variable, depth + 1));
     value.removed_offset = piece.offset;
     return value;
 }
 
-Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& type, const dwarf::LocationPiece& piece, int depth) {
+Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& type,
+             const dwarf::LocationPiece& piece, int depth) {
     using Kind = dwarf::LocationPiece::Kind;
     switch (piece.kind) {
         case Kind::memory: return value_in_memory(type, RunAddress(piece.number));
-        case Kind::value: return value_of_bytes(type, bytes_of_number(piece.number, plain(type).size));
+        case Kind::value:
+            return value_of_bytes(type, bytes_of_number(piece.number, plain(type).size));
         case Kind::bytes: return value_of_bytes(type, piece.bytes);
         case Kind::in_register: {
-            auto bytes = register_bytes(target, thread, frame, static_cast<unsigned>(piece.number), plain(type).size);
+            auto bytes = register_bytes(target, thread, frame, static_cast<unsigned>(piece.number),
+                                        plain(type).size);
             if (!bytes) {
-                return unavailable_value(type, fmt::format("it was in {}, which the functions called since did not keep",
-                                                           register_name(static_cast<unsigned>(piece.number))));
+                return unavailable_value(
+                    type, fmt::format("it was in {}, which the functions called since did not keep",
+                                      register_name(static_cast<unsigned>(piece.number))));
             }
-            if (bytes->size() < plain(type).size) return unavailable_value(type, "it does not fit the register it is said to be in");
+            if (bytes->size() < plain(type).size)
+                return unavailable_value(type, "it does not fit the register it is said to be in");
             bytes->resize(std::max<std::uint64_t>(plain(type).size, 1));
             Value value = value_of_bytes(type, *bytes);
             value.in_register = RegisterPlace{static_cast<unsigned>(piece.number), 0, frame.level};
             return value;
         }
-        case Kind::implicit_pointer: return removed_pointer(target, thread, frame, type, piece, depth);
+        case Kind::implicit_pointer:
+            return removed_pointer(target, thread, frame, type, piece, depth);
         case Kind::missing: break;
     }
     return unavailable_value(type, "the compiler keeps it nowhere at this point");
 }
 
-// Copies bits: `count` of them from `from`, starting at its bit `first`, to the bits of `to` from `at` on.
-void copy_bits(ByteSpan from, std::uint64_t first, std::vector<std::byte>& to, std::uint64_t at, std::uint64_t count) {
+// Copies bits: `count` of them from `from`, starting at its bit `first`, to the bits of `to` from
+// `at` on.
+void copy_bits(ByteSpan from, std::uint64_t first, std::vector<std::byte>& to, std::uint64_t at,
+               std::uint64_t count) {
     for (std::uint64_t i = 0; i < count; ++i) {
         std::uint64_t source = first + i, goal = at + i;
         if (source / 8 >= from.size() || goal / 8 >= to.size()) return;
-        if ((from[source / 8] >> (source % 8) & std::byte{1}) != std::byte{}) to[goal / 8] |= std::byte{1} << (goal % 8);
+        if ((from[source / 8] >> (source % 8) & std::byte{1}) != std::byte{})
+            to[goal / 8] |= std::byte{1} << (goal % 8);
     }
 }
 
@@ -122,9 +146,11 @@ Value assembled(Target& target, ThreadId thread, const Frame& frame, const Type&
     if (bit < wanted) result.gaps.push_back({bit / 8, bytes.size() - bit / 8});
     std::uint64_t missing = 0;
     for (const Value::Gap& gap : result.gaps) missing += gap.size;
-    if (missing >= bytes.size() && missing) return unavailable_value(type, "the compiler keeps it nowhere at this point");
+    if (missing >= bytes.size() && missing)
+        return unavailable_value(type, "the compiler keeps it nowhere at this point");
     result.bytes = SmallBytes(bytes);
-    if (!result.gaps.empty() && is_scalar(type)) return unavailable_value(type, "the compiler keeps only a part of it at this point");
+    if (!result.gaps.empty() && is_scalar(type))
+        return unavailable_value(type, "the compiler keeps only a part of it at this point");
     return result;
 }
 
@@ -141,12 +167,16 @@ std::string why_no_location(const Variable& variable, const Frame& frame) {
     FileAddress pc = frame.file_address();
     for (const dwarf::LocationRange& location : variable.locations) {
         if (!location.range || location.expression.empty()) continue;
-        if (location.range->low > pc && (!next || location.range->low < next->range->low)) next = &location;
-        if (location.range->high <= pc && (!before || location.range->high > before->range->high)) before = &location;
+        if (location.range->low > pc && (!next || location.range->low < next->range->low))
+            next = &location;
+        if (location.range->high <= pc && (!before || location.range->high > before->range->high))
+            before = &location;
     }
     std::string nowhere = "the compiler keeps it nowhere at this point";
     auto next_line = next ? line_of(*next, frame) : std::nullopt;
-    if (next_line) return fmt::format("{}; it has a place {}from line {}", nowhere, before ? "again " : "", *next_line);
+    if (next_line)
+        return fmt::format("{}; it has a place {}from line {}", nowhere, before ? "again " : "",
+                           *next_line);
     auto before_line = before ? line_of(*before, frame) : std::nullopt;
     if (before_line) return fmt::format("{}; it had a place from line {}", nowhere, *before_line);
     return nowhere;
@@ -159,26 +189,34 @@ namespace {
 Value constant_value(const Type& type, const dwarf::FormValue& constant) {
     if (constant.form_class == dwarf::FormClass::block) return value_of_bytes(type, constant.block);
     if (constant.form_class == dwarf::FormClass::string) {
-        return value_of_bytes(type, std::as_bytes(std::span(constant.text.data(), constant.text.size())));
+        return value_of_bytes(type,
+                              std::as_bytes(std::span(constant.text.data(), constant.text.size())));
     }
     return value_of_bytes(type, bytes_of_number(constant.number, plain(type).size));
 }
 
-// The elements of an array whose length the program computed (DWARF 5 §5.13); nothing where that is not known here.
-std::optional<std::uint64_t> computed_length(Target& target, ThreadId thread, const Frame& frame, const DynamicLength& length, int depth) {
+// The elements of an array whose length the program computed (DWARF 5 §5.13); nothing where that is
+// not known here.
+std::optional<std::uint64_t> computed_length(Target& target, ThreadId thread, const Frame& frame,
+                                             const DynamicLength& length, int depth) {
     std::optional<std::uint64_t> number;
     if (length.value.form_class == dwarf::FormClass::reference) {
-        auto variable = frame.module ? frame.module->symbols().variable_at(length.value.number) : std::nullopt;
+        auto variable =
+            frame.module ? frame.module->symbols().variable_at(length.value.number) : std::nullopt;
         if (!variable) return std::nullopt;
         Value value = value_of(target, thread, frame, *variable, depth + 1);
-        if (value.is_available() && is_scalar(*value.type)) number = ValueReader(target).integer(value);
+        if (value.is_available() && is_scalar(*value.type))
+            number = ValueReader(target).integer(value);
     } else {
         FrameContext context(target, frame);
-        dwarf::Location location = dwarf::evaluate_location(length.value.block, length.unit, context);
+        dwarf::Location location =
+            dwarf::evaluate_location(length.value.block, length.unit, context);
         if (location.pieces.size() == 1) {
             const dwarf::LocationPiece& piece = location.pieces[0];
-            if (piece.kind == dwarf::LocationPiece::Kind::in_register) number = frame.registers.get(static_cast<unsigned>(piece.number));
-            else number = piece.number;  // a bound's expression gives the bound itself
+            if (piece.kind == dwarf::LocationPiece::Kind::in_register)
+                number = frame.registers.get(static_cast<unsigned>(piece.number));
+            else
+                number = piece.number;  // a bound's expression gives the bound itself
         }
     }
     if (!number) return std::nullopt;
@@ -187,18 +225,22 @@ std::optional<std::uint64_t> computed_length(Target& target, ThreadId thread, co
 }
 
 // The same type with the lengths this frame gives it.
-const Type& with_lengths(Target& target, ThreadId thread, const Frame& frame, const Type& type, int depth) {
+const Type& with_lengths(Target& target, ThreadId thread, const Frame& frame, const Type& type,
+                         int depth) {
     const Type& base = plain(type);
     if (base.kind != TypeKind::array || depth > kDeepestPointer) return type;
     const Type& element = with_lengths(target, thread, frame, target_of(base), depth + 1);
     std::optional<std::uint64_t> count = base.count;
-    if (!count && base.dynamic_length) count = computed_length(target, thread, frame, *base.dynamic_length, depth);
-    bool nonsense = count && plain(element).size && *count > (std::uint64_t{1} << 40) / plain(element).size;
+    if (!count && base.dynamic_length)
+        count = computed_length(target, thread, frame, *base.dynamic_length, depth);
+    bool nonsense =
+        count && plain(element).size && *count > (std::uint64_t{1} << 40) / plain(element).size;
     if (!count || nonsense || (base.count && &element == &target_of(base))) return type;
     return array_of(element, *count);
 }
 
-Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable, int depth) {
+Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable,
+               int depth) {
     const Type& type = with_lengths(target, thread, frame, *variable.type, depth);
     try {
         auto expression = dwarf::expression_at(variable.locations, frame.file_address());
@@ -207,11 +249,15 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
             return unavailable_value(type, why_no_location(variable, frame));
         }
         FrameContext context(target, frame);
-        if (auto address = dwarf::address_in_frame(*expression, context)) return value_in_memory(type, RunAddress(*address));
+        if (auto address = dwarf::address_in_frame(*expression, context))
+            return value_in_memory(type, RunAddress(*address));
         dwarf::Location location = dwarf::evaluate_location(*expression, variable.unit, context);
         if (location.pieces.empty())
-            return unavailable_value(type, location.reason.empty() ? "the compiler keeps it nowhere at this point" : location.reason);
-        if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0) return simple(target, thread, frame, type, location.pieces[0], depth);
+            return unavailable_value(type, location.reason.empty()
+                                               ? "the compiler keeps it nowhere at this point"
+                                               : location.reason);
+        if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0)
+            return simple(target, thread, frame, type, location.pieces[0], depth);
         return assembled(target, thread, frame, type, location.pieces, depth);
     } catch (const Error& error) {
         return unavailable_value(type, error.what());
@@ -220,24 +266,30 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
 
 }  // namespace
 
-Value value_of_variable(Target& target, ThreadId thread, const Frame& frame, const Variable& variable) {
+Value value_of_variable(Target& target, ThreadId thread, const Frame& frame,
+                        const Variable& variable) {
     return value_of(target, thread, frame, variable, 0);
 }
 
-Value value_of_global(Target& target, ThreadId thread, const Frame* frame, const Module& module, const Variable& variable) {
+Value value_of_global(Target& target, ThreadId thread, const Frame* frame, const Module& module,
+                      const Variable& variable) {
     Frame outside;
     outside.module = &module;
     if (frame) outside.registers = frame->registers;
     return value_of_variable(target, thread, outside, variable);
 }
 
-Value value_of_register(Target& target, ThreadId thread, const Frame& frame, const RegisterName& name, const Type& type) {
+Value value_of_register(Target& target, ThreadId thread, const Frame& frame,
+                        const RegisterName& name, const Type& type) {
     auto bytes = register_bytes(target, thread, frame, name.dwarf_number, name.size);
     if (!bytes)
-        return unavailable_value(type, fmt::format("{} is not known in frame {}: the functions called since did not keep it",
-                                                   register_name(name.dwarf_number), frame.level));
+        return unavailable_value(
+            type,
+            fmt::format("{} is not known in frame {}: the functions called since did not keep it",
+                        register_name(name.dwarf_number), frame.level));
     ByteSpan all(*bytes);
-    Value value = value_of_bytes(type, all.subspan(name.offset, std::min<std::size_t>(name.size, all.size() - name.offset)));
+    Value value = value_of_bytes(
+        type, all.subspan(name.offset, std::min<std::size_t>(name.size, all.size() - name.offset)));
     value.in_register = RegisterPlace{name.dwarf_number, name.offset, frame.level};
     return value;
 }
@@ -250,24 +302,36 @@ void write_value(Target& target, ThreadId thread, const Value& place, ByteSpan b
     const RegisterPlace& where = *place.in_register;
     std::string name = register_name(where.number);
     if (where.frame_level != 0)
-        throw RequestError(fmt::format("{} belongs to frame {}, where it is only what unwinding recovered", name, where.frame_level),
-                           Next::select_innermost_frame_or_memory);
+        throw RequestError(
+            fmt::format("{} belongs to frame {}, where it is only what unwinding recovered", name,
+                        where.frame_level),
+            Next::select_innermost_frame_or_memory);
     Registers registers = target.registers(thread);
     auto old = registers.get(where.number);
     if (!old && !place.is_bit_field()) {
         std::vector<std::byte> whole;
-        if (auto wide = extended_bytes(target, thread, where.number)) whole = *wide;
-        else if (ByteSpan now = target.vector_registers(thread).bytes(where.number); !now.empty()) whole.assign(now.begin(), now.begin() + 10);
-        if (whole.empty()) throw RequestError(fmt::format("{} cannot be written", name), "the general registers, the flags, vectors, masks and the x87 stack can be");
-        if (where.offset + bytes.size() > whole.size()) throw RequestError(fmt::format("the value does not fit {}", name));
-        std::copy(bytes.begin(), bytes.end(), whole.begin() + static_cast<std::ptrdiff_t>(where.offset));
+        if (auto wide = extended_bytes(target, thread, where.number))
+            whole = *wide;
+        else if (ByteSpan now = target.vector_registers(thread).bytes(where.number); !now.empty())
+            whole.assign(now.begin(), now.begin() + 10);
+        if (whole.empty())
+            throw RequestError(
+                fmt::format("{} cannot be written", name),
+                "the general registers, the flags, vectors, masks and the x87 stack can be");
+        if (where.offset + bytes.size() > whole.size())
+            throw RequestError(fmt::format("the value does not fit {}", name));
+        std::copy(bytes.begin(), bytes.end(),
+                  whole.begin() + static_cast<std::ptrdiff_t>(where.offset));
         target.set_vector_register(thread, where.number, whole);
         return;
     }
-    if (!old || place.is_bit_field()) throw RequestError(fmt::format("{} cannot be written yet", name));
+    if (!old || place.is_bit_field())
+        throw RequestError(fmt::format("{} cannot be written yet", name));
     std::uint64_t content = *old;
-    if (where.offset + bytes.size() > sizeof content) throw RequestError(fmt::format("the value does not fit {}", name));
-    // Writing 32 bits of a register clears the upper half, as the processor does (Intel SDM 1, §3.4.1.1).
+    if (where.offset + bytes.size() > sizeof content)
+        throw RequestError(fmt::format("the value does not fit {}", name));
+    // Writing 32 bits of a register clears the upper half, as the processor does (Intel SDM 1,
+    // §3.4.1.1).
     if (bytes.size() == 4 && where.offset == 0) content = 0;
     std::memcpy(reinterpret_cast<std::byte*>(&content) + where.offset, bytes.data(), bytes.size());
     registers.set(where.number, content);

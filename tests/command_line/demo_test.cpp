@@ -7,7 +7,8 @@ namespace lantern::testing {
 namespace {
 
 Ran play(const std::string& script) {
-    return run({LANTERN_PROGRAM, "debug", DEMO_PROGRAM, "--stdin", SOURCE_FOLDER "/demo/day-sheet.txt", "--stdout", "/dev/null", "--script",
+    return run({LANTERN_PROGRAM, "debug", DEMO_PROGRAM, "--stdin",
+                SOURCE_FOLDER "/demo/day-sheet.txt", "--stdout", "/dev/null", "--script",
                 std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"});
 }
 
@@ -25,7 +26,8 @@ TEST(Demo, FindsTheLevelThatIsNeverSet) {
     EXPECT_TRUE(ran.says("\"Kingfisher\\n\\0\""));
     EXPECT_TRUE(ran.says("not set yet: nothing on the way here assigns it"));
     EXPECT_TRUE(ran.says("perhaps not set: only some of the ways here assign it"));
-    EXPECT_FALSE(ran.says("change_cm    (not set) →")) << "nothing was assigned, so nothing changed";
+    EXPECT_FALSE(ran.says("change_cm    (not set) →"))
+        << "nothing was assigned, so nothing changed";
 }
 
 TEST(Demo, FindsTheLineEndingInTheName) {
@@ -51,8 +53,11 @@ TEST(Demo, FindsTheIndexOnePastTheEnd) {
 }
 
 Ran play_gates(const std::string& script, const std::filesystem::path& folder = {}) {
-    std::string program = std::string(DEMO_PROGRAM).substr(0, std::string(DEMO_PROGRAM).rfind('/')) + "/lockgates";
-    return run({LANTERN_PROGRAM, "debug", program, "--stdout", "/dev/null", "--script", std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"}, "", folder);
+    std::string program =
+        std::string(DEMO_PROGRAM).substr(0, std::string(DEMO_PROGRAM).rfind('/')) + "/lockgates";
+    return run({LANTERN_PROGRAM, "debug", program, "--stdout", "/dev/null", "--script",
+                std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"},
+               "", folder);
 }
 
 TEST(Demo, FindsTheOneBargeInThousands) {
@@ -73,31 +78,40 @@ TEST(Demo, FindsTheWrongHandOnTheTally) {
 }
 
 TEST(Demo, DrawsTheDay) {
-    if (run({"sh", "-c", "command -v gnuplot"}).status != 0) GTEST_SKIP() << "gnuplot is not here: drawing is SKIPPED";
+    if (run({"sh", "-c", "command -v gnuplot"}).status != 0)
+        GTEST_SKIP() << "gnuplot is not here: drawing is SKIPPED";
     TemporaryFolder folder;
     Ran ran = play_gates("level-of-a-day", folder.path());
     EXPECT_EQ(ran.status, 0) << ran.output;
-    EXPECT_EQ(lines_of(folder.read("upper-pound.csv")).size(), 145u) << "every ten minutes of a day, and the heading";
+    EXPECT_EQ(lines_of(folder.read("upper-pound.csv")).size(), 145u)
+        << "every ten minutes of a day, and the heading";
     EXPECT_NE(folder.read("upper-pound.svg").find("gates_open"), std::string::npos);
 }
 
-Ran play_on(const std::string& program, const std::string& script, const std::filesystem::path& folder) {
+Ran play_on(const std::string& program, const std::string& script,
+            const std::filesystem::path& folder) {
     std::string demo(DEMO_PROGRAM);
-    return run({LANTERN_PROGRAM, "debug", demo.substr(0, demo.rfind('/') + 1) + program, "--stdout", "/dev/null", "--script", std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"}, "", folder);
+    return run({LANTERN_PROGRAM, "debug", demo.substr(0, demo.rfind('/') + 1) + program, "--stdout",
+                "/dev/null", "--script", std::string(SOURCE_FOLDER "/demo/") + script + ".lantern"},
+               "", folder);
 }
 
 TEST(Demo, FindsTheTelegramThatRanOverItsFrame) {
     TemporaryFolder folder;
     Ran ran = play_on("sluicewire", "overrun", folder.path());
     EXPECT_EQ(ran.status, 0) << ran.output;
-    EXPECT_TRUE(ran.says("it could not return: its return address has been overwritten with the text \"RISINGFA\""));
+    EXPECT_TRUE(ran.says(
+        "it could not return: its return address has been overwritten with the text \"RISINGFA\""));
     EXPECT_TRUE(ran.says("leads nowhere: the stack is damaged"));
     EXPECT_TRUE(ran.says("word[0 to 7]         \"OPENTHEU\"") || ran.says("\"OPENTHEU\""));
-    EXPECT_TRUE(ran.says("the return address follows a call of opening_of: agrees")) << "before it happens";
+    EXPECT_TRUE(ran.says("the return address follows a call of opening_of: agrees"))
+        << "before it happens";
     EXPECT_TRUE(folder.read("frame.svg").starts_with("<?xml"));
     EXPECT_EQ(folder.read("frame.png").substr(1, 3), "PNG");
     // And what was saved is looked into afterwards.
-    Ran after = run({LANTERN_PROGRAM, "postmortem", "sluicewire.core", "--script", SOURCE_FOLDER "/demo/overrun-core.lantern"}, "", folder.path());
+    Ran after = run({LANTERN_PROGRAM, "postmortem", "sluicewire.core", "--script",
+                     SOURCE_FOLDER "/demo/overrun-core.lantern"},
+                    "", folder.path());
     EXPECT_EQ(after.status, 0) << after.output;
     EXPECT_TRUE(after.says("opening_of"));
     EXPECT_TRUE(after.says("RISINGFA"));

@@ -1,12 +1,12 @@
 // find, type, survey and the places symbols come from, through the built program.
 #include <arpa/inet.h>
 #include <fcntl.h>
-#include <csignal>
 #include <gtest/gtest.h>
 #include <netinet/in.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
+#include <csignal>
 
 #include <chrono>
 #include <nlohmann/json.hpp>
@@ -27,7 +27,9 @@ Ran survey(const std::vector<std::string>& words) {
 
 TEST(FindCommand, TakesPatternsFilesModulesAndLimits) {
     std::string barges = fixture("barges-gcc5/barges");
-    Ran ran = debug(barges, {"find functions /toll$/", "find functions in barges.cpp limit 2", "find code deepest", "find code barges.cpp:26", "find address main", "find functions zzz"});
+    Ran ran = debug(barges, {"find functions /toll$/", "find functions in barges.cpp limit 2",
+                             "find code deepest", "find code barges.cpp:26", "find address main",
+                             "find functions zzz"});
     EXPECT_EQ(ran.status, 0) << ran.output;
     EXPECT_TRUE(ran.says("canal::Narrow::toll"));
     EXPECT_TRUE(ran.says("more; a longer pattern narrows them down"));
@@ -35,8 +37,14 @@ TEST(FindCommand, TakesPatternsFilesModulesAndLimits) {
     EXPECT_TRUE(ran.says("of code belong to the line"));
     EXPECT_TRUE(ran.says("section .text"));
     EXPECT_TRUE(ran.says("0 found"));
-    for (auto [command, answer] : {std::pair{"find functions /(/", "does not parse"}, {"find functions x in nowhere.c", "no source file and no module"}, {"find fish", "find looks for"},
-                                   {"find functions x limit many", "limit needs a number"}, {"find code", "a place is missing"}, {"find address 0xffff0000", "no module is loaded"}, {"type Wherry", "nothing here is called Wherry"}}) {
+    for (auto [command, answer] :
+         {std::pair{"find functions /(/", "does not parse"},
+          {"find functions x in nowhere.c", "no source file and no module"},
+          {"find fish", "find looks for"},
+          {"find functions x limit many", "limit needs a number"},
+          {"find code", "a place is missing"},
+          {"find address 0xffff0000", "no module is loaded"},
+          {"type Wherry", "nothing here is called Wherry"}}) {
         Ran wrong = debug(barges, {command});
         EXPECT_EQ(wrong.status, 1) << command;
         EXPECT_TRUE(wrong.says(answer)) << command << "\n" << wrong.output;
@@ -44,7 +52,8 @@ TEST(FindCommand, TakesPatternsFilesModulesAndLimits) {
 }
 
 TEST(FindCommand, LibrariesAreLookedIntoWhenTheyAreNamed) {
-    Ran ran = debug(fixture("locks-gcc-O0-dwarf5-pie"), {"reach main", "find functions strlen", "find functions strlen in libc"});
+    Ran ran = debug(fixture("locks-gcc-O0-dwarf5-pie"),
+                    {"reach main", "find functions strlen", "find functions strlen in libc"});
     EXPECT_TRUE(ran.says("not looked into; in NAME, such as in libc"));
     std::string after = ran.output.substr(ran.output.rfind("› find"));
     EXPECT_NE(after.find("strlen"), std::string::npos);
@@ -52,7 +61,9 @@ TEST(FindCommand, LibrariesAreLookedIntoWhenTheyAreNamed) {
 }
 
 TEST(TypeCommand, ShowsLayoutAndPadding) {
-    Ran ran = debug(fixture("layouts-dwarf5"), {"type Tail", "type Left", "type Way", "pause at main", "launch", "type reuses.last", "type Base"});
+    Ran ran =
+        debug(fixture("layouts-dwarf5"), {"type Tail", "type Left", "type Way", "pause at main",
+                                          "launch", "type reuses.last", "type Base"});
     EXPECT_EQ(ran.status, 0) << ran.output;
     EXPECT_TRUE(ran.says("16 bytes in all: 9 used, 7 lost to padding")) << ran.output;
     EXPECT_TRUE(ran.says("virtual base Base"));
@@ -63,7 +74,8 @@ TEST(TypeCommand, ShowsLayoutAndPadding) {
 
 TEST(SurveyCommand, WritesTextJsonAndAPage) {
     TemporaryFolder folder;
-    Ran ran = survey({fixture("barges-gccO25/barges"), "--out", (folder.path() / "report").string()});
+    Ran ran =
+        survey({fixture("barges-gccO25/barges"), "--out", (folder.path() / "report").string()});
     EXPECT_EQ(ran.status, 0) << ran.errors;
     EXPECT_TRUE(ran.says("Who compiled what"));
     EXPECT_TRUE(ran.says("What stands in the way"));
@@ -83,7 +95,8 @@ TEST(SurveyCommand, PutsTwoProgramsSideBySide) {
     EXPECT_TRUE(ran.says("survey of two programs"));
     EXPECT_TRUE(ran.says("the same"));
     EXPECT_TRUE(ran.says("-O2"));
-    Ran json = survey({fixture("barges-gcc5/barges"), fixture("barges-gccO25/barges"), "--format", "json"});
+    Ran json = survey(
+        {fixture("barges-gcc5/barges"), fixture("barges-gccO25/barges"), "--format", "json"});
     EXPECT_EQ(Json::parse(json.output)["programs"].size(), 2u);
 }
 
@@ -103,17 +116,21 @@ TEST(SurveyCommand, ANameThatIsNoTextIsEscapedEverywhere) {
 
 TEST(Symbols, ComeFromTheFolderNamed) {
     TemporaryFolder folder;
-    std::filesystem::copy_file(fixture("barges-linked/barges.debug"), folder.path() / "barges.debug");
+    std::filesystem::copy_file(fixture("barges-linked/barges.debug"),
+                               folder.path() / "barges.debug");
     std::string stripped = fixture("barges-stripped/barges");
     Ran without = debug(stripped, {"find functions canal::"});
     EXPECT_FALSE(without.says("canal::pass")) << without.output;
-    Ran with = debug(stripped, {"find functions canal::", "pause at canal::pass", "launch", "locals"}, {"--symbols", folder.path().string()});
+    Ran with =
+        debug(stripped, {"find functions canal::", "pause at canal::pass", "launch", "locals"},
+              {"--symbols", folder.path().string()});
     EXPECT_EQ(with.status, 0) << with.output;
     EXPECT_TRUE(with.says("canal::pass"));
     EXPECT_TRUE(with.says("way"));
     Ran nowhere = debug(stripped, {"find functions"}, {"--symbols", "/no/such/folder"});
     EXPECT_EQ(nowhere.status, 3);
-    EXPECT_TRUE((nowhere.output + nowhere.errors).find("there is no such folder") != std::string::npos);
+    EXPECT_TRUE((nowhere.output + nowhere.errors).find("there is no such folder") !=
+                std::string::npos);
 }
 
 // A real symbol server on loopback, over a folder with the debug file.
@@ -133,7 +150,8 @@ class Server {
         if (child_ == 0) {
             int null = open("/dev/null", O_RDWR);
             for (int i = 0; i < 3; ++i) dup2(null, i);
-            execlp("debuginfod", "debuginfod", "-p", std::to_string(port_).c_str(), "-d", database.c_str(), "-F", "-t", "1", folder.c_str(), nullptr);
+            execlp("debuginfod", "debuginfod", "-p", std::to_string(port_).c_str(), "-d",
+                   database.c_str(), "-F", "-t", "1", folder.c_str(), nullptr);
             _exit(127);
         }
     }
@@ -149,25 +167,33 @@ class Server {
 };
 
 TEST(Symbols, ComeFromAServerOnlyWhenThatIsSwitchedOn) {
-    if (run({"sh", "-c", "command -v debuginfod"}).status != 0) GTEST_SKIP() << "debuginfod is not here: asking a symbol server is NOT tested";
+    if (run({"sh", "-c", "command -v debuginfod"}).status != 0)
+        GTEST_SKIP() << "debuginfod is not here: asking a symbol server is NOT tested";
     TemporaryFolder folder;
     std::filesystem::create_directories(folder.path() / "served");
     std::filesystem::create_directories(folder.path() / "config/elm-lantern");
-    std::filesystem::copy_file(fixture("barges-linked/barges.debug"), folder.path() / "served/barges.debug");
+    std::filesystem::copy_file(fixture("barges-linked/barges.debug"),
+                               folder.path() / "served/barges.debug");
     Server server(folder.path() / "served", folder.path() / "database");
-    std::string base = "env XDG_CONFIG_HOME=" + (folder.path() / "config").string() + " XDG_CACHE_HOME=" + (folder.path() / "cache").string() +
-                       " DEBUGINFOD_CACHE_PATH=" + (folder.path() / "fetched").string() + " DEBUGINFOD_URLS=" + server.url() + " no_proxy=127.0.0.1 ";
-    std::string ask = std::string(LANTERN_PROGRAM) + " debug " + fixture("barges-stripped/barges") + " --do 'find functions canal::' ";
-    EXPECT_FALSE(run({"sh", "-c", base + ask}).says("canal::pass")) << "a server in the environment alone is not asked";
+    std::string base = "env XDG_CONFIG_HOME=" + (folder.path() / "config").string() +
+                       " XDG_CACHE_HOME=" + (folder.path() / "cache").string() +
+                       " DEBUGINFOD_CACHE_PATH=" + (folder.path() / "fetched").string() +
+                       " DEBUGINFOD_URLS=" + server.url() + " no_proxy=127.0.0.1 ";
+    std::string ask = std::string(LANTERN_PROGRAM) + " debug " + fixture("barges-stripped/barges") +
+                      " --do 'find functions canal::' ";
+    EXPECT_FALSE(run({"sh", "-c", base + ask}).says("canal::pass"))
+        << "a server in the environment alone is not asked";
     Ran ran;
-    for (int tries = 0; tries < 60 && !ran.says("canal::pass"); ++tries) {  // until the server has looked through its folder
+    for (int tries = 0; tries < 60 && !ran.says("canal::pass");
+         ++tries) {  // until the server has looked through its folder
         std::filesystem::remove_all(folder.path() / "fetched");
         ran = run({"sh", "-c", base + ask + "--ask-servers"});
         std::this_thread::sleep_for(std::chrono::milliseconds(200));
     }
     EXPECT_TRUE(ran.says("canal::pass")) << ran.output << ran.errors;
     // The same from the settings file.
-    folder.write("config/elm-lantern/config.toml", "[symbols]\nservers = [\"" + server.url() + "\"]\nask_servers = true\n");
+    folder.write("config/elm-lantern/config.toml",
+                 "[symbols]\nservers = [\"" + server.url() + "\"]\nask_servers = true\n");
     base = "env -u DEBUGINFOD_URLS" + base.substr(3);
     base.erase(base.find(" DEBUGINFOD_URLS="), server.url().size() + 17);
     EXPECT_TRUE(run({"sh", "-c", base + ask}).says("canal::pass"));
@@ -176,15 +202,23 @@ TEST(Symbols, ComeFromAServerOnlyWhenThatIsSwitchedOn) {
 TEST(Settings, WrongOnesAreNamedWithTheirPlace) {
     TemporaryFolder folder;
     std::filesystem::create_directories(folder.path() / "elm-lantern");
-    std::string ask = "env XDG_CONFIG_HOME=" + folder.path().string() + " " + LANTERN_PROGRAM + " survey " + fixture("locks-dwarf3");
-    for (auto [text, answer] : {std::pair{"[symbols]\nfolder = [\"x\"]\n", "did you mean folders?"}, {"[symbols\n", "line 1: this cannot be understood"}, {"[symbols]\nask_servers = 3\n", "true or false"},
-                                {"[colours]\n", "there is no setting"}, {"[symbols]\nfolders = \"x\"\n", "list of texts"}, {"[symbols]\nask_servers = true\n", "none is named"}}) {
+    std::string ask = "env XDG_CONFIG_HOME=" + folder.path().string() + " " + LANTERN_PROGRAM +
+                      " survey " + fixture("locks-dwarf3");
+    for (auto [text, answer] : {std::pair{"[symbols]\nfolder = [\"x\"]\n", "did you mean folders?"},
+                                {"[symbols\n", "line 1: this cannot be understood"},
+                                {"[symbols]\nask_servers = 3\n", "true or false"},
+                                {"[colours]\n", "there is no setting"},
+                                {"[symbols]\nfolders = \"x\"\n", "list of texts"},
+                                {"[symbols]\nask_servers = true\n", "none is named"}}) {
         folder.write("elm-lantern/config.toml", text);
         Ran ran = run({"sh", "-c", "env -u DEBUGINFOD_URLS " + ask});
         EXPECT_EQ(ran.status, 3) << text;
-        EXPECT_NE((ran.output + ran.errors).find(answer), std::string::npos) << text << ran.output << ran.errors;
+        EXPECT_NE((ran.output + ran.errors).find(answer), std::string::npos)
+            << text << ran.output << ran.errors;
     }
-    folder.write("elm-lantern/config.toml", "[symbols]\nfolders = [\"/nowhere\"]\nkeep_indexes = false\nindex_limit_mb = 20\n");
+    folder.write(
+        "elm-lantern/config.toml",
+        "[symbols]\nfolders = [\"/nowhere\"]\nkeep_indexes = false\nindex_limit_mb = 20\n");
     EXPECT_EQ(run({"sh", "-c", ask}).status, 0);
 }
 

@@ -1,4 +1,5 @@
-// Optimised code at the built program's prompt: stops, steps and frames at one address, several breakpoints there, and what is printed.
+// Optimised code at the built program's prompt: stops, steps and frames at one address, several
+// breakpoints there, and what is printed.
 #include <gtest/gtest.h>
 
 #include <regex>
@@ -21,12 +22,15 @@ Ran on_daybook(const std::vector<std::string>& commands) {
 std::vector<std::string> counters(const std::string& output) {
     std::vector<std::string> found;
     static const std::regex counter(R"(  rip  (?:0x[0-9a-f]+ → )?(0x[0-9a-f]+))");
-    for (std::sregex_iterator at(output.begin(), output.end(), counter), end; at != end; ++at) found.push_back((*at)[1]);
+    for (std::sregex_iterator at(output.begin(), output.end(), counter), end; at != end; ++at)
+        found.push_back((*at)[1]);
     return found;
 }
 
 TEST(Optimised, BeforeAnInlinedCallAndInsideOfItAtOneAddress) {
-    Ran ran = on_daybook({"pause at daybook.cpp:32", "launch", "registers rip", "stack", "value pence", "into", "registers rip", "stack", "value passage.draught_cm"});
+    Ran ran =
+        on_daybook({"pause at daybook.cpp:32", "launch", "registers rip", "stack", "value pence",
+                    "into", "registers rip", "stack", "value passage.draught_cm"});
     EXPECT_EQ(ran.status, 0) << ran.errors;
     auto at = counters(ran.output);
     ASSERT_EQ(at.size(), 2u) << ran.output;
@@ -35,7 +39,8 @@ TEST(Optimised, BeforeAnInlinedCallAndInsideOfItAtOneAddress) {
     EXPECT_TRUE(ran.says("step done ─ (anonymous)::toll"));
     EXPECT_TRUE(ran.says("passage.draught_cm = 95"));
     // One frame more, and the caller's line is the one it stood at.
-    std::size_t first = ran.output.find("◆ 0  (anonymous)::takings"), second = ran.output.find("◆ 0  (anonymous)::toll");
+    std::size_t first = ran.output.find("◆ 0  (anonymous)::takings"),
+                second = ran.output.find("◆ 0  (anonymous)::toll");
     ASSERT_NE(first, std::string::npos) << ran.output;
     ASSERT_NE(second, std::string::npos) << ran.output;
     EXPECT_LT(first, second);
@@ -43,24 +48,34 @@ TEST(Optimised, BeforeAnInlinedCallAndInsideOfItAtOneAddress) {
 }
 
 TEST(Optimised, OverPassesAnInlinedCallAndOutLeavesIt) {
-    Ran ran = on_daybook({"pause at daybook.cpp:32", "launch", "over", "value pence", "continue", "into", "out", "value sum"});
+    Ran ran = on_daybook({"pause at daybook.cpp:32", "launch", "over", "value pence", "continue",
+                          "into", "out", "value sum"});
     EXPECT_EQ(ran.status, 0) << ran.errors;
     EXPECT_TRUE(ran.says("daybook.cpp:33")) << ran.output;
     EXPECT_TRUE(ran.says("pence = 0  int")) << "half of one passage";
     EXPECT_TRUE(ran.says("(anonymous)::toll has returned ─ (anonymous)::takings")) << ran.output;
 }
 
-// Two breakpoints at one address, each with a condition of its own scope, are met one after the other with nothing run between.
+// Two breakpoints at one address, each with a condition of its own scope, are met one after the
+// other with nothing run between.
 TEST(Optimised, BreakpointsAtOneAddressAreMetInOrder) {
-    Ran ran = on_daybook({"pause at daybook.cpp:32 when sum == 1", "pause at toll when passage.draught_cm == 95", "launch", "continue", "breakpoints"});
+    Ran ran = on_daybook({"pause at daybook.cpp:32 when sum == 1",
+                          "pause at toll when passage.draught_cm == 95", "launch", "continue",
+                          "breakpoints"});
     EXPECT_EQ(ran.status, 0) << ran.errors << ran.output;
     EXPECT_TRUE(ran.says("breakpoint 2 ─ (anonymous)::toll")) << ran.output;
     EXPECT_FALSE(ran.says("cannot be computed")) << ran.output;
-    // The sum is 0, 0 and 1 before the first three passages, of Wren, Heron and Wren: the third stops at the outer one first.
-    EXPECT_TRUE(std::regex_search(ran.output, std::regex(R"(1  daybook\.cpp:32 +1 hit, passed 2 times)"))) << ran.output;
-    EXPECT_TRUE(std::regex_search(ran.output, std::regex(R"(2  toll +1 hit, passed 1 time )"))) << ran.output;
-    EXPECT_LT(ran.output.find("breakpoint 2 ─ (anonymous)::toll"), ran.output.find("breakpoint 1 ─ (anonymous)::takings"));
-    Ran both = on_daybook({"pause at daybook.cpp:32", "pause at toll", "launch", "registers rip", "continue", "registers rip", "continue", "registers rip"});
+    // The sum is 0, 0 and 1 before the first three passages, of Wren, Heron and Wren: the third
+    // stops at the outer one first.
+    EXPECT_TRUE(
+        std::regex_search(ran.output, std::regex(R"(1  daybook\.cpp:32 +1 hit, passed 2 times)")))
+        << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex(R"(2  toll +1 hit, passed 1 time )")))
+        << ran.output;
+    EXPECT_LT(ran.output.find("breakpoint 2 ─ (anonymous)::toll"),
+              ran.output.find("breakpoint 1 ─ (anonymous)::takings"));
+    Ran both = on_daybook({"pause at daybook.cpp:32", "pause at toll", "launch", "registers rip",
+                           "continue", "registers rip", "continue", "registers rip"});
     auto at = counters(both.output);
     ASSERT_EQ(at.size(), 3u) << both.output;
     EXPECT_EQ(at[0], at[1]);
@@ -69,20 +84,28 @@ TEST(Optimised, BreakpointsAtOneAddressAreMetInOrder) {
 }
 
 TEST(Optimised, ABreakpointIsTheSameBeforeAndAfterLaunch) {
-    Ran before = debug(fixture("day-cpp-gcc-O2"), {"pause at day.cpp:76", "pause at toll_of", "pause at obey", "launch", "breakpoints"}, {"--stdout", "/dev/null"});
+    Ran before =
+        debug(fixture("day-cpp-gcc-O2"),
+              {"pause at day.cpp:76", "pause at toll_of", "pause at obey", "launch", "breakpoints"},
+              {"--stdout", "/dev/null"});
     EXPECT_FALSE(before.says("waits")) << before.output;
     EXPECT_TRUE(before.says("day.cpp:76  in canal::longest_name")) << before.output;
     EXPECT_TRUE(before.says("in canal::toll_of, inlined into")) << before.output;
     Ran away = debug(fixture("day-cpp-gcc-O2"), {"-pause at larger"});
-    EXPECT_NE((away.output + away.errors).find("the compiler has computed it away"), std::string::npos);
+    EXPECT_NE((away.output + away.errors).find("the compiler has computed it away"),
+              std::string::npos);
     EXPECT_FALSE(before.says("stl_vector.h:76"));
 }
 
-// The heading's file has the heading's line, and the function is one of that file: the library's lines are never told with the user's names.
+// The heading's file has the heading's line, and the function is one of that file: the library's
+// lines are never told with the user's names.
 TEST(Optimised, AHeadingNamesTheFunctionOfItsLine) {
-    Ran ran = debug(fixture("day-cpp-gcc-O2"), {"pause at main", "launch", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway", "into anyway"},
+    Ran ran = debug(fixture("day-cpp-gcc-O2"),
+                    {"pause at main", "launch", "into anyway", "into anyway", "into anyway",
+                     "into anyway", "into anyway", "into anyway", "into anyway", "into anyway"},
                     {"--stdout", "/dev/null", "--format", "json"});
-    static const std::regex stop(R"re("kind":"stop".*?"function":"([^"]*)".*?"file":"([^"]*)","line":(\d+))re");
+    static const std::regex stop(
+        R"re("kind":"stop".*?"function":"([^"]*)".*?"file":"([^"]*)","line":(\d+))re");
     unsigned stops = 0;
     for (const std::string& line : lines_of(ran.output)) {
         std::smatch parts;
@@ -95,25 +118,38 @@ TEST(Optimised, AHeadingNamesTheFunctionOfItsLine) {
     EXPECT_GE(stops, 8u) << ran.output;
 }
 
-// gcc loses the record of calls that it unrolls whole: whose line it is is inferred, and said to be.
+// gcc loses the record of calls that it unrolls whole: whose line it is is inferred, and said to
+// be.
 TEST(Optimised, ACallWithoutARecordSaysThatItIsInferred) {
-    Ran ran = debug(fixture("day-c-gcc-O3"), {"pause at day.c:69", "launch", "continue", "stack"}, {"--stdout", "/dev/null"});
+    Ran ran = debug(fixture("day-c-gcc-O3"), {"pause at day.c:69", "launch", "continue", "stack"},
+                    {"--stdout", "/dev/null"});
     EXPECT_TRUE(ran.says("─ sum_levels")) << ran.output;
-    EXPECT_TRUE(ran.says("no record of this inlined call: that it is sum_levels is told by the source line alone")) << ran.output;
-    EXPECT_FALSE(debug(fixture("day-c-gcc-O1"), {"pause at day.c:69", "launch", "stack"}, {"--stdout", "/dev/null"}).says("no record"));
+    EXPECT_TRUE(ran.says(
+        "no record of this inlined call: that it is sum_levels is told by the source line alone"))
+        << ran.output;
+    EXPECT_FALSE(debug(fixture("day-c-gcc-O1"), {"pause at day.c:69", "launch", "stack"},
+                       {"--stdout", "/dev/null"})
+                     .says("no record"));
 }
 
 TEST(Optimised, NamesThatArePrintedCanBeTyped) {
-    Ran ran = debug(fixture("names-gcc"), {"pause at over(double)", "pause at canal::over(const char*, int)", "pause at canal::Queue<int, 4>::first", "pause at main::(lambda)::operator()",
-                                           "pause at (anonymous)::Lock::operator bool", "pause at operator+", "pause at larger<double>", "breakpoints", "launch"}, {"--stdout", "/dev/null"});
+    Ran ran = debug(fixture("names-gcc"),
+                    {"pause at over(double)", "pause at canal::over(const char*, int)",
+                     "pause at canal::Queue<int, 4>::first", "pause at main::(lambda)::operator()",
+                     "pause at (anonymous)::Lock::operator bool", "pause at operator+",
+                     "pause at larger<double>", "breakpoints", "launch"},
+                    {"--stdout", "/dev/null"});
     EXPECT_EQ(ran.status, 0) << ran.errors;
     EXPECT_TRUE(ran.says("▪7 breakpoint 7"));
     Ran refused = debug(fixture("names-gcc"), {"-pause at over(float)", "-pause at fill for"});
-    EXPECT_TRUE(refused.says("no function over(float)") || refused.errors.find("no function over(float)") != std::string::npos) << refused.output << refused.errors;
+    EXPECT_TRUE(refused.says("no function over(float)") ||
+                refused.errors.find("no function over(float)") != std::string::npos)
+        << refused.output << refused.errors;
 }
 
 TEST(Demo, FindsTheArgumentsTheWrongWayRound) {
-    Ran ran = run({LANTERN_PROGRAM, "debug", demo("daybook"), "--stdout", "/dev/null", "--script", SOURCE_FOLDER "/demo/low-takings.lantern"});
+    Ran ran = run({LANTERN_PROGRAM, "debug", demo("daybook"), "--stdout", "/dev/null", "--script",
+                   SOURCE_FOLDER "/demo/low-takings.lantern"});
     EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
     EXPECT_TRUE(ran.says("in (anonymous)::takings, inlined into main"));
     EXPECT_TRUE(ran.says("step done ─ (anonymous)::rebate"));

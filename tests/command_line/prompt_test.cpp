@@ -1,4 +1,5 @@
-// The prompt on a pseudo-terminal: typing, completion, history, Ctrl-C while the program runs, Ctrl-D.
+// The prompt on a pseudo-terminal: typing, completion, history, Ctrl-C while the program runs,
+// Ctrl-D.
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -70,10 +71,20 @@ TEST(Prompt, CompletesTheWordsBehindACommand) {
     terminal.type("reach factorial\n");
     EXPECT_TRUE(terminal.shows("factorial:40 › "));
     for (auto [typed, whole] : std::map<std::string, std::string>{
-             {"stack a", "stack all"}, {"notes a", "notes all"}, {"find functions loc a", "find functions loc all"}, 
-             {"pause at mean wh", "pause at mean when"}, {"pause at mean la", "pause at mean later"}, {"pause at mean when global_c", "pause at mean when global_count"}, {"pa mea", "pa mean"},
-             {"over 3 insn al", "over 3 insn alone"}, {"out me", "out meanwhile"}, {"follow c", "follow child"}, {"disassembly mean by so", "disassembly mean by source"},
-             {"value upper ra", "value upper raw"}, {"value upper + global_c", "value upper + global_count"}, {"reach fact", "reach factorial"}})
+             {"stack a", "stack all"},
+             {"notes a", "notes all"},
+             {"find functions loc a", "find functions loc all"},
+             {"pause at mean wh", "pause at mean when"},
+             {"pause at mean la", "pause at mean later"},
+             {"pause at mean when global_c", "pause at mean when global_count"},
+             {"pa mea", "pa mean"},
+             {"over 3 insn al", "over 3 insn alone"},
+             {"out me", "out meanwhile"},
+             {"follow c", "follow child"},
+             {"disassembly mean by so", "disassembly mean by source"},
+             {"value upper ra", "value upper raw"},
+             {"value upper + global_c", "value upper + global_count"},
+             {"reach fact", "reach factorial"}})
         expect_completion(terminal, typed, whole);
     terminal.type("quit\n");
     EXPECT_EQ(terminal.wait_for_end(), 0);
@@ -90,8 +101,11 @@ TEST(Prompt, CompletesQuestionsToContainersAndOwnWords) {
     terminal.type("reach stand_here\n");
     EXPECT_TRUE(terminal.shows("reached ─ "));
     terminal.type("caller\n");
-    for (auto [typed, whole] : std::map<std::string, std::string>{
-             {"= levels.si", "= levels.size("}, {"= levels.fr", "= levels.front("}, {"= name.len", "= name.length("}, {"drau", "draught"}})
+    for (auto [typed, whole] :
+         std::map<std::string, std::string>{{"= levels.si", "= levels.size("},
+                                            {"= levels.fr", "= levels.front("},
+                                            {"= name.len", "= name.length("},
+                                            {"drau", "draught"}})
         expect_completion(terminal, typed, whole);
     terminal.type("quit\n");
     EXPECT_EQ(terminal.wait_for_end(), 0);
@@ -101,7 +115,7 @@ TEST(Prompt, CtrlCPausesTheProgramAndNotUs) {
     Terminal terminal(debugging("trouble-gcc", {"--", "spin"}));
     EXPECT_TRUE(terminal.shows("› "));
     terminal.type("launch\n");
-    usleep(400'000);
+    ASSERT_TRUE(terminal.program_runs());
     terminal.type("\x03");
     EXPECT_TRUE(terminal.shows("paused ─ "));
     EXPECT_TRUE(terminal.shows("› "));
@@ -115,7 +129,7 @@ TEST(Prompt, CtrlCPausesTheProgramAndNotUs) {
     terminal.type("drop 1\n");
     EXPECT_TRUE(terminal.shows("removed"));
     terminal.type("continue\n");
-    usleep(300'000);
+    ASSERT_TRUE(terminal.program_runs());
     terminal.type("\x03");
     EXPECT_TRUE(terminal.shows("paused ─ "));
     terminal.type("quit\n");
@@ -179,7 +193,7 @@ TEST(Prompt, TheProgramReadsWhatIsTypedWhileItRuns) {
     EXPECT_TRUE(terminal.shows("› "));
     termios before = terminal.settings();
     terminal.type("launch\n");
-    usleep(300'000);
+    ASSERT_TRUE(terminal.program_runs());
     terminal.type("ahoy\n");
     EXPECT_TRUE(terminal.shows("heard ahoy"));
     terminal.type("\x04");
@@ -203,7 +217,8 @@ TEST(Prompt, KilledOutrightItTakesTheProgramWithIt) {
         dup2(open("/dev/null", O_RDWR), 0);
         dup2(open("/dev/null", O_RDWR), 1);
         std::string program = fixture("trouble-gcc");
-        execl(LANTERN_PROGRAM, LANTERN_PROGRAM, "debug", program.c_str(), "--do", "launch", "--", "spin", marker.c_str(), nullptr);
+        execl(LANTERN_PROGRAM, LANTERN_PROGRAM, "debug", program.c_str(), "--do", "launch", "--",
+              "spin", marker.c_str(), nullptr);
         _exit(127);
     }
     auto running = [&] { return run({"pgrep", "-f", "trouble-gcc spin " + marker}).status == 0; };

@@ -1,5 +1,5 @@
-// What was once told falsely, each with its neighbours: old values, parameters, canaries, where a stop opens, what a step meets,
-// names in libraries, forms of values.
+// What was once told falsely, each with its neighbours: old values, parameters, canaries, where a
+// stop opens, what a step meets, names in libraries, forms of values.
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -7,11 +7,11 @@
 
 #include <fmt/format.h>
 #include <chrono>
-#include <map>
-#include <sstream>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <regex>
+#include <sstream>
 
 #include "tests/testing/command.h"
 #include "tests/testing/piped_debugger.h"
@@ -24,7 +24,8 @@ const std::vector<std::string> kQuiet = {"--stdout", "/dev/null", "--stdin", "/d
 class Truth : public ::testing::TestWithParam<const char*> {
   protected:
     void SetUp() override {
-        if (std::string(GetParam()).find("clang") != std::string::npos && !HAVE_CLANG) GTEST_SKIP() << "clang is not here";
+        if (std::string(GetParam()).find("clang") != std::string::npos && !HAVE_CLANG)
+            GTEST_SKIP() << "clang is not here";
     }
     std::string program() const { return fixture(GetParam()); }
     bool is_optimised() const { return std::string(GetParam()).find("O2") != std::string::npos; }
@@ -32,9 +33,11 @@ class Truth : public ::testing::TestWithParam<const char*> {
 
 TEST_P(Truth, ParametersOnTheStackAreSetAndHaveTheirNames) {
     Ran ran = debug(program(), {"pause at seven", "launch", "locals", "caller", "words"}, kQuiet);
-    for (const char* line : {"g    77", "s    {a = 1, b = 20, c = 3}"}) EXPECT_TRUE(ran.says(line)) << line << ran.output;
+    for (const char* line : {"g    77", "s    {a = 1, b = 20, c = 3}"})
+        EXPECT_TRUE(ran.says(line)) << line << ran.output;
     for (const std::string& line : lines_of(ran.output)) {
-        bool is_parameter = line.find("  g    77") != std::string::npos || line.find("  s    {a") != std::string::npos;
+        bool is_parameter = line.find("  g    77") != std::string::npos ||
+                            line.find("  s    {a") != std::string::npos;
         EXPECT_FALSE(is_parameter && line.find("not set") != std::string::npos) << line;
     }
     EXPECT_TRUE(ran.says("seven: g")) << ran.output;
@@ -57,19 +60,31 @@ TEST_P(Truth, AStepOutOfATailCallGoesToItsCaller) {
     EXPECT_FALSE(ran.says("outermost")) << ran.output;
 }
 
-INSTANTIATE_TEST_SUITE_P(Builds, Truth, ::testing::Values("truth-gcc-O0", "truth-gcc-O2", "truth-clang-O0", "truth-clang-O2"));
+INSTANTIATE_TEST_SUITE_P(Builds, Truth,
+                         ::testing::Values("truth-gcc-O0", "truth-gcc-O2", "truth-clang-O0",
+                                           "truth-clang-O2"));
 
 TEST(Watched, TheOldValueIsTheOneBeforeThisWrite) {
     std::string program = fixture("truth-gcc-O0");
-    for (auto [condition, told] : {std::pair{"when level == 12", "level  11 → 12"}, {"after 3", "level  11 → 12"}, {"every 4", "level  11 → 12"}, {"", "level  (not set) → 9"}}) {
-        Ran ran = debug(program, {"pause at rising", "launch", fmt::format("pause on write level {}", condition), "continue"}, kQuiet);
+    for (auto [condition, told] : {std::pair{"when level == 12", "level  11 → 12"},
+                                   {"after 3", "level  11 → 12"},
+                                   {"every 4", "level  11 → 12"},
+                                   {"", "level  (not set) → 9"}}) {
+        Ran ran = debug(program,
+                        {"pause at rising", "launch",
+                         fmt::format("pause on write level {}", condition), "continue"},
+                        kQuiet);
         EXPECT_TRUE(ran.says(told)) << condition << ran.output;
     }
 }
 
 TEST(Forms, SayWhatTheBytesAre) {
-    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at puts later", "launch", "caller", "locals", "value x.drift as hex", "value unset", "type mark", "explain mark", "over", "value unset"}, kQuiet);
-    for (const char* line : {"{222, 173, 190, 239}", "\"lock\\0\"", "\"barge\\0\"", "\"gate\\0\"", "x.drift = 0x19", "unset = 0  int  not set yet"})
+    Ran ran = debug(fixture("truth-gcc-O0"),
+                    {"pause at puts later", "launch", "caller", "locals", "value x.drift as hex",
+                     "value unset", "type mark", "explain mark", "over", "value unset"},
+                    kQuiet);
+    for (const char* line : {"{222, 173, 190, 239}", "\"lock\\0\"", "\"barge\\0\"", "\"gate\\0\"",
+                             "x.drift = 0x19", "unset = 0  int  not set yet"})
         EXPECT_TRUE(ran.says(std::string(line).substr(0, 20))) << line << ran.output;
     EXPECT_TRUE(ran.says("{drift = -7, level = 33}")) << ran.output;
     EXPECT_FALSE(ran.says("const const")) << ran.output;
@@ -77,27 +92,40 @@ TEST(Forms, SayWhatTheBytesAre) {
 }
 
 TEST(Names, AreThoseThatTheProgramWrote) {
-    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at main", "launch", "pause at puts", "continue", "stack", "out"}, kQuiet);
+    Ran ran =
+        debug(fixture("truth-gcc-O0"),
+              {"pause at main", "launch", "pause at puts", "continue", "stack", "out"}, kQuiet);
     EXPECT_TRUE(ran.says("breakpoint 2 ─ puts")) << ran.output;
     EXPECT_FALSE(ran.says("_IO_puts")) << ran.output;
     EXPECT_TRUE(ran.says("from puts")) << ran.output;
 }
 
 TEST(Names, OfTheCLibraryAreMetInTheCLibrary) {
-    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at free later", "pause at malloc later", "pause at memset later", "pause at _Exit later", "launch"}, kQuiet);
+    Ran ran = debug(fixture("truth-gcc-O0"),
+                    {"pause at free later", "pause at malloc later", "pause at memset later",
+                     "pause at _Exit later", "launch"},
+                    kQuiet);
     for (const char* name : {"malloc", "memset", "free", "_Exit"}) {
-        Ran met = debug(fixture("truth-gcc-O0"), {"pause at jumps_on", "launch", fmt::format("pause at {}", name), "continue", "stack"}, kQuiet);
+        Ran met = debug(
+            fixture("truth-gcc-O0"),
+            {"pause at jumps_on", "launch", fmt::format("pause at {}", name), "continue", "stack"},
+            kQuiet);
         EXPECT_TRUE(met.says("breakpoint 2 ─ ")) << name << met.output;
         EXPECT_TRUE(met.says("  main ")) << name << met.output;
     }
     EXPECT_TRUE(ran.says("breakpoint ")) << ran.output;
-    for (const std::string& line : lines_of(ran.output)) EXPECT_EQ(line.find("rtld-malloc"), std::string::npos) << line;
+    for (const std::string& line : lines_of(ran.output))
+        EXPECT_EQ(line.find("rtld-malloc"), std::string::npos) << line;
 }
 
 TEST(Expressions, RunNothingThatIsOnlyAskedItsType) {
     std::vector<std::string> options = kQuiet;
     options.push_back("--allow-calls");
-    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at counted", "launch", "drop 1", "value sizeof(counted())", "value 1 ? 5 : counted()", "value 0 ? counted() : 6", "value calls", "value counted()", "value calls"}, options);
+    Ran ran = debug(fixture("truth-gcc-O0"),
+                    {"pause at counted", "launch", "drop 1", "value sizeof(counted())",
+                     "value 1 ? 5 : counted()", "value 0 ? counted() : 6", "value calls",
+                     "value counted()", "value calls"},
+                    options);
     EXPECT_TRUE(ran.says("sizeof(counted()) = 4")) << ran.output;
     EXPECT_TRUE(ran.says("1 ? 5 : counted() = 5")) << ran.output;
     EXPECT_TRUE(ran.says("@4 calls = 0")) << ran.output;
@@ -108,17 +136,20 @@ TEST(Expressions, ThatAreFarTooLongAreRefused) {
     std::string sum = "1";
     for (int i = 0; i < 10'000; ++i) sum += "+1";
     Ran ran = debug(fixture("truth-gcc-O0"), {"-value " + sum, "value 2 + 2"}, kQuiet);
-    EXPECT_TRUE(ran.says("too long") || ran.errors.find("too long") != std::string::npos) << ran.output.substr(0, 300);
+    EXPECT_TRUE(ran.says("too long") || ran.errors.find("too long") != std::string::npos)
+        << ran.output.substr(0, 300);
     EXPECT_TRUE(ran.says("2 + 2 = 4"));
 }
 
 TEST(Mutexes, SayWhichThreadHoldsThem) {
-    Ran lock = debug(fixture("givesup-gcc"), {"pause at sleeps", "launch lock", "value gate"}, kQuiet);
+    Ran lock =
+        debug(fixture("givesup-gcc"), {"pause at sleeps", "launch lock", "value gate"}, kQuiet);
     EXPECT_TRUE(lock.says("gate = held by thread 2")) << lock.output;
 }
 
 TEST(LinkersNames, OfDataAreNoCode) {
-    Ran ran = debug(fixture("truth-gcc-O0"), {"pause at counted", "launch", "value environ"}, kQuiet);
+    Ran ran =
+        debug(fixture("truth-gcc-O0"), {"pause at counted", "launch", "value environ"}, kQuiet);
     EXPECT_TRUE(ran.says("data of an unknown type")) << ran.output;
     EXPECT_FALSE(ran.says("code at")) << ran.output;
 }
@@ -132,7 +163,9 @@ TEST(GivingUp, OpensAtTheUsersOwnCodeAndSaysWhatWasThrown) {
     const GaveUp kWays[] = {
         {"abort", {"─ main", "abort, or a failed assertion"}},
         {"assert", {"─ main", "Assertion `how == \"open\"' failed"}},
-        {"throw", {"─ throws", "nobody catches what was thrown", "TollError: no berth for the Wren", "berth = 7"}},
+        {"throw",
+         {"─ throws", "nobody catches what was thrown", "TollError: no berth for the Wren",
+          "berth = 7"}},
         {"number", {"─ throws", "threw     int", "object    17"}},
         {"noexcept", {"─ throws", "TollError: no berth for the Heron", "barred"}},
         {"thread", {"─ throws", "TollError: no berth for the Teal"}},
@@ -145,22 +178,29 @@ TEST(GivingUp, OpensAtTheUsersOwnCodeAndSaysWhatWasThrown) {
         {"at", {"─ main", "std::out_of_range: vector::_M_range_check"}},
     };
     for (const GaveUp& way : kWays) {
-        Ran ran = debug(fixture("givesup-gcc"), {fmt::format("launch {}", way.how)}, {"--stdout", "/dev/null"});
-        for (const char* told : way.told) EXPECT_TRUE(ran.says(told)) << way.how << ": " << told << "\n" << ran.output;
+        Ran ran = debug(fixture("givesup-gcc"), {fmt::format("launch {}", way.how)},
+                        {"--stdout", "/dev/null"});
+        for (const char* told : way.told)
+            EXPECT_TRUE(ran.says(told)) << way.how << ": " << told << "\n" << ran.output;
         EXPECT_FALSE(ran.says("is not here")) << way.how << ran.output;
     }
 }
 
 TEST(Movements, BeginAtTheFrameThatIsShown) {
-    Ran ran = debug(fixture("givesup-gcc"), {"pause at main", "launch sleep", "continue meanwhile", "wait 0.1", "pause", "over", "over"}, {"--stdout", "/dev/null"});
+    Ran ran = debug(fixture("givesup-gcc"),
+                    {"pause at main", "launch sleep", "continue meanwhile", "wait 0.1", "pause",
+                     "over", "over"},
+                    {"--stdout", "/dev/null"});
     EXPECT_TRUE(ran.says("paused ─ sleeps")) << ran.output;
     EXPECT_TRUE(ran.says("step done ─ sleeps")) << ran.output;
     EXPECT_TRUE(ran.says("◆ 44      std::puts(\"woken\");")) << ran.output;
-    Ran two = debug(fixture("givesup-gcc"), {"pause at givesup.cpp:44", "launch two", "thread 2", "thread 1"}, {"--stdout", "/dev/null"});
+    Ran two = debug(fixture("givesup-gcc"),
+                    {"pause at givesup.cpp:44", "launch two", "thread 2", "thread 1"},
+                    {"--stdout", "/dev/null"});
     EXPECT_FALSE(two.says("is not here")) << two.output;
 }
 
-// ---- a process that we are attached to -----------------------------------------------------------------------------
+// ---- a process that we are attached to
 
 class Ticking {
   public:
@@ -184,8 +224,10 @@ class Ticking {
         std::string symbols = run({"nm", program_}).output, maps;
         std::getline(std::ifstream(fmt::format("/proc/{}/maps", process_)), maps);
         std::size_t line = symbols.rfind('\n', symbols.find(" T tick"));
-        std::uint64_t tick = std::stoull(symbols.substr(line + 1, 16), nullptr, 16), base = std::stoull(maps, nullptr, 16);
-        std::ifstream memory(fmt::format("/proc/{}/mem", process_), std::ios::binary), file(program_, std::ios::binary);
+        std::uint64_t tick = std::stoull(symbols.substr(line + 1, 16), nullptr, 16),
+                      base = std::stoull(maps, nullptr, 16);
+        std::ifstream memory(fmt::format("/proc/{}/mem", process_), std::ios::binary),
+            file(program_, std::ios::binary);
         char held[16] = {}, true_ones[16] = {};
         memory.seekg(static_cast<std::streamoff>(base + tick));
         file.seekg(static_cast<std::streamoff>(tick));
@@ -215,7 +257,8 @@ TEST_P(EndedBy, TheProcessGoesOnCleanWhileItRan) {
     if (GetParam() == SIGKILL) GTEST_SKIP() << "nothing can be done then";
     for (const char* movement : {"continue", "continue meanwhile"}) {
         Ticking ticking;
-        PipedDebugger attached(ticking.id(), fmt::format("pause at tick when ticks < 0\n{}\n", movement));
+        PipedDebugger attached(ticking.id(),
+                               fmt::format("pause at tick when ticks < 0\n{}\n", movement));
         attached.read_until(fmt::format("› {}", movement));
         usleep(300'000);
         EXPECT_EQ(attached.end_by(GetParam()), GetParam()) << movement;
@@ -223,7 +266,8 @@ TEST_P(EndedBy, TheProcessGoesOnCleanWhileItRan) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(Signals, EndedBy, ::testing::Values(SIGTERM, SIGHUP, SIGQUIT, SIGABRT, SIGKILL));
+INSTANTIATE_TEST_SUITE_P(Signals, EndedBy,
+                         ::testing::Values(SIGTERM, SIGHUP, SIGQUIT, SIGABRT, SIGKILL));
 
 TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
     Ticking ticking;
@@ -237,25 +281,37 @@ TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
 
 TEST(Forks, TheChildOfAVforkMeetsBreakpointsAndItsParentGoesOn) {
     for (const char* how : {"exec", "exit"}) {
-        Ran ran = debug(fixture("vforks"), {"follow child", "pause at helper", fmt::format("launch {}", how), "value n", "continue", "-continue"});
+        Ran ran = debug(fixture("vforks"),
+                        {"follow child", "pause at helper", fmt::format("launch {}", how),
+                         "value n", "continue", "-continue"});
         EXPECT_TRUE(ran.says("breakpoint 1 ─ helper")) << how << ran.output;
         EXPECT_TRUE(ran.says("n = 3")) << how << ran.output;
         EXPECT_TRUE(ran.says("the program has ended, exit status 7")) << how << ran.output;
-        EXPECT_TRUE(ran.says("parent 10 7")) << how << "the parent went on alone, with clean code\n" << ran.output;
+        EXPECT_TRUE(ran.says("parent 10 7")) << how << "the parent went on alone, with clean code\n"
+                                             << ran.output;
     }
 }
 
-// ---- sources ---------------------------------------------------------------------------------------------------------
+// ---- sources
 
-// A library is built after the program that uses it, and so may its source be newer than the program.
+// A library is built after the program that uses it, and so may its source be newer than the
+// program.
 TEST(Sources, OfALibraryAreComparedWithTheLibrary) {
     using std::filesystem::last_write_time;
     TemporaryFolder folder;
-    auto library_source = folder.write("weir.c", "int weir(int n) {\n    int level = n * 2;\n    return level;\n}\n");
-    auto program_source = folder.write("canal.c", "int weir(int);\nint main(void) { return weir(3) == 6 ? 0 : 1; }\n");
+    auto library_source =
+        folder.write("weir.c", "int weir(int n) {\n    int level = n * 2;\n    return level;\n}\n");
+    auto program_source = folder.write(
+        "canal.c", "int weir(int);\nint main(void) { return weir(3) == 6 ? 0 : 1; }\n");
     auto library = folder.path() / "libweir.so", program = folder.path() / "canal";
-    ASSERT_EQ(run({"gcc", "-g", "-shared", "-fPIC", "-o", library.string(), library_source.string()}).status, 0);
-    ASSERT_EQ(run({"gcc", "-g", "-o", program.string(), program_source.string(), library.string(), "-Wl,-rpath," + folder.path().string()}).status, 0);
+    ASSERT_EQ(
+        run({"gcc", "-g", "-shared", "-fPIC", "-o", library.string(), library_source.string()})
+            .status,
+        0);
+    ASSERT_EQ(run({"gcc", "-g", "-o", program.string(), program_source.string(), library.string(),
+                   "-Wl,-rpath," + folder.path().string()})
+                  .status,
+              0);
     auto now = last_write_time(library);
     last_write_time(program_source, now - std::chrono::hours(4));
     last_write_time(program, now - std::chrono::hours(3));
@@ -268,19 +324,23 @@ TEST(Sources, OfALibraryAreComparedWithTheLibrary) {
     EXPECT_TRUE(stale.says("weir.c is newer than")) << stale.output;
 }
 
-// ---- files that are cut while they are read -------------------------------------------------------------------------
+// ---- files that are cut while they are read
 
 TEST(CutFile, IsSaidAndTheSessionGoesOn) {
     TemporaryFolder folder;
     auto copy = folder.path() / "cut";
     std::filesystem::copy_file(fixture("truth-gcc-O0"), copy);
-    // The file is cut between two commands, by a fork of the test while the debugger waits for its input.
+    // The file is cut between two commands, by a fork of the test while the debugger waits for its
+    // input.
     int in[2];
     ASSERT_EQ(pipe(in), 0);
     pid_t feeder = fork();
     if (feeder == 0) {
         close(in[0]);
-        const std::string first = "-find functions nothing\n", then = "-source main\n-type struct large\n-disassembly seven\n-find globals *\nvalue 2 + 2\n";
+        const std::string first = "-find functions nothing\n",
+                          then =
+                              "-source main\n-type struct large\n-disassembly seven\n-find globals "
+                              "*\nvalue 2 + 2\n";
         (void)!write(in[1], first.data(), first.size());
         usleep(1'000'000);
         std::filesystem::resize_file(copy, 4096);
@@ -288,37 +348,51 @@ TEST(CutFile, IsSaidAndTheSessionGoesOn) {
         _exit(0);
     }
     close(in[1]);
-    Ran ran = run({"/bin/sh", "-c", fmt::format("exec {} debug {} <&{}", LANTERN_PROGRAM, copy.string(), in[0])});
+    Ran ran = run({"/bin/sh", "-c",
+                   fmt::format("exec {} debug {} <&{}", LANTERN_PROGRAM, copy.string(), in[0])});
     close(in[0]);
     waitpid(feeder, nullptr, 0);
     EXPECT_TRUE(ran.says("2 + 2 = 4")) << ran.output << ran.errors;
-    EXPECT_TRUE(ran.says("was cut while it was read") || ran.errors.find("was cut while it was read") != std::string::npos) << ran.output << ran.errors;
+    EXPECT_TRUE(ran.says("was cut while it was read") ||
+                ran.errors.find("was cut while it was read") != std::string::npos)
+        << ran.output << ran.errors;
 }
 
 // What we do between a fork and its end must not take the place of what the fork gives.
 TEST(Truth, AForkGivesTheProgramWhatItWouldGiveWithoutUs) {
     for (const char* how : {"fork", "vfork"})
         for (const char* whom : {"child", "parent"})
-            for (const char* between : {"pause on write berths", "pause on fork", "value twice(4)"}) {
+            for (const char* between :
+                 {"pause on write berths", "pause on fork", "value twice(4)"}) {
                 TemporaryFolder folder;
                 std::string said = (folder.path() / "said").string();
                 bool calls = std::string(between).starts_with("value");
-                Ran ran = debug(fixture("watched-fork"), {"pause at watched_fork.c:14", fmt::format("launch {}", how), fmt::format("follow {}", whom), calls ? "pause on fork" : between, "-continue", calls ? "-" + std::string(between) : "-stack", "-continue", "-continue", "-continue", "-release"},
+                Ran ran = debug(fixture("watched-fork"),
+                                {"pause at watched_fork.c:14", fmt::format("launch {}", how),
+                                 fmt::format("follow {}", whom), calls ? "pause on fork" : between,
+                                 "-continue", calls ? "-" + std::string(between) : "-stack",
+                                 "-continue", "-continue", "-continue", "-release"},
                                 {"--stdout", said, "--allow-calls"});
                 std::string text;
                 for (int wait = 0; wait < 100 && text.find('\n') == std::string::npos; ++wait) {
                     text = folder.read("said");
                     usleep(20'000);
                 }
-                EXPECT_EQ(text, "fork gave a child, it ended with 2\n") << how << ", " << whom << ", " << between << "\n" << ran.output;
+                EXPECT_EQ(text, "fork gave a child, it ended with 2\n")
+                    << how << ", " << whom << ", " << between << "\n"
+                    << ran.output;
             }
 }
 
-// More places than the end of the code has room for: the program maps room for us, children do not get it, and it goes when we do.
+// More places than the end of the code has room for: the program maps room for us, children do not
+// get it, and it goes when we do.
 TEST(Truth, ManyPlacesAreMetExactlyAndLeaveNoCodeBehind) {
     TemporaryFolder folder;
     std::string said = (folder.path() / "said").string();
-    Ran ran = debug(fixture("many-places"), {"pause at gate_* when barge == -1", "pause at release_here", "launch 20", "breakpoints", "release"}, {"--stdout", said});
+    Ran ran = debug(fixture("many-places"),
+                    {"pause at gate_* when barge == -1", "pause at release_here", "launch 20",
+                     "breakpoints", "release"},
+                    {"--stdout", said});
     EXPECT_EQ(ran.status, 0) << ran.output;
     EXPECT_TRUE(ran.says("passed 25 600 times")) << ran.output;
     std::string text;
@@ -332,26 +406,39 @@ TEST(Truth, ManyPlacesAreMetExactlyAndLeaveNoCodeBehind) {
 TEST(Truth, SystemCallsIntoSeveralWatchedArraysGiveWhatTheyWouldGiveWithoutUs) {
     TemporaryFolder folder;
     std::string said = (folder.path() / "said").string();
-    Ran ran = debug(fixture("watched-reads"), {"pause at watched_reads.c:13", "launch", "pause on write first", "pause on write second", "continue", "continue", "continue", "-continue"}, {"--stdout", said});
-    for (const char* by : {"second[100..132]", "first[100..132]", "first[9000..9032]", "the system call read, called by main"}) EXPECT_TRUE(ran.says(by)) << by << "\n" << ran.output;
+    Ran ran = debug(fixture("watched-reads"),
+                    {"pause at watched_reads.c:13", "launch", "pause on write first",
+                     "pause on write second", "continue", "continue", "continue", "-continue"},
+                    {"--stdout", said});
+    for (const char* by : {"second[100..132]", "first[100..132]", "first[9000..9032]",
+                           "the system call read, called by main"})
+        EXPECT_TRUE(ran.says(by)) << by << "\n" << ran.output;
     EXPECT_EQ(folder.read("said"), "6000 6000 3000, the same bytes\n");
 }
 
-// A program that goes on meanwhile is looked after while its driver is silent: each fork and each watched system call waits for us.
+// A program that goes on meanwhile is looked after while its driver is silent: each fork and each
+// watched system call waits for us.
 TEST(Truth, WhatRunsMeanwhileRunsWhileNoCommandComesThroughAPipe) {
     TemporaryFolder folder;
     std::string said = (folder.path() / "said").string();
-    std::string script = "(echo pause at watched_fork.c:14; echo launch; echo pause on write gates; echo continue meanwhile; sleep 2; echo value 1; echo pause on fork) | " + std::string(LANTERN_PROGRAM) + " debug " +
-                         fixture("watched-fork") + " --stdout " + said;
+    std::string script =
+        "(echo pause at watched_fork.c:14; echo launch; echo pause on write gates; echo continue "
+        "meanwhile; sleep 2; echo value 1; echo pause on fork) | " +
+        std::string(LANTERN_PROGRAM) + " debug " + fixture("watched-fork") + " --stdout " + said;
     Ran ran = run({"bash", "-c", script});
     EXPECT_EQ(folder.read("said"), "fork gave a child, it ended with 2\n");
-    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << "told before the next command's answer\n" << ran.output;
+    EXPECT_TRUE(ran.says("the program has ended, exit status 0"))
+        << "told before the next command's answer\n"
+        << ran.output;
 }
 
 TEST(Truth, ThreadsThatWriteIntoAWatchedArrayLoseNothing) {
     TemporaryFolder folder;
     std::string said = (folder.path() / "said").string();
-    Ran ran = debug(fixture("watched-threads"), {"pause at main", "launch", "drop 1", "pause on write berths when berths[0] == 99", "continue", "breakpoints"}, {"--stdout", said});
+    Ran ran = debug(fixture("watched-threads"),
+                    {"pause at main", "launch", "drop 1",
+                     "pause on write berths when berths[0] == 99", "continue", "breakpoints"},
+                    {"--stdout", said});
     EXPECT_EQ(folder.read("said"), "0 threads failed, 800 berths changed\n");
     EXPECT_TRUE(ran.says("passed 800 times")) << ran.output;
 }
@@ -360,7 +447,11 @@ TEST(Truth, AProgramThatIsReleasedInTheMiddleOfWatchedCallsLosesNothing) {
     for (const char* moment : {"wait 0.1", "wait 0.16", "wait 0.23"}) {
         TemporaryFolder folder;
         std::string said = (folder.path() / "said").string();
-        Ran ran = debug(fixture("watched-release"), {"pause at main", "launch", "drop 1", "pause on write berths when berths[0] == 250", "continue meanwhile", moment, "pause", "release"}, {"--stdout", said});
+        Ran ran = debug(
+            fixture("watched-release"),
+            {"pause at main", "launch", "drop 1", "pause on write berths when berths[0] == 250",
+             "continue meanwhile", moment, "pause", "release"},
+            {"--stdout", said});
         EXPECT_EQ(ran.status, 0) << ran.output;
         std::string text;
         for (int wait = 0; wait < 250 && text.empty(); ++wait) {
@@ -374,7 +465,10 @@ TEST(Truth, AProgramThatIsReleasedInTheMiddleOfWatchedCallsLosesNothing) {
 // A step over a fork arrives in the child, where that is followed.
 TEST(Truth, AStepGoesOnInAFollowedChild) {
     for (const char* how : {"fork", "vfork"}) {
-        Ran ran = debug(fixture("watched-fork"), {"pause at watched_fork.c:14", fmt::format("launch {}", how), "follow child", "over", "value child", "over", "-continue"}, {"--stdout", "/dev/null"});
+        Ran ran = debug(fixture("watched-fork"),
+                        {"pause at watched_fork.c:14", fmt::format("launch {}", how),
+                         "follow child", "over", "value child", "over", "-continue"},
+                        {"--stdout", "/dev/null"});
         EXPECT_TRUE(ran.says("◆ 15")) << ran.output;
         EXPECT_TRUE(ran.says("child = 0")) << ran.output;
         EXPECT_TRUE(ran.says("◆ 16")) << ran.output;
@@ -382,39 +476,62 @@ TEST(Truth, AStepGoesOnInAFollowedChild) {
     }
 }
 
-// The debug registers do not tell what the kernel writes; whoever asks who writes a value must hear of it, and the old value is the one before.
+// The debug registers do not tell what the kernel writes; whoever asks who writes a value must hear
+// of it, and the old value is the one before.
 TEST(Truth, AWatchpointSeesWhatTheKernelWrites) {
-    Ran ran = debug(fixture("kernel-writes"), {"pause at main", "launch", "drop 1", "pause on write level", "continue", "continue", "continue", "continue", "change level = 5", "continue", "continue", "continue"});
+    Ran ran =
+        debug(fixture("kernel-writes"),
+              {"pause at main", "launch", "drop 1", "pause on write level", "continue", "continue",
+               "continue", "continue", "change level = 5", "continue", "continue", "continue"});
     EXPECT_EQ(ran.status, 0) << ran.output;
-    const char* told[] = {"level  0 → 1", "level  1 → 1684234849", "level  1684234849 → 1751606885", "level  1751606885 → 2054781047", "level  5 → 1818978921", "level  1818978921 → 1818978922"};
+    const char* told[] = {"level  0 → 1",
+                          "level  1 → 1684234849",
+                          "level  1684234849 → 1751606885",
+                          "level  1751606885 → 2054781047",
+                          "level  5 → 1818978921",
+                          "level  1818978921 → 1818978922"};
     std::size_t at = 0;
     for (const char* each : told) {
         std::size_t found = ran.output.find(each, at);
         EXPECT_NE(found, std::string::npos) << each << "\n" << ran.output;
         at = found == std::string::npos ? at : found;
     }
-    for (const char* by : {"the system call read, called by main at kernel_writes.c:13", "the system call readv, called by main at kernel_writes.c:15"}) EXPECT_TRUE(ran.says(by)) << by << "\n" << ran.output;
+    for (const char* by : {"the system call read, called by main at kernel_writes.c:13",
+                           "the system call readv, called by main at kernel_writes.c:15"})
+        EXPECT_TRUE(ran.says(by)) << by << "\n" << ran.output;
 }
 
-// A single step over the instruction of a system call traps in a way of its own (ptrace(2)), which is no signal of the program's.
+// A single step over the instruction of a system call traps in a way of its own (ptrace(2)), which
+// is no signal of the program's.
 TEST(Truth, AStepOverTheInstructionOfASystemCallIsAStep) {
     std::map<std::string, std::uint64_t> symbols;
     std::istringstream lines(run({"nm", "--defined-only", fixture("kernel-writes")}).output);
     for (std::string line; std::getline(lines, line);)
-        if (line.size() > 19) symbols[line.substr(19)] = std::stoull(line.substr(0, 16), nullptr, 16);
-    std::string there = fmt::format("pause at address (long)&main + {}", symbols.at("here") - symbols.at("main"));
-    Ran ran = debug(fixture("kernel-writes"), {"pause at main", "launch", there, "continue", "over insn"}, {"--stdout", "/dev/null"});
+        if (line.size() > 19)
+            symbols[line.substr(19)] = std::stoull(line.substr(0, 16), nullptr, 16);
+    std::string there =
+        fmt::format("pause at address (long)&main + {}", symbols.at("here") - symbols.at("main"));
+    Ran ran =
+        debug(fixture("kernel-writes"), {"pause at main", "launch", there, "continue", "over insn"},
+              {"--stdout", "/dev/null"});
     EXPECT_FALSE(ran.says("SIGTRAP")) << ran.output;
     EXPECT_TRUE(ran.says("step done")) << ran.output;
-    Ran watched = debug(fixture("kernel-writes"), {"pause at main", "launch", there, "continue", "pause on write level", "over insn"}, {"--stdout", "/dev/null"});
+    Ran watched =
+        debug(fixture("kernel-writes"),
+              {"pause at main", "launch", there, "continue", "pause on write level", "over insn"},
+              {"--stdout", "/dev/null"});
     EXPECT_TRUE(watched.says("level  2054781047 → 1818978921")) << watched.output;
 }
 
 TEST(Truth, EachWriteOfSeveralThreadsIsCountedOnce) {
-    Ran ran = debug(fixture("watched-words"), {"pause at main", "launch", "drop 1", "pause on write lock0 when lock0 < 0", "pause on write lock1 when lock0 < 0", "pause on write lock2 when lock0 < 0",
-                                               "pause on write lock3 when lock0 < 0", "continue", "breakpoints"});
+    Ran ran = debug(fixture("watched-words"),
+                    {"pause at main", "launch", "drop 1", "pause on write lock0 when lock0 < 0",
+                     "pause on write lock1 when lock0 < 0", "pause on write lock2 when lock0 < 0",
+                     "pause on write lock3 when lock0 < 0", "continue", "breakpoints"});
     std::size_t exact = 0;
-    for (std::size_t at = 0; (at = ran.output.find("passed 200 times", at)) != std::string::npos; ++at) ++exact;
+    for (std::size_t at = 0; (at = ran.output.find("passed 200 times", at)) != std::string::npos;
+         ++at)
+        ++exact;
     EXPECT_EQ(exact, 4u) << ran.output;
     EXPECT_TRUE(ran.says("200 200 200 200")) << ran.output;
 }

@@ -31,7 +31,8 @@ TemporaryFolder::~TemporaryFolder() {
     std::filesystem::remove_all(path_, ignored);
 }
 
-std::filesystem::path TemporaryFolder::write(const std::string& name, const std::string& content) const {
+std::filesystem::path TemporaryFolder::write(const std::string& name,
+                                             const std::string& content) const {
     std::ofstream(path_ / name, std::ios::binary) << content;
     return path_ / name;
 }
@@ -40,9 +41,11 @@ std::string TemporaryFolder::read(const std::string& name) const {
     return whole_file(path_ / name);
 }
 
-Ran run(const std::vector<std::string>& words, const std::string& input, const std::filesystem::path& folder) {
+Ran run(const std::vector<std::string>& words, const std::string& input,
+        const std::filesystem::path& folder) {
     TemporaryFolder scratch;
-    auto in = scratch.write("in", input), out = scratch.path() / "out", err = scratch.path() / "err";
+    auto in = scratch.write("in", input), out = scratch.path() / "out",
+         err = scratch.path() / "err";
     std::vector<char*> arguments;
     for (const std::string& word : words) arguments.push_back(const_cast<char*>(word.c_str()));
     arguments.push_back(nullptr);
@@ -58,14 +61,16 @@ Ran run(const std::vector<std::string>& words, const std::string& input, const s
     }
     int status = 0;
     waitpid(child, &status, 0);
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), whole_file(out), whole_file(err)};
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), whole_file(out),
+            whole_file(err)};
 }
 
 std::string fixture(const std::string& name) {
     return std::string(FIXTURES) + "/" + name;
 }
 
-Ran debug(const std::string& program, const std::vector<std::string>& commands, const std::vector<std::string>& options) {
+Ran debug(const std::string& program, const std::vector<std::string>& commands,
+          const std::vector<std::string>& options) {
     std::vector<std::string> words{LANTERN_PROGRAM, "debug", program};
     std::vector<std::string> own;
     bool behind = false;
@@ -91,14 +96,17 @@ std::vector<std::string> lines_of(const std::string& text) {
 std::map<std::string, std::string> printed_facts(const std::string& output) {
     std::map<std::string, std::string> facts;
     for (const std::string& line : lines_of(output))
-        if (std::size_t at = line.find('='); at != std::string::npos && line.find(' ') > at) facts[line.substr(0, at)] = line.substr(at + 1);
+        if (std::size_t at = line.find('='); at != std::string::npos && line.find(' ') > at)
+            facts[line.substr(0, at)] = line.substr(at + 1);
     return facts;
 }
 
 void wait_until_it_runs(int process, const std::string& program) {
     for (int i = 0; i < 1000; ++i) {
         std::error_code ignored;
-        if (std::filesystem::read_symlink("/proc/" + std::to_string(process) + "/exe", ignored) == program) break;
+        if (std::filesystem::read_symlink("/proc/" + std::to_string(process) + "/exe", ignored) ==
+            program)
+            break;
         usleep(10'000);
     }
     usleep(100'000);

@@ -1,4 +1,5 @@
-// Runs programs for tests: the built elm-lantern with scripts, fixtures on their own, and the toolchain's dumpers.
+// Runs programs for tests: the built elm-lantern with scripts, fixtures on their own, and the
+// toolchain's dumpers.
 #pragma once
 
 #include <filesystem>
@@ -9,14 +10,15 @@
 namespace lantern::testing {
 
 struct Ran {
-    int status = -1;       // exit status; 128 + signal when a signal ended it
-    std::string output;    // standard output
-    std::string errors;    // standard error
+    int status = -1;     // exit status; 128 + signal when a signal ended it
+    std::string output;  // standard output
+    std::string errors;  // standard error
     bool says(const std::string& text) const { return output.find(text) != std::string::npos; }
 };
 
 // Runs a command with arguments in a folder, with this standard input.
-Ran run(const std::vector<std::string>& words, const std::string& input = {}, const std::filesystem::path& folder = {});
+Ran run(const std::vector<std::string>& words, const std::string& input = {},
+        const std::filesystem::path& folder = {});
 
 // A fresh folder that goes away with the object.
 class TemporaryFolder {
@@ -37,7 +39,8 @@ std::string fixture(const std::string& name);
 void wait_until_it_runs(int process, const std::string& program);
 
 // elm-lantern debug PROGRAM with each of these commands.
-Ran debug(const std::string& program, const std::vector<std::string>& commands, const std::vector<std::string>& options = {});
+Ran debug(const std::string& program, const std::vector<std::string>& commands,
+          const std::vector<std::string>& options = {});
 
 // "name=value" lines that a fixture printed.
 std::map<std::string, std::string> printed_facts(const std::string& output);

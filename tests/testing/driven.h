@@ -9,7 +9,8 @@
 namespace lantern::testing {
 
 struct Driven {
-    explicit Driven(const std::string& program, std::string output = "/dev/null") : session(options(fixture(program), std::move(output)), {}) {}
+    explicit Driven(const std::string& program, std::string output = "/dev/null")
+        : session(options(fixture(program), std::move(output)), {}) {}
     static LaunchOptions options(const std::string& program, std::string output) {
         LaunchOptions made;
         made.program = program;
@@ -23,7 +24,8 @@ struct Driven {
         session.select_frame(1);
     }
     ValueView view(const std::string& expression, const ViewLimits& limits = {}) {
-        return make_view(ValueReader(session.target()), expression, evaluate(expression, session.context()), Form::natural, limits);
+        return make_view(ValueReader(session.target()), expression,
+                         evaluate(expression, session.context()), Form::natural, limits);
     }
     // The value in one line, or the reason why there is none.
     std::string value(const std::string& expression) {

@@ -10,7 +10,8 @@ inline std::shared_ptr<const ModuleSymbols> open_symbols(const std::string& path
     return std::make_shared<ModuleSymbols>(path);
 }
 
-inline LaunchOptions quiet_launch(const std::string& program, std::vector<std::string> arguments = {}) {
+inline LaunchOptions quiet_launch(const std::string& program,
+                                  std::vector<std::string> arguments = {}) {
     LaunchOptions options;
     options.program = program;
     options.arguments = std::move(arguments);

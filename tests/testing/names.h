@@ -1,4 +1,5 @@
-// All functions or globals of a module, as the index lists them: for tests that go through everything.
+// All functions or globals of a module, as the index lists them: for tests that go through
+// everything.
 #pragma once
 
 #include <vector>
@@ -12,7 +13,8 @@ inline std::vector<Function> functions_in(const ModuleSymbols& symbols) {
     std::vector<Function> found;
     for (const NameEntry& entry : symbols.index().names())
         if (is_function(entry.kind))
-            if (const Function* function = symbols.function(entry.position)) found.push_back(*function);
+            if (const Function* function = symbols.function(entry.position))
+                found.push_back(*function);
     return found;
 }
 

@@ -1,4 +1,5 @@
-// The built elm-lantern with its commands on a pipe, which a test can go on writing to while it reads what comes.
+// The built elm-lantern with its commands on a pipe, which a test can go on writing to while it
+// reads what comes.
 #pragma once
 
 #include <gtest/gtest.h>
@@ -12,7 +13,8 @@ namespace lantern::testing {
 
 class PipedDebugger {
   public:
-    PipedDebugger(int process, const std::string& commands) : PipedDebugger("attach", std::to_string(process), commands) {}
+    PipedDebugger(int process, const std::string& commands)
+        : PipedDebugger("attach", std::to_string(process), commands) {}
     PipedDebugger(const std::string& how, const std::string& what, const std::string& commands) {
         int in[2], out[2];
         if (pipe(in) != 0 || pipe(out) != 0) return;
@@ -55,7 +57,8 @@ class PipedDebugger {
         if (signal) kill(debugger_, signal);
         int status = 0;
         for (int i = 0; i < 200; ++i) {
-            if (waitpid(debugger_, &status, WNOHANG) == debugger_) return WIFSIGNALED(status) ? WTERMSIG(status) : 0;
+            if (waitpid(debugger_, &status, WNOHANG) == debugger_)
+                return WIFSIGNALED(status) ? WTERMSIG(status) : 0;
             usleep(50'000);
         }
         kill(debugger_, SIGKILL);

@@ -1,6 +1,7 @@
-// A kernel that plays a scenario: processes and threads that do, when they are let go, what the test has laid down for them. It keeps
-// the rules of ptrace(2) that matter for the order of stops: news is told once; an interruption of a thread that stands already takes
-// effect when it is let go; a thread that was killed has left its registers behind.
+// A kernel that plays a scenario: processes and threads that do, when they are let go, what the
+// test has laid down for them. It keeps the rules of ptrace(2) that matter for the order of stops:
+// news is told once; an interruption of a thread that stands already takes effect when it is let
+// go; a thread that was killed has left its registers behind.
 #pragma once
 
 #include <sys/ptrace.h>
@@ -21,7 +22,8 @@ namespace lantern::testing {
 
 class PlayedKernel final : public Kernel {
   public:
-    // What a thread does when it is let go, or while it is asked to stand. False: it did nothing, the next one is looked at.
+    // What a thread does when it is let go, or while it is asked to stand. False: it did nothing,
+    // the next one is looked at.
     using Act = std::function<bool(ThreadId)>;
 
     struct Task {
@@ -30,18 +32,18 @@ class PlayedKernel final : public Kernel {
         user_regs_struct registers{};
         siginfo_t info{};
         std::uint64_t message = 0;
-        std::deque<Act> next;    // in the order in which it comes to them
-        Act when_interrupted;    // happens before an interruption does
+        std::deque<Act> next;  // in the order in which it comes to them
+        Act when_interrupted;  // happens before an interruption does
         std::map<unsigned, std::uint64_t> debug;
         std::vector<int> given;  // signals that it was let go with
     };
     std::map<ThreadId, Task> tasks;
-    std::map<ThreadId, unsigned> met;          // breakpoint bytes that it ran into
-    std::map<ThreadId, unsigned> passed;       // places that it came to and that had none
+    std::map<ThreadId, unsigned> met;     // breakpoint bytes that it ran into
+    std::map<ThreadId, unsigned> passed;  // places that it came to and that had none
     std::set<ThreadId> detached;
-    std::vector<ThreadId> first_told;          // whose news is told before all others', in this order
+    std::vector<ThreadId> first_told;  // whose news is told before all others', in this order
     std::string program;
-    unsigned calls_on_running = 0;             // that would have failed
+    unsigned calls_on_running = 0;  // that would have failed
 
     // A process of the program with its first thread, standing, and its memory as the file has it.
     void add_process(pid_t process, const std::string& file, std::uint64_t at) {
@@ -49,11 +51,15 @@ class PlayedKernel final : public Kernel {
         memory_[process] = std::make_shared<Bytes>();
         ElfFile elf(file);
         for (const Segment& segment : elf.segments()) {
-            std::uint64_t begin = segment.range.low.value & ~std::uint64_t{4095}, end = (segment.range.high.value + 4095) & ~std::uint64_t{4095};
-            for (std::uint64_t each = begin; each < end; ++each) memory_[process]->try_emplace(each, std::byte{0});
+            std::uint64_t begin = segment.range.low.value & ~std::uint64_t{4095},
+                          end = (segment.range.high.value + 4095) & ~std::uint64_t{4095};
+            for (std::uint64_t each = begin; each < end; ++each)
+                memory_[process]->try_emplace(each, std::byte{0});
         }
         for (const Segment& segment : elf.segments())
-            for (std::uint64_t i = 0; i < segment.file_size; ++i) (*memory_[process])[segment.range.low.value + i] = elf.whole_file()[segment.file_offset + i];
+            for (std::uint64_t i = 0; i < segment.file_size; ++i)
+                (*memory_[process])[segment.range.low.value + i] =
+                    elf.whole_file()[segment.file_offset + i];
         original_ = *memory_[process];
         add_thread(process, process, at);
     }
@@ -64,7 +70,8 @@ class PlayedKernel final : public Kernel {
     void then(ThreadId thread, Act act) { tasks[thread].next.push_back(std::move(act)); }
 
     bool has_news_of(ThreadId thread) const {
-        return std::any_of(news_.begin(), news_.end(), [thread](const auto& each) { return each.first == thread; });
+        return std::any_of(news_.begin(), news_.end(),
+                           [thread](const auto& each) { return each.first == thread; });
     }
     bool code_is_as_in_file(pid_t process) const { return *memory_.at(process) == original_; }
     std::byte byte_at(pid_t process, std::uint64_t at) const { return memory_.at(process)->at(at); }
@@ -85,10 +92,14 @@ class PlayedKernel final : public Kernel {
         };
     }
     Act gets(int signal, int code = SI_USER) {
-        return [this, signal, code](ThreadId thread) { return stop_for_signal(thread, signal, code); };
+        return
+            [this, signal, code](ThreadId thread) { return stop_for_signal(thread, signal, code); };
     }
     Act tells_of_its_end(int exit_code) {
-        return [this, exit_code](ThreadId thread) { return stop_for_event(thread, PTRACE_EVENT_EXIT, static_cast<std::uint64_t>(exit_code) << 8); };
+        return [this, exit_code](ThreadId thread) {
+            return stop_for_event(thread, PTRACE_EVENT_EXIT,
+                                  static_cast<std::uint64_t>(exit_code) << 8);
+        };
     }
     Act ends(int exit_code) {
         return [this, exit_code](ThreadId thread) { return end(thread, exit_code << 8); };
@@ -124,18 +135,22 @@ class PlayedKernel final : public Kernel {
     Act makes_process(pid_t child, bool child_is_first = false, bool shares_memory = false) {
         return [=, this](ThreadId thread) {
             Task& parent = tasks[thread];
-            memory_[child] = shares_memory ? memory_.at(parent.process) : std::make_shared<Bytes>(*memory_.at(parent.process));
+            memory_[child] = shares_memory ? memory_.at(parent.process)
+                                           : std::make_shared<Bytes>(*memory_.at(parent.process));
             add_thread(child, child, parent.registers.rip);
             if (child_is_first) stop_for_event(child, PTRACE_EVENT_STOP, 0);
-            stop_for_event(thread, shares_memory ? PTRACE_EVENT_VFORK : PTRACE_EVENT_FORK, static_cast<std::uint64_t>(child));
+            stop_for_event(thread, shares_memory ? PTRACE_EVENT_VFORK : PTRACE_EVENT_FORK,
+                           static_cast<std::uint64_t>(child));
             if (!child_is_first) stop_for_event(child, PTRACE_EVENT_STOP, 0);
             return true;
         };
     }
     Act goes_on_after_vfork() {
-        return [this](ThreadId thread) { return stop_for_event(thread, PTRACE_EVENT_VFORK_DONE, 0); };
+        return
+            [this](ThreadId thread) { return stop_for_event(thread, PTRACE_EVENT_VFORK_DONE, 0); };
     }
-    // Whichever thread does it, the process goes on in its first one, and the others are gone without a word.
+    // Whichever thread does it, the process goes on in its first one, and the others are gone
+    // without a word.
     Act becomes(std::uint64_t at) {
         return [this, at](ThreadId thread) {
             pid_t process = tasks[thread].process;
@@ -152,7 +167,9 @@ class PlayedKernel final : public Kernel {
         };
     }
     Act stops_with_its_group(int signal) {
-        return [this, signal](ThreadId thread) { return tell(thread, (signal | PTRACE_EVENT_STOP << 8) << 8 | 0x7f); };
+        return [this, signal](ThreadId thread) {
+            return tell(thread, (signal | PTRACE_EVENT_STOP << 8) << 8 | 0x7f);
+        };
     }
     // Runs and has nothing to tell.
     Act runs_on() {
@@ -167,7 +184,8 @@ class PlayedKernel final : public Kernel {
         task->stands = false;
         task->info = {};
         if (signal) task->given.push_back(signal);
-        if (std::exchange(task->is_interrupted, false)) return stop_for_event(thread, PTRACE_EVENT_STOP, 0);
+        if (std::exchange(task->is_interrupted, false))
+            return stop_for_event(thread, PTRACE_EVENT_STOP, 0);
         if (motion == Motion::one_instruction) return step(thread);
         play(thread);
         return true;
@@ -205,7 +223,9 @@ class PlayedKernel final : public Kernel {
     }
     std::uint64_t event_message(ThreadId thread) override { return tasks[thread].message; }
     bool enters_system_call(ThreadId) override { return true; }
-    std::uint64_t debug_register(ThreadId thread, unsigned number) override { return tasks[thread].debug[number]; }
+    std::uint64_t debug_register(ThreadId thread, unsigned number) override {
+        return tasks[thread].debug[number];
+    }
     bool set_debug_register(ThreadId thread, unsigned number, std::uint64_t value) override {
         tasks[thread].debug[number] = value;
         return true;
@@ -229,7 +249,9 @@ class PlayedKernel final : public Kernel {
     }
     bool kill(pid_t process) override { return whole_process_is_killed()(process); }
 
-    pid_t launch(const LaunchOptions&) override { throw std::logic_error("nothing is launched here"); }
+    pid_t launch(const LaunchOptions&) override {
+        throw std::logic_error("nothing is launched here");
+    }
     std::vector<ThreadId> attach(pid_t process) override { return threads_of(process); }
 
     ThreadId look(ThreadId thread, int& status) override {
@@ -242,7 +264,10 @@ class PlayedKernel final : public Kernel {
         if (thread > 0) return take(thread, status) ? thread : has(thread) ? 0 : -1;
         if (news_.empty()) {
             if (++empty_looks_ > 5000) throw std::logic_error("nothing more happens");
-            return std::any_of(tasks.begin(), tasks.end(), [&](const auto& each) { return has(each.first); }) ? 0 : -1;
+            return std::any_of(tasks.begin(), tasks.end(),
+                               [&](const auto& each) { return has(each.first); })
+                       ? 0
+                       : -1;
         }
         ThreadId told = news_.front().first;
         take(told, status);
@@ -250,7 +275,9 @@ class PlayedKernel final : public Kernel {
     }
     ThreadId wait(ThreadId thread, int& status) override {
         ThreadId got = look(thread, status);
-        if (got == 0) throw std::logic_error("a wait for thread " + std::to_string(thread) + " that would never end");
+        if (got == 0)
+            throw std::logic_error("a wait for thread " + std::to_string(thread) +
+                                   " that would never end");
         return got;
     }
 
@@ -260,11 +287,17 @@ class PlayedKernel final : public Kernel {
             if (task.process == process && !task.is_gone) threads.push_back(id);
         return threads;
     }
-    bool has_thread(pid_t process, ThreadId thread) override { return tasks.count(thread) && tasks[thread].process == process && !tasks[thread].is_gone; }
-    pid_t process_of(ThreadId thread) override { return tasks.count(thread) && !tasks[thread].is_gone ? tasks[thread].process : 0; }
+    bool has_thread(pid_t process, ThreadId thread) override {
+        return tasks.count(thread) && tasks[thread].process == process && !tasks[thread].is_gone;
+    }
+    pid_t process_of(ThreadId thread) override {
+        return tasks.count(thread) && !tasks[thread].is_gone ? tasks[thread].process : 0;
+    }
     std::string program_of(pid_t) override { return program; }
     std::string file(pid_t, ThreadId, const char*) override { return {}; }
-    std::unique_ptr<KernelMemory> memory(pid_t process) override { return std::make_unique<Memory>(memory_.at(process)); }
+    std::unique_ptr<KernelMemory> memory(pid_t process) override {
+        return std::make_unique<Memory>(memory_.at(process));
+    }
 
   private:
     using Bytes = std::map<std::uint64_t, std::byte>;
@@ -282,7 +315,8 @@ class PlayedKernel final : public Kernel {
         }
         std::size_t write(RunAddress address, ByteSpan bytes) override {
             std::size_t done = 0;
-            for (; done < bytes.size() && bytes_->count(address.value + done); ++done) (*bytes_)[address.value + done] = bytes[done];
+            for (; done < bytes.size() && bytes_->count(address.value + done); ++done)
+                (*bytes_)[address.value + done] = bytes[done];
             return done;
         }
 
@@ -296,7 +330,8 @@ class PlayedKernel final : public Kernel {
     }
     Task* standing(ThreadId thread) {
         auto found = tasks.find(thread);
-        if (found == tasks.end() || found->second.is_gone || detached.count(thread) || !found->second.stands) {
+        if (found == tasks.end() || found->second.is_gone || detached.count(thread) ||
+            !found->second.stands) {
             calls_on_running += found != tasks.end() && !found->second.is_gone;
             errno = ESRCH;
             return nullptr;
@@ -357,7 +392,8 @@ class PlayedKernel final : public Kernel {
         std::erase_if(news_, [thread](const auto& news) { return news.first == thread; });
     }
     bool take(ThreadId thread, int& status) {
-        auto found = std::find_if(news_.begin(), news_.end(), [thread](const auto& news) { return news.first == thread; });
+        auto found = std::find_if(news_.begin(), news_.end(),
+                                  [thread](const auto& news) { return news.first == thread; });
         if (found == news_.end()) return false;
         status = found->second;
         news_.erase(found);

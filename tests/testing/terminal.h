@@ -10,6 +10,7 @@
 #include <unistd.h>
 
 #include <chrono>
+#include <fstream>
 #include <string>
 #include <vector>
 
@@ -28,7 +29,8 @@ class Terminal {
             setenv("NO_COLOR", "1", 1);
             setenv("XDG_STATE_HOME", state_.path().c_str(), 1);
             std::vector<char*> arguments;
-            for (const std::string& word : words) arguments.push_back(const_cast<char*>(word.c_str()));
+            for (const std::string& word : words)
+                arguments.push_back(const_cast<char*>(word.c_str()));
             arguments.push_back(nullptr);
             execvp(arguments[0], arguments.data());
             _exit(127);
@@ -42,18 +44,33 @@ class Terminal {
         close(master_);
     }
 
-    void type(const std::string& keys) { ASSERT_EQ(write(master_, keys.data(), keys.size()), static_cast<ssize_t>(keys.size())); }
+    void type(const std::string& keys) {
+        ASSERT_EQ(write(master_, keys.data(), keys.size()), static_cast<ssize_t>(keys.size()));
+    }
 
-    // Reads until the text has appeared after the last one that was waited for; what came before it is forgotten.
+    // Reads until the text has appeared after the last one that was waited for; what came before it
+    // is forgotten.
     ::testing::AssertionResult shows(const std::string& text) {
         auto end = std::chrono::steady_clock::now() + std::chrono::seconds(15);
         while (seen_.find(text) == std::string::npos) {
             if (std::chrono::steady_clock::now() > end || !read_more(200)) {
-                if (std::chrono::steady_clock::now() > end || ended_) return ::testing::AssertionFailure() << "never saw " << text << " in:\n" << seen_;
+                if (std::chrono::steady_clock::now() > end || ended_)
+                    return ::testing::AssertionFailure() << "never saw " << text << " in:\n"
+                                                         << seen_;
             }
         }
         seen_.erase(0, seen_.find(text) + text.size());
         return ::testing::AssertionSuccess();
+    }
+
+    // Waits until the program that is debugged runs, or sleeps in a call of its own, and has not
+    // been stopped for a while: a key that is typed now finds it so.
+    ::testing::AssertionResult program_runs() {
+        return is_steadily([](char state) { return state == 'R' || state == 'S'; });
+    }
+    // The same of one that is stopped again and again.
+    ::testing::AssertionResult program_is_there() {
+        return is_steadily([](char state) { return state != '\0'; });
     }
 
     int wait_for_end() {
@@ -77,6 +94,26 @@ class Terminal {
     std::string history() const { return state_.read("elm-lantern/history"); }
 
   private:
+    ::testing::AssertionResult is_steadily(bool (*holds)(char state)) {
+        constexpr int kLooks = 1500, kSteady = 10, kPause = 10;  // milliseconds between two looks
+        for (int look = 0, steady = 0; look < kLooks; ++look) {
+            read_more(kPause);
+            steady = holds(state_of_program()) ? steady + 1 : 0;
+            if (steady == kSteady) return ::testing::AssertionSuccess();
+        }
+        return ::testing::AssertionFailure() << "no program of it runs:\n" << seen_;
+    }
+
+    // As proc(5) has it; 0 while there is none.
+    char state_of_program() const {
+        std::string task = "/proc/" + std::to_string(child_) + "/task/" + std::to_string(child_);
+        std::string program, stat;
+        std::ifstream(task + "/children") >> program;
+        std::getline(std::ifstream("/proc/" + program + "/stat"), stat);
+        std::size_t name = stat.rfind(')');
+        return program.empty() || name == std::string::npos ? '\0' : stat[name + 2];
+    }
+
     bool read_more(int milliseconds) {
         pollfd watch{master_, POLLIN, 0};
         if (poll(&watch, 1, milliseconds) <= 0) return false;

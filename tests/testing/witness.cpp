@@ -23,10 +23,14 @@ std::uint64_t hex(const std::string& text) {
 
 std::multiset<LineFact> witness_lines(const std::string& program) {
     std::multiset<LineFact> rows;
-    for (const std::string& line : lines_of(run({"readelf", "-W", "--debug-dump=decodedline", program}).output)) {
+    for (const std::string& line :
+         lines_of(run({"readelf", "-W", "--debug-dump=decodedline", program}).output)) {
         auto words = words_of(line);
-        // FILE LINE 0xADDRESS [VIEW] [x], address 0 without its 0x; the end of a sequence has "-" for its line or END behind it
-        if (words.size() < 3 || !(words[2].starts_with("0x") || words[2] == "0") || words[1] == "-" || words.back() == "END") continue;
+        // FILE LINE 0xADDRESS [VIEW] [x], address 0 without its 0x; the end of a sequence has "-"
+        // for its line or END behind it
+        if (words.size() < 3 || !(words[2].starts_with("0x") || words[2] == "0") ||
+            words[1] == "-" || words.back() == "END")
+            continue;
         if (words[1].find_first_not_of("0123456789") != std::string::npos) continue;
         rows.emplace(hex(words[2]), std::stoul(words[1]), words.back() == "x");
     }
@@ -46,7 +50,8 @@ std::map<std::string, WitnessFunction> witness_functions(const std::string& prog
         name.clear();
         current = {};
     };
-    for (const std::string& line : lines_of(run({"readelf", "--debug-dump=info", program}).output)) {
+    for (const std::string& line :
+         lines_of(run({"readelf", "--debug-dump=info", program}).output)) {
         if (line.find("Abbrev Number") != std::string::npos) {
             finish();
             inside = line.find("(DW_TAG_subprogram)") != std::string::npos;
@@ -80,23 +85,28 @@ std::multiset<std::string> witness_locations(const std::string& program) {
     // Of an address by index readelf prints the operation and no bytes.
     static const std::regex indexed(R"(DW_AT_location\s*:\s*\(DW_OP_addrx <0?x?([0-9a-f]+)>\))");
     bool inside = false;
-    for (const std::string& line : lines_of(run({"readelf", "--debug-dump=info", program}).output)) {
+    for (const std::string& line :
+         lines_of(run({"readelf", "--debug-dump=info", program}).output)) {
         if (line.find("Abbrev Number") != std::string::npos)
-            inside = line.find("(DW_TAG_variable)") != std::string::npos || line.find("(DW_TAG_formal_parameter)") != std::string::npos;
+            inside = line.find("(DW_TAG_variable)") != std::string::npos ||
+                     line.find("(DW_TAG_formal_parameter)") != std::string::npos;
         std::smatch match;
-        if (inside && std::regex_search(line, match, indexed)) found.insert("a1" + std::string(match[1].length() == 1 ? "0" : "") + match[1].str());
+        if (inside && std::regex_search(line, match, indexed))
+            found.insert("a1" + std::string(match[1].length() == 1 ? "0" : "") + match[1].str());
         if (!inside || !std::regex_search(line, match, block)) continue;
         std::string bytes;
-        for (const std::string& byte : words_of(match[1])) bytes += byte.size() == 1 ? "0" + byte : byte;
+        for (const std::string& byte : words_of(match[1]))
+            bytes += byte.size() == 1 ? "0" + byte : byte;
         found.insert(bytes);
     }
     return found;
 }
 
-std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(const std::string& program, std::uint64_t base) {
+std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(
+    const std::string& program, std::uint64_t base) {
     std::set<std::pair<std::uint64_t, std::uint64_t>> ranges;
-    // Lists that are reached by index are printed as they are stored, as offsets from the unit's base and without the
-    // brackets.
+    // Lists that are reached by index are printed as they are stored, as offsets from the unit's
+    // base and without the brackets.
     static const std::regex row(R"(([0-9a-f]{16}) ([0-9a-f]{16}) (\(?)DW_OP)");
     for (const std::string& line : lines_of(run({"readelf", "--debug-dump=loc", program}).output)) {
         std::smatch match;

@@ -1,4 +1,5 @@
-// What the toolchain's own dumpers say about a file: independent witnesses for what our readers found.
+// What the toolchain's own dumpers say about a file: independent witnesses for what our readers
+// found.
 #pragma once
 
 #include <cstdint>
@@ -21,11 +22,13 @@ struct WitnessFunction {
 // readelf --debug-dump=info: functions with a name and a low pc.
 std::map<std::string, WitnessFunction> witness_functions(const std::string& program);
 
-// Every expression given in place for a variable or parameter: its bytes as hex, as readelf dumps them.
+// Every expression given in place for a variable or parameter: its bytes as hex, as readelf dumps
+// them.
 std::multiset<std::string> witness_locations(const std::string& program);
-// Every range of every location list that is not empty, begin and end (readelf --debug-dump=loc). `base` is the low pc of
-// the program's unit.
-std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(const std::string& program, std::uint64_t base);
+// Every range of every location list that is not empty, begin and end (readelf --debug-dump=loc).
+// `base` is the low pc of the program's unit.
+std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(
+    const std::string& program, std::uint64_t base);
 
 // nm: symbol → address.
 std::map<std::string, std::uint64_t> witness_symbols(const std::string& program);

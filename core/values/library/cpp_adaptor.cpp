@@ -6,7 +6,9 @@ namespace {
 
 class AdaptorView final : public LibraryView {
   public:
-    std::vector<std::string_view> families() const override { return {"std::stack", "std::queue", "std::priority_queue"}; }
+    std::vector<std::string_view> families() const override {
+        return {"std::stack", "std::queue", "std::priority_queue"};
+    }
     bool fits(const Type& type) const override { return type_at_path(type, "c") != nullptr; }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;

@@ -10,7 +10,9 @@ namespace {
 class BitsetView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override { return {"std::bitset"}; }
-    bool fits(const Type& type) const override { return !first_path(type, {"_M_w", "__first_"}).empty() && argument_value(type, "", 0); }
+    bool fits(const Type& type) const override {
+        return !first_path(type, {"_M_w", "__first_"}).empty() && argument_value(type, "", 0);
+    }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
         std::uint64_t size = static_cast<std::uint64_t>(*argument_value(type, "", 0)->value);

@@ -9,20 +9,26 @@ namespace {
 class ExceptionView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
-        return {"std::runtime_error", "std::logic_error", "std::out_of_range", "std::invalid_argument", "std::length_error", "std::domain_error",
-                "std::range_error", "std::overflow_error", "std::underflow_error"};
+        return {"std::runtime_error",    "std::logic_error",    "std::out_of_range",
+                "std::invalid_argument", "std::length_error",   "std::domain_error",
+                "std::range_error",      "std::overflow_error", "std::underflow_error"};
     }
-    // Programs mostly hold only the class's declaration. Both libraries keep the text's address behind the table of
-    // virtual functions.
+    // Programs mostly hold only the class's declaration. Both libraries keep the text's address
+    // behind the table of virtual functions.
     bool fits(const Type& type) const override {
-        return type.is_incomplete || !path(type).empty() || (type.members().size() == 1 && type.members()[0].is_base_class);
+        return type.is_incomplete || !path(type).empty() ||
+               (type.members().size() == 1 && type.members()[0].is_base_class);
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         bool declared_only = path(plain(*value.type)).empty();
-        if (declared_only && !value.address) throw BrokenValue("its type is declared but defined nowhere in the program");
-        RunAddress text(declared_only ? reader.target().read<std::uint64_t>(*value.address + 8) : number_at(reader, value, path(plain(*value.type))));
+        if (declared_only && !value.address)
+            throw BrokenValue("its type is declared but defined nowhere in the program");
+        RunAddress text(declared_only ? reader.target().read<std::uint64_t>(*value.address + 8)
+                                      : number_at(reader, value, path(plain(*value.type))));
         auto found = reader.text_at(text, 4096);
-        if (!found.readable) throw BrokenValue(fmt::format("its text would be at {:#x}, where nothing can be read", text.value));
+        if (!found.readable)
+            throw BrokenValue(
+                fmt::format("its text would be at {:#x}, where nothing can be read", text.value));
         Meaning meaning;
         meaning.content = found.bytes;
         meaning.content_is_cut = !found.ended;
@@ -30,7 +36,9 @@ class ExceptionView final : public LibraryView {
     }
 
   private:
-    static std::string_view path(const Type& type) { return first_path(type, {"_M_msg._M_p", "_M_msg._M_dataplus._M_p", "__imp_.__imp_"}); }
+    static std::string_view path(const Type& type) {
+        return first_path(type, {"_M_msg._M_p", "_M_msg._M_dataplus._M_p", "__imp_.__imp_"});
+    }
 };
 
 }  // namespace

@@ -10,7 +10,8 @@
 namespace lantern {
 namespace {
 
-// gnu's tree: its own node is red and the child of its own parent, which no other node is (so end() is told).
+// gnu's tree: its own node is red and the child of its own parent, which no other node is (so end()
+// is told).
 bool is_end_of_tree(const ValueReader& reader, RunAddress node) {
     auto word = [&](RunAddress at) { return reader.target().read<std::uint64_t>(at); };
     bool is_red = reader.target().read<std::uint32_t>(node) == 0;
@@ -38,10 +39,12 @@ struct Standing {
 };
 
 std::string_view path_of_pointer(const Type& type) {
-    return first_path(type, {"_M_current", "_M_cur", "_M_node", "__i", "__i_", "__ptr_", "__node_", "current"});
+    return first_path(
+        type, {"_M_current", "_M_cur", "_M_node", "__i", "__i_", "__ptr_", "__node_", "current"});
 }
 
-// The pointer lies in the iterator, or in one that it holds. Where the pointer is a class of the user's own, nobody knows what it stands at.
+// The pointer lies in the iterator, or in one that it holds. Where the pointer is a class of the
+// user's own, nobody knows what it stands at.
 bool leads_to_pointer(const Type& type, int depth = 0) {
     constexpr int kDeepest = 4;
     std::string_view path = path_of_pointer(type);
@@ -54,17 +57,25 @@ bool leads_to_pointer(const Type& type, int depth = 0) {
 class IteratorView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
-        return {"__gnu_cxx::__normal_iterator", "std::_Deque_iterator", "std::_List_iterator", "std::_List_const_iterator", "std::_Fwd_list_iterator",
-                "std::_Fwd_list_const_iterator", "std::_Rb_tree_iterator", "std::_Rb_tree_const_iterator", "std::__detail::_Node_iterator",
-                "std::__detail::_Node_const_iterator", "std::reverse_iterator", "std::__wrap_iter", "std::__map_iterator", "std::__map_const_iterator",
-                "std::__tree_iterator", "std::__tree_const_iterator", "std::__list_iterator", "std::__list_const_iterator", "std::__forward_list_iterator",
-                "std::__forward_list_const_iterator", "std::__hash_map_iterator", "std::__hash_map_const_iterator", "std::__hash_iterator",
-                "std::__hash_const_iterator", "std::__deque_iterator"};
+        return {"__gnu_cxx::__normal_iterator",  "std::_Deque_iterator",
+                "std::_List_iterator",           "std::_List_const_iterator",
+                "std::_Fwd_list_iterator",       "std::_Fwd_list_const_iterator",
+                "std::_Rb_tree_iterator",        "std::_Rb_tree_const_iterator",
+                "std::__detail::_Node_iterator", "std::__detail::_Node_const_iterator",
+                "std::reverse_iterator",         "std::__wrap_iter",
+                "std::__map_iterator",           "std::__map_const_iterator",
+                "std::__tree_iterator",          "std::__tree_const_iterator",
+                "std::__list_iterator",          "std::__list_const_iterator",
+                "std::__forward_list_iterator",  "std::__forward_list_const_iterator",
+                "std::__hash_map_iterator",      "std::__hash_map_const_iterator",
+                "std::__hash_iterator",          "std::__hash_const_iterator",
+                "std::__deque_iterator"};
     }
     bool fits(const Type& type) const override { return leads_to_pointer(type); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;
-        if (const Type* inner = type_at_path(plain(*value.type), "current"); inner && plain(*inner).kind != TypeKind::pointer) {
+        if (const Type* inner = type_at_path(plain(*value.type), "current");
+            inner && plain(*inner).kind != TypeKind::pointer) {
             meaning = this->meaning(reader, part_at(reader, value, "current"));
             meaning.text = "reversed, behind " + meaning.text;
             return meaning;
@@ -72,21 +83,26 @@ class IteratorView final : public LibraryView {
         Standing standing = find(reader, value);
         meaning.pointer = value_of_integer(pointer_to(*standing.element), standing.at.value);
         meaning.holds_nothing = !standing.at.value;
-        meaning.text = standing.at.value ? fmt::format("at {:#x}", standing.at.value) : "at no element";
+        meaning.text =
+            standing.at.value ? fmt::format("at {:#x}", standing.at.value) : "at no element";
         if (standing.is_at_element()) lead_to(meaning, element_at(reader, standing));
         return meaning;
     }
     std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
-        if (type_at_path(plain(*value.type), "current")) return std::nullopt;  // it stands for the element before
+        if (type_at_path(plain(*value.type), "current"))
+            return std::nullopt;  // it stands for the element before
         Standing standing = find(reader, value);
-        return standing.is_at_element() ? std::optional(element_at(reader, standing)) : std::nullopt;
+        return standing.is_at_element() ? std::optional(element_at(reader, standing))
+                                        : std::nullopt;
     }
 
   private:
     static Value element_at(const ValueReader& reader, const Standing& standing) {
         Value element = value_in_memory(*standing.element, standing.at);
         // clang's pairs stand inside of another structure
-        return plain(*element.type).kind == TypeKind::structure ? reader.member_named(element, "__cc").value_or(element) : element;
+        return plain(*element.type).kind == TypeKind::structure
+                   ? reader.member_named(element, "__cc").value_or(element)
+                   : element;
     }
     // gcc leaves the arguments of some of them out; the name still tells.
     static const Type& element_type(const ValueReader& reader, const Type& type) {
@@ -106,8 +122,12 @@ class IteratorView final : public LibraryView {
         auto is = [&](std::string_view part) { return family.find(part) != std::string::npos; };
         auto element = [&]() -> const Type& { return element_type(reader, type); };
         RunAddress at(reader.integer(inner));
-        if (is("::_Rb_tree")) return at_node(at.value && is_end_of_tree(reader, at) ? RunAddress(0) : at, element(), 32);
-        if (is("::__tree")) return at_node(at.value && is_end_of_clangs_tree(reader, at) ? RunAddress(0) : at, element(), 25);
+        if (is("::_Rb_tree"))
+            return at_node(at.value && is_end_of_tree(reader, at) ? RunAddress(0) : at, element(),
+                           32);
+        if (is("::__tree"))
+            return at_node(at.value && is_end_of_clangs_tree(reader, at) ? RunAddress(0) : at,
+                           element(), 25);
         if (is("::_List") || is("::__list")) return at_node(at, element(), 16);
         if (is("::_Fwd_list") || is("_Node_")) return at_node(at, element(), 8);
         if (is("::__hash") || is("::__forward_list")) {

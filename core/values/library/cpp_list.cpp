@@ -16,7 +16,8 @@ struct Chain {
     std::optional<std::uint64_t> count;
 };
 
-RunAddress word_at(const ValueReader& reader, RunAddress node, std::uint64_t offset, std::uint64_t index) {
+RunAddress word_at(const ValueReader& reader, RunAddress node, std::uint64_t offset,
+                   std::uint64_t index) {
     require_readable(reader, node, fmt::format("node {}", index));
     return RunAddress(reader.target().read<std::uint64_t>(node + offset));
 }
@@ -34,7 +35,9 @@ std::uint64_t walked(const ValueReader& reader, const Chain& chain) {
         } catch (const Error&) {
             return count + 1;  // the elements will say where it breaks
         }
-        if (next == checked) throw BrokenValue(fmt::format("its nodes form a circle: node {} leads back to {:#x}", count, next.value));
+        if (next == checked)
+            throw BrokenValue(fmt::format("its nodes form a circle: node {} leads back to {:#x}",
+                                          count, next.value));
         if (count == next_check) {
             checked = node;
             next_check *= 2;
@@ -50,15 +53,21 @@ Meaning along(const ValueReader& reader, const Type& element, const Chain& chain
     meaning.count = chain.count ? *chain.count : walked(reader, chain);
     if (*meaning.count == 0) {
         meaning.text = "empty";
-        if (chain.first != chain.end) throw BrokenValue("it claims no elements but has a first node");
+        if (chain.first != chain.end)
+            throw BrokenValue("it claims no elements but has a first node");
     }
-    meaning.detail = counted_elements(*meaning.count) + (chain.count || *meaning.count < kMostWalked ? "" : " at least");
-    meaning.next = [&reader, &element, chain, node = chain.first, before = chain.end, i = std::uint64_t{0}, count = *meaning.count]() mutable -> std::optional<Part> {
+    meaning.detail = counted_elements(*meaning.count) +
+                     (chain.count || *meaning.count < kMostWalked ? "" : " at least");
+    meaning.next = [&reader, &element, chain, node = chain.first, before = chain.end,
+                    i = std::uint64_t{0}, count = *meaning.count]() mutable -> std::optional<Part> {
         if (i == count) return std::nullopt;
-        if (node == chain.end) throw BrokenValue(fmt::format("it claims {} but ends after {}", counted_elements(count), i));
+        if (node == chain.end)
+            throw BrokenValue(
+                fmt::format("it claims {} but ends after {}", counted_elements(count), i));
         RunAddress next = word_at(reader, node, chain.next_offset, i);
         if (chain.previous_offset && word_at(reader, node, *chain.previous_offset, i) != before)
-            throw BrokenValue(fmt::format("node {} at {:#x} does not lead back to the one before it", i, node.value));
+            throw BrokenValue(fmt::format(
+                "node {} at {:#x} does not lead back to the one before it", i, node.value));
         require_readable(reader, node + chain.value_offset, fmt::format("the value of node {}", i));
         Part part{{}, value_in_memory(element, node + chain.value_offset), {}};
         before = node;
@@ -71,9 +80,13 @@ Meaning along(const ValueReader& reader, const Type& element, const Chain& chain
 
 class ListView final : public LibraryView {
   public:
-    std::vector<std::string_view> families() const override { return {"std::list", "std::forward_list"}; }
+    std::vector<std::string_view> families() const override {
+        return {"std::list", "std::forward_list"};
+    }
     bool fits(const Type& type) const override {
-        return !first_path(type, {"_M_impl._M_node._M_next", "_M_impl._M_head._M_next", "__end_.__next_", "__before_begin_.__value_.__next_"}).empty();
+        return !first_path(type, {"_M_impl._M_node._M_next", "_M_impl._M_head._M_next",
+                                  "__end_.__next_", "__before_begin_.__value_.__next_"})
+                    .empty();
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
@@ -97,7 +110,8 @@ class ListView final : public LibraryView {
             chain.next_offset = gnu ? 0 : 8;
             chain.previous_offset = gnu ? 8 : 0;
             chain.value_offset = rounded_up(16, alignment);
-            if (gnu && type_at_path(type, "_M_impl._M_node._M_size")) chain.count = number_at(reader, value, "_M_impl._M_node._M_size");
+            if (gnu && type_at_path(type, "_M_impl._M_node._M_size"))
+                chain.count = number_at(reader, value, "_M_impl._M_node._M_size");
             if (!gnu) chain.count = number_at(reader, value, "__size_alloc_.__value_");
         }
         return along(reader, element, chain);
@@ -107,7 +121,10 @@ class ListView final : public LibraryView {
         std::string_view path = first_path(plain(*value.type), {"_M_impl._M_node", "__end_"});
         if (path.empty()) return std::nullopt;  // a list in one direction ends at no node
         Value own = part_at(reader, value, path);
-        return own.address ? std::optional(*own.address + rounded_up(16, alignment_of(argument(plain(*value.type), 0)))) : std::nullopt;
+        return own.address
+                   ? std::optional(*own.address +
+                                   rounded_up(16, alignment_of(argument(plain(*value.type), 0))))
+                   : std::nullopt;
     }
 };
 

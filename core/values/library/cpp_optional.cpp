@@ -8,7 +8,9 @@ namespace {
 class OptionalView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override { return {"std::optional"}; }
-    bool fits(const Type& type) const override { return !first_path(type, {"_M_payload._M_engaged", "__engaged_"}).empty(); }
+    bool fits(const Type& type) const override {
+        return !first_path(type, {"_M_payload._M_engaged", "__engaged_"}).empty();
+    }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Meaning meaning;
         if (auto held = target(reader, value)) meaning.alone = *held;
@@ -18,10 +20,12 @@ class OptionalView final : public LibraryView {
     }
     std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
-        std::uint64_t engaged = number_at(reader, value, first_path(type, {"_M_payload._M_engaged", "__engaged_"}));
+        std::uint64_t engaged =
+            number_at(reader, value, first_path(type, {"_M_payload._M_engaged", "__engaged_"}));
         if (engaged > 1) throw BrokenValue("whether it holds a value is neither yes nor no");
         if (!engaged) return std::nullopt;
-        return part_at(reader, value, first_path(type, {"_M_payload._M_payload._M_value", "__val_"}));
+        return part_at(reader, value,
+                       first_path(type, {"_M_payload._M_payload._M_value", "__val_"}));
     }
 };
 
@@ -35,7 +39,11 @@ class ExpectedView final : public LibraryView {
         meaning.holds_nothing = !has_value(reader, value);
         if (meaning.holds_nothing) {
             meaning.text = "unexpected";
-            if (std::string_view path = first_path(plain(*value.type), {"_M_unex", "__union_.__unex_", "__repr_.__union_.__unex_"}); !path.empty()) lead_to(meaning, part_at(reader, value, path));
+            if (std::string_view path =
+                    first_path(plain(*value.type),
+                               {"_M_unex", "__union_.__unex_", "__repr_.__union_.__unex_"});
+                !path.empty())
+                lead_to(meaning, part_at(reader, value, path));
         } else if (auto held = target(reader, value)) {
             meaning.alone = *held;
         } else {
@@ -44,12 +52,17 @@ class ExpectedView final : public LibraryView {
         return meaning;
     }
     std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
-        std::string_view path = first_path(plain(*value.type), {"_M_val", "__union_.__val_", "__repr_.__union_.__val_"});
-        return has_value(reader, value) && !path.empty() ? std::optional(part_at(reader, value, path)) : std::nullopt;
+        std::string_view path = first_path(
+            plain(*value.type), {"_M_val", "__union_.__val_", "__repr_.__union_.__val_"});
+        return has_value(reader, value) && !path.empty()
+                   ? std::optional(part_at(reader, value, path))
+                   : std::nullopt;
     }
 
   private:
-    static std::string_view flag_path(const Type& type) { return first_path(type, {"_M_has_value", "__has_val_", "__repr_.__has_val_"}); }
+    static std::string_view flag_path(const Type& type) {
+        return first_path(type, {"_M_has_value", "__has_val_", "__repr_.__has_val_"});
+    }
     static bool has_value(const ValueReader& reader, const Value& value) {
         std::uint64_t flag = number_at(reader, value, flag_path(plain(*value.type)));
         if (flag > 1) throw BrokenValue("whether it holds a value is neither yes nor no");

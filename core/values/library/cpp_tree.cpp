@@ -19,14 +19,19 @@ struct Tree {
 
 class Walk {
   public:
-    Walk(const ValueReader& reader, const Tree& tree) : reader_(reader), tree_(tree), node_(tree.first) {}
+    Walk(const ValueReader& reader, const Tree& tree)
+        : reader_(reader), tree_(tree), node_(tree.first) {}
 
     std::optional<Part> next() {
         if (done_ == tree_.count) {
-            if (node_ != tree_.header) throw BrokenValue(fmt::format("it claims {} but goes on at {:#x}", counted_elements(tree_.count), node_.value));
+            if (node_ != tree_.header)
+                throw BrokenValue(fmt::format("it claims {} but goes on at {:#x}",
+                                              counted_elements(tree_.count), node_.value));
             return std::nullopt;
         }
-        if (node_ == tree_.header) throw BrokenValue(fmt::format("it claims {} but ends after {}", counted_elements(tree_.count), done_));
+        if (node_ == tree_.header)
+            throw BrokenValue(fmt::format("it claims {} but ends after {}",
+                                          counted_elements(tree_.count), done_));
         require_readable(reader_, node_ + tree_.value_offset, fmt::format("node {}", done_));
         Value element = value_in_memory(*tree_.element, node_ + tree_.value_offset);
         node_ = following(node_);
@@ -34,7 +39,8 @@ class Walk {
         if (!tree_.is_map) return Part{{}, element, {}};
         // clang's pairs stand inside of another structure
         element = reader_.member_named(element, "__cc").value_or(element);
-        return Part{{}, part_at(reader_, element, "second"), part_at(reader_, element, "first"), element};
+        return Part{
+            {}, part_at(reader_, element, "second"), part_at(reader_, element, "first"), element};
     }
 
   private:
@@ -46,7 +52,9 @@ class Walk {
     RunAddress child(RunAddress node, std::uint64_t offset) {
         RunAddress below = word(node, offset);
         if (below.value && word(below, tree_.parent_offset) != node)
-            throw BrokenValue(fmt::format("the node at {:#x} is not a child of the one at {:#x} that leads to it", below.value, node.value));
+            throw BrokenValue(
+                fmt::format("the node at {:#x} is not a child of the one at {:#x} that leads to it",
+                            below.value, node.value));
         return below;
     }
     RunAddress following(RunAddress node) {
@@ -60,7 +68,8 @@ class Walk {
         } else {
             for (unsigned depth = 0; depth < kDeepestTree; ++depth) {
                 RunAddress parent = word(node, tree_.parent_offset);
-                if (parent == tree_.header || word(parent, tree_.left_offset) == node) return parent;
+                if (parent == tree_.header || word(parent, tree_.left_offset) == node)
+                    return parent;
                 node = parent;
             }
         }
@@ -75,8 +84,13 @@ class Walk {
 
 class TreeView final : public LibraryView {
   public:
-    std::vector<std::string_view> families() const override { return {"std::map", "std::multimap", "std::set", "std::multiset"}; }
-    bool fits(const Type& type) const override { return !first_path(type, {"_M_t._M_impl._M_header._M_left", "__tree_.__begin_node_"}).empty(); }
+    std::vector<std::string_view> families() const override {
+        return {"std::map", "std::multimap", "std::set", "std::multiset"};
+    }
+    bool fits(const Type& type) const override {
+        return !first_path(type, {"_M_t._M_impl._M_header._M_left", "__tree_.__begin_node_"})
+                    .empty();
+    }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         Tree tree = tree_of(reader, value);
         Meaning meaning;

@@ -6,9 +6,10 @@
 namespace lantern {
 namespace {
 
-// The base classes "_Head_base<N, T, …>" and "__tuple_leaf<N, T, …>" hold one element each; those without data hold nothing
-// but a type.
-void collect(const ValueReader& reader, const Value& value, std::vector<std::pair<std::int64_t, Value>>& found, int depth) {
+// The base classes "_Head_base<N, T, …>" and "__tuple_leaf<N, T, …>" hold one element each; those
+// without data hold nothing but a type.
+void collect(const ValueReader& reader, const Value& value,
+             std::vector<std::pair<std::int64_t, Value>>& found, int depth) {
     if (depth > 64) return;
     const Type& type = plain(*value.type);
     std::string name = family_name(type.name);
@@ -27,7 +28,8 @@ void collect(const ValueReader& reader, const Value& value, std::vector<std::pai
         return;
     }
     for (const Member& member : type.members())
-        if (member.is_base_class || member.name == "__base_") collect(reader, reader.member(value, member), found, depth + 1);
+        if (member.is_base_class || member.name == "__base_")
+            collect(reader, reader.member(value, member), found, depth + 1);
 }
 
 class TupleView final : public LibraryView {
@@ -46,17 +48,20 @@ class TupleView final : public LibraryView {
         };
         return meaning;
     }
-    std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {
+    std::optional<Value> element(const ValueReader& reader, const Value& value,
+                                 std::uint64_t index) const override {
         for (const auto& [number, each] : elements(reader, value))
             if (static_cast<std::uint64_t>(number) == index) return each;
         return std::nullopt;
     }
 
   private:
-    static std::vector<std::pair<std::int64_t, Value>> elements(const ValueReader& reader, const Value& value) {
+    static std::vector<std::pair<std::int64_t, Value>> elements(const ValueReader& reader,
+                                                                const Value& value) {
         std::vector<std::pair<std::int64_t, Value>> found;
         collect(reader, value, found, 0);
-        std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        std::stable_sort(found.begin(), found.end(),
+                         [](const auto& a, const auto& b) { return a.first < b.first; });
         return found;
     }
 };

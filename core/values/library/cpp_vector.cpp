@@ -11,7 +11,8 @@ class VectorView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override { return {"std::vector"}; }
     bool fits(const Type& type) const override {
-        return plain(argument(type, 0)).size != 0 && !first_path(type, {"_M_impl._M_start", "__begin_"}).empty();
+        return plain(argument(type, 0)).size != 0 &&
+               !first_path(type, {"_M_impl._M_start", "__begin_"}).empty();
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
@@ -19,7 +20,8 @@ class VectorView final : public LibraryView {
         std::uint64_t size = plain(element).size;
         bool gnu = type_at_path(type, "_M_impl._M_start") != nullptr;
         auto pointer = [&](const char* path) { return RunAddress(number_at(reader, value, path)); };
-        RunAddress begin = start(reader, value), end = pointer(gnu ? "_M_impl._M_finish" : "__end_");
+        RunAddress begin = start(reader, value),
+                   end = pointer(gnu ? "_M_impl._M_finish" : "__end_");
         RunAddress limit = pointer(gnu ? "_M_impl._M_end_of_storage" : "__end_cap_.__value_");
         std::uint64_t count = elements_between(begin, end, size, "end");
         std::uint64_t capacity = elements_between(begin, limit, size, "room's end");
@@ -27,14 +29,16 @@ class VectorView final : public LibraryView {
         meaning.detail = room_for(count, capacity);
         return meaning;
     }
-    std::optional<Value> element(const ValueReader& reader, const Value& value, std::uint64_t index) const override {
+    std::optional<Value> element(const ValueReader& reader, const Value& value,
+                                 std::uint64_t index) const override {
         const Type& element = argument(plain(*value.type), 0);
         return value_in_memory(element, start(reader, value) + index * plain(element).size);
     }
 
   private:
     static RunAddress start(const ValueReader& reader, const Value& value) {
-        return RunAddress(number_at(reader, value, first_path(plain(*value.type), {"_M_impl._M_start", "__begin_"})));
+        return RunAddress(number_at(
+            reader, value, first_path(plain(*value.type), {"_M_impl._M_start", "__begin_"})));
     }
 };
 
@@ -42,7 +46,8 @@ class BoolVectorView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override { return {"std::vector"}; }
     bool fits(const Type& type) const override {
-        return plain(argument(type, 0)).kind == TypeKind::boolean && (type_at_path(type, "_M_impl._M_start._M_p") || type_at_path(type, "__size_"));
+        return plain(argument(type, 0)).kind == TypeKind::boolean &&
+               (type_at_path(type, "_M_impl._M_start._M_p") || type_at_path(type, "__size_"));
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
@@ -62,7 +67,8 @@ class BoolVectorView final : public LibraryView {
         meaning.count = count;
         meaning.detail = counted_elements(count);
         if (count == 0) meaning.text = "empty";
-        meaning.next = [&reader, begin, count, i = std::uint64_t{0}]() mutable -> std::optional<Part> {
+        meaning.next = [&reader, begin, count,
+                        i = std::uint64_t{0}]() mutable -> std::optional<Part> {
             if (i == count) return std::nullopt;
             RunAddress at = begin + i / 8;
             require_readable(reader, at, fmt::format("element {}", i));
@@ -79,22 +85,29 @@ class BoolVectorView final : public LibraryView {
 class ArrayView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override { return {"std::array", "std::span"}; }
-    bool fits(const Type& type) const override { return !first_path(type, {"_M_elems", "__elems_", "_M_ptr", "__data_", "__data"}).empty(); }
+    bool fits(const Type& type) const override {
+        return !first_path(type, {"_M_elems", "__elems_", "_M_ptr", "__data_", "__data"}).empty();
+    }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
         if (std::string_view path = first_path(type, {"_M_elems", "__elems_"}); !path.empty()) {
             Value elements = part_at(reader, value, path);
             const TemplateArgument* count = argument_value(type, "_Nm", 1);
-            if (count && *count->value == 0) return contiguous(reader, argument(type, 0), RunAddress(0), 0);
+            if (count && *count->value == 0)
+                return contiguous(reader, argument(type, 0), RunAddress(0), 0);
             Meaning meaning;
             meaning.alone = elements;
             return meaning;
         }
-        RunAddress start(number_at(reader, value, first_path(type, {"_M_ptr", "__data_", "__data"})));
-        std::string_view path = first_path(type, {"_M_extent._M_extent_value", "__size_", "__size"});
+        RunAddress start(
+            number_at(reader, value, first_path(type, {"_M_ptr", "__data_", "__data"})));
+        std::string_view path =
+            first_path(type, {"_M_extent._M_extent_value", "__size_", "__size"});
         const TemplateArgument* fixed = argument_value(type, "_Extent", 1);
         bool is_fixed = fixed && *fixed->value != -1;
-        std::uint64_t count = is_fixed ? static_cast<std::uint64_t>(*fixed->value) : path.empty() ? 0 : number_at(reader, value, path);
+        std::uint64_t count = is_fixed       ? static_cast<std::uint64_t>(*fixed->value)
+                              : path.empty() ? 0
+                                             : number_at(reader, value, path);
         Meaning meaning = contiguous(reader, argument(type, 0), start, count);
         meaning.detail = counted_elements(count);
         return meaning;

@@ -1,3 +1,6 @@
+// How a view is chosen: by the family of the type's name ("std::vector"), then by its shape: the
+// members that the view would read must be there with the kinds it expects. A family has one view
+// for each layout that a library has had; the first that fits is taken.
 #include "core/values/library/library_view.h"
 
 #include <fmt/format.h>
@@ -9,22 +12,29 @@
 namespace lantern {
 namespace {
 
-using ViewMaker = const LibraryView& (*)();
+using MakeView = const LibraryView& (*)();
 
 // A new view is one row here.
-constexpr ViewMaker kViews[] = {
-    cpp_string_view, cpp_bool_vector_view, cpp_vector_view, cpp_array_view, cpp_deque_view, cpp_list_view, cpp_tree_view, cpp_hash_view,
-    cpp_adaptor_view, cpp_tuple_view, cpp_optional_view, cpp_expected_view, cpp_variant_view, cpp_any_view, cpp_unique_pointer_view,
-    cpp_shared_pointer_view, cpp_function_view, cpp_iterator_view, cpp_atomic_view, cpp_bitset_view, cpp_chrono_view, cpp_exception_view,
-    cpp_thread_view, cpp_mutex_view, rust_text_view, rust_vector_view, rust_ring_view, rust_slice_view, rust_counted_view,
-    rust_trait_object_view, rust_cell_view, rust_hash_view, rust_tree_view,
-    rust_lock_view, rust_guard_view, rust_slice_iterator_view, rust_linked_list_view, rust_duration_view,
+constexpr MakeView kViews[] = {
+    cpp_string_view,         cpp_bool_vector_view, cpp_vector_view,
+    cpp_array_view,          cpp_deque_view,       cpp_list_view,
+    cpp_tree_view,           cpp_hash_view,        cpp_adaptor_view,
+    cpp_tuple_view,          cpp_optional_view,    cpp_expected_view,
+    cpp_variant_view,        cpp_any_view,         cpp_unique_pointer_view,
+    cpp_shared_pointer_view, cpp_function_view,    cpp_iterator_view,
+    cpp_atomic_view,         cpp_bitset_view,      cpp_chrono_view,
+    cpp_exception_view,      cpp_thread_view,      cpp_mutex_view,
+    rust_text_view,          rust_vector_view,     rust_ring_view,
+    rust_slice_view,         rust_counted_view,    rust_trait_object_view,
+    rust_cell_view,          rust_hash_view,       rust_tree_view,
+    rust_lock_view,          rust_guard_view,      rust_slice_iterator_view,
+    rust_linked_list_view,   rust_duration_view,
 };
 
 const std::multimap<std::string_view, const LibraryView*>& views_by_family() {
     static const std::multimap<std::string_view, const LibraryView*> all = [] {
         std::multimap<std::string_view, const LibraryView*> made;
-        for (ViewMaker view : kViews)
+        for (MakeView view : kViews)
             for (std::string_view family : view().families()) made.emplace(family, &view());
         return made;
     }();
@@ -37,9 +47,12 @@ std::string family_of(const Type& type) {
     const std::string& name = type.name;
     if (name.find("dyn ") != std::string::npos && type_at_path(type, "vtable")) return "dyn";
     bool fat = type_at_path(type, "data_ptr") && type_at_path(type, "length");
-    bool is_text_of_system = fat && (name.ends_with("path::Path") || name.ends_with("OsStr") || name.ends_with("CStr"));
+    bool is_text_of_system =
+        fat && (name.ends_with("path::Path") || name.ends_with("OsStr") || name.ends_with("CStr"));
     if (is_text_of_system) return "str";
-    if (fat) return name.find("str") != std::string::npos && name.find('[') == std::string::npos ? "str" : "[]";
+    if (fat)
+        return name.find("str") != std::string::npos && name.find('[') == std::string::npos ? "str"
+                                                                                            : "[]";
     return family_name(type.full_name());
 }
 
@@ -100,7 +113,8 @@ Value part_at(const ValueReader& reader, const Value& value, std::string_view pa
 
 const Type* type_at_path(const Type& type, std::string_view path) {
     const Type* at = &type;
-    each_name(path, [&](std::string_view name) { return (at = member_type(*at, name, 0)) != nullptr; });
+    each_name(path,
+              [&](std::string_view name) { return (at = member_type(*at, name, 0)) != nullptr; });
     return at;
 }
 
@@ -126,13 +140,15 @@ const TemplateArgument* argument_value(const Type& type, std::string_view name, 
     return index < arguments.size() && arguments[index].value ? &arguments[index] : nullptr;
 }
 
-Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress start, std::uint64_t count) {
+Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress start,
+                   std::uint64_t count) {
     Meaning meaning;
     meaning.arrangement = Arrangement::elements;
     meaning.count = count;
     if (count == 0) meaning.text = "empty";
     std::uint64_t size = plain(element).size;
-    meaning.next = [&reader, &element, start, count, size, i = std::uint64_t{0}]() mutable -> std::optional<Part> {
+    meaning.next = [&reader, &element, start, count, size,
+                    i = std::uint64_t{0}]() mutable -> std::optional<Part> {
         if (i == count) return std::nullopt;
         RunAddress at = start + i * size;
         if (size) require_readable(reader, at + (size - 1), fmt::format("element {}", i));
@@ -142,11 +158,17 @@ Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress st
     return meaning;
 }
 
-std::uint64_t elements_between(RunAddress begin, RunAddress end, std::uint64_t size, std::string_view what) {
-    if (end < begin) throw BrokenValue(fmt::format("its {} lies {} bytes before its beginning", what, begin.value - end.value));
+std::uint64_t elements_between(RunAddress begin, RunAddress end, std::uint64_t size,
+                               std::string_view what) {
+    if (end < begin)
+        throw BrokenValue(fmt::format("its {} lies {} bytes before its beginning", what,
+                                      begin.value - end.value));
     if (size == 0) return 0;
     if ((end - begin) % size != 0)
-        throw BrokenValue(fmt::format("its {} is {} bytes behind its beginning, which is no whole number of elements of {} bytes", what, end - begin, size));
+        throw BrokenValue(
+            fmt::format("its {} is {} bytes behind its beginning, which is no whole number of "
+                        "elements of {} bytes",
+                        what, end - begin, size));
     return (end - begin) / size;
 }
 
@@ -155,17 +177,21 @@ std::string counted_elements(std::uint64_t count) {
 }
 
 std::string room_for(std::uint64_t count, std::uint64_t capacity, std::string_view noun) {
-    if (capacity < count) throw BrokenValue(fmt::format("it claims {} but has room for {}", counted(count, noun), capacity));
+    if (capacity < count)
+        throw BrokenValue(
+            fmt::format("it claims {} but has room for {}", counted(count, noun), capacity));
     return fmt::format("{}, room for {}", counted(count, noun), capacity);
 }
 
-Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length, unsigned unit) {
+Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length,
+                     unsigned unit) {
     Meaning meaning;
     std::uint64_t kept = std::min(length, kMostContent / unit);
     std::vector<std::byte> units(kept * unit);
     std::size_t got = reader.target().read_available(start, units);
     if (got < units.size())
-        throw BrokenValue(fmt::format("it claims {} at {:#x}, of which {} can be read", counted(length, "character"), start.value, got / unit));
+        throw BrokenValue(fmt::format("it claims {} at {:#x}, of which {} can be read",
+                                      counted(length, "character"), start.value, got / unit));
     meaning.content = utf8_of(units, unit);
     meaning.content_is_cut = kept < length;
     meaning.count = length;
@@ -175,7 +201,8 @@ Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t 
 void require_readable(const ValueReader& reader, RunAddress address, std::string_view what) {
     std::byte probe;
     if (reader.target().read_available(address, std::span(&probe, 1)) == 0)
-        throw BrokenValue(fmt::format("{} would be at {:#x}, where nothing can be read", what, address.value));
+        throw BrokenValue(
+            fmt::format("{} would be at {:#x}, where nothing can be read", what, address.value));
 }
 
 std::uint64_t rounded_up(std::uint64_t number, std::uint64_t multiple) {

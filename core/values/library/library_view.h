@@ -1,6 +1,6 @@
-// How a type of a standard library is meant. Each view is one file beside this one and one row of the table in
-// library_view.cpp; it is found by the type's name and by its shape, so that a library that lays it out otherwise falls
-// back to the raw layout instead of being misread.
+// How a type of a standard library is meant. Each view is one file beside this one and one row of
+// the table in library_view.cpp; it is found by the type's name and by its shape, so that a library
+// that lays it out otherwise falls back to the raw layout instead of being misread.
 #pragma once
 
 #include <span>
@@ -19,11 +19,17 @@ class LibraryView {
     // Throws BrokenValue and MemoryError. Reads no more than it needs to say how much there is.
     virtual Meaning meaning(const ValueReader& reader, const Value& value) const = 0;
     // What [index] gives without walking there; nothing where there is no quicker way.
-    virtual std::optional<Value> element(const ValueReader&, const Value&, std::uint64_t) const { return std::nullopt; }
+    virtual std::optional<Value> element(const ValueReader&, const Value&, std::uint64_t) const {
+        return std::nullopt;
+    }
     // Where its end() points; nothing where that follows from its elements.
-    virtual std::optional<RunAddress> end(const ValueReader&, const Value&) const { return std::nullopt; }
+    virtual std::optional<RunAddress> end(const ValueReader&, const Value&) const {
+        return std::nullopt;
+    }
     // What * and -> lead to.
-    virtual std::optional<Value> target(const ValueReader&, const Value&) const { return std::nullopt; }
+    virtual std::optional<Value> target(const ValueReader&, const Value&) const {
+        return std::nullopt;
+    }
 };
 
 // The view of a type behind its aliases and qualifiers; null if there is none. The answer is kept.
@@ -33,7 +39,8 @@ const LibraryView* library_view(const Type& type);
 
 constexpr std::uint64_t kMostContent = 1 << 16;  // bytes of one text that are read
 
-// The member at the end of a path of names, "_M_impl._M_start"; through base classes. Throws BrokenValue if it is not there.
+// The member at the end of a path of names, "_M_impl._M_start"; through base classes. Throws
+// BrokenValue if it is not there.
 Value part_at(const ValueReader& reader, const Value& value, std::string_view path);
 // Whether the type has such a path, and its type there; null if not.
 const Type* type_at_path(const Type& type, std::string_view path);
@@ -45,15 +52,19 @@ const Type& argument(const Type& type, std::size_t index);
 const TemplateArgument* argument_value(const Type& type, std::string_view name, std::size_t index);
 
 // `count` elements one behind another; `stride` bytes each, 0: the type's size.
-Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress start, std::uint64_t count);
+Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress start,
+                   std::uint64_t count);
 // The bytes between two pointers as a number of elements. Throws BrokenValue.
-std::uint64_t elements_between(RunAddress begin, RunAddress end, std::uint64_t size, std::string_view what);
+std::uint64_t elements_between(RunAddress begin, RunAddress end, std::uint64_t size,
+                               std::string_view what);
 std::string counted_elements(std::uint64_t count);
 // "3 elements, room for 4". Throws BrokenValue where there is less room than elements.
-std::string room_for(std::uint64_t count, std::uint64_t capacity, std::string_view noun = "element");
+std::string room_for(std::uint64_t count, std::uint64_t capacity,
+                     std::string_view noun = "element");
 
 // `length` characters of `unit` bytes each (1: UTF-8, 2: UTF-16, 4: UTF-32) as UTF-8 content.
-Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length, unsigned unit);
+Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t length,
+                     unsigned unit);
 
 // Where a Vec of Rust keeps its elements, and how many would fit.
 struct RustRoom {

@@ -10,7 +10,8 @@ namespace {
 class CellView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
-        return {"core::cell::Cell", "core::cell::RefCell", "core::cell::UnsafeCell", "core::mem::manually_drop::ManuallyDrop", "core::num::nonzero::NonZero"};
+        return {"core::cell::Cell", "core::cell::RefCell", "core::cell::UnsafeCell",
+                "core::mem::manually_drop::ManuallyDrop", "core::num::nonzero::NonZero"};
     }
     bool fits(const Type& type) const override { return !path(type).empty(); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
@@ -20,7 +21,9 @@ class CellView final : public LibraryView {
         if (state.empty()) return meaning;
         Value told = part_at(reader, value, state);
         std::int64_t borrows = static_cast<std::int64_t>(reader.integer(told));
-        meaning.text = borrows == 0 ? "not borrowed" : borrows > 0 ? counted(static_cast<std::uint64_t>(borrows), "reader") : "borrowed to be written";
+        meaning.text = borrows == 0  ? "not borrowed"
+                       : borrows > 0 ? counted(static_cast<std::uint64_t>(borrows), "reader")
+                                     : "borrowed to be written";
         return meaning;
     }
     std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
@@ -28,7 +31,9 @@ class CellView final : public LibraryView {
     }
 
   private:
-    static std::string_view path(const Type& type) { return first_path(type, {"value.value", "value", "__0.__0", "__0"}); }
+    static std::string_view path(const Type& type) {
+        return first_path(type, {"value.value", "value", "__0.__0", "__0"});
+    }
 };
 
 }  // namespace

@@ -11,27 +11,37 @@ namespace {
 class LockView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
-        return {"std::sync::poison::mutex::Mutex", "std::sync::mutex::Mutex", "std::sync::poison::rwlock::RwLock", "std::sync::rwlock::RwLock"};
+        return {"std::sync::poison::mutex::Mutex", "std::sync::mutex::Mutex",
+                "std::sync::poison::rwlock::RwLock", "std::sync::rwlock::RwLock"};
     }
-    bool fits(const Type& type) const override { return type_at_path(type, "data.value") && !state_path(type).empty(); }
+    bool fits(const Type& type) const override {
+        return type_at_path(type, "data.value") && !state_path(type).empty();
+    }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
         Meaning meaning;
         meaning.alone = part_at(reader, value, "data.value");
         std::uint64_t state = number_at(reader, value, state_path(type));
-        meaning.text = type_at_path(type, "inner.futex") ? (state ? "locked" : "free") : state_of_readers(state);
+        meaning.text = type_at_path(type, "inner.futex") ? (state ? "locked" : "free")
+                                                         : state_of_readers(state);
         if (number_at(reader, value, "poison.failed")) meaning.text += ", poisoned by a panic";
         return meaning;
     }
-    std::optional<Value> target(const ValueReader& reader, const Value& value) const override { return part_at(reader, value, "data.value"); }
+    std::optional<Value> target(const ValueReader& reader, const Value& value) const override {
+        return part_at(reader, value, "data.value");
+    }
 
   private:
-    static std::string_view state_path(const Type& type) { return first_path(type, {"inner.futex", "inner.state"}); }
+    static std::string_view state_path(const Type& type) {
+        return first_path(type, {"inner.futex", "inner.state"});
+    }
     // The low 30 bits count readers; all of them set: a writer (std::sys::sync::rwlock::futex).
     static std::string state_of_readers(std::uint64_t state) {
         constexpr std::uint64_t kMask = (1u << 30) - 1;
         std::uint64_t holders = state & kMask;
-        return holders == kMask ? "locked to be written" : holders ? "locked by " + counted(holders, "reader") : "free";
+        return holders == kMask ? "locked to be written"
+               : holders        ? "locked by " + counted(holders, "reader")
+                                : "free";
     }
 };
 
@@ -39,8 +49,14 @@ class LockView final : public LibraryView {
 class GuardView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
-        return {"std::sync::poison::mutex::MutexGuard", "std::sync::mutex::MutexGuard", "std::sync::poison::rwlock::RwLockReadGuard", "std::sync::rwlock::RwLockReadGuard",
-                "std::sync::poison::rwlock::RwLockWriteGuard", "std::sync::rwlock::RwLockWriteGuard", "core::cell::Ref", "core::cell::RefMut"};
+        return {"std::sync::poison::mutex::MutexGuard",
+                "std::sync::mutex::MutexGuard",
+                "std::sync::poison::rwlock::RwLockReadGuard",
+                "std::sync::rwlock::RwLockReadGuard",
+                "std::sync::poison::rwlock::RwLockWriteGuard",
+                "std::sync::rwlock::RwLockWriteGuard",
+                "core::cell::Ref",
+                "core::cell::RefMut"};
     }
     bool fits(const Type& type) const override { return !path(type).empty(); }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {

@@ -26,7 +26,8 @@ const Type* type_called(Target& target, const std::string& name) {
     }
     if (const Type* base = base_type_from_words(words)) return base;
     if (name.ends_with('*')) {
-        const Type* pointed = type_called(target, std::string(trimmed(std::string_view(name).substr(0, name.size() - 1))));
+        const Type* pointed = type_called(
+            target, std::string(trimmed(std::string_view(name).substr(0, name.size() - 1))));
         return pointed ? &pointer_to(*pointed) : nullptr;
     }
     for (const Module& module : target.modules())

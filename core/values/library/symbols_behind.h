@@ -1,4 +1,5 @@
-// What the linker's names tell of a value: the function a pointer leads to, the class a table of functions is of.
+// What the linker's names tell of a value: the function a pointer leads to, the class a table of
+// functions is of.
 #pragma once
 
 #include <optional>
@@ -18,7 +19,8 @@ std::optional<SymbolBehind> symbol_behind(Target& target, RunAddress address);
 // A type by its full name in any module; null if there is none.
 const Type* type_called(Target& target, const std::string& name);
 
-// The first argument between the brackets after `start`: "int" for "std::any::_Manager_internal<int>::_S_manage".
+// The first argument between the brackets after `start`: "int" for
+// "std::any::_Manager_internal<int>::_S_manage".
 std::string first_argument(std::string_view name, std::string_view start);
 
 // A part with one value behind it, told by `text`: what a pointer owns.

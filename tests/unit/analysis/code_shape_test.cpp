@@ -10,7 +10,11 @@ namespace {
 std::string shape(CodeReader& reader, std::string_view line) {
     std::string letters(line.size(), '.');
     for (const CodePart& part : reader.parts(line)) {
-        char letter = part.kind == CodeKind::keyword ? 'k' : part.kind == CodeKind::text ? 't' : part.kind == CodeKind::comment ? 'c' : part.kind == CodeKind::number ? 'n' : 'd';
+        char letter = part.kind == CodeKind::keyword   ? 'k'
+                      : part.kind == CodeKind::text    ? 't'
+                      : part.kind == CodeKind::comment ? 'c'
+                      : part.kind == CodeKind::number  ? 'n'
+                                                       : 'd';
         for (std::size_t i = part.begin; i < part.end; ++i) letters[i] = letter;
     }
     return letters;
@@ -24,7 +28,8 @@ std::string shape(CodeLanguage language, std::string_view line) {
 TEST(CodeShape, OfCAndCpp) {
     EXPECT_EQ(shape(CodeLanguage::c, "int x = 0x1fL; // if"), "kkk.....nnnnn..ccccc");
     EXPECT_EQ(shape(CodeLanguage::c, "#  define A \"int\\\"\""), "ddddddddd...ttttttt");
-    EXPECT_EQ(shape(CodeLanguage::c, "class_of(integer)"), ".................") << "no keyword inside of a name";
+    EXPECT_EQ(shape(CodeLanguage::c, "class_of(integer)"), ".................")
+        << "no keyword inside of a name";
     EXPECT_EQ(shape(CodeLanguage::c, "class"), ".....");
     EXPECT_EQ(shape(CodeLanguage::cplusplus, "class 1'000 'a' '\\''"), "kkkkk.nnnnn.ttt.tttt");
 }

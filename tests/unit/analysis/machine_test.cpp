@@ -1,4 +1,6 @@
-// The facts of the machine level on running fixtures: what words are, what memory holds, what code refers to.
+// The facts of the machine level on running fixtures: what words are, what memory holds, what code
+// refers to.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/analysis/address_note.h"
@@ -13,7 +15,8 @@ namespace lantern {
 namespace {
 
 struct At : testing::Driven {
-    At(const std::string& program, std::vector<std::string> arguments, const std::string& place) : Driven(program) {
+    At(const std::string& program, std::vector<std::string> arguments, const std::string& place)
+        : Driven(program) {
         session.set_arguments(std::move(arguments));
         session.reach(session.place(place));
     }
@@ -23,17 +26,23 @@ TEST(AddressNotes, SayWhatOwnsAnAddress) {
     At at("machine-gcc-O0-pointer", {"deep", "2"}, "innermost");
     Session& session = at.session;
     const Module& main = session.target().modules().front();
-    auto symbol = [&](const char* name) { return main.to_run(main.symbols().symbol_table().named(name)->address); };
+    auto symbol = [&](const char* name) {
+        return main.to_run(main.symbols().symbol_table().named(name)->address);
+    };
     EXPECT_EQ(address_note(session.moment(), symbol("level")), "level");
     EXPECT_EQ(address_note(session.moment(), symbol("level") + 2), "level+0x2");
-    EXPECT_TRUE(address_note(session.moment(), symbol("innermost")).starts_with("innermost, machine.c:"));
-    EXPECT_EQ(address_note(session.moment(), session.target().registers(session.thread()).stack_pointer()), "stack of frame 0");
+    EXPECT_TRUE(
+        address_note(session.moment(), symbol("innermost")).starts_with("innermost, machine.c:"));
+    EXPECT_EQ(address_note(session.moment(),
+                           session.target().registers(session.thread()).stack_pointer()),
+              "stack of frame 0");
     EXPECT_EQ(address_note(session.moment(), RunAddress(8)), "");
     EXPECT_EQ(address_note(session.moment(), RunAddress(0x123456789abc)), "");
     EXPECT_EQ(text_at_address(session.moment(), symbol("level")), "") << "a number is no text";
     session.select_frame(4);  // main
     RunAddress name(ValueReader(session.target()).integer(evaluate("argv[0]", session.context())));
-    EXPECT_TRUE(text_at_address(session.moment(), name).starts_with("\"/")) << "the beginning of a path";
+    EXPECT_TRUE(text_at_address(session.moment(), name).starts_with("\"/"))
+        << "the beginning of a path";
     EXPECT_TRUE(text_at_address(session.moment(), name).ends_with("…")) << "that is longer";
 }
 
@@ -56,7 +65,8 @@ TEST(Words, LieWhereTheProgramsOwnAddressesSay) {
     EXPECT_EQ(word->content, at.value("left"));
     // The saved frame pointer is the caller's, and the return address where the caller goes on.
     const Frame* caller = at.session.stack().frame(1);
-    const StackWord &saved = *word_named(report, "rbp of deep"), &back = *word_named(report, "return address");
+    const StackWord &saved = *word_named(report, "rbp of deep"),
+                    &back = *word_named(report, "return address");
     EXPECT_EQ(saved.value, caller->registers.get(kFramePointerNumber));
     EXPECT_EQ(back.value, caller->program_counter.value);
     EXPECT_EQ(back.from_end, -8);
@@ -77,14 +87,22 @@ TEST(Words, OfALeafBeginBelowItsStackPointer) {
     const StackWord* x = word_named(report, "x");
     ASSERT_TRUE(x) << "innermost calls nobody and keeps x below";
     EXPECT_LT(x->address, report.frames[0].stack_pointer);
-    EXPECT_EQ(x->address, ValueReader(at.session.target()).integer(evaluate("&x", at.session.context())));
+    EXPECT_EQ(x->address,
+              ValueReader(at.session.target()).integer(evaluate("&x", at.session.context())));
     EXPECT_EQ(x->content, at.value("x"));
 }
 
 TEST(Words, TheCanaryIsFoundByTheCodeThatStoresIt) {
     testing::TemporaryFolder folder;
-    folder.write("guard.c", "volatile int seen;\n__attribute__((noinline)) int fill(int n) {\n    volatile char word[24];\n    for (int i = 0; i < 24; ++i) word[i] = (char)n;\n    seen = word[3];\n    return seen;\n}\nint main(void) { return fill(65) == 65 ? 0 : 1; }\n");
-    ASSERT_EQ(testing::run({"gcc", "-g", "-O0", "-fstack-protector-all", "-o", "guard", "guard.c"}, "", folder.path()).status, 0);
+    folder.write(
+        "guard.c",
+        "volatile int seen;\n__attribute__((noinline)) int fill(int n) {\n    volatile char "
+        "word[24];\n    for (int i = 0; i < 24; ++i) word[i] = (char)n;\n    seen = word[3];\n    "
+        "return seen;\n}\nint main(void) { return fill(65) == 65 ? 0 : 1; }\n");
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O0", "-fstack-protector-all", "-o", "guard", "guard.c"},
+                           "", folder.path())
+                  .status,
+              0);
     LaunchOptions options;
     options.program = (folder.path() / "guard").string();
     options.input_file = options.output_file = "/dev/null";
@@ -114,13 +132,17 @@ TEST(Memory, AgreesWithTheValues) {
     EXPECT_EQ(floats.rows[0].cells, (std::vector<std::string>{"1.5", "-2.25"}));
     EXPECT_EQ(floats.rows[1].address, lanes.value + 16);
     // A gap in the middle: the page behind the highest region.
-    const MemoryRegion* stack = at.session.target().region_at(at.session.target().registers(at.session.thread()).stack_pointer());
+    const MemoryRegion* stack = at.session.target().region_at(
+        at.session.target().registers(at.session.thread()).stack_pointer());
     ASSERT_TRUE(stack);
-    MemoryReport over = report_memory(at.session.moment(), {stack->end - 32, 64, Form::bytes, nullptr});
+    MemoryReport over =
+        report_memory(at.session.moment(), {stack->end - 32, 64, Form::bytes, nullptr});
     EXPECT_EQ(over.unreadable, 32u);
     EXPECT_TRUE(over.rows.back().is_unreadable);
     EXPECT_EQ(over.size, 64u);
-    EXPECT_THROW(report_memory(at.session.moment(), {lanes, std::uint64_t{1} << 40, Form::bytes, nullptr}), RequestError);
+    EXPECT_THROW(
+        report_memory(at.session.moment(), {lanes, std::uint64_t{1} << 40, Form::bytes, nullptr}),
+        RequestError);
 }
 
 TEST(MemoryFinds, OverTheEdgesOfChunksAndNotOverGaps) {
@@ -130,7 +152,8 @@ TEST(MemoryFinds, OverTheEdgesOfChunksAndNotOverGaps) {
     const MemoryRegion* region = session.target().region_at(stack);
     MemoryFindQuery query;
     query.what = "text";
-    for (char c : std::string("Kingfisher-at-the-edge")) query.bytes.push_back(static_cast<std::byte>(c));
+    for (char c : std::string("Kingfisher-at-the-edge"))
+        query.bytes.push_back(static_cast<std::byte>(c));
     RunAddress place = region->begin + 64;
     session.write_memory(place, query.bytes);
     session.write_memory(place + query.bytes.size(), query.bytes);
@@ -151,9 +174,11 @@ TEST(Disassembly, OfAWholeFunctionHasEveryInstructionOnce) {
     At at("machine-gcc-O2", {"cold"}, "innermost");
     DisassemblyQuery query;
     query.place = at.session.place("with_cold_part");
-    DisassemblyReport by_address = report_disassembly(at.session.moment(), query, at.session.breakpoints());
+    DisassemblyReport by_address =
+        report_disassembly(at.session.moment(), query, at.session.breakpoints());
     query.by_source = true;
-    DisassemblyReport by_source = report_disassembly(at.session.moment(), query, at.session.breakpoints());
+    DisassemblyReport by_source =
+        report_disassembly(at.session.moment(), query, at.session.breakpoints());
     ASSERT_EQ(by_address.rows.size(), by_source.rows.size());
     std::set<std::uint64_t> first, second;
     for (const DisassemblyRow& row : by_address.rows) first.insert(row.address);
@@ -166,11 +191,13 @@ TEST(Disassembly, OfAWholeFunctionHasEveryInstructionOnce) {
             EXPECT_GE(row.line, last) << "in the order of lines";
             last = row.line;
         }
-    for (const JumpArrow& arrow : by_address.arrows) EXPECT_EQ(by_address.rows[arrow.from].target, by_address.rows[arrow.to].address);
+    for (const JumpArrow& arrow : by_address.arrows)
+        EXPECT_EQ(by_address.rows[arrow.from].target, by_address.rows[arrow.to].address);
     // Arrows of one lane do not cross.
     for (const JumpArrow& a : by_address.arrows)
         for (const JumpArrow& b : by_address.arrows) {
-            bool overlap = std::max(std::min(a.from, a.to), std::min(b.from, b.to)) <= std::min(std::max(a.from, a.to), std::max(b.from, b.to));
+            bool overlap = std::max(std::min(a.from, a.to), std::min(b.from, b.to)) <=
+                           std::min(std::max(a.from, a.to), std::max(b.from, b.to));
             EXPECT_FALSE(&a != &b && a.lane == b.lane && a.to != b.to && overlap);
         }
 }
@@ -178,15 +205,20 @@ TEST(Disassembly, OfAWholeFunctionHasEveryInstructionOnce) {
 TEST(RegistersReport, ChangesAreThoseOfTheLastStop) {
     At at("machine-gcc-O0", {"deep", "2"}, "innermost");
     at.session.into_instruction();
-    std::uint64_t before = at.session.target().registers(at.session.thread()).program_counter().value;
+    std::uint64_t before =
+        at.session.target().registers(at.session.thread()).program_counter().value;
     at.session.into_instruction();
-    RegistersReport report = report_registers(at.session.moment(), {"rip", "rbx"}, at.session.registers_before());
+    RegistersReport report =
+        report_registers(at.session.moment(), {"rip", "rbx"}, at.session.registers_before());
     ASSERT_EQ(report.rows.size(), 2u);
     EXPECT_EQ(report.rows[1].before, fmt::format("{:#x}", before));
     EXPECT_TRUE(report.rows[0].before.empty()) << "rbx stayed";
-    EXPECT_THROW(report_registers(at.session.moment(), {"rbarge"}, at.session.registers_before()), RequestError);
+    EXPECT_THROW(report_registers(at.session.moment(), {"rbarge"}, at.session.registers_before()),
+                 RequestError);
     at.session.select_frame(1);
-    EXPECT_THROW(report_registers(at.session.moment(), {"vectors"}, at.session.registers_before()), RequestError) << "only the innermost frame has them";
+    EXPECT_THROW(report_registers(at.session.moment(), {"vectors"}, at.session.registers_before()),
+                 RequestError)
+        << "only the innermost frame has them";
     EXPECT_EQ(flags_text(1 | 1 << 6 | 1 << 11), "CF ZF OF");
     EXPECT_EQ(flags_text(0), "none set");
 }
@@ -194,12 +226,14 @@ TEST(RegistersReport, ChangesAreThoseOfTheLastStop) {
 TEST(StackReport, FoldsCyclesOfSeveralFunctions) {
     At at("machine-gcc-O0", {"cycle", "40"}, "innermost");
     StackReport report = report_stack(at.session.moment(), 1000);
-    auto cycle = std::find_if(report.rows.begin(), report.rows.end(), [](const StackRow& row) { return row.cycle > 1; });
+    auto cycle = std::find_if(report.rows.begin(), report.rows.end(),
+                              [](const StackRow& row) { return row.cycle > 1; });
     ASSERT_NE(cycle, report.rows.end());
     EXPECT_EQ(cycle->cycle, 3u);
     EXPECT_EQ(cycle->repeats, 40u);
     EXPECT_LT(report.rows.size(), 15u);
-    EXPECT_EQ(report.rows[static_cast<std::size_t>(cycle - report.rows.begin()) + 3].level, cycle->level + 120);
+    EXPECT_EQ(report.rows[static_cast<std::size_t>(cycle - report.rows.begin()) + 3].level,
+              cycle->level + 120);
 }
 
 }  // namespace

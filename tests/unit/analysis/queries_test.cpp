@@ -1,6 +1,8 @@
-// find, type and survey as core calls, beside what programs print of themselves and what object dumpers say.
-#include <gtest/gtest.h>
+// find, type and survey as core calls, beside what programs print of themselves and what object
+// dumpers say.
 #include <fcntl.h>
+#include <fmt/format.h>
+#include <gtest/gtest.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -32,11 +34,13 @@ TEST(Pattern, PartsWholesAndExpressions) {
     EXPECT_TRUE(Pattern("toll").matches("canal::Barge::TOLL"));
     EXPECT_FALSE(Pattern("tolls").matches("canal::Barge::toll"));
     EXPECT_TRUE(Pattern("canal::*l").matches("canal::Barge::toll"));
-    EXPECT_FALSE(Pattern("Barge*").matches("canal::Barge::toll")) << "a pattern is for the whole name";
+    EXPECT_FALSE(Pattern("Barge*").matches("canal::Barge::toll"))
+        << "a pattern is for the whole name";
     EXPECT_TRUE(Pattern("/^canal::.*l$/").matches("canal::Barge::toll"));
     EXPECT_FALSE(Pattern("/^toll/").matches("canal::Barge::toll"));
     EXPECT_TRUE(Pattern("").matches("anything"));
-    EXPECT_TRUE(Pattern("/usr/include/x.h").matches("/usr/include/x.h")) << "a path is no expression";
+    EXPECT_TRUE(Pattern("/usr/include/x.h").matches("/usr/include/x.h"))
+        << "a path is no expression";
     EXPECT_THROW(Pattern("/(/"), RequestError);
 }
 
@@ -132,7 +136,8 @@ fn main() {
     EXPECT_EQ(line("Narrow::toll"), 6u) << "by the type, though the method stands in an impl block";
     EXPECT_EQ(line("Wide::toll"), 7u);
     EXPECT_EQ(symbols.functions_named("Toll::toll").size(), 2u) << "by the trait, all of them";
-    EXPECT_EQ(symbols.functions_named("Narrow::toll").at(0)->name, "<lock::flight::Narrow as lock::flight::Toll>::toll");
+    EXPECT_EQ(symbols.functions_named("Narrow::toll").at(0)->name,
+              "<lock::flight::Narrow as lock::flight::Toll>::toll");
     EXPECT_EQ(line("main::{closure#0}"), 17u);
     TypeReport state = report_type(session->moment(), "flight::State");
     EXPECT_TRUE(state.has_variants);
@@ -142,7 +147,9 @@ fn main() {
     EXPECT_EQ(row_named(state, "rate")->size, 4u);
     EXPECT_THROW(report_type(session->moment(), "Lock<u99>"), RequestError);
     // What only mentions a name in its template arguments comes behind.
-    EXPECT_EQ(report_found(session->moment(), {"functions", "lock::flight", "", 3}).found.at(0).name, "lock::flight::Narrow::load");
+    EXPECT_EQ(
+        report_found(session->moment(), {"functions", "lock::flight", "", 3}).found.at(0).name,
+        "lock::flight::Narrow::load");
 }
 
 TEST(FindReport, ListsWhatUnitsRepeatOnce) {
@@ -150,7 +157,8 @@ TEST(FindReport, ListsWhatUnitsRepeatOnce) {
     FindReport found = report_found(session->moment(), {"functions", "/^canal::/", "", 50});
     EXPECT_EQ(found.total, found.found.size());
     std::set<std::string> names;
-    for (const FoundName& name : found.found) EXPECT_TRUE(names.insert(name.name + std::to_string(name.line)).second) << name.name;
+    for (const FoundName& name : found.found)
+        EXPECT_TRUE(names.insert(name.name + std::to_string(name.line)).second) << name.name;
     EXPECT_TRUE(names.count("canal::deepest<int>25"));
     FindReport limited = report_found(session->moment(), {"functions", "canal", "", 2});
     EXPECT_EQ(limited.found.size(), 2u);
@@ -158,9 +166,12 @@ TEST(FindReport, ListsWhatUnitsRepeatOnce) {
     FindReport here = report_found(session->moment(), {"functions", "", "barges.cpp", 500});
     for (const FoundName& name : here.found) EXPECT_TRUE(name.file.ends_with("barges.cpp"));
     EXPECT_GE(here.total, 6u);
-    EXPECT_THROW(report_found(session->moment(), {"functions", "", "nowhere.cpp", 50}), RequestError);
-    EXPECT_EQ(report_found(session->moment(), {"globals", "count", "", 50}).found.at(0).name, "canal::Barge::count");
-    EXPECT_EQ(report_found(session->moment(), {"types", "Way", "", 50}).found.at(0).detail, "enumeration, 4 bytes");
+    EXPECT_THROW(report_found(session->moment(), {"functions", "", "nowhere.cpp", 50}),
+                 RequestError);
+    EXPECT_EQ(report_found(session->moment(), {"globals", "count", "", 50}).found.at(0).name,
+              "canal::Barge::count");
+    EXPECT_EQ(report_found(session->moment(), {"types", "Way", "", 50}).found.at(0).detail,
+              "enumeration, 4 bytes");
 }
 
 TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
@@ -169,14 +180,20 @@ TEST(FindReport, APlaceHasAllItsCopiesAndALineAllItsCode) {
     ASSERT_GE(code.sites.size(), 1u);
     EXPECT_EQ(code.sites[0].inlined_into, "main");
     // The function's own line has been merged into what stands around it.
-    CodeReport merged = report_code(session->moment(), session->place(fmt::format("barges.cpp:{}", code.sites[0].line)));
+    CodeReport merged = report_code(
+        session->moment(), session->place(fmt::format("barges.cpp:{}", code.sites[0].line)));
     EXPECT_TRUE(merged.is_line);
     EXPECT_FALSE(merged.sites.empty());
     CodeReport main = report_code(session->moment(), session->place("main"));
     std::uint32_t number = main.sites.at(0).line;
     CodeReport line;
-    for (const CodePosition& position : session->symbols().positions_of(*session->symbols().functions_named("main").front()).all()) {
-        if (!position.file || !position.file->ends_with("barges.cpp") || position.end == position.address) continue;
+    for (const CodePosition& position :
+         session->symbols()
+             .positions_of(*session->symbols().functions_named("main").front())
+             .all()) {
+        if (!position.file || !position.file->ends_with("barges.cpp") ||
+            position.end == position.address)
+            continue;
         number = position.line;
         line = report_code(session->moment(), session->place(fmt::format("barges.cpp:{}", number)));
         if (!line.blocks.empty()) break;
@@ -212,7 +229,8 @@ TEST(FindReport, LibrariesAreNotReadBeforeSomebodyAsks) {
 // ---- survey
 
 TEST(Survey, CountsWhatTheDumpersCount) {
-    for (const char* name : {"barges-gcc5/barges", "locks-gcc-O2-dwarf4-pie", "barges-types4/barges"}) {
+    for (const char* name :
+         {"barges-gcc5/barges", "locks-gcc-O2-dwarf4-pie", "barges-types4/barges"}) {
         std::string program = fixture(name);
         Survey survey = survey_program(program, {}, {});
         std::string dump = testing::run({"readelf", "--debug-dump=info", "-W", program}).output;
@@ -225,7 +243,8 @@ TEST(Survey, CountsWhatTheDumpersCount) {
         EXPECT_EQ(survey.units, units) << name;
         EXPECT_EQ(survey.type_units, types) << name;
         EXPECT_EQ(survey.inlined_calls, inlined) << name;
-        EXPECT_EQ(survey.variables, survey.variables_everywhere + survey.variables_partly + survey.variables_nowhere);
+        EXPECT_EQ(survey.variables,
+                  survey.variables_everywhere + survey.variables_partly + survey.variables_nowhere);
         EXPECT_TRUE(survey.has_symbols);
         std::uint64_t whole = 0;
         for (const SurveySection& section : survey.sections) whole += section.stored;
@@ -235,7 +254,9 @@ TEST(Survey, CountsWhatTheDumpersCount) {
 }
 
 TEST(Survey, TellsHowEachWasBuilt) {
-    auto group = [](const std::string& program) { return survey_program(fixture(program), {}, {}).groups.at(0); };
+    auto group = [](const std::string& program) {
+        return survey_program(fixture(program), {}, {}).groups.at(0);
+    };
     EXPECT_EQ(group("barges-gcc5/barges").optimisation, "-O0");
     EXPECT_EQ(group("barges-gccO25/barges").optimisation, "-O2");
     EXPECT_EQ(group("barges-gccO25/barges").optimisation_source, "recorded by the compiler");
@@ -252,15 +273,20 @@ TEST(Survey, TellsHowEachWasBuilt) {
     if (HAVE_RUST) {
         Survey rust = survey_program(fixture("barges-rust"), {}, {});
         bool plain = false;
-        for (const SurveyGroup& each : rust.groups) plain |= each.language == "Rust" && each.optimisation == "not optimised";
+        for (const SurveyGroup& each : rust.groups)
+            plain |= each.language == "Rust" && each.optimisation == "not optimised";
         EXPECT_TRUE(plain) << "the fixture itself, beside the library it brings";
     }
-    EXPECT_EQ(survey_program(fixture("locks-gcc-O0-dwarf5-nopie"), {}, {}).kind, "program at fixed addresses");
-    EXPECT_EQ(survey_program(fixture("locks-gcc-O0-dwarf5-pie"), {}, {}).kind, "position-independent program");
+    EXPECT_EQ(survey_program(fixture("locks-gcc-O0-dwarf5-nopie"), {}, {}).kind,
+              "program at fixed addresses");
+    EXPECT_EQ(survey_program(fixture("locks-gcc-O0-dwarf5-pie"), {}, {}).kind,
+              "position-independent program");
     EXPECT_FALSE(survey_program(fixture("locks-static"), {}, {}).is_dynamic);
-    Survey kept = survey_program(fixture("frames-gcc"), {}, {}), omitted = survey_program(fixture("frames-debugframe"), {}, {});
+    Survey kept = survey_program(fixture("frames-gcc"), {}, {}),
+           omitted = survey_program(fixture("frames-debugframe"), {}, {});
     EXPECT_EQ(kept.frame_pointer_kept, kept.frame_pointer_looked_at);
-    EXPECT_LT(omitted.frame_pointer_kept, omitted.frame_pointer_looked_at) << "some functions need one: their frames grow as they run";
+    EXPECT_LT(omitted.frame_pointer_kept, omitted.frame_pointer_looked_at)
+        << "some functions need one: their frames grow as they run";
 }
 
 bool warns(const Survey& survey, const std::string& text) {

@@ -11,7 +11,8 @@ namespace lantern {
 namespace {
 
 struct Driven {
-    explicit Driven(const std::string& program, std::vector<std::string> arguments = {}) : session(options(program, std::move(arguments)), {}) {}
+    explicit Driven(const std::string& program, std::vector<std::string> arguments = {})
+        : session(options(program, std::move(arguments)), {}) {}
     static LaunchOptions options(const std::string& program, std::vector<std::string> arguments) {
         LaunchOptions made;
         made.program = testing::fixture(program);
@@ -19,7 +20,9 @@ struct Driven {
         made.input_file = made.output_file = "/dev/null";
         return made;
     }
-    StopReport reach(const std::string& place) { return report(session.reach(session.place(place))); }
+    StopReport reach(const std::string& place) {
+        return report(session.reach(session.place(place)));
+    }
     StopReport report(const Stop& stop) { return report_stop(session.moment(), stop, tracker); }
     Session session;
     ChangeTracker tracker;
@@ -54,7 +57,8 @@ TEST(StopReport, TellsABegunLineFromOneThatRunsNext) {
     EXPECT_EQ(report.line_state, LineState::next);
     driven.reach("ring_bell");
     driven.session.select_frame(1);
-    EXPECT_EQ(line_state(driven.session.moment(), *driven.session.selected_frame()), LineState::waiting);
+    EXPECT_EQ(line_state(driven.session.moment(), *driven.session.selected_frame()),
+              LineState::waiting);
 }
 
 TEST(StopReport, AFailingLineSaysSo) {
@@ -122,15 +126,19 @@ TEST(SourceReport, IsCutToTheFile) {
 }
 
 TEST(LocalsReport, OfAnOptimisedFrameNeverThrowsAndExplains) {
-    for (const char* program : {"locks-gcc-O2-dwarf5-pie", "locks-gcc-O2-dwarf4-nopie", "trouble-O2"}) {
+    for (const char* program :
+         {"locks-gcc-O2-dwarf5-pie", "locks-gcc-O2-dwarf4-nopie", "trouble-O2"}) {
         Driven driven(program, {"busy"});
         driven.reach("main");
         unsigned explained = 0, present = 0;
         for (int i = 0; i < 12 && driven.session.is_running(); ++i) {
             if (const Frame* frame = driven.session.selected_frame(); frame->function)
-                for (const ValueView& view : report_locals(driven.session.moment(), *frame).variables) {
+                for (const ValueView& view :
+                     report_locals(driven.session.moment(), *frame).variables) {
                     view.unavailable.empty() ? ++present : ++explained;
-                    EXPECT_TRUE(!view.text.empty() || view.has_children() || !view.unavailable.empty()) << view.name;
+                    EXPECT_TRUE(!view.text.empty() || view.has_children() ||
+                                !view.unavailable.empty())
+                        << view.name;
                 }
             driven.report(driven.session.over_line());
         }

@@ -5,11 +5,11 @@
 #include <filesystem>
 #include <set>
 
-#include "cli/progress.h"
 #include "cli/commands/command.h"
 #include "cli/commands/examples.h"
 #include "cli/commands/short_words.h"
 #include "cli/completion.h"
+#include "cli/progress.h"
 #include "cli/saved_file.h"
 #include "cli/views/style.h"
 #include "core/support/error.h"
@@ -21,7 +21,8 @@ namespace {
 TEST(Commands, AreAllInTheirPageAndHaveASummary) {
     std::string page = testing::TemporaryFolder().read(SOURCE_FOLDER "/docs/commands.md");
     for (const Command& command : commands()) {
-        EXPECT_NE(page.find("### `" + std::string(command.usage) + "`"), std::string::npos) << command.usage << " is missing in docs/commands.md";
+        EXPECT_NE(page.find("### `" + std::string(command.usage) + "`"), std::string::npos)
+            << command.usage << " is missing in docs/commands.md";
         EXPECT_FALSE(command.summary.empty());
         EXPECT_TRUE(command.usage.starts_with(command.word));
     }
@@ -75,7 +76,8 @@ TEST(Forms, AreSplitOffAtTheEndOnly) {
     EXPECT_TRUE(split_form("tolls raw").raw);
     EXPECT_EQ(split_form("tolls from 100 all").from, 100u);
     EXPECT_TRUE(split_form("tolls from 100 all").all);
-    EXPECT_EQ(split_form("toll as u8", Language::rust).expression, "toll as u8") << "a cast of Rust";
+    EXPECT_EQ(split_form("toll as u8", Language::rust).expression, "toll as u8")
+        << "a cast of Rust";
     EXPECT_THROW(split_form("level as hexagon"), RequestError);
     EXPECT_EQ(split_form("name == \" as X\"").expression, "name == \" as X\"");
 }
@@ -95,9 +97,11 @@ TEST(SavedFile, IsWholeOrAsItWas) {
     EXPECT_EQ(folder.read("view.txt"), "second");
     EXPECT_THROW(write_whole_file(folder.path() / "none" / "view.txt", "x"), FileError);
     std::filesystem::create_directory(folder.path() / "taken");
-    EXPECT_THROW(write_whole_file(folder.path() / "taken", "x"), FileError) << "a folder stands there";
+    EXPECT_THROW(write_whole_file(folder.path() / "taken", "x"), FileError)
+        << "a folder stands there";
     std::size_t files = 0;
-    for (const auto& entry : std::filesystem::directory_iterator(folder.path())) files += entry.is_regular_file();
+    for (const auto& entry : std::filesystem::directory_iterator(folder.path()))
+        files += entry.is_regular_file();
     EXPECT_EQ(files, 1u);
 }
 

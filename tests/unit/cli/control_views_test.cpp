@@ -13,16 +13,12 @@
 #include "core/support/error.h"
 #include "core/target/own_terminal.h"
 #include "tests/testing/command.h"
+#include "tests/testing/views.h"
 
 namespace lantern::cli {
 namespace {
 
 using Json = nlohmann::json;
-const Style kPlain;
-
-bool says(const std::string& text, const std::string& part) {
-    return text.find(part) != std::string::npos;
-}
 
 Breakpoint watch_of(const std::string& what) {
     Breakpoint breakpoint;
@@ -37,18 +33,19 @@ Breakpoint watch_of(const std::string& what) {
 
 TEST(BreakpointsText, TellsHowAValueIsWatched) {
     Breakpoint watch = watch_of("level");
-    EXPECT_TRUE(says(breakpoint_set_text({watch, ""}, kPlain), "watchpoint 4   on write of level  8 bytes at 0x1000, by 1 debug register"));
+    EXPECT_TRUE(says(breakpoint_set_text({report_breakpoint(watch), ""}, kPlain),
+                     "watchpoint 4   on write of level  8 bytes at 0x1000, by 1 debug register"));
     watch.watched->owner = WatchedValue::Owner{1, RunAddress(0x2000), RunAddress(0x3000), "fill"};
-    EXPECT_TRUE(says(breakpoints_text({{watch}}, kPlain), "until fill returns"));
+    EXPECT_TRUE(says(breakpoints_text({{report_breakpoint(watch)}}, kPlain), "until fill returns"));
     watch.watched->owner.reset();
     watch.watched->by_pages = true;
-    EXPECT_TRUE(says(breakpoints_text({{watch}}, kPlain), "by page protection"));
+    EXPECT_TRUE(says(breakpoints_text({{report_breakpoint(watch)}}, kPlain), "by page protection"));
     watch.watched->by_pages = false;
     watch.watched->has_ended = true;
     watch.is_on = false;
-    std::string ended = breakpoints_text({{watch}}, kPlain);
+    std::string ended = breakpoints_text({{report_breakpoint(watch)}}, kPlain);
     EXPECT_TRUE(says(ended, "it has ended") && says(ended, "▫4"));
-    Json json = Json::parse(json_of(BreakpointsReport{{watch}}));
+    Json json = Json::parse(json_of(BreakpointsReport{{report_breakpoint(watch)}}));
     EXPECT_EQ(json["breakpoints"][0]["cause"], "write");
     EXPECT_EQ(json["breakpoints"][0]["watches"]["bytes"], 8);
     EXPECT_EQ(json["breakpoints"][0]["watches"]["ended"], true);
@@ -74,24 +71,31 @@ TEST(BreakpointsText, LimitsBlocksAndWhatARebuildDid) {
     site.block = 2;
     site.blocks = 3;
     breakpoint.sites.push_back(site);
-    std::string text = breakpoints_text({{breakpoint}}, kPlain);
-    EXPECT_TRUE(says(text, "1 hit, passed 1 234 times  when n > 3  after 5  every 10  once  thread 3")) << text;
+    std::string text = breakpoints_text({{report_breakpoint(breakpoint)}}, kPlain);
+    EXPECT_TRUE(
+        says(text, "1 hit, passed 1 234 times  when n > 3  after 5  every 10  once  thread 3"))
+        << text;
     EXPECT_TRUE(says(text, "(block 2 of 3)"));
     EXPECT_TRUE(says(text, "line 7 is now line 9"));
-    Json json = Json::parse(json_of(BreakpointSet{breakpoint, ""}))["breakpoint"];
+    Json json =
+        Json::parse(json_of(NewBreakpoint{report_breakpoint(breakpoint), ""}))["breakpoint"];
     EXPECT_EQ(json["every"], 10);
     EXPECT_EQ(json["sites"][0]["blocks"], 3);
     EXPECT_EQ(json["moved"], "line 7 is now line 9");
 }
 
 TEST(BreakpointsText, EventsAreNamedByWhatTheyWaitFor) {
-    for (auto [cause, subject, words] : {std::tuple{Cause::thrown, "TollError", "on throw TollError"}, {Cause::panic, "", "on panic"}, {Cause::thread_start, "", "on thread start"},
-                                         {Cause::system_call, "openat", "on syscall openat"}, {Cause::load, "libtoll.so", "on load libtoll.so"}}) {
+    for (auto [cause, subject, words] :
+         {std::tuple{Cause::thrown, "TollError", "on throw TollError"},
+          {Cause::panic, "", "on panic"},
+          {Cause::thread_start, "", "on thread start"},
+          {Cause::system_call, "openat", "on syscall openat"},
+          {Cause::load, "libtoll.so", "on load libtoll.so"}}) {
         Breakpoint breakpoint;
         breakpoint.number = 1;
         breakpoint.cause = cause;
         breakpoint.subject = subject;
-        EXPECT_TRUE(says(breakpoint_set_text({breakpoint, ""}, kPlain), words));
+        EXPECT_TRUE(says(breakpoint_set_text({report_breakpoint(breakpoint), ""}, kPlain), words));
     }
 }
 
@@ -146,7 +150,10 @@ TEST(StopText, AValueThatWasOnlyRead) {
 
 TEST(ThreadsText, ALineEachAndTheCircle) {
     ThreadsReport report;
-    report.rows = {{1, 100, "keeper", "in the system call futex", "main", 3, "/canal/lock.c", 40, 0x10, "", false}, {2, 101, "up\x07", "", "lock_through", 0, "", 0, 0x99, "mutex gate, held by thread 1", true}};
+    report.rows = {{1, 100, "keeper", "in the system call futex", "main", 3, "/canal/lock.c", 40,
+                    0x10, "", false},
+                   {2, 101, "up\x07", "", "lock_through", 0, "", 0, 0x99,
+                    "mutex gate, held by thread 1", true}};
     report.warning = "threads 1 and 2 wait for each other: none of them can go on";
     std::string text = threads_text(report, kPlain);
     EXPECT_TRUE(says(text, "2 threads"));
@@ -166,7 +173,8 @@ TEST(NotesText, ATableWithAColumnForEachExpression) {
     EXPECT_TRUE(says(notes_text(report, kPlain), "note at PLACE"));
     report.columns = {{1, "level", "a.c:3"}, {2, "name", "a.c:9"}};
     EXPECT_TRUE(says(notes_text(report, kPlain), "no hit yet"));
-    report.rows = {{1, 0.25, 0, 2, 1, {std::int64_t{-7}}}, {2, 0.5, 0, 1, 1, {std::string("Wren\n")}}};
+    report.rows = {{1, 0.25, 0, 2, 1, {std::int64_t{-7}}},
+                   {2, 0.5, 0, 1, 1, {std::string("Wren\n")}}};
     report.total = 5000;
     std::string text = notes_text(report, kPlain);
     EXPECT_TRUE(says(text, "4 998 before these"));
@@ -178,9 +186,11 @@ TEST(NotesText, ATableWithAColumnForEachExpression) {
 }
 
 TEST(SignalsText, RulesInWords) {
-    SignalsReport report{{{10, "SIGUSR1", "User defined signal 1", SignalRule::swallow, false, false}}};
+    SignalsReport report{
+        {{10, "SIGUSR1", "User defined signal 1", SignalRule::swallow, false, false}}};
     std::string text = signals_text(report, kPlain);
-    EXPECT_TRUE(says(text, "SIGUSR1") && says(text, "swallow") && says(text, "goes on") && says(text, "no"));
+    EXPECT_TRUE(says(text, "SIGUSR1") && says(text, "swallow") && says(text, "goes on") &&
+                says(text, "no"));
     EXPECT_EQ(Json::parse(json_of(report))["signals"][0]["passed"], false);
 }
 
@@ -215,10 +225,18 @@ TEST(StepLine, OneLineWithWhatChanged) {
 
 TEST(PlotOfSeries, RefusesWhatItCannotDraw) {
     testing::TemporaryFolder folder;
-    EXPECT_THROW(draw_plot({"t", "x", "y", {{"level", {{1, 2}}, true}}}, folder.path() / "level.gif"), RequestError);
-    if (testing::run({"sh", "-c", "command -v gnuplot"}).status != 0) GTEST_SKIP() << "gnuplot is not here: SKIPPED";
-    EXPECT_THROW(draw_plot({"t", "x", "y", {{"level", {{1, 2}}, true}}}, "/nowhere/level.svg"), FileError);
-    draw_plot({"the lock-keeper's \"day\" \\ 'sheet'", "hit", "cm", {{"it's", {{1, 2}, {2, 5}}, true}, {"a_b", {{1, 1.5}, {2, 0.5}}, false}}}, folder.path() / "level.svg");
+    EXPECT_THROW(
+        draw_plot({"t", "x", "y", {{"level", {{1, 2}}, true}}}, folder.path() / "level.gif"),
+        RequestError);
+    if (testing::run({"sh", "-c", "command -v gnuplot"}).status != 0)
+        GTEST_SKIP() << "gnuplot is not here: SKIPPED";
+    EXPECT_THROW(draw_plot({"t", "x", "y", {{"level", {{1, 2}}, true}}}, "/nowhere/level.svg"),
+                 FileError);
+    draw_plot({"the lock-keeper's \"day\" \\ 'sheet'",
+               "hit",
+               "cm",
+               {{"it's", {{1, 2}, {2, 5}}, true}, {"a_b", {{1, 1.5}, {2, 0.5}}, false}}},
+              folder.path() / "level.svg");
     std::string svg = folder.read("level.svg");
     EXPECT_TRUE(says(svg, "a_b")) << "an underscore is no subscript";
     EXPECT_TRUE(says(svg, "<svg"));
@@ -226,7 +244,9 @@ TEST(PlotOfSeries, RefusesWhatItCannotDraw) {
 
 TEST(SettingsOfSteps, LibrariesAreFolders) {
     testing::TemporaryFolder folder;
-    EXPECT_EQ(read_settings(folder.write("a.toml", "libraries = [\"/opt/toll\", \"/srv\"]\n")).library_folders, (std::vector<std::string>{"/opt/toll", "/srv"}));
+    EXPECT_EQ(read_settings(folder.write("a.toml", "libraries = [\"/opt/toll\", \"/srv\"]\n"))
+                  .library_folders,
+              (std::vector<std::string>{"/opt/toll", "/srv"}));
     EXPECT_THROW(read_settings(folder.write("b.toml", "libraries = \"/opt\"\n")), FileError);
     EXPECT_THROW(read_settings(folder.write("c.toml", "libraries = [\"toll\"]\n")), FileError);
 }
@@ -260,7 +280,8 @@ TEST(OwnTerminal, WhatIsWrittenThereComesToUs) {
     terminal.begin();
     events.take_interrupt();  // what became of children of tests before would end the wait
     ASSERT_EQ(write(program, "barge?\n", 7), 7);
-    EXPECT_EQ(events.wait_at_most(50), EventLoop::Event::child_changed) << "the time is over, and the bytes were taken meanwhile";
+    EXPECT_EQ(events.wait_at_most(50), EventLoop::Event::child_changed)
+        << "the time is over, and the bytes were taken meanwhile";
     EXPECT_EQ(seen, "barge?\r\n") << "as a terminal writes a line";
     ASSERT_EQ(write(program, "Wren", 4), 4);
     terminal.end();

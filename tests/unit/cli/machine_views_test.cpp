@@ -1,4 +1,5 @@
 // How the machine level is shown, from facts made by hand.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <nlohmann/json.hpp>
@@ -9,16 +10,12 @@
 #include "cli/words_figure.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"
+#include "tests/testing/views.h"
 
 namespace lantern::cli {
 namespace {
 
 using Json = nlohmann::json;
-const Style kPlain;
-
-bool says(const std::string& text, const std::string& part) {
-    return text.find(part) != std::string::npos;
-}
 
 std::vector<std::byte> bytes_of(std::initializer_list<unsigned> numbers) {
     std::vector<std::byte> bytes;
@@ -32,10 +29,26 @@ TEST(RegistersText, OldAndNewAndWhatIsNotKnown) {
     report.function = "fill_chamber";
     report.changed = 1;
     report.rows.push_back({"rax", RegisterGroup::general, 214, {}, "", "level", "", "0xd5"});
-    report.rows.push_back({"rcx", RegisterGroup::general, std::nullopt, {}, "", "", "the functions called since did not keep them", ""});
-    report.rows.push_back({"rdx", RegisterGroup::general, std::nullopt, {}, "", "", "the functions called since did not keep them", ""});
+    report.rows.push_back({"rcx",
+                           RegisterGroup::general,
+                           std::nullopt,
+                           {},
+                           "",
+                           "",
+                           "the functions called since did not keep them",
+                           ""});
+    report.rows.push_back({"rdx",
+                           RegisterGroup::general,
+                           std::nullopt,
+                           {},
+                           "",
+                           "",
+                           "the functions called since did not keep them",
+                           ""});
     report.rows.push_back({"rflags", RegisterGroup::flags, 0x46, {}, "PF ZF", "", "", "CF"});
-    report.rows.push_back({"xmm1", RegisterGroup::vectors, std::nullopt, bytes_of({1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16}), "f64 1 2", "", "", "f64 0 2"});
+    report.rows.push_back({"xmm1", RegisterGroup::vectors, std::nullopt,
+                           bytes_of({1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16}),
+                           "f64 1 2", "", "", "f64 0 2"});
     std::string text = registers_text(report, kPlain);
     EXPECT_TRUE(says(text, "registers in frame 2, fill_chamber")) << text;
     EXPECT_TRUE(says(text, "1 changed"));
@@ -66,13 +79,15 @@ TEST(DisassemblyText, DrawsJumpsPastTheLinesBetween) {
     DisassemblyReport report;
     report.function = "fill";
     report.module = "/canal/flow";
-    report.rows = {row_of(0x10, "jmp 0x13", 4), row_of(0x11, "inc eax", 5), row_of(0x12, "je 0x11", 5), row_of(0x13, "ret", 6)};
+    report.rows = {row_of(0x10, "jmp 0x13", 4), row_of(0x11, "inc eax", 5),
+                   row_of(0x12, "je 0x11", 5), row_of(0x13, "ret", 6)};
     for (DisassemblyRow& row : report.rows) row.starts_block = true;
     report.rows[2].starts_block = false;
     report.rows[1].is_next = true;
     report.rows[1].breakpoints = {3};
     report.arrows = {{2, 1, 0}, {0, 3, 1}};
-    report.operands = {{"eax", std::nullopt, "7", ""}, {"[rbp-8]", 0x2000, "9", "stack of frame 0"}};
+    report.operands = {{"eax", std::nullopt, "7", ""},
+                       {"[rbp-8]", 0x2000, "9", "stack of frame 0"}};
     report.jump = "it will jump: ZF is set";
     std::vector<std::string> lines = testing::lines_of(disassembly_text(report, kPlain));
     auto line_with = [&](const std::string& part) {
@@ -114,7 +129,10 @@ TEST(DisassemblyText, PartsBlocksAndCounts) {
     report.rows[0].refers_to = "level = 7";
     report.counts = {{"/canal/sluice.c", 4, 1, 1, 1}};
     std::string text = disassembly_text(report, kPlain);
-    for (const char* part : {"── cold part ──", "block 2 of 3", "inlined: rise_of, depth 2", "90 ", "level = 7", "… 1 instruction before", "… 12 instructions more", "sluice.c:4", "1 instruction "}) EXPECT_TRUE(says(text, part)) << part << "\n" << text;
+    for (const char* part :
+         {"── cold part ──", "block 2 of 3", "inlined: rise_of, depth 2", "90 ", "level = 7",
+          "… 1 instruction before", "… 12 instructions more", "sluice.c:4", "1 instruction "})
+        EXPECT_TRUE(says(text, part)) << part << "\n" << text;
     EXPECT_EQ(Json::parse(json_of(report))["counts"][0]["line"], 4);
 }
 
@@ -152,7 +170,9 @@ TEST(MemoryText, FindsAndChanges) {
     finds.unreadable = 4096;
     finds.found = {{0x5000, "heap", bytes_of({'W', 'r', 'e', 'n', 0}), "Wren."}};
     std::string text = memory_find_text(finds, kPlain);
-    EXPECT_TRUE(says(text, "3 finds in 8 KB") && says(text, "0x5000  Wren.") && says(text, "… 2 more") && says(text, "4 KB could not be read")) << text;
+    EXPECT_TRUE(says(text, "3 finds in 8 KB") && says(text, "0x5000  Wren.") &&
+                says(text, "… 2 more") && says(text, "4 KB could not be read"))
+        << text;
     finds.total = 0;
     finds.found.clear();
     EXPECT_TRUE(says(memory_find_text(finds, kPlain), "it is not there"));
@@ -163,7 +183,9 @@ TEST(MemoryText, FindsAndChanges) {
     changes.unreadable = 1;
     changes.changes = {{0x6004, bytes_of({1, 2}), bytes_of({3, 4}), 40, "level"}};
     text = memory_compare_text(changes, kPlain);
-    EXPECT_TRUE(says(text, "2 of 24 bytes changed") && says(text, "01 02 …") && says(text, "→ 03 04 …") && says(text, "1 byte can be read no more")) << text;
+    EXPECT_TRUE(says(text, "2 of 24 bytes changed") && says(text, "01 02 …") &&
+                says(text, "→ 03 04 …") && says(text, "1 byte can be read no more"))
+        << text;
     EXPECT_EQ(Json::parse(json_of(changes))["ranges"][0]["after"], "0304");
 }
 
@@ -199,7 +221,10 @@ WordsReport words() {
 
 TEST(WordsText, NamesOffsetsAndDamage) {
     std::string text = words_text(words(), kPlain);
-    for (const char* part : {"words of frame 1, fill_chamber", "64 bytes", "◆0x7000", "-0x40", "the same 3 times more", "level", "214", "rbp of main", "into main+0x2c, lockflow.c:120", "damaged  it has been overwritten", "checked   the return address", " damage    the canary"})
+    for (const char* part : {"words of frame 1, fill_chamber", "64 bytes", "◆0x7000", "-0x40",
+                             "the same 3 times more", "level", "214", "rbp of main",
+                             "into main+0x2c, lockflow.c:120", "damaged  it has been overwritten",
+                             "checked   the return address", " damage    the canary"})
         EXPECT_TRUE(says(text, part)) << part << "\n" << text;
     Json json = Json::parse(json_of(words()));
     EXPECT_EQ(json["frames"][0]["words"][5]["what"], "canary");
@@ -215,7 +240,10 @@ TEST(WordsFigure, HasEachWordAndEachFrame) {
     draw_words(one, folder.path() / "one.png");
     draw_words(one, folder.path() / "one.svg");
     auto size_of = [](const std::string& png) {  // IHDR (PNG specification §11.2.2)
-        auto number = [&](std::size_t at) { return static_cast<unsigned>(static_cast<unsigned char>(png[at + 2])) << 8 | static_cast<unsigned char>(png[at + 3]); };
+        auto number = [&](std::size_t at) {
+            return static_cast<unsigned>(static_cast<unsigned char>(png[at + 2])) << 8 |
+                   static_cast<unsigned char>(png[at + 3]);
+        };
         return std::pair{number(16), number(20)};
     };
     auto two = size_of(folder.read("two.png")), single = size_of(folder.read("one.png"));
@@ -229,11 +257,14 @@ TEST(WordsFigure, HasEachWordAndEachFrame) {
 
 TEST(RegionsText, SizesAndShares) {
     RegionsReport report;
-    report.rows = {{0x400000, 0x402000, "r-x", "program text", "/canal/flow", 4096}, {0x7000, 0x8000, "---", "guard of the stack of thread 2", "", std::nullopt}};
+    report.rows = {{0x400000, 0x402000, "r-x", "program text", "/canal/flow", 4096},
+                   {0x7000, 0x8000, "---", "guard of the stack of thread 2", "", std::nullopt}};
     report.total = 12288;
     report.resident = 4096;
     std::string text = regions_text(report, kPlain);
-    EXPECT_TRUE(says(text, "12 KB, 4 KB of it in memory") && says(text, "  50 %") && says(text, "guard of the stack of thread 2")) << text;
+    EXPECT_TRUE(says(text, "12 KB, 4 KB of it in memory") && says(text, "  50 %") &&
+                says(text, "guard of the stack of thread 2"))
+        << text;
     Json json = Json::parse(json_of(report));
     EXPECT_FALSE(json["regions"][1].contains("resident"));
 }
@@ -259,7 +290,10 @@ TEST(StackText, CyclesScansAndCandidates) {
     report.why_ended = "the stack is damaged";
     report.candidates = {{0x7100, 0x401234, "work+0x4"}};
     std::string text = stack_text(report, kPlain);
-    for (const char* part : {"the same 2 calls 1 000 times, depth 1 – 2 000", "inferred: it left by a jump", "1 word skipped: a guess", "perhaps   0x401234, work+0x4", "the stack is damaged"}) EXPECT_TRUE(says(text, part)) << part << "\n" << text;
+    for (const char* part :
+         {"the same 2 calls 1 000 times, depth 1 – 2 000", "inferred: it left by a jump",
+          "1 word skipped: a guess", "perhaps   0x401234, work+0x4", "the stack is damaged"})
+        EXPECT_TRUE(says(text, part)) << part << "\n" << text;
     Json json = Json::parse(json_of(report));
     EXPECT_EQ(json["frames"][1]["cycle"], 2);
     EXPECT_EQ(json["frames"][3]["found_by"], "stack-scan");

@@ -1,4 +1,5 @@
-// Layout of what find, type and survey answer: made-up facts in, text and page out. Nothing is computed on the way.
+// Layout of what find, type and survey answer: made-up facts in, text and page out. Nothing is
+// computed on the way.
 #include <gtest/gtest.h>
 
 #include "cli/settings.h"
@@ -6,11 +7,10 @@
 #include "cli/views/text.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"
+#include "tests/testing/views.h"
 
 namespace lantern::cli {
 namespace {
-
-const Style kPlain;
 
 Survey survey_of(const std::string& path) {
     Survey survey;
@@ -62,21 +62,28 @@ TEST(SurveyViews, TextSaysEachThingOnce) {
     survey.groups.back().optimisation_source = "inferred: calls were inlined";
     survey.groups.back().is_inferred = true;
     survey.weaknesses.push_back({"3 source files changed", "build the program again"});
-    survey.sources = {{"/canal/gate.c", SourceState::different, true}, {"/canal/lock.c", SourceState::good, false}};
+    survey.sources = {{"/canal/gate.c", SourceState::different, true},
+                      {"/canal/lock.c", SourceState::good, false}};
     survey.sources_different = survey.sources_good = 1;
     survey.sources_checked_by_sum = 1;
     std::string text = survey_text({{survey}}, kPlain);
-    for (const char* part : {"survey of flight.so", "linked dynamically", "inferred: calls were inlined", "10: 50 % have a place all the time, 30 % some of it, 20 % never",
-                             "a variable has a place over 62 % of its scope", "4 000 bytes when decompressed (zstd)", "next: build the program again", "differs (MD5)"})
+    for (const char* part :
+         {"survey of flight.so", "linked dynamically", "inferred: calls were inlined",
+          "10: 50 % have a place all the time, 30 % some of it, 20 % never",
+          "a variable has a place over 62 % of its scope", "4 000 bytes when decompressed (zstd)",
+          "next: build the program again", "differs (MD5)"})
         EXPECT_EQ(lines_with(text, part).size(), 1u) << part << "\n" << text;
-    EXPECT_TRUE(lines_with(text, "/canal/lock.c").empty()) << "files that are well are counted, not listed";
+    EXPECT_TRUE(lines_with(text, "/canal/lock.c").empty())
+        << "files that are well are counted, not listed";
     survey.weaknesses.clear();
     EXPECT_EQ(lines_with(survey_text({{survey}}, kPlain), "nothing stands in the way").size(), 1u);
 }
 
 TEST(SurveyViews, ALongListOfSourcesIsCutAndCounted) {
     Survey survey = survey_of("/canal/flight.so");
-    for (int i = 0; i < 25; ++i) survey.sources.push_back({"/gone/" + std::to_string(i) + ".c", SourceState::missing, false});
+    for (int i = 0; i < 25; ++i)
+        survey.sources.push_back(
+            {"/gone/" + std::to_string(i) + ".c", SourceState::missing, false});
     survey.sources_missing = 25;
     std::string text = survey_text({{survey}}, kPlain);
     EXPECT_EQ(lines_with(text, "/gone/").size(), 10u);
@@ -88,7 +95,8 @@ TEST(SurveyViews, ALongListOfSourcesIsCutAndCounted) {
 TEST(SurveyViews, SideBySideALabelThatComesTwiceIsPairedInOrder) {
     Survey a = survey_of("/old/flight"), b = survey_of("/new/flight");
     a.groups = {group_of("gcc 12.2.0", "-O0"), group_of("clang 14.0.6", "-O0")};
-    b.groups = {group_of("gcc 12.2.0", "-O0"), group_of("clang 15.0.0", "-O2"), group_of("gcc 13.1.0", "-Og")};
+    b.groups = {group_of("gcc 12.2.0", "-O0"), group_of("clang 15.0.0", "-O2"),
+                group_of("gcc 13.1.0", "-Og")};
     std::string text = survey_text({{a, b}}, kPlain);
     auto rows = lines_with(text, "C, DWARF 5");
     ASSERT_EQ(rows.size(), 3u) << text;
@@ -101,9 +109,12 @@ TEST(SurveyViews, SideBySideALabelThatComesTwiceIsPairedInOrder) {
     EXPECT_EQ(lines_with(text, "debug information")[0].find("the same"), 74u);
     a.symbols_from = std::string(60, 'x');
     auto wide = testing::lines_of(survey_text({{a, b}}, kPlain));
-    auto at = std::find_if(wide.begin(), wide.end(), [](const std::string& line) { return line.find("xxxx") != std::string::npos; });
+    auto at = std::find_if(wide.begin(), wide.end(), [](const std::string& line) {
+        return line.find("xxxx") != std::string::npos;
+    });
     ASSERT_NE(at, wide.end());
-    EXPECT_EQ((at + 1)->find("the program's own file"), 74u) << "what is too wide has the other on the next line";
+    EXPECT_EQ((at + 1)->find("the program's own file"), 74u)
+        << "what is too wide has the other on the next line";
 }
 
 TEST(SurveyViews, ThePageEscapesAndStandsAlone) {
@@ -128,8 +139,10 @@ TEST(SurveyViews, ThePageEscapesAndStandsAlone) {
 // ---- find and type
 
 TEST(FindViews, NamesCountsAndWhatIsLeftOut) {
-    FindReport report{"functions", "lock", "", {}, 1234, "2 libraries of the system not looked into", false, 0};
-    report.found.push_back({"canal::lock", "", "/canal/lock.c", 12, {0x1000, 0x2000, 0x3000}, false});
+    FindReport report{
+        "functions", "lock", "", {}, 1234, "2 libraries of the system not looked into", false, 0};
+    report.found.push_back(
+        {"canal::lock", "", "/canal/lock.c", 12, {0x1000, 0x2000, 0x3000}, false});
     report.found.push_back({"canal::gone", "", "/canal/lock.c", 13, {}, true});
     report.found.push_back({std::string(80, 'n'), "", "", 0, {0x4000}, false});
     std::string text = find_text(report, kPlain);
@@ -138,8 +151,10 @@ TEST(FindViews, NamesCountsAndWhatIsLeftOut) {
     EXPECT_EQ(lines_with(text, "no code of its own").size(), 1u);
     EXPECT_EQ(lines_with(text, "… 1 231 more").size(), 1u);
     EXPECT_EQ(lines_with(text, "2 libraries of the system").size(), 1u);
-    EXPECT_EQ(lines_with(text, "0x4000")[0].find('n'), std::string::npos) << "a name that does not fit has a line of its own";
-    for (const std::string& line : testing::lines_of(text)) EXPECT_FALSE(line.ends_with(' ')) << line;
+    EXPECT_EQ(lines_with(text, "0x4000")[0].find('n'), std::string::npos)
+        << "a name that does not fit has a line of its own";
+    for (const std::string& line : testing::lines_of(text))
+        EXPECT_FALSE(line.ends_with(' ')) << line;
     report.found = {{"bell\x07", "", "", 0, {}, false}};
     EXPECT_EQ(find_text(report, kPlain).find('\x07'), std::string::npos);
 }
@@ -161,7 +176,8 @@ TEST(FindViews, CodeAndAddresses) {
     address.section = ".text";
     address.symbol = "main";
     address.offset = 4;
-    address.frames = {{"fill", "/canal/lock.c", 7, 3, true}, {"main", "/canal/lock.c", 20, 0, false}};
+    address.frames = {{"fill", "/canal/lock.c", 7, 3, true},
+                      {"main", "/canal/lock.c", 20, 0, false}};
     text = address_text(address, kPlain);
     EXPECT_EQ(lines_with(text, "lock.c:7, column 3").size(), 1u);
     EXPECT_EQ(lines_with(text, "main + 4").size(), 1u);
@@ -177,7 +193,8 @@ TEST(TypeViews, EveryKindOfRow) {
     report.size = 16;
     report.padding = 3;
     using Kind = TypeRow::Kind;
-    auto row = [&](Kind kind, const std::string& name, const std::string& type, std::optional<std::uint64_t> offset, std::uint64_t size) {
+    auto row = [&](Kind kind, const std::string& name, const std::string& type,
+                   std::optional<std::uint64_t> offset, std::uint64_t size) {
         TypeRow made;
         made.kind = kind;
         made.name = name;
@@ -197,15 +214,18 @@ TEST(TypeViews, EveryKindOfRow) {
     row(Kind::base, "", "Nothing", 0, 0);
     row(Kind::static_member, "kMost", "const int", std::nullopt, 4)->value = "12";
     std::string text = type_report_text(report, kPlain);
-    for (const char* part : {"pointer to the vtable", "    gate", "12.3", "1 bit ", "padding\n", "virtual base Base", "base Nothing  (empty)", "static kMost  const int = 12",
-                             "16 bytes in all: 13 used, 3 lost to padding"})
+    for (const char* part :
+         {"pointer to the vtable", "    gate", "12.3", "1 bit ", "padding\n", "virtual base Base",
+          "base Nothing  (empty)", "static kMost  const int = 12",
+          "16 bytes in all: 13 used, 3 lost to padding"})
         EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
     report.padding = 0;
     EXPECT_NE(type_report_text(report, kPlain).find("none lost to padding"), std::string::npos);
     report.has_variants = true;
     EXPECT_EQ(type_report_text(report, kPlain).find("lost to padding"), std::string::npos);
     report.virtual_bases_from = 9;
-    EXPECT_NE(type_report_text(report, kPlain).find("somewhere behind offset 9"), std::string::npos);
+    EXPECT_NE(type_report_text(report, kPlain).find("somewhere behind offset 9"),
+              std::string::npos);
     TypeReport way;
     way.name = "Way";
     way.enumerators = {{"up", 3}, {"down", -1}};
@@ -219,7 +239,8 @@ TEST(TypeViews, EveryKindOfRow) {
     declared.name = "struct gate";
     declared.wording = "structure";
     declared.is_incomplete = true;
-    EXPECT_NE(type_report_text(declared, kPlain).find("declared but not defined"), std::string::npos);
+    EXPECT_NE(type_report_text(declared, kPlain).find("declared but not defined"),
+              std::string::npos);
 }
 
 // ---- settings
@@ -228,16 +249,22 @@ TEST(SettingsFile, HasDefaultsAndIsReadWhole) {
     testing::TemporaryFolder folder;
     Settings none = read_settings(folder.path() / "none.toml");
     EXPECT_TRUE(none.keep_indexes);
-    EXPECT_FALSE(none.ask_servers) << "nothing is asked over the network unless that is switched on";
-    auto file = folder.write("config.toml", "[symbols]\nfolders = ['/srv/a', '/srv/b']\nservers = ['http://one', 'http://two']\nask_servers = true\nkeep_indexes = false\nindex_limit_mb = 3\n");
+    EXPECT_FALSE(none.ask_servers)
+        << "nothing is asked over the network unless that is switched on";
+    auto file = folder.write(
+        "config.toml",
+        "[symbols]\nfolders = ['/srv/a', '/srv/b']\nservers = ['http://one', "
+        "'http://two']\nask_servers = true\nkeep_indexes = false\nindex_limit_mb = 3\n");
     Settings all = read_settings(file);
     EXPECT_EQ(all.symbol_folders, (std::vector<std::filesystem::path>{"/srv/a", "/srv/b"}));
     EXPECT_EQ(all.symbol_servers.size(), 2u);
     EXPECT_TRUE(all.ask_servers);
     EXPECT_FALSE(all.keep_indexes);
     EXPECT_EQ(all.index_limit, 3'000'000u);
-    EXPECT_THROW(read_settings(folder.write("negative.toml", "[symbols]\nindex_limit_mb = -1\n")), FileError);
-    EXPECT_THROW(read_settings(folder.write("number.toml", "[symbols]\nfolders = [3]\n")), FileError);
+    EXPECT_THROW(read_settings(folder.write("negative.toml", "[symbols]\nindex_limit_mb = -1\n")),
+                 FileError);
+    EXPECT_THROW(read_settings(folder.write("number.toml", "[symbols]\nfolders = [3]\n")),
+                 FileError);
     EXPECT_THROW(read_settings(folder.write("bare.toml", "symbols = 3\n")), FileError);
 }
 

@@ -6,20 +6,21 @@
 #include "cli/views/json.h"
 #include "cli/views/text.h"
 #include "tests/testing/command.h"
+#include "tests/testing/views.h"
 
 namespace lantern::cli {
 namespace {
 
 using Json = nlohmann::json;
 
-const Style kPlain;
-
 SourceReport some_source() {
     SourceReport report;
     report.file = report.found_at = "/canal/lock.c";
     report.current_line = 10;
     report.last_line = 40;
-    for (std::uint32_t number : {9u, 10u, 11u}) report.rows.push_back({number, "\tline " + std::to_string(number), {}, true, number == 10, {}});
+    for (std::uint32_t number : {9u, 10u, 11u})
+        report.rows.push_back(
+            {number, "\tline " + std::to_string(number), {}, true, number == 10, {}});
     report.rows[0].breakpoints = {{1, true}};
     report.rows[1].breakpoints = {{2, false}};
     report.rows[2].breakpoints = {{3, true}, {4, true}};
@@ -39,7 +40,9 @@ TEST(SourceText, MarksBreakpointsAndTheLineThatRunsNext) {
 
 TEST(SourceText, SaysWhatTheLineIsDoing) {
     SourceReport report = some_source();
-    for (auto [state, words] : {std::pair{LineState::begun, "begun; the rest is next"}, std::pair{LineState::waiting, "waits for this call"}, std::pair{LineState::fails, "fails here"}}) {
+    for (auto [state, words] : {std::pair{LineState::begun, "begun; the rest is next"},
+                                std::pair{LineState::waiting, "waits for this call"},
+                                std::pair{LineState::fails, "fails here"}}) {
         report.current_state = state;
         EXPECT_NE(source_text(report, kPlain).find(words), std::string::npos);
     }
@@ -95,7 +98,8 @@ TEST(StackText, FoldsMarksAndSaysHowSureItIs) {
     report.why_ended = "the stack is damaged";
     EXPECT_NE(stack_text(report, kPlain).find("take care the stack is damaged"), std::string::npos);
     report.rows[0].function = std::string(300, 'x');
-    EXPECT_EQ(stack_text(report, kPlain).find(std::string(60, 'x')), std::string::npos) << "a name of any length stays in its place";
+    EXPECT_EQ(stack_text(report, kPlain).find(std::string(60, 'x')), std::string::npos)
+        << "a name of any length stays in its place";
 }
 
 TEST(StackJson, HasTheWholeNamesAndTheFacts) {
@@ -119,7 +123,8 @@ TEST(ValueText, PutsScalarsOnALineAndStructuresInATree) {
     report.value.text = "214";
     EXPECT_EQ(value_text(report, kPlain), "@4 level = 214  int\n");
     report.value.assignment = Assignment::not_yet;
-    EXPECT_EQ(value_text(report, kPlain), "@4 level = 214  int  not set yet: nothing on the way here assigns it\n");
+    EXPECT_EQ(value_text(report, kPlain),
+              "@4 level = 214  int  not set yet: nothing on the way here assigns it\n");
     report.value = {};
     report.value.type = "struct lock";
     ValueView member;
@@ -173,7 +178,9 @@ TEST(StopText, TellsChangesPinsAndWhatToDo) {
     report.pins = {pin};
     report.warning = "mind the gap";
     std::string text = stop_text(report, kPlain);
-    for (const char* part : {"step done ─ fill ─", "lock.c:10 ──", "rise   (not set) → 36", "level  1 → 2", "… 3 more", "pinned    level  1 → 2", "take care mind the gap"})
+    for (const char* part :
+         {"step done ─ fill ─", "lock.c:10 ──", "rise   (not set) → 36", "level  1 → 2", "… 3 more",
+          "pinned    level  1 → 2", "take care mind the gap"})
         EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
     Json json = Json::parse(json_of(report));
     EXPECT_EQ(json["changed"][0]["was_unset"], true);
@@ -184,7 +191,9 @@ TEST(StopText, TellsChangesPinsAndWhatToDo) {
 
 TEST(FailureText, PointsAtTheColumn) {
     Failure failure{"a value is missing", "type one", 5, "1 + ", "find.lantern", 3};
-    EXPECT_EQ(failure_text(failure, kPlain), "find.lantern:3: cannot do that: a value is missing\n    1 + \n        ▲ here\n    next: type one\n");
+    EXPECT_EQ(failure_text(failure, kPlain),
+              "find.lantern:3: cannot do that: a value is missing\n    1 + \n        ▲ here\n    "
+              "next: type one\n");
     Json json = Json::parse(json_of(failure));
     EXPECT_EQ(json["column"], 5);
     EXPECT_EQ(json["script_line"], 3);
@@ -204,7 +213,7 @@ TEST(BreakpointsText, ShowsStateHitsConditionsAndSites) {
     breakpoint.counts->hits = 1;
     breakpoint.counts->passes = 40;
     breakpoint.is_on = false;
-    std::string text = breakpoints_text({{breakpoint}}, kPlain);
+    std::string text = breakpoints_text({{report_breakpoint(breakpoint)}}, kPlain);
     EXPECT_NE(text.find("▫2  lock.c:42"), std::string::npos) << text;
     EXPECT_NE(text.find("1 hit, passed 40 times  when rate > 3, off"), std::string::npos) << text;
     EXPECT_NE(text.find("waits: no loaded module has this place"), std::string::npos);

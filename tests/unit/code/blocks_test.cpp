@@ -1,5 +1,6 @@
-// Blocks, dominators and loops, held against their definitions: a block is left only at its end, one dominates another if without it
-// nobody comes there, a loop's blocks come back to its head without leaving it.
+// Blocks, dominators and loops, held against their definitions: a block is left only at its end,
+// one dominates another if without it nobody comes there, a loop's blocks come back to its head
+// without leaving it.
 #include "core/code/blocks.h"
 
 #include <gtest/gtest.h>
@@ -39,10 +40,14 @@ void check_cuts(const Blocks& blocks) {
                 EXPECT_FALSE(nodes[node].is_jump()) << "nobody leaves it in the middle";
             }
             if (nodes[node].branch != FlowGraph::kNone) {
-                EXPECT_EQ(blocks.all()[blocks.of_node(nodes[node].branch)].first, nodes[node].branch) << "nobody comes into the middle of one";
+                EXPECT_EQ(blocks.all()[blocks.of_node(nodes[node].branch)].first,
+                          nodes[node].branch)
+                    << "nobody comes into the middle of one";
             }
         }
-        for (std::uint32_t other : block.to) EXPECT_TRUE(std::count(blocks.all()[other].from.begin(), blocks.all()[other].from.end(), number));
+        for (std::uint32_t other : block.to)
+            EXPECT_TRUE(std::count(blocks.all()[other].from.begin(), blocks.all()[other].from.end(),
+                                   number));
     }
 }
 
@@ -53,21 +58,30 @@ void check_dominators(const Blocks& blocks) {
         if (!all[a]) continue;
         std::vector<bool> without = reached_without(blocks, a);
         for (std::uint32_t b = 0; b < blocks.all().size(); ++b)
-            EXPECT_TRUE(!all[b] || blocks.dominates(a, b) == !without[b]) << a << " and " << b << " of " << blocks.flow().function().name;
+            EXPECT_TRUE(!all[b] || blocks.dominates(a, b) == !without[b])
+                << a << " and " << b << " of " << blocks.flow().function().name;
     }
 }
 
 unsigned check_loops(const Blocks& blocks) {
     for (const Blocks::Loop& loop : blocks.loops()) {
-        auto is_in = [&](std::uint32_t block) { return std::binary_search(loop.blocks.begin(), loop.blocks.end(), block); };
+        auto is_in = [&](std::uint32_t block) {
+            return std::binary_search(loop.blocks.begin(), loop.blocks.end(), block);
+        };
         for (std::uint32_t block : loop.blocks) {
             EXPECT_TRUE(blocks.dominates(loop.head, block));
-            for (std::uint32_t from : blocks.all()[block].from) EXPECT_TRUE(block == loop.head || is_in(from) || !blocks.all()[from].is_reached) << "it is entered by its head alone";
-            EXPECT_TRUE(std::any_of(blocks.all()[block].to.begin(), blocks.all()[block].to.end(), is_in)) << "each goes on in it";
+            for (std::uint32_t from : blocks.all()[block].from)
+                EXPECT_TRUE(block == loop.head || is_in(from) || !blocks.all()[from].is_reached)
+                    << "it is entered by its head alone";
+            EXPECT_TRUE(
+                std::any_of(blocks.all()[block].to.begin(), blocks.all()[block].to.end(), is_in))
+                << "each goes on in it";
         }
         if (loop.outer != Blocks::kNone) {
             const auto& outer = blocks.loops()[loop.outer].blocks;
-            EXPECT_TRUE(std::includes(outer.begin(), outer.end(), loop.blocks.begin(), loop.blocks.end())) << "an inner loop lies in the outer one";
+            EXPECT_TRUE(
+                std::includes(outer.begin(), outer.end(), loop.blocks.begin(), loop.blocks.end()))
+                << "an inner loop lies in the outer one";
         }
     }
     return static_cast<unsigned>(blocks.loops().size());
@@ -77,8 +91,10 @@ class BlocksOf : public ::testing::TestWithParam<const char*> {};
 
 TEST_P(BlocksOf, AreWhatTheirDefinitionsSay) {
     std::string program = GetParam();
-    if (program.find("clang") != std::string::npos && !HAVE_CLANG) GTEST_SKIP() << "clang is not here: SKIPPED";
-    if (program.find("rs") != std::string::npos && !HAVE_RUST) GTEST_SKIP() << "rustc is not here: SKIPPED";
+    if (program.find("clang") != std::string::npos && !HAVE_CLANG)
+        GTEST_SKIP() << "clang is not here: SKIPPED";
+    if (program.find("rs") != std::string::npos && !HAVE_RUST)
+        GTEST_SKIP() << "rustc is not here: SKIPPED";
     ModuleSymbols symbols(testing::fixture(program));
     unsigned functions = 0, loops = 0;
     constexpr std::size_t kMostBlocks = 120, kMostFunctions = 150;
@@ -97,11 +113,14 @@ TEST_P(BlocksOf, AreWhatTheirDefinitionsSay) {
     EXPECT_GT(loops, 0u);
 }
 
-INSTANTIATE_TEST_SUITE_P(Days, BlocksOf, ::testing::Values("day-c-gcc-Og", "day-c-gcc-O3", "day-c-clang-O3", "day-cpp-gcc-O2", "day-cpp-clang-O3", "day-rs-3"), [](const auto& info) {
-    std::string name = info.param;
-    std::replace(name.begin(), name.end(), '-', '_');
-    return name;
-});
+INSTANTIATE_TEST_SUITE_P(Days, BlocksOf,
+                         ::testing::Values("day-c-gcc-Og", "day-c-gcc-O3", "day-c-clang-O3",
+                                           "day-cpp-gcc-O2", "day-cpp-clang-O3", "day-rs-3"),
+                         [](const auto& info) {
+                             std::string name = info.param;
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
 
 }  // namespace
 }  // namespace lantern

@@ -10,19 +10,25 @@
 namespace lantern {
 namespace {
 
-// Of one function: its instructions by address, with the target of a direct jump or call where one is written.
-std::map<std::uint64_t, std::optional<std::uint64_t>> dumped(const std::string& program, const Function& function) {
+// Of one function: its instructions by address, with the target of a direct jump or call where one
+// is written.
+std::map<std::uint64_t, std::optional<std::uint64_t>> dumped(const std::string& program,
+                                                             const Function& function) {
     std::map<std::uint64_t, std::optional<std::uint64_t>> found;
-    static const std::regex line(R"(^\s*([0-9a-f]+):\t(?:notrack |bnd )?(\S+)\s*(.*)$)"), target(R"(^([0-9a-f]+)(?: <.*>)?$)");
+    static const std::regex line(R"(^\s*([0-9a-f]+):\t(?:notrack |bnd )?(\S+)\s*(.*)$)"),
+        target(R"(^([0-9a-f]+)(?: <.*>)?$)");
     for (const FileRange& range : function.ranges) {
-        auto ran = testing::run({"objdump", "-d", "--no-show-raw-insn", fmt::format("--start-address={:#x}", range.low.value), fmt::format("--stop-address={:#x}", range.high.value), program});
+        auto ran = testing::run({"objdump", "-d", "--no-show-raw-insn",
+                                 fmt::format("--start-address={:#x}", range.low.value),
+                                 fmt::format("--stop-address={:#x}", range.high.value), program});
         for (const std::string& text : testing::lines_of(ran.output)) {
             std::smatch parts, where;
             if (!std::regex_match(text, parts, line)) continue;
             std::string operands = parts[3], mnemonic = parts[2];
             bool goes = mnemonic[0] == 'j' || mnemonic.starts_with("call");
             bool is_direct = goes && std::regex_match(operands, where, target);
-            found[std::stoull(parts[1], nullptr, 16)] = is_direct ? std::optional(std::stoull(where[1], nullptr, 16)) : std::nullopt;
+            found[std::stoull(parts[1], nullptr, 16)] =
+                is_direct ? std::optional(std::stoull(where[1], nullptr, 16)) : std::nullopt;
         }
     }
     return found;
@@ -34,7 +40,8 @@ TEST_P(FlowOf, EveryFunctionIsDecodedAsTheDumperDoes) {
     std::string program = testing::fixture(GetParam());
     ModuleSymbols symbols(program);
     unsigned compared = 0;
-    for (const char* name : {"prepare", "sort_by_draught", "carry_out", "carry_out_quickly", "main"})
+    for (const char* name :
+         {"prepare", "sort_by_draught", "carry_out", "carry_out_quickly", "main"})
         for (const Function* function : symbols.functions_named(name)) {
             if (!function->has_code()) continue;
             FlowGraph flow(symbols, *function);
@@ -44,7 +51,9 @@ TEST_P(FlowOf, EveryFunctionIsDecodedAsTheDumperDoes) {
             for (const FlowGraph::Node& node : flow.nodes()) {
                 auto found = wanted.find(node.address.value);
                 ASSERT_NE(found, wanted.end()) << name << fmt::format(" {:#x}", node.address.value);
-                EXPECT_EQ(node.target ? std::optional(node.target->value) : std::nullopt, found->second) << fmt::format("{:#x}", node.address.value);
+                EXPECT_EQ(node.target ? std::optional(node.target->value) : std::nullopt,
+                          found->second)
+                    << fmt::format("{:#x}", node.address.value);
                 if (node.next != FlowGraph::kNone) {
                     EXPECT_EQ(flow.nodes()[node.next].address, node.behind());
                 }
@@ -57,9 +66,12 @@ TEST_P(FlowOf, EveryFunctionIsDecodedAsTheDumperDoes) {
     EXPECT_GT(compared, 150u);
 }
 
-INSTANTIATE_TEST_SUITE_P(Days, FlowOf, ::testing::Values("day-c-gcc-O1", "day-c-gcc-O2", "day-c-gcc-Os", "day-c-gcc-fixed"));
+INSTANTIATE_TEST_SUITE_P(Days, FlowOf,
+                         ::testing::Values("day-c-gcc-O1", "day-c-gcc-O2", "day-c-gcc-Os",
+                                           "day-c-gcc-fixed"));
 
-// Jumps through a table of offsets and through a table of labels: where each of the orders' code begins is among their targets.
+// Jumps through a table of offsets and through a table of labels: where each of the orders' code
+// begins is among their targets.
 TEST(FlowGraph, TablesOfJumpsAreFound) {
     for (const char* program : {"day-c-gcc-O1", "day-c-gcc-O2", "day-c-gcc-fixed"}) {
         ModuleSymbols symbols(testing::fixture(program));
@@ -68,7 +80,9 @@ TEST(FlowGraph, TablesOfJumpsAreFound) {
         EXPECT_GE(flow.computed_targets().size(), 6u) << program << ": six labels";
         std::set<std::uint32_t> lines;
         for (std::uint32_t target : flow.computed_targets())
-            for (const CodePosition& position : symbols.positions_of(*function).at(flow.nodes()[target].address)) lines.insert(position.line);
+            for (const CodePosition& position :
+                 symbols.positions_of(*function).at(flow.nodes()[target].address))
+                lines.insert(position.line);
         std::set<std::uint32_t> handlers;
         for (std::uint32_t line : lines)
             if (line > 135 && line < 153) handlers.insert(line);
@@ -82,7 +96,9 @@ TEST(FlowGraph, HandlersOfExceptionsAreLandings) {
     const Function* function = symbols.functions_named("checked").at(0);
     FlowGraph flow(symbols, *function);
     ASSERT_FALSE(flow.landings().empty());
-    EXPECT_TRUE(std::none_of(flow.nodes().begin(), flow.nodes().end(), [](const FlowGraph::Node& node) { return node.is_jump() && node.is_computed; }));
+    EXPECT_TRUE(std::none_of(
+        flow.nodes().begin(), flow.nodes().end(),
+        [](const FlowGraph::Node& node) { return node.is_jump() && node.is_computed; }));
     for (std::uint32_t landing : flow.landings()) EXPECT_FALSE(flow.nodes()[landing].is_filler);
 }
 

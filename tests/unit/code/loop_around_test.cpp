@@ -1,5 +1,5 @@
-// The loop around each instruction of the fixtures' functions, held against the loops as the compiler left them: from where a jump back
-// leads to that jump, in code that was not optimised.
+// The loop around each instruction of the fixtures' functions, held against the loops as the
+// compiler left them: from where a jump back leads to that jump, in code that was not optimised.
 #include "core/code/loop_around.h"
 
 #include <gtest/gtest.h>
@@ -20,9 +20,11 @@ TEST(LoopAround, IsWhatTheNearestJumpBackCloses) {
             for (const FlowGraph::Node& node : flow.nodes()) {
                 std::optional<FileRange> closed;
                 for (const FlowGraph::Node& jump : flow.nodes()) {
-                    if (jump.branch == FlowGraph::kNone || !(*jump.target < jump.behind())) continue;
+                    if (jump.branch == FlowGraph::kNone || !(*jump.target < jump.behind()))
+                        continue;
                     FileRange loop{*jump.target, jump.behind()};
-                    if (loop.contains(node.address) && (!closed || loop.size() < closed->size())) closed = loop;
+                    if (loop.contains(node.address) && (!closed || loop.size() < closed->size()))
+                        closed = loop;
                 }
                 auto around = loop_around(blocks, node.address);
                 ASSERT_EQ(around.empty(), !closed) << function->name;

@@ -1,11 +1,12 @@
-// Our decoding against readelf's account of the same file: every line row, every function, every location.
+// Our decoding against readelf's account of the same file: every line row, every function, every
+// location.
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/symbols/module_symbols.h"
 #include "tests/testing/command.h"
-#include "tests/testing/witness.h"
 #include "tests/testing/names.h"
+#include "tests/testing/witness.h"
 
 namespace lantern {
 namespace {
@@ -19,9 +20,11 @@ std::vector<std::string> fixtures() {
         for (const char* optimisation : {"O0", "O2"})
             for (const char* version : {"4", "5"})
                 for (const char* position : {"pie", "nopie"})
-                    names.push_back(fmt::format("locks-{}-{}-dwarf{}-{}", compiler, optimisation, version, position));
+                    names.push_back(fmt::format("locks-{}-{}-dwarf{}-{}", compiler, optimisation,
+                                                version, position));
     }
-    names.insert(names.end(), {"locks-dwarf2", "locks-dwarf3", "locks-compressed", "trouble-O2", "returns-gcc"});
+    names.insert(names.end(),
+                 {"locks-dwarf2", "locks-dwarf3", "locks-compressed", "trouble-O2", "returns-gcc"});
     return names;
 }
 
@@ -46,7 +49,8 @@ TEST_P(AgainstReadelf, EveryFunctionRange) {
         bool found = false;
         for (const Function& function : testing::functions_in(symbols))
             for (const FileRange& ours : function.ranges)
-                found |= function.name == name && ours.low.value == range.low && (range.high == 0 || ours.high.value == range.high);
+                found |= function.name == name && ours.low.value == range.low &&
+                         (range.high == 0 || ours.high.value == range.high);
         EXPECT_TRUE(found) << name << " at " << range.low;
         const Function* at_entry = symbols.function_at(FileAddress(range.low));
         ASSERT_NE(at_entry, nullptr) << name;
@@ -60,7 +64,8 @@ struct Locations {
 };
 
 void collect(const dwarf::Entry& entry, Locations& out) {
-    bool is_variable = entry.tag() == dwarf::DW_TAG_variable || entry.tag() == dwarf::DW_TAG_formal_parameter;
+    bool is_variable =
+        entry.tag() == dwarf::DW_TAG_variable || entry.tag() == dwarf::DW_TAG_formal_parameter;
     for (const dwarf::LocationRange& location : dwarf::locations_of(entry, dwarf::DW_AT_location)) {
         if (location.range) {
             out.ranges.emplace(location.range->low.value, location.range->high.value);
@@ -68,22 +73,27 @@ void collect(const dwarf::Entry& entry, Locations& out) {
         }
         if (!is_variable) continue;
         std::string bytes;
-        for (std::byte b : location.expression) bytes += fmt::format("{:02x}", static_cast<unsigned>(b));
+        for (std::byte b : location.expression)
+            bytes += fmt::format("{:02x}", static_cast<unsigned>(b));
         out.in_place.insert(bytes);
     }
-    for (dwarf::At attribute : {static_cast<dwarf::At>(0x7e), static_cast<dwarf::At>(0x40)})  // call values, frame bases
+    for (dwarf::At attribute :
+         {static_cast<dwarf::At>(0x7e), static_cast<dwarf::At>(0x40)})  // call values, frame bases
         for (const dwarf::LocationRange& location : dwarf::locations_of(entry, attribute))
-            if (location.range) out.ranges.emplace(location.range->low.value, location.range->high.value);
+            if (location.range)
+                out.ranges.emplace(location.range->low.value, location.range->high.value);
     dwarf::for_each_child(entry, [&](const dwarf::Entry& child) { collect(child, out); });
 }
 
 TEST_P(AgainstReadelf, EveryLocation) {
     ModuleSymbols symbols(fixture(GetParam()));
     Locations ours;
-    for (const auto& unit : symbols.debug_info().units()) collect(*dwarf::Entry::at(*unit, unit->first_entry), ours);
+    for (const auto& unit : symbols.debug_info().units())
+        collect(*dwarf::Entry::at(*unit, unit->first_entry), ours);
     auto witness = testing::witness_locations(fixture(GetParam()));
     EXPECT_EQ(ours.in_place, witness);
-    auto ranges = testing::witness_location_ranges(fixture(GetParam()), symbols.debug_info().units().front()->root().low_pc.value);
+    auto ranges = testing::witness_location_ranges(
+        fixture(GetParam()), symbols.debug_info().units().front()->root().low_pc.value);
     EXPECT_EQ(ours.ranges, ranges);
     EXPECT_GE(ranges.size() + witness.size(), 4u);
 }
@@ -93,9 +103,14 @@ TEST_P(AgainstReadelf, EveryCallFrameRow) {
     ModuleSymbols symbols(fixture(GetParam()));
     std::size_t compared = 0;
     bool in_eh_frame = false;
-    for (const std::string& line : testing::lines_of(testing::run({"readelf", "-W", "--debug-dump=frames-interp", fixture(GetParam())}).output)) {
-        if (line.starts_with("Contents of the")) in_eh_frame = line.find(".eh_frame") != std::string::npos;
-        if (!in_eh_frame || line.size() < 20 || line.find_first_not_of("0123456789abcdef") != 16 || line[16] != ' ') continue;
+    for (const std::string& line : testing::lines_of(
+             testing::run({"readelf", "-W", "--debug-dump=frames-interp", fixture(GetParam())})
+                 .output)) {
+        if (line.starts_with("Contents of the"))
+            in_eh_frame = line.find(".eh_frame") != std::string::npos;
+        if (!in_eh_frame || line.size() < 20 || line.find_first_not_of("0123456789abcdef") != 16 ||
+            line[16] != ' ')
+            continue;
         std::string cfa = line.substr(17, line.find(' ', 17) - 17);
         std::size_t plus = cfa.find('+');
         if (plus == std::string::npos) continue;  // an expression
@@ -107,7 +122,10 @@ TEST_P(AgainstReadelf, EveryCallFrameRow) {
             if (!row.range.contains(pc)) continue;
             found = true;
             EXPECT_EQ(row.cfa_offset, std::stoll(cfa.substr(plus + 1))) << line;
-            EXPECT_EQ(row.cfa_register, cfa.substr(0, plus) == "rsp" ? 7u : cfa.substr(0, plus) == "rbp" ? 6u : 99u) << line;
+            EXPECT_EQ(row.cfa_register, cfa.substr(0, plus) == "rsp"   ? 7u
+                                        : cfa.substr(0, plus) == "rbp" ? 6u
+                                                                       : 99u)
+                << line;
         }
         EXPECT_TRUE(found) << line;
         ++compared;
@@ -115,13 +133,15 @@ TEST_P(AgainstReadelf, EveryCallFrameRow) {
     EXPECT_GE(compared, 5u);
 }
 
-INSTANTIATE_TEST_SUITE_P(Fixtures, AgainstReadelf, ::testing::ValuesIn(fixtures()), [](const auto& info) {
-    std::string name = info.param;
-    for (char& c : name) c = c == '-' ? '_' : c;
-    return name;
-});
+INSTANTIATE_TEST_SUITE_P(Fixtures, AgainstReadelf, ::testing::ValuesIn(fixtures()),
+                         [](const auto& info) {
+                             std::string name = info.param;
+                             for (char& c : name) c = c == '-' ? '_' : c;
+                             return name;
+                         });
 
-// The same for C++ and Rust, where several units, link-time optimised ones and type units among them, may share a program.
+// The same for C++ and Rust, where several units, link-time optimised ones and type units among
+// them, may share a program.
 class LanguagesAgainstReadelf : public ::testing::TestWithParam<const char*> {};
 
 TEST_P(LanguagesAgainstReadelf, EveryLineRowAndEveryPlace) {
@@ -145,8 +165,13 @@ TEST_P(LanguagesAgainstReadelf, EveryLineRowAndEveryPlace) {
     EXPECT_EQ(locations.in_place, testing::witness_locations(program));
     EXPECT_GE(locations.in_place.size(), 4u);
 }
-INSTANTIATE_TEST_SUITE_P(Fixtures, LanguagesAgainstReadelf, ::testing::Values("barges-gcc4/barges", "barges-gcc5/barges", "barges-gccO24/barges", "barges-gccO25/barges",
-    "barges-clang4/barges", "barges-clang5/barges", "barges-types4/barges", "barges-types5/barges", "barges-lto/barges", "barges-zlib/barges", "layouts-dwarf4", "layouts-dwarf5", "barges-rust"));
+INSTANTIATE_TEST_SUITE_P(Fixtures, LanguagesAgainstReadelf,
+                         ::testing::Values("barges-gcc4/barges", "barges-gcc5/barges",
+                                           "barges-gccO24/barges", "barges-gccO25/barges",
+                                           "barges-clang4/barges", "barges-clang5/barges",
+                                           "barges-types4/barges", "barges-types5/barges",
+                                           "barges-lto/barges", "barges-zlib/barges",
+                                           "layouts-dwarf4", "layouts-dwarf5", "barges-rust"));
 
 }  // namespace
 }  // namespace lantern

@@ -1,4 +1,5 @@
-// The quick walk over entries beside the careful one: they must see the same entries and the same values in them.
+// The quick walk over entries beside the careful one: they must see the same entries and the same
+// values in them.
 #include <gtest/gtest.h>
 
 #include "core/dwarf/entry_scan.h"
@@ -40,11 +41,14 @@ void collect(const Entry& parent, std::map<Position, Entry>& out) {
     });
 }
 
-std::uint64_t number_of(const DebugInfo& info, const Entry& entry, const ScannedEntry& scanned, Slot slot, At name) {
+std::uint64_t number_of(const DebugInfo& info, const Entry& entry, const ScannedEntry& scanned,
+                        Slot slot, At name) {
     auto value = entry.attribute(name);
     switch (value->form_class) {
-        case FormClass::string: return info.text(scanned[slot]) == value->text ? scanned[slot] : ~scanned[slot];
-        case FormClass::expression: case FormClass::block: return value->block.size();
+        case FormClass::string:
+            return info.text(scanned[slot]) == value->text ? scanned[slot] : ~scanned[slot];
+        case FormClass::expression:
+        case FormClass::block: return value->block.size();
         default: return value->number;
     }
 }
@@ -56,10 +60,18 @@ TEST_P(Scan, SeesWhatTheCarefulReaderSees) {
     ModuleSymbols symbols(fixture(GetParam()));
     const DebugInfo& info = symbols.debug_info();
     EntryScanner scanner(visit_all), single(visit_all);
-    static constexpr std::pair<Slot, At> kPairs[] = {
-        {Slot::sibling, DW_AT_sibling}, {Slot::name, DW_AT_name}, {Slot::declaration, DW_AT_declaration}, {Slot::low_pc, DW_AT_low_pc},
-        {Slot::high_pc, DW_AT_high_pc}, {Slot::ranges, DW_AT_ranges}, {Slot::specification, DW_AT_specification}, {Slot::abstract_origin, DW_AT_abstract_origin},
-        {Slot::inline_, DW_AT_inline}, {Slot::location, DW_AT_location}, {Slot::const_value, DW_AT_const_value}, {Slot::signature, DW_AT_signature}};
+    static constexpr std::pair<Slot, At> kPairs[] = {{Slot::sibling, DW_AT_sibling},
+                                                     {Slot::name, DW_AT_name},
+                                                     {Slot::declaration, DW_AT_declaration},
+                                                     {Slot::low_pc, DW_AT_low_pc},
+                                                     {Slot::high_pc, DW_AT_high_pc},
+                                                     {Slot::ranges, DW_AT_ranges},
+                                                     {Slot::specification, DW_AT_specification},
+                                                     {Slot::abstract_origin, DW_AT_abstract_origin},
+                                                     {Slot::inline_, DW_AT_inline},
+                                                     {Slot::location, DW_AT_location},
+                                                     {Slot::const_value, DW_AT_const_value},
+                                                     {Slot::signature, DW_AT_signature}};
     std::size_t entries = 0, values = 0;
     for (const auto& unit : info.units()) {
         std::map<Position, Entry> careful;
@@ -79,12 +91,17 @@ TEST_P(Scan, SeesWhatTheCarefulReaderSees) {
             for (auto [slot, name] : kPairs) {
                 ASSERT_EQ(scanned.has(slot), entry.has(name)) << position << " attribute " << name;
                 if (!scanned.has(slot)) continue;
-                if (slot == Slot::const_value && entry.attribute(name)->form_class == FormClass::string) continue;
-                EXPECT_EQ(scanned[slot], number_of(info, entry, scanned, slot, name)) << position << " attribute " << name;
+                if (slot == Slot::const_value &&
+                    entry.attribute(name)->form_class == FormClass::string)
+                    continue;
+                EXPECT_EQ(scanned[slot], number_of(info, entry, scanned, slot, name))
+                    << position << " attribute " << name;
                 ++values;
             }
-            EXPECT_EQ(high_is_address(scanned.has(Slot::high_pc) ? scanned.form_of(Slot::high_pc) : 0),
-                      entry.has(DW_AT_high_pc) && entry.attribute(DW_AT_high_pc)->form_class == FormClass::address);
+            EXPECT_EQ(
+                high_is_address(scanned.has(Slot::high_pc) ? scanned.form_of(Slot::high_pc) : 0),
+                entry.has(DW_AT_high_pc) &&
+                    entry.attribute(DW_AT_high_pc)->form_class == FormClass::address);
             ScannedEntry alone;
             if (entries % 7 == 0) {
                 ASSERT_TRUE(single.read(*unit, position, alone));
@@ -124,9 +141,14 @@ TEST_P(Scan, PassesOverWhatIsNotAskedFor) {
 }
 
 // gcc writes siblings and clang does not; the last two have several units and sections.
-INSTANTIATE_TEST_SUITE_P(Fixtures, Scan, ::testing::Values("locks-gcc-O2-dwarf4-pie", "locks-gcc-O2-dwarf5-pie", "locks-clang-O2-dwarf4-pie", "locks-clang-O2-dwarf5-pie",
-    "locks-dwarf2", "locks-dwarf3", "layouts-dwarf5", "barges-gcc5/barges", "barges-wide5/barges", "barges-types4/barges", "barges-clangsplit4/barges", "barges-clangsplit5/barges",
-    "barges-dwz/barges", "barges-shared/barges"));
+INSTANTIATE_TEST_SUITE_P(Fixtures, Scan,
+                         ::testing::Values("locks-gcc-O2-dwarf4-pie", "locks-gcc-O2-dwarf5-pie",
+                                           "locks-clang-O2-dwarf4-pie", "locks-clang-O2-dwarf5-pie",
+                                           "locks-dwarf2", "locks-dwarf3", "layouts-dwarf5",
+                                           "barges-gcc5/barges", "barges-wide5/barges",
+                                           "barges-types4/barges", "barges-clangsplit4/barges",
+                                           "barges-clangsplit5/barges", "barges-dwz/barges",
+                                           "barges-shared/barges"));
 
 TEST(Scan, ATreeThatDoesNotEndIsAnError) {
     // One entry with children, and an attribute that runs past the end.

@@ -11,7 +11,9 @@ namespace {
 // A frame made up for these tests: registers 0 … 9 hold 100 … 109, memory at address a holds a * 2.
 class MadeUpFrame final : public ExpressionContext {
   public:
-    std::optional<std::uint64_t> register_value(unsigned number) override { return number < 10 ? std::optional<std::uint64_t>(100 + number) : std::nullopt; }
+    std::optional<std::uint64_t> register_value(unsigned number) override {
+        return number < 10 ? std::optional<std::uint64_t>(100 + number) : std::nullopt;
+    }
     std::uint64_t read_memory(std::uint64_t address, unsigned) override {
         if (address == 0) throw MemoryError("nothing at 0");
         return address * 2;
@@ -19,7 +21,9 @@ class MadeUpFrame final : public ExpressionContext {
     std::optional<std::uint64_t> frame_base() override { return 5000; }
     std::optional<std::uint64_t> call_frame_address() override { return 6000; }
     std::uint64_t run_address(FileAddress address) override { return address.value + 0x10000; }
-    std::optional<std::uint64_t> thread_local_address(std::uint64_t) override { return std::nullopt; }
+    std::optional<std::uint64_t> thread_local_address(std::uint64_t) override {
+        return std::nullopt;
+    }
 };
 
 using testing::bytes;
@@ -38,14 +42,19 @@ Location location(const std::vector<std::byte>& data) {
 TEST(LocationExpression, ComputesWithTheStack) {
     EXPECT_EQ(number({DW_OP_lit0 + 7, DW_OP_lit0 + 3, DW_OP_minus}), 4u);
     EXPECT_EQ(number({DW_OP_lit0 + 7, DW_OP_lit0 + 3, DW_OP_mul}), 21u);
-    EXPECT_EQ(number({DW_OP_const1s, 0xf6, DW_OP_lit0 + 3, DW_OP_div}), static_cast<std::uint64_t>(-3));
+    EXPECT_EQ(number({DW_OP_const1s, 0xf6, DW_OP_lit0 + 3, DW_OP_div}),
+              static_cast<std::uint64_t>(-3));
     EXPECT_EQ(number({DW_OP_const1s, 0xf6, DW_OP_abs}), 10u);
-    EXPECT_EQ(number({DW_OP_const1s, 0x80, DW_OP_lit0 + 2, DW_OP_shra}), static_cast<std::uint64_t>(-32));
-    EXPECT_EQ(number({DW_OP_lit0 + 1, DW_OP_lit0 + 2, DW_OP_lit0 + 3, DW_OP_rot, DW_OP_drop, DW_OP_drop}), 3u);
+    EXPECT_EQ(number({DW_OP_const1s, 0x80, DW_OP_lit0 + 2, DW_OP_shra}),
+              static_cast<std::uint64_t>(-32));
+    EXPECT_EQ(
+        number({DW_OP_lit0 + 1, DW_OP_lit0 + 2, DW_OP_lit0 + 3, DW_OP_rot, DW_OP_drop, DW_OP_drop}),
+        3u);
     EXPECT_EQ(number({DW_OP_lit0 + 1, DW_OP_lit0 + 2, DW_OP_over}), 1u);
     EXPECT_EQ(number({DW_OP_lit0 + 1, DW_OP_lit0 + 2, DW_OP_swap}), 1u);
     EXPECT_EQ(number({DW_OP_lit0 + 9, DW_OP_lit0 + 8, DW_OP_pick, 1}), 9u);
-    EXPECT_EQ(number({DW_OP_lit0 + 2, DW_OP_const1s, 0xff, DW_OP_lt}), 0u) << "comparisons are signed";
+    EXPECT_EQ(number({DW_OP_lit0 + 2, DW_OP_const1s, 0xff, DW_OP_lt}), 0u)
+        << "comparisons are signed";
     EXPECT_EQ(number({DW_OP_lit0 + 1, DW_OP_bra, 1, 0, DW_OP_lit0 + 5, DW_OP_lit0 + 6}), 6u);
     EXPECT_EQ(number({DW_OP_breg0 + 7, 0x78}), 107u - 8);
     EXPECT_EQ(number({DW_OP_fbreg, 0x70}), 5000u - 16);
@@ -55,7 +64,8 @@ TEST(LocationExpression, ComputesWithTheStack) {
 }
 
 TEST(LocationExpression, NamesTheKindsOfPlaces) {
-    auto in_memory = bytes({DW_OP_fbreg, 0x10}), in_register = bytes({DW_OP_reg0 + 3}), as_value = bytes({DW_OP_lit0 + 9, DW_OP_stack_value}),
+    auto in_memory = bytes({DW_OP_fbreg, 0x10}), in_register = bytes({DW_OP_reg0 + 3}),
+         as_value = bytes({DW_OP_lit0 + 9, DW_OP_stack_value}),
          as_bytes = bytes({DW_OP_implicit_value, 2, 0xaa, 0xbb});
     EXPECT_EQ(location(in_memory).pieces.at(0).kind, LocationPiece::Kind::memory);
     EXPECT_EQ(location(in_memory).pieces.at(0).number, 5016u);
@@ -66,7 +76,8 @@ TEST(LocationExpression, NamesTheKindsOfPlaces) {
 }
 
 TEST(LocationExpression, KeepsPiecesInOrderAndGapsAsMissing) {
-    auto data = bytes({DW_OP_reg0 + 1, DW_OP_piece, 4, DW_OP_piece, 8, DW_OP_fbreg, 0, DW_OP_piece, 2});
+    auto data =
+        bytes({DW_OP_reg0 + 1, DW_OP_piece, 4, DW_OP_piece, 8, DW_OP_fbreg, 0, DW_OP_piece, 2});
     Location result = location(data);
     ASSERT_EQ(result.pieces.size(), 3u);
     EXPECT_EQ(result.pieces[0].bit_size, 32u);
@@ -75,7 +86,8 @@ TEST(LocationExpression, KeepsPiecesInOrderAndGapsAsMissing) {
 }
 
 TEST(LocationExpression, SaysWhyThereIsNoPlace) {
-    auto unknown_register = bytes({DW_OP_breg0 + 15, 0}), entry = bytes({DW_OP_entry_value, 1, DW_OP_reg0 + 5, DW_OP_stack_value});
+    auto unknown_register = bytes({DW_OP_breg0 + 15, 0}),
+         entry = bytes({DW_OP_entry_value, 1, DW_OP_reg0 + 5, DW_OP_stack_value});
     EXPECT_TRUE(location(unknown_register).pieces.empty());
     EXPECT_NE(location(unknown_register).reason.find("register"), std::string::npos);
     EXPECT_NE(location(entry).reason.find("on entry"), std::string::npos);
@@ -88,8 +100,10 @@ TEST(LocationExpression, RefusesNonsenseWithoutHangingOrCrashing) {
     EXPECT_THROW(evaluate_number(loops, nullptr, frame), FormatError);
     auto grows = bytes({DW_OP_lit0, DW_OP_skip, 0xfc, 0xff});
     EXPECT_THROW(evaluate_number(grows, nullptr, frame), FormatError);
-    for (auto wrong : {bytes({DW_OP_plus}), bytes({DW_OP_lit0, DW_OP_lit0, DW_OP_div}), bytes({0xee}), bytes({DW_OP_addr, 1}), bytes({DW_OP_pick, 9}),
-                       bytes({DW_OP_skip, 0x70, 0x7f}), bytes({DW_OP_implicit_value, 0x7f}), bytes({DW_OP_addrx, 0})})
+    for (auto wrong :
+         {bytes({DW_OP_plus}), bytes({DW_OP_lit0, DW_OP_lit0, DW_OP_div}), bytes({0xee}),
+          bytes({DW_OP_addr, 1}), bytes({DW_OP_pick, 9}), bytes({DW_OP_skip, 0x70, 0x7f}),
+          bytes({DW_OP_implicit_value, 0x7f}), bytes({DW_OP_addrx, 0})})
         EXPECT_THROW(evaluate_location(wrong, nullptr, frame), FormatError);
     auto null_read = bytes({DW_OP_lit0, DW_OP_deref});
     EXPECT_THROW(evaluate_number(null_read, nullptr, frame), MemoryError);

@@ -18,7 +18,8 @@ using testing::fixture;
 template <class... Numbers>
 std::string words(Numbers... numbers) {
     std::string out;
-    for (std::uint32_t number : {static_cast<std::uint32_t>(numbers)...}) out.append(reinterpret_cast<const char*>(&number), 4);
+    for (std::uint32_t number : {static_cast<std::uint32_t>(numbers)...})
+        out.append(reinterpret_cast<const char*>(&number), 4);
     return out;
 }
 
@@ -71,15 +72,20 @@ TEST(PackageIndex, DamageIsNamed) {
 }
 
 TEST(AddressTable, SaysWhatReadelfSays) {
-    for (const char* name : {"locks-gcc-O2-dwarf5-nopie", "barges-gccO25/barges", "barges-gcc4/barges", "barges-rust"}) {
+    for (const char* name : {"locks-gcc-O2-dwarf5-nopie", "barges-gccO25/barges",
+                             "barges-gcc4/barges", "barges-rust"}) {
         if (!std::filesystem::exists(fixture(name))) continue;
         ElfFile file(fixture(name));
         std::multiset<std::pair<std::uint64_t, std::uint64_t>> ours, theirs;
-        for (const AddressTableEntry& entry : read_address_table(file.bytes(".debug_aranges"))) ours.emplace(entry.range.low.value, entry.range.size());
-        for (const std::string& line : testing::lines_of(testing::run({"readelf", "--debug-dump=aranges", fixture(name)}).output)) {
+        for (const AddressTableEntry& entry : read_address_table(file.bytes(".debug_aranges")))
+            ours.emplace(entry.range.low.value, entry.range.size());
+        for (const std::string& line : testing::lines_of(
+                 testing::run({"readelf", "--debug-dump=aranges", fixture(name)}).output)) {
             unsigned long low = 0, size = 0;
             char rest = 0;
-            if (line.size() == 37 && std::sscanf(line.c_str(), " %lx %lx %c", &low, &size, &rest) == 2 && size) theirs.emplace(low, size);
+            if (line.size() == 37 &&
+                std::sscanf(line.c_str(), " %lx %lx %c", &low, &size, &rest) == 2 && size)
+                theirs.emplace(low, size);
         }
         EXPECT_FALSE(theirs.empty()) << name;
         EXPECT_EQ(ours, theirs) << name;
@@ -101,7 +107,9 @@ TEST(AddressTable, DamageIsNamed) {
 
 // The look at the names alone never misses a file that is there.
 TEST(LineHeader, MentionsEveryFileThatIsThere) {
-    for (const char* name : {"locks-dwarf2", "locks-gcc-O0-dwarf5-pie", "barges-gcc4/barges", "barges-clang5/barges", "barges-split5/barges", "barges-wide5/barges", "barges-dwz/barges"}) {
+    for (const char* name :
+         {"locks-dwarf2", "locks-gcc-O0-dwarf5-pie", "barges-gcc4/barges", "barges-clang5/barges",
+          "barges-split5/barges", "barges-wide5/barges", "barges-dwz/barges"}) {
         if (!std::filesystem::exists(fixture(name))) continue;
         ModuleSymbols symbols(fixture(name));
         std::size_t files = 0;
@@ -125,7 +133,8 @@ TEST(LineHeader, TheLinesWithCodeAreThoseOfReadelf) {
         for (auto [address, line, is_statement] : testing::witness_lines(fixture(name)))
             if (is_statement && line) theirs.insert(line);
         std::set<std::uint32_t> ours;
-        for (const Unit* unit : units_mentioning(symbols, "locks.c")) ours.merge(lines_with_code_in(symbols, *unit, "locks.c"));
+        for (const Unit* unit : units_mentioning(symbols, "locks.c"))
+            ours.merge(lines_with_code_in(symbols, *unit, "locks.c"));
         EXPECT_EQ(ours, theirs) << name;
     }
 }

@@ -32,8 +32,7 @@ std::string type(const std::string& text) {
 }
 
 // The compiler that built this test computes the same expression.
-#define SAME(expression)                                                                                             \
-    EXPECT_EQ(value(#expression), fmt::format("{}", expression)) << #expression
+#define SAME(expression) EXPECT_EQ(value(#expression), fmt::format("{}", expression)) << #expression
 
 TEST(Expression, ComputesAsTheCompilerDoes) {
     SAME(1 + 2 * 3 - 4 / 2 % 3);
@@ -115,15 +114,23 @@ TEST_P(Refused, WithTheColumnAndTheReason) {
 
 INSTANTIATE_TEST_SUITE_P(
     Expressions, Refused,
-    ::testing::Values(Refusal{"", 1, "empty"}, Refusal{"1 +", 4, "stops where a value is missing"}, Refusal{"(1 + 2", 7, "')' is missing"},
-                      Refusal{"1 $ 2", 3, "no meaning"}, Refusal{"global_cuont", 1, "did you mean global_count"}, Refusal{"lower.dpeth", 7, "it has depth"},
-                      Refusal{"lower->depth", 8, "use ."}, Refusal{"(&lower).depth", 10, "use ->"}, Refusal{"1 / 0", 3, "divides by zero"},
-                      Refusal{"global_count = 8", 14, "change"}, Refusal{"main(1)", 5, "not called"}, Refusal{"*global_count", 1, "needs a pointer"},
-                      Refusal{"global_count[1]", 13, "needs an array"}, Refusal{"tolls[2..1]", 6, "ends before it begins"}, Refusal{"%nosuch", 1, "no register"},
-                      Refusal{"%rax", 1, "not running"}, Refusal{"@", 1, "no result yet"}, Refusal{"@5", 1, "no result @5"}, Refusal{"\"abc", 1, "closing"},
-                      Refusal{"'ab'", 1, "exactly one"}, Refusal{"123abc", 1, "not a number"}, Refusal{"1 << 40", 3, "shift"}, Refusal{"lower + 1", 1, "needs a number"},
-                      Refusal{"&1", 1, "no address"}, Refusal{"(struct nothing *)0", 9, "no type"}, Refusal{"1 2", 3, "not expected"}, Refusal{"&lower.gates[0].wear", 1, "bit-field"},
-                      Refusal{"lower.next->depth", 7, "null"}));
+    ::testing::Values(
+        Refusal{"", 1, "empty"}, Refusal{"1 +", 4, "stops where a value is missing"},
+        Refusal{"(1 + 2", 7, "')' is missing"}, Refusal{"1 $ 2", 3, "no meaning"},
+        Refusal{"global_cuont", 1, "did you mean global_count"},
+        Refusal{"lower.dpeth", 7, "it has depth"}, Refusal{"lower->depth", 8, "use ."},
+        Refusal{"(&lower).depth", 10, "use ->"}, Refusal{"1 / 0", 3, "divides by zero"},
+        Refusal{"global_count = 8", 14, "change"}, Refusal{"main(1)", 5, "not called"},
+        Refusal{"*global_count", 1, "needs a pointer"},
+        Refusal{"global_count[1]", 13, "needs an array"},
+        Refusal{"tolls[2..1]", 6, "ends before it begins"}, Refusal{"%nosuch", 1, "no register"},
+        Refusal{"%rax", 1, "not running"}, Refusal{"@", 1, "no result yet"},
+        Refusal{"@5", 1, "no result @5"}, Refusal{"\"abc", 1, "closing"},
+        Refusal{"'ab'", 1, "exactly one"}, Refusal{"123abc", 1, "not a number"},
+        Refusal{"1 << 40", 3, "shift"}, Refusal{"lower + 1", 1, "needs a number"},
+        Refusal{"&1", 1, "no address"}, Refusal{"(struct nothing *)0", 9, "no type"},
+        Refusal{"1 2", 3, "not expected"}, Refusal{"&lower.gates[0].wear", 1, "bit-field"},
+        Refusal{"lower.next->depth", 7, "null"}));
 
 TEST(Expression, NestsOnlySoDeep) {
     EXPECT_THROW(evaluate(std::string(5000, '(') + "1", context()), ExpressionError);

@@ -43,7 +43,8 @@ TEST(MacroText, IsReadAsDebugInformationHasIt) {
     EXPECT_TRUE(share->takes_arguments);
     EXPECT_EQ(share->parameters, (std::vector<std::string>{"part", "whole"}));
     EXPECT_EQ(share->body, "((part) * 100 / (whole))");
-    EXPECT_EQ(parse_macro("GROUPED (level)")->body, "(level)") << "a space before the bracket: it takes no arguments";
+    EXPECT_EQ(parse_macro("GROUPED (level)")->body, "(level)")
+        << "a space before the bracket: it takes no arguments";
     EXPECT_FALSE(parse_macro("GROUPED (level)")->takes_arguments);
     EXPECT_TRUE(parse_macro("EMPTY")->body.empty());
     EXPECT_TRUE(parse_macro("ANY(...) f(__VA_ARGS__)")->is_variadic);
@@ -73,7 +74,9 @@ TEST(Macros, ThatAreNoExpressionsSaySo) {
     EXPECT_THROW(expanded({"TWO(a, b) a"}, "TWO(1)"), ExpressionError);
     EXPECT_THROW(expanded({"TWO(a, b) a"}, "TWO(1, 2"), ExpressionError);
     std::vector<std::string> bombs{"B0 1"};
-    for (int i = 1; i < 40; ++i) bombs.push_back("B" + std::to_string(i) + " B" + std::to_string(i - 1) + " + B" + std::to_string(i - 1));
+    for (int i = 1; i < 40; ++i)
+        bombs.push_back("B" + std::to_string(i) + " B" + std::to_string(i - 1) + " + B" +
+                        std::to_string(i - 1));
     EXPECT_THROW(expanded(bombs, "B39"), ExpressionError) << "what grows without end is refused";
 }
 

@@ -20,9 +20,11 @@ struct Dumped {
 // "  401136:\t55                   \tpush   rbp"
 std::map<std::uint64_t, Dumped> dumped(const std::string& file) {
     std::map<std::uint64_t, Dumped> all;
-    static const std::regex row(R"(^\s*([0-9a-f]+):\t((?:[0-9a-f]{2} )+) *(?:\t(\S+)\s*([0-9a-f]*))?)");
+    static const std::regex row(
+        R"(^\s*([0-9a-f]+):\t((?:[0-9a-f]{2} )+) *(?:\t(\S+)\s*([0-9a-f]*))?)");
     std::uint64_t last = 0;
-    for (const std::string& line : testing::lines_of(testing::run({"objdump", "-d", "-M", "intel", file}).output)) {
+    for (const std::string& line :
+         testing::lines_of(testing::run({"objdump", "-d", "-M", "intel", file}).output)) {
         std::smatch match;
         if (!std::regex_search(line, match, row)) continue;
         std::uint64_t address = std::stoull(match[1], nullptr, 16);
@@ -42,8 +44,11 @@ std::map<std::uint64_t, Dumped> dumped(const std::string& file) {
 
 // The same condition has several names, and the dumper writes some prefixes and sizes apart.
 std::string canonical(std::string name) {
-    static const std::map<std::string, std::string> conditions = {{"e", "z"}, {"ne", "nz"}, {"ae", "nb"}, {"a", "nbe"}, {"ge", "nl"}, {"g", "nle"}, {"nae", "b"}, {"na", "be"}, {"c", "b"}, {"nc", "nb"}, {"pe", "p"}, {"po", "np"}};
-    static const std::map<std::string, std::string> others = {{"movabs", "mov"}, {"retn", "ret"}, {"fwait", "wait"}};
+    static const std::map<std::string, std::string> conditions = {
+        {"e", "z"},   {"ne", "nz"}, {"ae", "nb"}, {"a", "nbe"}, {"ge", "nl"}, {"g", "nle"},
+        {"nae", "b"}, {"na", "be"}, {"c", "b"},   {"nc", "nb"}, {"pe", "p"},  {"po", "np"}};
+    static const std::map<std::string, std::string> others = {
+        {"movabs", "mov"}, {"retn", "ret"}, {"fwait", "wait"}};
     for (const char* stem : {"j", "set", "cmov"}) {
         if (!name.starts_with(stem)) continue;
         auto found = conditions.find(name.substr(std::string(stem).size()));
@@ -68,12 +73,18 @@ void compare(const std::string& file, double least) {
         bool is_prefix_alone = dump.length < line.length && dump.length == 1;
         if (is_prefix_alone) continue;
         ++count;
-        EXPECT_EQ(line.length, dump.length) << std::hex << address << " " << dump.mnemonic << " / " << line.text;
-        static const std::set<std::string> prefixes = {"rep", "repz", "repe", "repnz", "repne", "lock", "bnd", "notrack", "cs", "ds", "es", "fs", "gs", "ss", "data16", "addr32", "rex.W", "xacquire", "xrelease"};
+        EXPECT_EQ(line.length, dump.length)
+            << std::hex << address << " " << dump.mnemonic << " / " << line.text;
+        static const std::set<std::string> prefixes = {
+            "rep",     "repz",   "repe",  "repnz",    "repne",   "lock", "bnd",
+            "notrack", "cs",     "ds",    "es",       "fs",      "gs",   "ss",
+            "data16",  "addr32", "rex.W", "xacquire", "xrelease"};
         std::string ours(line.text.substr(0, line.text.find(' ')));
         bool has_prefix = prefixes.count(dump.mnemonic) || prefixes.count(ours);
-        if (has_prefix || canonical(ours) == canonical(dump.mnemonic)) ++same_names;
-        else ++differences[dump.mnemonic + " / " + ours];
+        if (has_prefix || canonical(ours) == canonical(dump.mnemonic))
+            ++same_names;
+        else
+            ++differences[dump.mnemonic + " / " + ours];
         if (dump.target) {
             auto instruction = decode_instruction(bytes, RunAddress(address));
             ASSERT_TRUE(instruction && instruction->target) << std::hex << address;
@@ -87,7 +98,8 @@ void compare(const std::string& file, double least) {
 }
 
 TEST(Disassembler, AgreesWithTheToolchainOnFixtures) {
-    for (const char* name : {"machine-gcc-O0", "machine-gcc-O2", "control-gcc-O2", "locks-static"}) {
+    for (const char* name :
+         {"machine-gcc-O0", "machine-gcc-O2", "control-gcc-O2", "locks-static"}) {
         SCOPED_TRACE(name);
         compare(testing::fixture(name), 0.99);
     }
@@ -97,7 +109,8 @@ TEST(Disassembler, AgreesOnAProgramOfTheSystem) {
     compare("/usr/bin/ls", 0.99);
 }
 
-std::string text_of(std::vector<unsigned> bytes, Syntax syntax = Syntax::intel, NameAddress name = {}) {
+std::string text_of(std::vector<unsigned> bytes, Syntax syntax = Syntax::intel,
+                    NameAddress name = {}) {
     std::vector<std::byte> code;
     for (unsigned each : bytes) code.push_back(static_cast<std::byte>(each));
     Disassembler disassembler(syntax, std::move(name));
@@ -108,9 +121,12 @@ TEST(Disassembler, WritesBothSyntaxesAndNames) {
     EXPECT_EQ(text_of({0x48, 0x89, 0xe5}), "mov rbp, rsp");
     EXPECT_EQ(text_of({0x48, 0x89, 0xe5}, Syntax::att), "mov %rsp, %rbp");
     EXPECT_EQ(text_of({0xe8, 0xfb, 0x0f, 0, 0}), "call 0x402000");
-    auto name = [](RunAddress address) { return address.value == 0x402000 ? std::string("fill_chamber") : std::string(); };
+    auto name = [](RunAddress address) {
+        return address.value == 0x402000 ? std::string("fill_chamber") : std::string();
+    };
     EXPECT_EQ(text_of({0xe8, 0xfb, 0x0f, 0, 0}, Syntax::intel, name), "call fill_chamber");
-    EXPECT_EQ(text_of({0x8b, 0x05, 0xfa, 0x0f, 0, 0}, Syntax::intel, name), "mov eax, [fill_chamber]");
+    EXPECT_EQ(text_of({0x8b, 0x05, 0xfa, 0x0f, 0, 0}, Syntax::intel, name),
+              "mov eax, [fill_chamber]");
     EXPECT_EQ(text_of({0x06}), "(bad)");
     EXPECT_EQ(text_of({0x48}), "(bad)") << "cut off";
 }
@@ -118,7 +134,8 @@ TEST(Disassembler, WritesBothSyntaxesAndNames) {
 TEST(Operands, AmountToWhatTheRegistersSay) {
     // mov rax, [rbx+rcx*4+0x10]
     std::vector<std::byte> code;
-    for (unsigned each : {0x48u, 0x8bu, 0x44u, 0x8bu, 0x10u}) code.push_back(static_cast<std::byte>(each));
+    for (unsigned each : {0x48u, 0x8bu, 0x44u, 0x8bu, 0x10u})
+        code.push_back(static_cast<std::byte>(each));
     auto value = [](std::string_view name) -> std::optional<std::uint64_t> {
         if (name == "rbx") return 0x1000;
         if (name == "rcx") return 3;
@@ -131,26 +148,30 @@ TEST(Operands, AmountToWhatTheRegistersSay) {
     EXPECT_TRUE(facts[0].is_written);
     EXPECT_EQ(facts[1].address, RunAddress(0x101c));
     EXPECT_EQ(facts[1].size, 8u);
-    auto unknown = operands_of(code, RunAddress(0x401000), Syntax::intel, [](std::string_view) { return std::nullopt; });
+    auto unknown = operands_of(code, RunAddress(0x401000), Syntax::intel,
+                               [](std::string_view) { return std::nullopt; });
     EXPECT_FALSE(unknown[1].address);
 }
 
 TEST(Jumps, AreTakenAsTheFlagsSay) {
     auto taken = [](unsigned opcode, std::uint64_t flags) {
         std::byte code[] = {static_cast<std::byte>(opcode), std::byte{0x10}};
-        auto fact = jump_fact(code, RunAddress(0x401000), [&](std::string_view name) { return name == "rflags" ? std::optional(flags) : std::nullopt; });
+        auto fact = jump_fact(code, RunAddress(0x401000), [&](std::string_view name) {
+            return name == "rflags" ? std::optional(flags) : std::nullopt;
+        });
         return fact && fact->is_taken;
     };
     constexpr std::uint64_t kCarry = 1, kZero = 1 << 6, kSign = 1 << 7, kOverflow = 1 << 11;
-    EXPECT_TRUE(taken(0x74, kZero));                  // je
-    EXPECT_FALSE(taken(0x75, kZero));                 // jne
-    EXPECT_TRUE(taken(0x7c, kSign));                  // jl
+    EXPECT_TRUE(taken(0x74, kZero));   // je
+    EXPECT_FALSE(taken(0x75, kZero));  // jne
+    EXPECT_TRUE(taken(0x7c, kSign));   // jl
     EXPECT_FALSE(taken(0x7c, kSign | kOverflow));
-    EXPECT_TRUE(taken(0x7f, kSign | kOverflow));      // jg
+    EXPECT_TRUE(taken(0x7f, kSign | kOverflow));  // jg
     EXPECT_FALSE(taken(0x7f, kZero));
-    EXPECT_TRUE(taken(0x76, kCarry));                 // jbe
+    EXPECT_TRUE(taken(0x76, kCarry));  // jbe
     std::byte call[] = {std::byte{0xc3}};
-    EXPECT_FALSE(jump_fact(call, RunAddress(0), [](std::string_view) { return std::optional<std::uint64_t>(0); }));
+    EXPECT_FALSE(jump_fact(call, RunAddress(0),
+                           [](std::string_view) { return std::optional<std::uint64_t>(0); }));
 }
 
 }  // namespace

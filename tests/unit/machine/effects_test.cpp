@@ -39,15 +39,16 @@ TEST(Effects, AReturnReadsTheStackAndACallWritesIt) {
 }
 
 TEST(Effects, WhichOperandsMustBeAligned) {
-    EXPECT_EQ(effects({0x0f, 0x28, 0x00}).memory[0].alignment, 16u);              // movaps xmm0, [rax]
-    EXPECT_EQ(effects({0x0f, 0x10, 0x00}).memory[0].alignment, 1u);               // movups xmm0, [rax]
-    EXPECT_EQ(effects({0x0f, 0x58, 0x00}).memory[0].alignment, 16u);              // addps xmm0, [rax]
-    EXPECT_EQ(effects({0xf3, 0x0f, 0x58, 0x00}).memory[0].alignment, 1u);         // addss xmm0, [rax]
-    EXPECT_EQ(effects({0x66, 0x0f, 0x6f, 0x00}).memory[0].alignment, 16u);        // movdqa xmm0, [rax]
-    EXPECT_EQ(effects({0xf3, 0x0f, 0x6f, 0x00}).memory[0].alignment, 1u);         // movdqu xmm0, [rax]
-    EXPECT_EQ(effects({0xc5, 0xfc, 0x28, 0x00}).memory[0].alignment, 32u);        // vmovaps ymm0, [rax]
-    EXPECT_EQ(effects({0xc5, 0xfc, 0x58, 0x00}).memory[0].alignment, 1u);         // vaddps ymm0, ymm0, [rax]
-    EXPECT_EQ(effects({0x48, 0x0f, 0xc7, 0x08}).memory[0].alignment, 16u);        // cmpxchg16b [rax]
+    EXPECT_EQ(effects({0x0f, 0x28, 0x00}).memory[0].alignment, 16u);        // movaps xmm0, [rax]
+    EXPECT_EQ(effects({0x0f, 0x10, 0x00}).memory[0].alignment, 1u);         // movups xmm0, [rax]
+    EXPECT_EQ(effects({0x0f, 0x58, 0x00}).memory[0].alignment, 16u);        // addps xmm0, [rax]
+    EXPECT_EQ(effects({0xf3, 0x0f, 0x58, 0x00}).memory[0].alignment, 1u);   // addss xmm0, [rax]
+    EXPECT_EQ(effects({0x66, 0x0f, 0x6f, 0x00}).memory[0].alignment, 16u);  // movdqa xmm0, [rax]
+    EXPECT_EQ(effects({0xf3, 0x0f, 0x6f, 0x00}).memory[0].alignment, 1u);   // movdqu xmm0, [rax]
+    EXPECT_EQ(effects({0xc5, 0xfc, 0x28, 0x00}).memory[0].alignment, 32u);  // vmovaps ymm0, [rax]
+    EXPECT_EQ(effects({0xc5, 0xfc, 0x58, 0x00}).memory[0].alignment,
+              1u);  // vaddps ymm0, ymm0, [rax]
+    EXPECT_EQ(effects({0x48, 0x0f, 0xc7, 0x08}).memory[0].alignment, 16u);  // cmpxchg16b [rax]
 }
 
 TEST(Effects, SegmentsScalesAndAddressesThatAreOnlyComputed) {
@@ -70,16 +71,20 @@ TEST(Effects, SegmentsScalesAndAddressesThatAreOnlyComputed) {
 }
 
 TEST(Effects, CopiesClearingsAndWhatOnlyTheKernelMayDo) {
-    EXPECT_TRUE(effects({0x48, 0x89, 0xd8}).is_copy);               // mov rax, rbx
-    EXPECT_FALSE(effects({0x48, 0x01, 0xd8}).is_copy);              // add rax, rbx
-    EXPECT_TRUE(effects({0x31, 0xc0}).clears_its_register);         // xor eax, eax
-    EXPECT_FALSE(effects({0x31, 0xd8}).clears_its_register);        // xor eax, ebx
-    EXPECT_TRUE(effects({0xf4}).is_privileged);                     // hlt
+    EXPECT_TRUE(effects({0x48, 0x89, 0xd8}).is_copy);         // mov rax, rbx
+    EXPECT_FALSE(effects({0x48, 0x01, 0xd8}).is_copy);        // add rax, rbx
+    EXPECT_TRUE(effects({0x31, 0xc0}).clears_its_register);   // xor eax, eax
+    EXPECT_FALSE(effects({0x31, 0xd8}).clears_its_register);  // xor eax, ebx
+    EXPECT_TRUE(effects({0xf4}).is_privileged);               // hlt
     EXPECT_FALSE(effects({0x90}).is_privileged);
-    EXPECT_TRUE(effects({0xf7, 0xf9}).divides);                     // idiv ecx
+    EXPECT_TRUE(effects({0xf7, 0xf9}).divides);  // idiv ecx
     Effects moved = effects({0x48, 0x89, 0xd8});
-    for (const RegisterUse& use : moved.registers) EXPECT_EQ(use.writes, use.dwarf_number == kRax) << use.dwarf_number;
-    EXPECT_EQ(std::count_if(moved.registers.begin(), moved.registers.end(), [](const RegisterUse& use) { return use.reads && use.dwarf_number == kRbx; }), 1);
+    for (const RegisterUse& use : moved.registers)
+        EXPECT_EQ(use.writes, use.dwarf_number == kRax) << use.dwarf_number;
+    EXPECT_EQ(
+        std::count_if(moved.registers.begin(), moved.registers.end(),
+                      [](const RegisterUse& use) { return use.reads && use.dwarf_number == kRbx; }),
+        1);
     EXPECT_FALSE(effects_of(std::vector<std::byte>{std::byte{0x48}}));
 }
 

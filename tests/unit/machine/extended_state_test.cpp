@@ -1,4 +1,5 @@
-// The processor's state beyond the general registers: what a program loaded is what is read, and what is written is what it finds.
+// The processor's state beyond the general registers: what a program loaded is what is read, and
+// what is written is what it finds.
 #include "core/machine/extended_state.h"
 
 #include <gtest/gtest.h>
@@ -33,7 +34,8 @@ TEST(ExtendedState, HoldsWhatTheProgramLoaded) {
     EXPECT_EQ(at.value("%st0"), "3.1415926535897932385") << "fldpi";
     EXPECT_EQ(at.value("%xmm5[1]"), "-2.25");
     EXPECT_TRUE(at.value("%xmm7.u32[2]").starts_with("3735928559"));
-    EXPECT_EQ(at.value("%ymm5.f64[0]"), state->vector_size >= 32 ? "1.5" : at.value("%ymm5.f64[0]"));
+    EXPECT_EQ(at.value("%ymm5.f64[0]"),
+              state->vector_size >= 32 ? "1.5" : at.value("%ymm5.f64[0]"));
     // Lane by lane, the upper halves too.
     at.session.assign("%xmm6.f32[3]", "0.25");
     EXPECT_EQ(at.value("%xmm6.f32[3]"), "0.25");

@@ -59,7 +59,8 @@ TEST(Instruction, RefusesBytesThatAreNone) {
 
 // objdump as the witness: every instruction of a fixture has the length that it says.
 TEST(Instruction, LengthsAreThoseOfObjdump) {
-    auto listing = testing::run({"objdump", "-d", "-M", "intel", "--section=.text", testing::fixture("locks-gcc-O2-dwarf5-nopie")});
+    auto listing = testing::run({"objdump", "-d", "-M", "intel", "--section=.text",
+                                 testing::fixture("locks-gcc-O2-dwarf5-nopie")});
     std::size_t compared = 0;
     std::vector<std::byte> pending;
     for (const std::string& line : testing::lines_of(listing.output)) {
@@ -69,7 +70,8 @@ TEST(Instruction, LengthsAreThoseOfObjdump) {
         if (end == std::string::npos) continue;  // bytes of a long instruction go on here
         std::vector<std::byte> data;
         std::string hex = line.substr(colon + 2, end - colon - 2);
-        for (std::size_t i = 0; i + 1 < hex.size() && hex[i] != ' '; i += 3) data.push_back(static_cast<std::byte>(std::stoi(hex.substr(i, 2), nullptr, 16)));
+        for (std::size_t i = 0; i + 1 < hex.size() && hex[i] != ' '; i += 3)
+            data.push_back(static_cast<std::byte>(std::stoi(hex.substr(i, 2), nullptr, 16)));
         if (data.size() == 7) continue;  // may be continued on the next line
         auto instruction = decode_instruction(data, RunAddress(0x1000));
         ASSERT_TRUE(instruction) << line;
@@ -110,7 +112,8 @@ using Where = ReturnLocation::Kind;
 // The examples follow System V ABI x86-64 §3.2.3.
 TEST(CallingConvention, PlacesReturnedValues) {
     EXPECT_EQ(return_location({}, 0).kind, Where::nowhere);
-    std::vector<ScalarPart> integer{{0, 4, Kind::integer}}, real{{0, 8, Kind::floating}}, extended{{0, 16, Kind::extended}};
+    std::vector<ScalarPart> integer{{0, 4, Kind::integer}}, real{{0, 8, Kind::floating}},
+        extended{{0, 16, Kind::extended}};
     EXPECT_EQ(return_location(integer, 4).pieces.at(0).dwarf_register, 0u);
     EXPECT_EQ(return_location(real, 8).pieces.at(0).dwarf_register, 17u);
     EXPECT_EQ(return_location(extended, 16).pieces.at(0).dwarf_register, 33u);
@@ -119,11 +122,14 @@ TEST(CallingConvention, PlacesReturnedValues) {
     auto location = return_location(mixed, 16);
     ASSERT_EQ(location.pieces.size(), 2u);
     EXPECT_EQ(location.pieces[0].dwarf_register, 17u);
-    EXPECT_EQ(location.pieces[1].dwarf_register, 0u) << "the first integer register, though the second eightbyte";
+    EXPECT_EQ(location.pieces[1].dwarf_register, 0u)
+        << "the first integer register, though the second eightbyte";
 
     std::vector<ScalarPart> shared{{0, 4, Kind::floating}, {4, 4, Kind::integer}};
-    EXPECT_EQ(return_location(shared, 8).pieces.at(0).dwarf_register, 0u) << "an eightbyte with an integer in it is integer";
-    std::vector<ScalarPart> large{{0, 8, Kind::integer}, {8, 8, Kind::integer}, {16, 8, Kind::integer}};
+    EXPECT_EQ(return_location(shared, 8).pieces.at(0).dwarf_register, 0u)
+        << "an eightbyte with an integer in it is integer";
+    std::vector<ScalarPart> large{
+        {0, 8, Kind::integer}, {8, 8, Kind::integer}, {16, 8, Kind::integer}};
     EXPECT_EQ(return_location(large, 24).kind, Where::memory);
     std::vector<ScalarPart> unaligned{{1, 4, Kind::integer}};
     EXPECT_EQ(return_location(unaligned, 8).kind, Where::memory);

@@ -46,11 +46,13 @@ TEST(MovedInstruction, APlainOneGoesOnBehindItself) {
 }
 
 TEST(MovedInstruction, JumpsKeepTheirTargetsAndConditions) {
-    auto jump = bytes_of({0xeb, 0x10});                            // jmp +0x10
-    EXPECT_EQ(targets_of(*move_instruction(jump, kFrom, kTo), kTo), std::vector<RunAddress>{kFrom + 0x12});
-    auto backwards = bytes_of({0xe9, 0xfb, 0xff, 0xff, 0xff});     // jmp to itself
-    EXPECT_EQ(targets_of(*move_instruction(backwards, kFrom, kTo), kTo), std::vector<RunAddress>{kFrom});
-    auto less = bytes_of({0x7c, 0xf0});                            // jl -0x10
+    auto jump = bytes_of({0xeb, 0x10});  // jmp +0x10
+    EXPECT_EQ(targets_of(*move_instruction(jump, kFrom, kTo), kTo),
+              std::vector<RunAddress>{kFrom + 0x12});
+    auto backwards = bytes_of({0xe9, 0xfb, 0xff, 0xff, 0xff});  // jmp to itself
+    EXPECT_EQ(targets_of(*move_instruction(backwards, kFrom, kTo), kTo),
+              std::vector<RunAddress>{kFrom});
+    auto less = bytes_of({0x7c, 0xf0});  // jl -0x10
     auto code = *move_instruction(less, kFrom, kTo);
     EXPECT_EQ(targets_of(code, kTo), (std::vector<RunAddress>{kFrom - 0x0e, kFrom + 2}));
     EXPECT_EQ(code[1], std::byte{0x8c}) << "0f 8c is the long jl";
@@ -61,7 +63,9 @@ TEST(MovedInstruction, OperandsByTheProgramCounterKeepTheirAddress) {
     auto code = *move_instruction(load, kFrom, kTo);
     auto before = decode_instruction(load, kFrom), after = decode_instruction(code, kTo);
     ASSERT_TRUE(before && after);
-    auto address = [](const Instruction& i) { return i.next().value + static_cast<std::uint64_t>(i.memory[0].displacement); };
+    auto address = [](const Instruction& i) {
+        return i.next().value + static_cast<std::uint64_t>(i.memory[0].displacement);
+    };
     EXPECT_EQ(address(*after), address(*before));
     EXPECT_FALSE(move_instruction(load, kFrom, RunAddress(0x7f0000000000))) << "out of reach";
 }
@@ -69,7 +73,8 @@ TEST(MovedInstruction, OperandsByTheProgramCounterKeepTheirAddress) {
 TEST(MovedInstruction, WhatCannotBePromisedIsRefused) {
     EXPECT_FALSE(move_instruction(bytes_of({0x0f, 0x05}), kFrom, kTo)) << "a system call";
     EXPECT_FALSE(move_instruction(bytes_of({0xe2, 0x10}), kFrom, kTo)) << "loop";
-    EXPECT_FALSE(move_instruction(bytes_of({0xff, 0x54, 0x24, 0x08}), kFrom, kTo)) << "call [rsp+8]: the push would move it";
+    EXPECT_FALSE(move_instruction(bytes_of({0xff, 0x54, 0x24, 0x08}), kFrom, kTo))
+        << "call [rsp+8]: the push would move it";
     EXPECT_FALSE(move_instruction(bytes_of({0x06}), kFrom, kTo)) << "no instruction";
     EXPECT_FALSE(move_instruction(bytes_of({0x48, 0x8b}), kFrom, kTo)) << "cut short";
 }
@@ -90,7 +95,8 @@ TEST(MovedInstruction, EveryInstructionOfAProgramLeadsWhereItDid) {
             if (instruction->kind == Instruction::Kind::ordinary) {
                 EXPECT_EQ(targets, std::vector<RunAddress>{instruction->next()});
             } else if (instruction->target) {
-                EXPECT_NE(std::find(targets.begin(), targets.end(), *instruction->target), targets.end());
+                EXPECT_NE(std::find(targets.begin(), targets.end(), *instruction->target),
+                          targets.end());
             }
         } else {
             ++refused;
@@ -101,10 +107,12 @@ TEST(MovedInstruction, EveryInstructionOfAProgramLeadsWhereItDid) {
     EXPECT_LT(refused, moved / 20);
 }
 
-// On the processor: a function whose body is one call, run in place and moved, does the same to its caller's stack.
+// On the processor: a function whose body is one call, run in place and moved, does the same to its
+// caller's stack.
 TEST(MovedInstruction, ACallComesBackBehindTheOriginal) {
     constexpr std::size_t kSize = 8192;
-    auto* room = static_cast<std::byte*>(mmap(nullptr, kSize, PROT_READ | PROT_WRITE | PROT_EXEC, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0));
+    auto* room = static_cast<std::byte*>(mmap(nullptr, kSize, PROT_READ | PROT_WRITE | PROT_EXEC,
+                                              MAP_PRIVATE | MAP_ANONYMOUS, -1, 0));
     ASSERT_NE(room, MAP_FAILED);
     RunAddress base(reinterpret_cast<std::uint64_t>(room));
     // at 0: call 0x40; add eax, 1; ret      at 0x40: mov eax, 41; ret
@@ -115,7 +123,8 @@ TEST(MovedInstruction, ACallComesBackBehindTheOriginal) {
     auto moved = move_instruction(caller, base, base + 0x1000);
     ASSERT_TRUE(moved);
     std::memcpy(room + 0x1000, moved->data(), moved->size());
-    auto in_place = reinterpret_cast<int (*)()>(room), elsewhere = reinterpret_cast<int (*)()>(room + 0x1000);
+    auto in_place = reinterpret_cast<int (*)()>(room),
+         elsewhere = reinterpret_cast<int (*)()>(room + 0x1000);
     EXPECT_EQ(in_place(), 42);
     EXPECT_EQ(elsewhere(), 42) << "the copy pushes the address behind the original call";
     munmap(room, kSize);

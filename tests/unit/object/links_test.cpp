@@ -30,7 +30,8 @@ TEST(DebugLink, NamesTheFileAndItsChecksum) {
     EXPECT_EQ(open_inner_symbols(program), nullptr);
     // The toolchain's own reading of the same.
     auto dump = testing::run({"readelf", "--debug-dump=links", fixture("barges-linked/barges")});
-    EXPECT_NE(dump.output.find(fmt::format("{:#x}", link->checksum)), std::string::npos) << dump.output;
+    EXPECT_NE(dump.output.find(fmt::format("{:#x}", link->checksum)), std::string::npos)
+        << dump.output;
 }
 
 TEST(SharedLink, NamesTheFileAndItsBuild) {
@@ -38,7 +39,8 @@ TEST(SharedLink, NamesTheFileAndItsBuild) {
     auto link = read_shared_link(ElfFile(fixture("barges-shared/barges")));
     ASSERT_TRUE(link);
     EXPECT_EQ(link->path, "common");
-    EXPECT_EQ(link->build_id, ElfFile::open_symbol_file(fixture("barges-shared/common"))->build_id());
+    EXPECT_EQ(link->build_id,
+              ElfFile::open_symbol_file(fixture("barges-shared/common"))->build_id());
 }
 
 TEST(SymbolFile, MayBeUnlinkedWhereAProgramMayNot) {
@@ -73,16 +75,20 @@ TEST(Compression, ComesBackWholeOrNotAtAll) {
     for (int i = 0; i < 500; ++i) plain += "chamber " + std::to_string(i * i) + ", ";
     std::string packed(compressBound(plain.size()), '\0');
     uLongf size = packed.size();
-    ASSERT_EQ(compress(reinterpret_cast<Bytef*>(packed.data()), &size, reinterpret_cast<const Bytef*>(plain.data()), plain.size()), Z_OK);
+    ASSERT_EQ(compress(reinterpret_cast<Bytef*>(packed.data()), &size,
+                       reinterpret_cast<const Bytef*>(plain.data()), plain.size()),
+              Z_OK);
     packed.resize(size);
     CompressionHead head{"zlib", plain.size(), 0, false};
     auto whole = decompress(head, std::as_bytes(std::span(packed)));
     EXPECT_EQ(text_of(ByteSpan(whole.get(), plain.size())), plain);
     EXPECT_THROW(decompress(head, std::as_bytes(std::span(packed)).first(size / 2)), FormatError);
     head.size = plain.size() + 1;
-    EXPECT_THROW(decompress(head, std::as_bytes(std::span(packed))), FormatError) << "fewer bytes than announced";
+    EXPECT_THROW(decompress(head, std::as_bytes(std::span(packed))), FormatError)
+        << "fewer bytes than announced";
     head.size = std::uint64_t{1} << 50;
-    EXPECT_THROW(decompress(head, std::as_bytes(std::span(packed))), FormatError) << "no memory is asked for";
+    EXPECT_THROW(decompress(head, std::as_bytes(std::span(packed))), FormatError)
+        << "no memory is asked for";
     head = {"zstd", plain.size(), 0, true};
     EXPECT_THROW(decompress(head, std::as_bytes(std::span(packed))), FormatError);
 }
@@ -91,7 +97,10 @@ TEST(Compression, XzComesBackWholeOrNotAtAll) {
     std::string plain(300'000, 'w');
     std::vector<std::uint8_t> packed(lzma_stream_buffer_bound(plain.size()));
     std::size_t size = 0;
-    ASSERT_EQ(lzma_easy_buffer_encode(6, LZMA_CHECK_CRC32, nullptr, reinterpret_cast<const std::uint8_t*>(plain.data()), plain.size(), packed.data(), &size, packed.size()), LZMA_OK);
+    ASSERT_EQ(lzma_easy_buffer_encode(6, LZMA_CHECK_CRC32, nullptr,
+                                      reinterpret_cast<const std::uint8_t*>(plain.data()),
+                                      plain.size(), packed.data(), &size, packed.size()),
+              LZMA_OK);
     packed.resize(size);
     EXPECT_THROW(decompress_xz(std::as_bytes(std::span(packed)).first(size / 2)), FormatError);
     EXPECT_THROW(decompress_xz(std::as_bytes(std::span(plain)).first(100)), FormatError);

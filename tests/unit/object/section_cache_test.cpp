@@ -1,4 +1,5 @@
-// Decompressed sections that are kept: found as they were, and not at all where anything about them is not as it was.
+// Decompressed sections that are kept: found as they were, and not at all where anything about them
+// is not as it was.
 #include "core/object/section_cache.h"
 
 #include <gtest/gtest.h>
@@ -37,7 +38,10 @@ TEST(SectionCache, GivesBackWhatWasKept) {
     auto found = cache.find("ab12", ".debug_info", bytes.size());
     ASSERT_NE(found, nullptr);
     EXPECT_TRUE(std::equal(bytes.begin(), bytes.end(), found.get()));
-    for (auto [id, section, size] : {std::tuple{"ab13", ".debug_info", 5000u}, {"ab12", ".debug_line", 5000u}, {"ab12", ".debug_info", 4999u}, {"ab12", ".debug_info", 5001u}})
+    for (auto [id, section, size] : {std::tuple{"ab13", ".debug_info", 5000u},
+                                     {"ab12", ".debug_line", 5000u},
+                                     {"ab12", ".debug_info", 4999u},
+                                     {"ab12", ".debug_info", 5001u}})
         EXPECT_EQ(cache.find(id, section, size), nullptr) << id << section << size;
     ASSERT_EQ(files_of(folder.path() / "kept").size(), 1u) << "nothing half-written is left";
 }
@@ -48,7 +52,8 @@ TEST(SectionCache, DoesNotTakeWhatWasChanged) {
     auto bytes = some_bytes(3000);
     for (long at : {0L, 8L, 16L, 24L, 1500L, 3023L}) {
         cache.keep("ab12", ".debug_info", bytes);
-        std::fstream file(files_of(folder.path()).front(), std::ios::in | std::ios::out | std::ios::binary);
+        std::fstream file(files_of(folder.path()).front(),
+                          std::ios::in | std::ios::out | std::ios::binary);
         file.seekg(at);
         char byte = static_cast<char>(file.get());
         file.seekp(at);
@@ -65,7 +70,8 @@ TEST(SectionCache, HoldsNoMoreThanItMay) {
     SectionCache cache(folder.path(), 10'000);
     for (const char* id : {"aa", "bb", "cc", "dd"}) {
         cache.keep(id, ".debug_info", some_bytes(4000));
-        fs::last_write_time(folder.path() / (std::string(id) + ".debug_info.section"), fs::file_time_type::clock::now() - std::chrono::hours(1));
+        fs::last_write_time(folder.path() / (std::string(id) + ".debug_info.section"),
+                            fs::file_time_type::clock::now() - std::chrono::hours(1));
     }
     std::uintmax_t total = 0;
     for (const fs::path& file : files_of(folder.path())) total += fs::file_size(file);
@@ -79,7 +85,8 @@ TEST(SectionCache, AFolderThatCannotBeWrittenIsNoTrouble) {
     EXPECT_EQ(cache.find("ab12", ".debug_info", 100), nullptr);
 }
 
-// A real file, whose sections are large enough: the C library's own, where its package is installed.
+// A real file, whose sections are large enough: the C library's own, where its package is
+// installed.
 TEST(SectionCache, ServesAnObjectFile) {
     std::string id = ElfFile("/lib/x86_64-linux-gnu/libc.so.6").build_id();
     fs::path debug = "/usr/lib/debug/.build-id/" + id.substr(0, 2) + "/" + id.substr(2) + ".debug";
@@ -97,8 +104,10 @@ TEST(SectionCache, ServesAnObjectFile) {
         }
     }
     EXPECT_GE(files_of(folder.path()).size(), 1u);
-    // What the second took came from there: with the file changed it does not any more, and is right all the same.
-    for (const fs::path& file : files_of(folder.path())) std::ofstream(file, std::ios::binary) << "nothing";
+    // What the second took came from there: with the file changed it does not any more, and is
+    // right all the same.
+    for (const fs::path& file : files_of(folder.path()))
+        std::ofstream(file, std::ios::binary) << "nothing";
     ElfFile third(debug);
     third.use(&cache);
     ByteSpan wanted = plain.bytes(".debug_info"), got = third.bytes(".debug_info");

@@ -1,4 +1,5 @@
-// Stopping exactly when it matters: counts, conditions, notes, watchpoints, events, and movements in every corner.
+// Stopping exactly when it matters: counts, conditions, notes, watchpoints, events, and movements
+// in every corner.
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -11,22 +12,17 @@
 #include "core/session/session.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"
+#include "tests/testing/launching.h"
 
 namespace lantern {
 namespace {
 
 using testing::fixture;
 
-LaunchOptions options_for(const std::string& program, std::vector<std::string> arguments) {
-    LaunchOptions options;
-    options.program = program;
-    options.arguments = std::move(arguments);
-    options.input_file = options.output_file = "/dev/null";
-    return options;
-}
-
 struct Controlled {
-    explicit Controlled(std::vector<std::string> arguments, const std::string& program = "control-gcc-O0") : session(options_for(fixture(program), std::move(arguments)), {}) {}
+    explicit Controlled(std::vector<std::string> arguments,
+                        const std::string& program = "control-gcc-O0")
+        : session(testing::quiet_launch(fixture(program), std::move(arguments)), {}) {}
 
     const Breakpoint& pause_at(const std::string& place) {
         wish.place = session.place(place);
@@ -42,14 +38,16 @@ struct Controlled {
         return session.add_breakpoint(std::move(taken), may_wait);
     }
     std::string value(const std::string& expression) {
-        return one_line(make_view(ValueReader(session.target()), "x", evaluate(expression, session.context())));
+        return one_line(
+            make_view(ValueReader(session.target()), "x", evaluate(expression, session.context())));
     }
     std::uint32_t line() {
         const Frame* frame = session.selected_frame();
         return frame && frame->line ? frame->line->line : 0;
     }
     std::string function() { return frame_function_name(*session.selected_frame()); }
-    // The line of the fixture that has this text: the one witness for where a movement should arrive.
+    // The line of the fixture that has this text: the one witness for where a movement should
+    // arrive.
     std::uint32_t line_with(const std::string& text) {
         const Frame* frame = session.selected_frame();
         std::ifstream source(frame->line->file);
@@ -130,7 +128,8 @@ TEST(Counts, PatternsAreOneBreakpointWithManySites) {
     EXPECT_THROW(at.pause_at("nothing_*"), RequestError);
 }
 
-// Whatever the optimiser made of a line: where a step sees one of its statements begin, a breakpoint on it is met.
+// Whatever the optimiser made of a line: where a step sees one of its statements begin, a
+// breakpoint on it is met.
 TEST(Counts, EveryLineThatRunsCanBeStoppedAt) {
     for (const std::string& program : builds_of("control")) {
         std::set<std::uint32_t> ran;
@@ -138,7 +137,8 @@ TEST(Counts, EveryLineThatRunsCanBeStoppedAt) {
         traced.session.reach(traced.session.place("loops"));
         while (traced.function() == "loops") {
             const Frame* frame = traced.session.selected_frame();
-            bool begins = frame->line && frame->line->is_statement && frame->module->to_run(frame->line->range.low) == frame->program_counter;
+            bool begins = frame->line && frame->line->is_statement &&
+                          frame->module->to_run(frame->line->range.low) == frame->program_counter;
             if (begins) ran.insert(frame->line->line);
             if (traced.session.over_instruction().is_end()) break;
         }
@@ -149,7 +149,8 @@ TEST(Counts, EveryLineThatRunsCanBeStoppedAt) {
             Controlled at({"loops"}, program);
             const Breakpoint& set = at.pause_at("control.c:" + std::to_string(line));
             Stop stop = at.session.launch_again();
-            EXPECT_EQ(stop.reason, StopReason::breakpoint) << program << " line " << line << ", " << set.sites.size() << " sites";
+            EXPECT_EQ(stop.reason, StopReason::breakpoint)
+                << program << " line " << line << ", " << set.sites.size() << " sites";
         }
     }
 }
@@ -167,8 +168,10 @@ TEST(Notes, RecordWithoutStopping) {
     ASSERT_EQ(rows.size(), 40u);
     for (const NoteRow& row : rows) {
         ASSERT_EQ(row.values.size(), 4u);
-        EXPECT_EQ(std::get<std::int64_t>(row.values[0]) / 10, std::get<std::int64_t>(row.values[1]));
-        EXPECT_EQ(std::get<double>(row.values[2]), static_cast<double>(static_cast<int>(std::get<double>(row.values[2]))));
+        EXPECT_EQ(std::get<std::int64_t>(row.values[0]) / 10,
+                  std::get<std::int64_t>(row.values[1]));
+        EXPECT_EQ(std::get<double>(row.values[2]),
+                  static_cast<double>(static_cast<int>(std::get<double>(row.values[2]))));
         EXPECT_NE(std::get<std::string>(row.values[3]).find("passages"), std::string::npos);
         EXPECT_GE(row.thread, 2u);
     }
@@ -199,23 +202,28 @@ TEST(Watchpoints, TellTheStatementThatWrote) {
         at.pause_on(Cause::write, "level");
         std::vector<std::pair<std::string, std::string>> seen;
         std::set<std::string> statements;
-        for (Stop stop = at.session.continue_running(); !stop.is_end(); stop = at.session.continue_running()) {
+        for (Stop stop = at.session.continue_running(); !stop.is_end();
+             stop = at.session.continue_running()) {
             ASSERT_EQ(stop.reason, StopReason::event) << program;
             ASSERT_EQ(stop.changes.size(), 1u);
             const WatchChange& change = stop.changes[0];
             ValueReader reader(at.session.target());
-            seen.emplace_back(std::to_string(reader.integer(change.before)), std::to_string(reader.integer(change.after)));
+            seen.emplace_back(std::to_string(reader.integer(change.before)),
+                              std::to_string(reader.integer(change.after)));
             statements.insert(at.session.sources().line(change.file, change.line).value_or("?"));
         }
-        // An optimised build may put writes together, and what is told must still be one chain from 0 to 3.
+        // An optimised build may put writes together, and what is told must still be one chain from
+        // 0 to 3.
         ASSERT_FALSE(seen.empty()) << program;
         EXPECT_EQ(seen.front().first, "0") << program;
         EXPECT_EQ(seen.back().second, "3") << program;
-        for (std::size_t i = 1; i < seen.size(); ++i) EXPECT_EQ(seen[i].first, seen[i - 1].second) << program;
+        for (std::size_t i = 1; i < seen.size(); ++i)
+            EXPECT_EQ(seen[i].first, seen[i - 1].second) << program;
         if (program.ends_with("O0")) {
             EXPECT_EQ(seen.size(), 3u) << program;
         }
-        for (const std::string& text : statements) EXPECT_NE(text.find("level"), std::string::npos) << program << ": " << text;
+        for (const std::string& text : statements)
+            EXPECT_NE(text.find("level"), std::string::npos) << program << ": " << text;
     }
 }
 
@@ -234,7 +242,8 @@ TEST(Watchpoints, AConditionAndAccess) {
     reads.session.reach(reads.session.place("watch"));
     reads.pause_on(Cause::access, "level");
     unsigned written = 0, read = 0;
-    for (stop = reads.session.continue_running(); !stop.is_end(); stop = reads.session.continue_running())
+    for (stop = reads.session.continue_running(); !stop.is_end();
+         stop = reads.session.continue_running())
         for (const WatchChange& change : stop.changes) ++(change.is_write ? written : read);
     EXPECT_EQ(written, 3u);
     EXPECT_GE(read, 3u);
@@ -248,7 +257,8 @@ TEST(Watchpoints, ALocalsEndsWithItsFrame) {
     EXPECT_EQ(watch.watched->owner->function, "local_watched");
     std::vector<std::string> values;
     Stop stop = at.session.continue_running();
-    for (; stop.reason == StopReason::event; stop = at.session.continue_running()) values.push_back(at.value("gauge"));
+    for (; stop.reason == StopReason::event; stop = at.session.continue_running())
+        values.push_back(at.value("gauge"));
     EXPECT_EQ(values, (std::vector<std::string>{"10", "15", "30"}));
     EXPECT_EQ(stop.reason, StopReason::watch_ended);
     ASSERT_EQ(stop.facts.size(), 1u);
@@ -279,7 +289,8 @@ TEST(Watchpoints, AWholeStructureByPages) {
     std::vector<std::string> changed;
     Stop stop = at.session.continue_running();
     for (; stop.reason == StopReason::event; stop = at.session.continue_running())
-        for (const WatchChange& change : stop.changes) changed.push_back(change.expression + (change.by.empty() ? "" : " by " + change.by));
+        for (const WatchChange& change : stop.changes)
+            changed.push_back(change.expression + (change.by.empty() ? "" : " by " + change.by));
     ASSERT_GE(changed.size(), 4u);
     EXPECT_EQ(changed[0], "day.sheet.entries[7]");
     EXPECT_EQ(changed[1], "day.sheet.entries[499]");
@@ -292,12 +303,14 @@ TEST(Watchpoints, AWholeStructureByPages) {
 TEST(Watchpoints, FourRegistersAndThenPages) {
     Controlled at({"watch"});
     at.session.reach(at.session.place("watch"));
-    EXPECT_EQ(at.pause_on(Cause::write, "levels").watched->debug_registers.size(), 2u) << "twelve bytes are eight and four";
+    EXPECT_EQ(at.pause_on(Cause::write, "levels").watched->debug_registers.size(), 2u)
+        << "twelve bytes are eight and four";
     EXPECT_EQ(at.pause_on(Cause::write, "level").watched->debug_registers.size(), 1u);
     EXPECT_EQ(at.pause_on(Cause::write, "passages").watched->debug_registers.size(), 1u);
     EXPECT_TRUE(at.pause_on(Cause::write, "rung").watched->by_pages) << "all four are taken";
     at.session.drop_breakpoint(2);
-    EXPECT_FALSE(at.pause_on(Cause::write, "wanted_passes").watched->by_pages) << "one is free again";
+    EXPECT_FALSE(at.pause_on(Cause::write, "wanted_passes").watched->by_pages)
+        << "one is free again";
     EXPECT_THROW(at.pause_on(Cause::write, "level + 1"), RequestError);
     EXPECT_THROW(at.pause_on(Cause::write, "%rax"), RequestError);
 }
@@ -418,7 +431,8 @@ TEST(Events, RustPanicsWithWhatTheySay) {
     EXPECT_NE(at.function().find("weigh"), std::string::npos) << "the user's own code is looked at";
     stop = at.session.continue_running();
     ASSERT_FALSE(stop.facts.empty());
-    EXPECT_NE(stop.facts[0].text.find("index out of bounds: the len is 2 but the index is 6"), std::string::npos);
+    EXPECT_NE(stop.facts[0].text.find("index out of bounds: the len is 2 but the index is 6"),
+              std::string::npos);
     EXPECT_EQ(at.session.continue_running().exit_code, 101);
 }
 
@@ -467,7 +481,8 @@ TEST(Movements, OverShowsWhatTheCallsReturned) {
     std::map<std::string, std::string> returned;
     for (int i = 0; i < 5; ++i)
         for (const ReturnedValue& call : at.session.over_line().calls)
-            returned[call.function] = one_line(make_view(ValueReader(at.session.target()), "x", call.value));
+            returned[call.function] =
+                one_line(make_view(ValueReader(at.session.target()), "x", call.value));
     EXPECT_EQ(returned["canal::pair_of"], "{a = 8, b = 4.0}");
     EXPECT_EQ(returned["canal::large_of"], "{words = {3, 4, 5, 6, 7, 8}}");
     EXPECT_EQ(returned["canal::name_of"], "\"barge 4\"");
@@ -482,7 +497,9 @@ TEST(Movements, IntoFindsTheUsersFunctionThroughWhateverLiesBetween) {
     };
     for (const char* program : {"steps-gcc-O0", "steps-clang-O0", "steps-lazy"}) {
         if (!HAVE_CLANG && std::string(program) == "steps-clang-O0") continue;
-        for (const Way& way : {Way{"// virtual", "canal::TailGate::open"}, Way{"// through a thunk", "canal::TailGate::mark"}, Way{"// through std::function", "twice"}}) {
+        for (const Way& way : {Way{"// virtual", "canal::TailGate::open"},
+                               Way{"// through a thunk", "canal::TailGate::mark"},
+                               Way{"// through std::function", "twice"}}) {
             Controlled at({}, program);
             at.session.reach(at.session.place("use_all"));
             while (at.line() != at.line_with(way.line)) at.session.over_line();
@@ -497,14 +514,16 @@ TEST(Movements, IntoANamedOneOfSeveral) {
     Controlled at({}, "steps-gcc-O0");
     at.session.reach(at.session.place("use_all"));
     while (at.line() != at.line_with("// two calls")) at.session.over_line();
-    StepWish wish;
+    StepOptions wish;
     wish.into = "check";
     at.session.into_line(wish);
     EXPECT_EQ(at.function(), "canal::check");
 }
 
 TEST(Movements, OutOfLoopsOneByOne) {
-    for (const std::string& program : {std::string("control-gcc-O0"), std::string(HAVE_CLANG ? "control-clang-O0" : "control-gcc-O0")}) {
+    for (const std::string& program :
+         {std::string("control-gcc-O0"),
+          std::string(HAVE_CLANG ? "control-clang-O0" : "control-gcc-O0")}) {
         Controlled at({"loops"}, program);
         at.session.reach(at.session.place("loops"));
         while (at.line() != at.line_with("sum += lock * gate")) at.session.over_line();
@@ -525,7 +544,8 @@ TEST(Movements, DivertAndLeave) {
     EXPECT_EQ(at.session.divert(at.session.place(std::to_string(at.line_with("sum=%d")))), "");
     EXPECT_EQ(at.line(), at.line_with("sum=%d"));
     EXPECT_EQ(at.value("sum"), "0") << "the loops did not run";
-    EXPECT_NE(at.session.divert(at.session.place("pass")).find("another function, pass"), std::string::npos);
+    EXPECT_NE(at.session.divert(at.session.place("pass")).find("another function, pass"),
+              std::string::npos);
 
     Controlled deep({"deep", "20"});
     deep.session.add_breakpoint(deep.session.place("descend"), "depth == 5");
@@ -556,7 +576,8 @@ TEST(Movements, OutOfADeepRecursionAndOverADeepCallStopFew) {
 TEST(Movements, ASignalHandlerInTheMiddleDoesNotConfuseAStep) {
     Controlled at({"bell"});
     at.session.reach(at.session.place("bell"));
-    for (const char* text : {"raise(SIGUSR1)", "int after = rung", "kill(getpid()", "after += rung"}) {
+    for (const char* text :
+         {"raise(SIGUSR1)", "int after = rung", "kill(getpid()", "after += rung"}) {
         at.session.over_line();
         EXPECT_EQ(at.function(), "bell");
         EXPECT_EQ(at.line(), at.line_with(text));
@@ -591,7 +612,8 @@ TEST(Meanwhile, AStepOfManyLegsGoesOnAndEndsWhereItShould) {
     // Over the threads' whole life: it takes its time, and the program can be looked at.
     auto stop = at.session.begin_meanwhile([&] {
         Stop last = at.session.over_line();
-        for (int i = 0; i < 2 && last.reason == StopReason::stepped; ++i) last = at.session.over_line();
+        for (int i = 0; i < 2 && last.reason == StopReason::stepped; ++i)
+            last = at.session.over_line();
         return last;
     });
     EXPECT_FALSE(stop);
@@ -602,18 +624,21 @@ TEST(Meanwhile, AStepOfManyLegsGoesOnAndEndsWhereItShould) {
     auto out = at.session.begin_meanwhile([&] { return at.session.out(); });
     if (!out) out = at.session.wait();
     EXPECT_EQ(out->reason, StopReason::returned);
-    EXPECT_THROW(at.session.begin_meanwhile([]() -> Stop { throw RequestError("no berth"); }), RequestError);
+    EXPECT_THROW(at.session.begin_meanwhile([]() -> Stop { throw RequestError("no berth"); }),
+                 RequestError);
     EXPECT_FALSE(at.session.is_moving());
 }
 
 TEST(Meanwhile, WhatIsGivenUpLeavesNothingBehind) {
     Controlled at({"spin"});
     at.session.reach(at.session.place("count"));
-    EXPECT_FALSE(at.session.begin_meanwhile([&] { return at.session.reach(at.session.place("loops")); }));
+    EXPECT_FALSE(
+        at.session.begin_meanwhile([&] { return at.session.reach(at.session.place("loops")); }));
     EXPECT_TRUE(at.session.is_moving());
     at.session.kill();
     EXPECT_FALSE(at.session.is_running());
-    EXPECT_EQ(at.session.launch({"loops"}).reason, StopReason::exited) << "the place of the movement that was given up is forgotten";
+    EXPECT_EQ(at.session.launch({"loops"}).reason, StopReason::exited)
+        << "the place of the movement that was given up is forgotten";
 }
 
 // ---- control that leaves otherwise than by return
@@ -621,14 +646,16 @@ TEST(Meanwhile, WhatIsGivenUpLeavesNothingBehind) {
 TEST(Movements, ACoroutineThatGivesWayEndsTheStepWhereControlLands) {
     Controlled at({}, "sluices-gcc");
     at.session.reach(at.session.place("main"));
-    at.session.reach(at.session.place(fmt::format("sluices.cpp:{}", at.line_with("the second part"))));
+    at.session.reach(
+        at.session.place(fmt::format("sluices.cpp:{}", at.line_with("the second part"))));
     EXPECT_EQ(at.function(), "fill");
     for (int i = 0; i < 8 && at.function() == "fill"; ++i) at.session.over_line();
     EXPECT_EQ(at.function(), "coroutines");
     EXPECT_GE(at.line(), at.line_with("// the rest"));
     at.session.launch_again();
     at.session.reach(at.session.place("main"));
-    at.session.reach(at.session.place(fmt::format("sluices.cpp:{}", at.line_with("// the first part runs"))));
+    at.session.reach(
+        at.session.place(fmt::format("sluices.cpp:{}", at.line_with("// the first part runs"))));
     at.session.over_line();
     EXPECT_EQ(at.function(), "coroutines") << "over a resumption comes back";
     EXPECT_EQ(at.line(), at.line_with("int first"));
@@ -654,7 +681,7 @@ TEST(Watching, AChildIsNotHurtByTheProtectionOfPages) {
     at.session.reach(at.session.place("forks"));
     at.pause_on(Cause::write, "sheet");
     EXPECT_EQ(at.session.continue_running().reason, StopReason::event);  // entries[0]
-    Stop stop = at.session.continue_running();                           // entries[4], in the parent
+    Stop stop = at.session.continue_running();  // entries[4], in the parent
     EXPECT_EQ(stop.reason, StopReason::event);
     EXPECT_EQ(at.value("status >> 8"), "5") << "the child wrote and ended in order";
 }
@@ -685,16 +712,21 @@ TEST(Rebuild, BreakpointsFollowWhatTheirLinesSay) {
     testing::TemporaryFolder folder;
     auto build = [&](const std::string& source) {
         folder.write("barge.c", source);
-        testing::Ran ran = testing::run({"gcc", "-g", "-O0", "-o", "barge", "barge.c"}, "", folder.path());
+        testing::Ran ran =
+            testing::run({"gcc", "-g", "-O0", "-o", "barge", "barge.c"}, "", folder.path());
         ASSERT_EQ(ran.status, 0) << ran.errors;
     };
-    build("int toll(int n) {\n    int due = n * 3;\n    return due;\n}\nint main(void) {\n    return toll(4);\n}\n");
-    Session session(options_for((folder.path() / "barge").string(), {}), {});
+    build(
+        "int toll(int n) {\n    int due = n * 3;\n    return due;\n}\nint main(void) {\n    return "
+        "toll(4);\n}\n");
+    Session session(testing::quiet_launch((folder.path() / "barge").string(), {}), {});
     session.add_breakpoint(session.place("barge.c:2"));
     session.add_breakpoint(session.place("barge.c:3"));
     session.launch_again();
     usleep(20'000);
-    build("/* new */\n/* lines */\nint toll(int n) {\n    int due = n * 3;\n    return due + 1;\n}\nint main(void) {\n    return toll(4);\n}\n");
+    build(
+        "/* new */\n/* lines */\nint toll(int n) {\n    int due = n * 3;\n    return due + "
+        "1;\n}\nint main(void) {\n    return toll(4);\n}\n");
     std::string news;
     for (const std::string& each : session.reload()) news += each + "\n";
     EXPECT_NE(news.find("breakpoint 1: line 2 is now line 4"), std::string::npos) << news;

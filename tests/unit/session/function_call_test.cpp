@@ -37,7 +37,8 @@ struct ThreadState {
 TEST(FunctionCall, LeavesRegistersAndStackToTheByte) {
     Calling calling;
     ThreadState before(calling.driven.session);
-    for (const char* call : {"mixed(1, 2.5, 3, 4, 5, 6, 7, 8, 9.25)", "widened(wide, 10)", "greeting(4)", "boom(bad)"}) {
+    for (const char* call : {"mixed(1, 2.5, 3, 4, 5, 6, 7, 8, 9.25)", "widened(wide, 10)",
+                             "greeting(4)", "boom(bad)"}) {
         calling.driven.value(call);
         EXPECT_TRUE(before == ThreadState(calling.driven.session)) << call;
     }
@@ -49,7 +50,8 @@ TEST(FunctionCall, LeavesRegistersAndStackToTheByte) {
 TEST(FunctionCall, ACrashInsideIsToldAndUndone) {
     Calling calling;
     std::string said = calling.driven.value("boom(bad)");
-    EXPECT_NE(said.find("boom met a fault at address 0x8 in canal::boom"), std::string::npos) << said;
+    EXPECT_NE(said.find("boom met a fault at address 0x8 in canal::boom"), std::string::npos)
+        << said;
     EXPECT_EQ(frame_function_name(*calling.driven.session.selected_frame()), "main");
     EXPECT_EQ(calling.driven.value("level"), "3");
 }
@@ -58,7 +60,8 @@ TEST(FunctionCall, ABreakpointInsideIsToldAndUndone) {
     Calling calling;
     calling.driven.session.add_breakpoint(calling.driven.session.place("canal::deepened"));
     std::string said = calling.driven.value("deepened(pound, 1)");
-    EXPECT_NE(said.find("deepened came to breakpoint 1 in canal::deepened"), std::string::npos) << said;
+    EXPECT_NE(said.find("deepened came to breakpoint 1 in canal::deepened"), std::string::npos)
+        << said;
     calling.driven.session.drop_breakpoint(1);
     EXPECT_EQ(calling.driven.value("deepened(pound, 1).depth"), "2.5");
 }
@@ -74,7 +77,9 @@ TEST(FunctionCall, IsOnlyDoneWhenTheUserSaysSo) {
 
 TEST(FunctionCall, WrongArgumentsAreRefusedBeforeAnythingRuns) {
     Calling calling;
-    EXPECT_NE(calling.driven.value("boom(bad, 2)").find("takes 1 argument, and 2 are given"), std::string::npos) << calling.driven.value("boom(bad, 2)");
+    EXPECT_NE(calling.driven.value("boom(bad, 2)").find("takes 1 argument, and 2 are given"),
+              std::string::npos)
+        << calling.driven.value("boom(bad, 2)");
     EXPECT_NE(calling.driven.value("deepened(level, 1)").find("cannot become"), std::string::npos);
     EXPECT_NE(calling.driven.value("level(3)").find("is no function"), std::string::npos);
     EXPECT_TRUE(calling.asked.empty());
@@ -102,7 +107,8 @@ TEST(Change, WritesEveryKindOfPlaceAndChecksWhatFits) {
     EXPECT_NE(change("text", "\"Kingfisher\"").find("as many characters"), std::string::npos);
     EXPECT_NE(change("numbers[1]", "99999999999").find("does not fit 32 bits"), std::string::npos);
     EXPECT_NE(change("two", "four.first").find("cannot become"), std::string::npos);
-    EXPECT_NE(change("level + 1", "3").find("only something that lives in memory"), std::string::npos);
+    EXPECT_NE(change("level + 1", "3").find("only something that lives in memory"),
+              std::string::npos);
     driven.session.select_frame(0);
     EXPECT_EQ(change("%xmm3[1]", "2.5"), "2.5") << "a lane of a vector register";
     EXPECT_EQ(change("%rbx", "17"), "17");

@@ -1,4 +1,5 @@
-// A session on a stripped program whose symbols lie elsewhere: everything must go as on the plain one.
+// A session on a stripped program whose symbols lie elsewhere: everything must go as on the plain
+// one.
 #include <gtest/gtest.h>
 
 #include "core/analysis/locals_report.h"
@@ -12,7 +13,7 @@ namespace {
 
 using testing::fixture;
 
-std::unique_ptr<Session> session_on(const std::string& program, SymbolSearch search = {}) {
+std::unique_ptr<Session> session_with(const std::string& program, SymbolSearch search = {}) {
     LaunchOptions options;
     options.program = program;
     options.input_file = options.output_file = "/dev/null";
@@ -27,12 +28,16 @@ std::vector<std::string> walk(Session& session) {
     Stop stop = session.launch_again();
     for (int steps = 0; steps < 12 && !stop.is_end(); ++steps) {
         const Frame* frame = session.selected_frame();
-        std::string text = frame_function_name(*frame) + ":" + std::to_string(frame->line ? frame->line->line : 0);
+        std::string text =
+            frame_function_name(*frame) + ":" + std::to_string(frame->line ? frame->line->line : 0);
         for (const StackRow& row : report_stack(session.moment(), 20).rows)
             if (row.module.find("barges") != std::string::npos) text += " < " + row.function;
-        for (const ValueView& view : report_locals(session.moment(), *frame).variables) text += " " + view.name + ":" + view.type;
+        for (const ValueView& view : report_locals(session.moment(), *frame).variables)
+            text += " " + view.name + ":" + view.type;
         seen.push_back(text);
-        stop = steps % 3 == 0 ? session.into_line() : steps % 3 == 1 ? session.over_line() : session.continue_running();
+        stop = steps % 3 == 0   ? session.into_line()
+               : steps % 3 == 1 ? session.over_line()
+                                : session.continue_running();
     }
     return seen;
 }
@@ -42,8 +47,8 @@ class Elsewhere : public ::testing::TestWithParam<const char*> {};
 TEST_P(Elsewhere, AWalkShowsTheSameAsOnThePlainProgram) {
     std::string program = fixture(GetParam());
     if (!std::filesystem::exists(program)) GTEST_SKIP() << "not built here";
-    auto plain = session_on(fixture("barges-gcc5/barges"));
-    auto other = session_on(program);
+    auto plain = session_with(fixture("barges-gcc5/barges"));
+    auto other = session_with(program);
     auto wanted = walk(*plain), seen = walk(*other);
     ASSERT_GE(wanted.size(), 6u);
     EXPECT_EQ(seen.size(), wanted.size());
@@ -51,11 +56,15 @@ TEST_P(Elsewhere, AWalkShowsTheSameAsOnThePlainProgram) {
     for (auto* rows : {&wanted, &seen})
         for (std::string& row : *rows)
             for (const char* start : {" < _start", " < (unknown)"})
-                if (std::size_t at = row.find(start); at != std::string::npos) row.erase(at, std::string(start).size());
+                if (std::size_t at = row.find(start); at != std::string::npos)
+                    row.erase(at, std::string(start).size());
     EXPECT_EQ(seen, wanted);
 }
-INSTANTIATE_TEST_SUITE_P(Shapes, Elsewhere, ::testing::Values("barges-linked/barges", "barges-split5/barges", "barges-types5/barges", "barges-zstd/barges", "barges-dwz/barges",
-                                                              "barges-shared/barges", "barges-wide5/barges", "barges-zdebug/barges"));
+INSTANTIATE_TEST_SUITE_P(Shapes, Elsewhere,
+                         ::testing::Values("barges-linked/barges", "barges-split5/barges",
+                                           "barges-types5/barges", "barges-zstd/barges",
+                                           "barges-dwz/barges", "barges-shared/barges",
+                                           "barges-wide5/barges", "barges-zdebug/barges"));
 
 TEST(Elsewhere, ARebuiltProgramGetsItsNewSymbols) {
     testing::TemporaryFolder folder;
@@ -64,20 +73,25 @@ TEST(Elsewhere, ARebuiltProgramGetsItsNewSymbols) {
         auto source = folder.write("gate.c", text);
         return testing::run({"gcc", "-g", "-O0", "-o", program, source}).status;
     };
-    ASSERT_EQ(build("static int open_gate(int by) {\n    int wide = by;\n    return wide;\n}\nint main(void) { return open_gate(3); }\n"), 0);
-    auto session = session_on(program);
+    ASSERT_EQ(build("static int open_gate(int by) {\n    int wide = by;\n    return wide;\n}\nint "
+                    "main(void) { return open_gate(3); }\n"),
+              0);
+    auto session = session_with(program);
     session->add_breakpoint(session->place("open_gate"));
     Stop stop = session->launch_again();
     EXPECT_EQ(session->selected_frame()->line->line, 2u);
     session->kill();
-    ASSERT_EQ(build("\n\n\nstatic int open_gate(int by) {\n    int wide = by;\n    return wide;\n}\nint main(void) { return open_gate(3); }\n"), 0);
+    ASSERT_EQ(build("\n\n\nstatic int open_gate(int by) {\n    int wide = by;\n    return "
+                    "wide;\n}\nint main(void) { return open_gate(3); }\n"),
+              0);
     session->launch_again();
-    EXPECT_EQ(session->selected_frame()->line->line, 5u) << "the breakpoint moved with its function";
+    EXPECT_EQ(session->selected_frame()->line->line, 5u)
+        << "the breakpoint moved with its function";
     EXPECT_EQ(report_locals(session->moment(), *session->selected_frame()).variables.size(), 2u);
 }
 
 TEST(Elsewhere, WithoutTheFileItIsAProgramWithoutSymbols) {
-    auto session = session_on(fixture("barges-stripped/barges"));
+    auto session = session_with(fixture("barges-stripped/barges"));
     EXPECT_FALSE(session->symbols().has_debug_information());
     EXPECT_THROW(session->add_breakpoint(session->place("canal::pass")), RequestError);
     EXPECT_THROW(session->add_breakpoint(session->place("barges.cpp:27")), RequestError);

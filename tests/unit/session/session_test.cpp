@@ -9,25 +9,20 @@
 #include "core/support/error.h"
 #include "core/values/variable_value.h"
 #include "tests/testing/command.h"
+#include "tests/testing/launching.h"
 
 namespace lantern {
 namespace {
 
 using testing::fixture;
 
-LaunchOptions options_for(const std::string& program, std::vector<std::string> arguments = {}) {
-    LaunchOptions options;
-    options.program = program;
-    options.arguments = std::move(arguments);
-    options.input_file = options.output_file = "/dev/null";
-    return options;
-}
-
-struct Driven {
-    explicit Driven(const std::string& program, std::vector<std::string> arguments = {}) : session(options_for(fixture(program), std::move(arguments)), {}) {}
+struct DrivenByLines {
+    explicit DrivenByLines(const std::string& program, std::vector<std::string> arguments = {})
+        : session(testing::quiet_launch(fixture(program), std::move(arguments)), {}) {}
     Stop reach(const std::string& place) { return session.reach(session.place(place)); }
     std::string value(const std::string& expression) {
-        return one_line(make_view(ValueReader(session.target()), "x", evaluate(expression, session.context())));
+        return one_line(
+            make_view(ValueReader(session.target()), "x", evaluate(expression, session.context())));
     }
     std::uint32_t line() {
         const Frame* frame = session.selected_frame();
@@ -46,9 +41,10 @@ struct Driven {
 };
 
 TEST(Stepping, OverRunsWholeCallsWithFewStops) {
-    Driven driven("trouble-gcc", {"busy"});
+    DrivenByLines driven("trouble-gcc", {"busy"});
     driven.reach("main");
-    while (driven.line() != 49) driven.session.over_line();  // turn(2500000): ten million instructions
+    while (driven.line() != 49)
+        driven.session.over_line();  // turn(2500000): ten million instructions
     Stop stop = driven.session.over_line();
     EXPECT_EQ(driven.line(), 50u);
     EXPECT_LE(stop.target_stops, 20u);
@@ -56,7 +52,7 @@ TEST(Stepping, OverRunsWholeCallsWithFewStops) {
 }
 
 TEST(Stepping, OverStaysInItsOwnFrameOfARecursion) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("factorial");
     EXPECT_EQ(driven.value("n"), "10");
     driven.session.over_line();
@@ -70,7 +66,7 @@ TEST(Stepping, OverStaysInItsOwnFrameOfARecursion) {
 }
 
 TEST(Stepping, IntoEntersTheFirstFunctionWithSource) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("main");
     while (driven.function() == "main") driven.session.into_line();
     EXPECT_EQ(driven.function(), "factorial");
@@ -80,7 +76,7 @@ TEST(Stepping, IntoEntersTheFirstFunctionWithSource) {
 }
 
 TEST(Stepping, IntoALibraryCallComesBackOnTheNextLine) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("locks.c:65");
     std::uint32_t before = driven.line();
     driven.session.into_line();  // strcpy
@@ -89,7 +85,7 @@ TEST(Stepping, IntoALibraryCallComesBackOnTheNextLine) {
 }
 
 TEST(Stepping, ByInstructionTouchesOneInstruction) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("main");
     RunAddress before = driven.session.selected_frame()->program_counter;
     Stop stop = driven.session.into_instruction();
@@ -100,7 +96,7 @@ TEST(Stepping, ByInstructionTouchesOneInstruction) {
 }
 
 TEST(Stepping, ReachSaysWhenThePlaceNeverCame) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("mean");
     Stop stop = driven.reach("factorial");  // its only call is over
     EXPECT_EQ(stop.reason, StopReason::exited);
@@ -115,17 +111,28 @@ class Returns : public ::testing::TestWithParam<std::string> {};
 TEST_P(Returns, EveryKindOfValue) {
     if (GetParam() == "clang" && !HAVE_CLANG) GTEST_SKIP() << "clang is not here";
     const std::vector<std::pair<std::string, std::string>> expected = {
-        {"return_char", "81 'Q'"}, {"return_bool", "true"}, {"return_int", "-42"}, {"return_long", "18369614221190020847"},
-        {"return_float", "2.5"}, {"return_double", "-0.125"}, {"return_extended", "1.75"}, {"return_pair", "{left = 3, right = 9}"},
-        {"return_mixed", "{toll = 6.5, count = 12}"}, {"return_floats", "{a = 1.5, b = 2.5, c = 3.5}"}, {"return_large", "{words = {10, 20, 30, 40, 50}}"}};
-    Driven driven("returns-" + GetParam());
+        {"return_char", "81 'Q'"},
+        {"return_bool", "true"},
+        {"return_int", "-42"},
+        {"return_long", "18369614221190020847"},
+        {"return_float", "2.5"},
+        {"return_double", "-0.125"},
+        {"return_extended", "1.75"},
+        {"return_pair", "{left = 3, right = 9}"},
+        {"return_mixed", "{toll = 6.5, count = 12}"},
+        {"return_floats", "{a = 1.5, b = 2.5, c = 3.5}"},
+        {"return_large", "{words = {10, 20, 30, 40, 50}}"}};
+    DrivenByLines driven("returns-" + GetParam());
     for (const auto& [function, text] : expected) {
         driven.reach(function);
         ASSERT_EQ(driven.function(), function);
         Stop stop = driven.session.out();
         ASSERT_EQ(stop.reason, StopReason::returned) << function;
         EXPECT_EQ(driven.function(), "main");
-        EXPECT_EQ(one_line(make_view(ValueReader(driven.session.target()), "r", stop.returned->value)), text) << function;
+        EXPECT_EQ(
+            one_line(make_view(ValueReader(driven.session.target()), "r", stop.returned->value)),
+            text)
+            << function;
     }
     driven.reach("return_nothing");
     Stop stop = driven.session.out();
@@ -135,7 +142,7 @@ TEST_P(Returns, EveryKindOfValue) {
 INSTANTIATE_TEST_SUITE_P(Compilers, Returns, ::testing::Values("gcc", "clang"));
 
 TEST(Assignments, AreKnownFromTheWaysThroughTheFunction) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("fill");
     EXPECT_EQ(driven.local("filled").assignment, Assignment::not_yet);
     EXPECT_EQ(driven.local("late").assignment, Assignment::not_yet);
@@ -145,22 +152,24 @@ TEST(Assignments, AreKnownFromTheWaysThroughTheFunction) {
     EXPECT_EQ(driven.local("filled").assignment, Assignment::assigned);
     EXPECT_EQ(driven.local("filled").text, "12");
     driven.session.over_line();
-    EXPECT_EQ(driven.local("note").assignment, Assignment::unknown) << "strcpy was given its address";
+    EXPECT_EQ(driven.local("note").assignment, Assignment::unknown)
+        << "strcpy was given its address";
     driven.reach("locks.c:70");
-    EXPECT_EQ(driven.local("late").assignment, Assignment::not_yet) << "in the branch that sets it, before it does";
+    EXPECT_EQ(driven.local("late").assignment, Assignment::not_yet)
+        << "in the branch that sets it, before it does";
     driven.session.over_line();
     EXPECT_EQ(driven.local("late").assignment, Assignment::assigned) << "both branches set it";
 }
 
 TEST(Assignments, BeforeThePrologueEvenParametersAreNotSet) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("address &fill");
     EXPECT_EQ(driven.function(), "fill");
     EXPECT_EQ(driven.local("rate").assignment, Assignment::not_yet);
 }
 
 TEST(Assignments, AVariableOfALoopBodyIsFreshEachTime) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("locks.c:48");
     EXPECT_EQ(driven.local("level").assignment, Assignment::not_yet);
     driven.session.over_line();
@@ -171,7 +180,7 @@ TEST(Assignments, AVariableOfALoopBodyIsFreshEachTime) {
 }
 
 TEST(Shadowing, ShowsBothAndMeansTheInner) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("locks.c:49");
     EXPECT_EQ(driven.value("level"), "0");
     EXPECT_EQ(driven.value("level#45"), "3") << "declared at line 45: the parameter";
@@ -179,11 +188,12 @@ TEST(Shadowing, ShowsBothAndMeansTheInner) {
     std::vector<std::pair<std::string, bool>> seen;
     for (const ValueView& view : report.variables) seen.emplace_back(view.name, view.is_shadowed);
     EXPECT_EQ(seen.front(), (std::pair<std::string, bool>{"level", false}));
-    EXPECT_NE(std::find(seen.begin(), seen.end(), std::pair<std::string, bool>{"level", true}), seen.end());
+    EXPECT_NE(std::find(seen.begin(), seen.end(), std::pair<std::string, bool>{"level", true}),
+              seen.end());
 }
 
 TEST(Breakpoints, KeepTheirPlacesCountsAndConditionsOverARestart) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     Session& session = driven.session;
     session.add_breakpoint(session.place("factorial"), "n == 4");
     session.add_breakpoint(session.place("mean"));
@@ -203,17 +213,19 @@ TEST(Breakpoints, KeepTheirPlacesCountsAndConditionsOverARestart) {
 }
 
 TEST(Breakpoints, AConditionThatCannotBeComputedStops) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     Session& session = driven.session;
     session.add_breakpoint(session.place("factorial"), "n / (n - n) > 0");
     EXPECT_EQ(session.launch_again().reason, StopReason::breakpoint);
-    EXPECT_NE(session.breakpoints().front().counts->problem.find("divides by zero"), std::string::npos);
+    EXPECT_NE(session.breakpoints().front().counts->problem.find("divides by zero"),
+              std::string::npos);
 }
 
 TEST(Breakpoints, InALibraryAreFoundAgainAfterARestart) {
-    Driven driven("trouble-gcc", {"busy"});
+    DrivenByLines driven("trouble-gcc", {"busy"});
     Session& session = driven.session;
-    EXPECT_THROW(session.add_breakpoint(session.place("puts")), RequestError) << "the library is not loaded yet";
+    EXPECT_THROW(session.add_breakpoint(session.place("puts")), RequestError)
+        << "the library is not loaded yet";
     driven.reach("main");
     session.add_breakpoint(session.place("puts"));
     for (int round = 0; round < 2; ++round) {
@@ -226,7 +238,7 @@ TEST(Breakpoints, InALibraryAreFoundAgainAfterARestart) {
 }
 
 TEST(Changing, WritesVariablesElementsBitFieldsAndRegisters) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     driven.reach("fill");
     driven.session.assign("rate", "5");
     driven.session.assign("chamber->gates[1].angle", "99");
@@ -241,13 +253,14 @@ TEST(Changing, WritesVariablesElementsBitFieldsAndRegisters) {
     driven.session.assign("%rax", "0x1234");
     EXPECT_EQ(driven.value("%eax"), "4660");
     EXPECT_THROW(driven.session.assign("3", "4"), ExpressionError);
-    EXPECT_THROW(driven.session.assign("chamber->name", "\"far too long a name\""), ExpressionError);
+    EXPECT_THROW(driven.session.assign("chamber->name", "\"far too long a name\""),
+                 ExpressionError);
     driven.session.select_frame(1);
     EXPECT_THROW(driven.session.assign("%rbx", "1"), RequestError);
 }
 
 TEST(Unwinding, FramesAndTheirVariablesAreTheProgramsOwn) {
-    Driven driven("trouble-gcc", {"deep"});
+    DrivenByLines driven("trouble-gcc", {"deep"});
     Session& session = driven.session;
     session.add_breakpoint(session.place("deeper"), "depth == 0");
     session.launch_again();
@@ -269,27 +282,33 @@ struct Trouble {
 class Signals : public ::testing::TestWithParam<Trouble> {};
 
 TEST_P(Signals, StopTheProgramBeforeTheyEndIt) {
-    Driven driven("trouble-gcc", {GetParam().how});
+    DrivenByLines driven("trouble-gcc", {GetParam().how});
     Stop stop = driven.session.launch_again();
     ASSERT_EQ(stop.reason, StopReason::signal);
-    EXPECT_NE(signal_sentence(driven.session.moment(), stop).find(GetParam().part), std::string::npos) << signal_sentence(driven.session.moment(), stop);
+    EXPECT_NE(signal_sentence(driven.session.moment(), stop).find(GetParam().part),
+              std::string::npos)
+        << signal_sentence(driven.session.moment(), stop);
     bool on_stack = false;
-    for (const StackRow& row : report_stack(driven.session.moment(), 20).rows) on_stack |= row.function == GetParam().function;
+    for (const StackRow& row : report_stack(driven.session.moment(), 20).rows)
+        on_stack |= row.function == GetParam().function;
     EXPECT_TRUE(on_stack) << GetParam().function;
     Stop end = driven.session.continue_running();
     EXPECT_EQ(end.reason, StopReason::killed);
     EXPECT_EQ(end.signal, stop.signal);
 }
 
-INSTANTIATE_TEST_SUITE_P(Ways, Signals,
-                         ::testing::Values(Trouble{"null", "read address 0x0, where nothing is mapped: a null pointer", "draught_of"},
-                                           Trouble{"zero", "divided a whole number by zero", "share"}, Trouble{"abort", "gave up by itself", "main"},
-                                           Trouble{"call", "called a function through a null pointer", "main"},
-                                           Trouble{"signal", "SIGTERM: somebody asked it to end", "main"}),
-                         [](const auto& info) { return info.param.how; });
+INSTANTIATE_TEST_SUITE_P(
+    Ways, Signals,
+    ::testing::Values(Trouble{"null", "read address 0x0, where nothing is mapped: a null pointer",
+                              "draught_of"},
+                      Trouble{"zero", "divided a whole number by zero", "share"},
+                      Trouble{"abort", "gave up by itself", "main"},
+                      Trouble{"call", "called a function through a null pointer", "main"},
+                      Trouble{"signal", "SIGTERM: somebody asked it to end", "main"}),
+    [](const auto& info) { return info.param.how; });
 
 TEST(Changes, AreSeenInTheSameFrameOnly) {
-    Driven driven("locks-gcc-O0-dwarf5-pie");
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
     ChangeTracker tracker;
     std::size_t more = 0;
     auto look = [&] {
@@ -310,11 +329,13 @@ TEST(Changes, AreSeenInTheSameFrameOnly) {
 
 TEST(Threads, OutFollowsItsOwnThreadThoughAllPassTheSamePlace) {
     for (int round = 0; round < 10; ++round) {
-        Driven driven("trouble-gcc", {"threads"});
+        DrivenByLines driven("trouble-gcc", {"threads"});
         driven.reach("turn");
         ThreadId thread = driven.session.thread();
         Stop stop = driven.session.out();
-        ASSERT_EQ(stop.reason, StopReason::returned) << "round " << round << ": signal " << stop.signal << ", fault " << stop.is_fault << " at " << stop.fault_address.value << ", thread " << stop.thread << " of " << thread;
+        ASSERT_EQ(stop.reason, StopReason::returned)
+            << "round " << round << ": signal " << stop.signal << ", fault " << stop.is_fault
+            << " at " << stop.fault_address.value << ", thread " << stop.thread << " of " << thread;
         EXPECT_EQ(driven.session.thread(), thread);
         EXPECT_EQ(driven.function(), "keeper");
     }
@@ -322,10 +343,11 @@ TEST(Threads, OutFollowsItsOwnThreadThoughAllPassTheSamePlace) {
 
 TEST(Threads, EachMeetsABreakpointThatTheyReachTogether) {
     for (int round = 0; round < 10; ++round) {
-        Driven driven("trouble-gcc", {"threads"});
+        DrivenByLines driven("trouble-gcc", {"threads"});
         driven.session.add_breakpoint(driven.session.place("turn"));
         std::set<ThreadId> met;
-        for (Stop stop = driven.session.launch_again(); !stop.is_end(); stop = driven.session.continue_running()) {
+        for (Stop stop = driven.session.launch_again(); !stop.is_end();
+             stop = driven.session.continue_running()) {
             ASSERT_EQ(stop.reason, StopReason::breakpoint);
             met.insert(stop.thread);
         }
@@ -336,7 +358,7 @@ TEST(Threads, EachMeetsABreakpointThatTheyReachTogether) {
 }
 
 TEST(Threads, AStepOfOneIsNotDisturbedByTheOthers) {
-    Driven driven("trouble-gcc", {"threads"});
+    DrivenByLines driven("trouble-gcc", {"threads"});
     Session& session = driven.session;
     session.add_breakpoint(session.place("keeper"));
     Stop stop = session.launch_again();

@@ -1,5 +1,5 @@
-// Whole programs walked from main to their end in every way there is. However they are walked, they print what they
-// print alone and end as they end alone; and a walk by lines never runs away.
+// Whole programs walked from main to their end in every way there is. However they are walked, they
+// print what they print alone and end as they end alone; and a walk by lines never runs away.
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
@@ -17,7 +17,9 @@ struct Subject {
     int status;
 };
 
-void PrintTo(const Subject& subject, std::ostream* out) { *out << subject.program << " " << subject.argument; }
+void PrintTo(const Subject& subject, std::ostream* out) {
+    *out << subject.program << " " << subject.argument;
+}
 
 // Without what differs from run to run: addresses.
 std::string comparable(const std::string& output) {
@@ -31,8 +33,10 @@ class Walk : public ::testing::TestWithParam<Subject> {
   public:
     void SetUp() override {
         std::string name = GetParam().program;
-        if (name.find("clang") != std::string::npos && !HAVE_CLANG) GTEST_SKIP() << "clang is not here";
-        if (name.find("rust") != std::string::npos && !HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+        if (name.find("clang") != std::string::npos && !HAVE_CLANG)
+            GTEST_SKIP() << "clang is not here";
+        if (name.find("rust") != std::string::npos && !HAVE_RUST)
+            GTEST_SKIP() << "rustc is not here";
         std::vector<std::string> words{testing::fixture(name)};
         if (*GetParam().argument) words.push_back(GetParam().argument);
         auto alone = testing::run(words);
@@ -61,7 +65,8 @@ class Walk : public ::testing::TestWithParam<Subject> {
         Stop stop = session.last_stop();
         for (unsigned steps = 0; !stop.is_end(); ++steps) {
             if (steps == most) {
-                ADD_FAILURE() << "still walking after " << most << " steps, in " << frame_function_name(*session.selected_frame());
+                ADD_FAILURE() << "still walking after " << most << " steps, in "
+                              << frame_function_name(*session.selected_frame());
                 break;
             }
             look();
@@ -80,12 +85,14 @@ TEST_P(Walk, OverEveryLine) {
     session->reach(session->place("main"));
     std::set<std::string> functions;
     unsigned steps = 0;
-    Stop end = walk(*session, 3000, [&] { return session->over_line(); }, [&] {
-        const Frame* frame = session->selected_frame();
-        ASSERT_TRUE(frame->line) << "a step ends where there is source";
-        functions.insert(frame->function->name);
-        ++steps;
-    });
+    Stop end = walk(
+        *session, 3000, [&] { return session->over_line(); },
+        [&] {
+            const Frame* frame = session->selected_frame();
+            ASSERT_TRUE(frame->line) << "a step ends where there is source";
+            functions.insert(frame->function->name);
+            ++steps;
+        });
     expect_unharmed(end);
     EXPECT_GE(steps, 2u);
     // Rust's own start has source too, and main returns into it.
@@ -97,14 +104,17 @@ TEST_P(Walk, IntoEveryFunction) {
     auto session = start();
     session->reach(session->place("main"));
     std::set<std::string> functions;
-    Stop end = walk(*session, 6000, [&] { return session->into_line(); }, [&] {
-        const Frame* frame = session->selected_frame();
-        ASSERT_TRUE(frame->line);
-        functions.insert(frame_function_name(*frame));
-    });
+    Stop end = walk(
+        *session, 6000, [&] { return session->into_line(); },
+        [&] {
+            const Frame* frame = session->selected_frame();
+            ASSERT_TRUE(frame->line);
+            functions.insert(frame_function_name(*frame));
+        });
     expect_unharmed(end);
     std::string name = GetParam().program;
-    bool has_functions_of_its_own = name.find("O2") == std::string::npos && name.find("trouble") == std::string::npos;
+    bool has_functions_of_its_own =
+        name.find("O2") == std::string::npos && name.find("trouble") == std::string::npos;
     EXPECT_TRUE(!has_functions_of_its_own || functions.size() >= 3) << name;
 }
 
@@ -117,23 +127,27 @@ TEST_P(Walk, WithABreakpointOnEveryLine) {
         try {
             session->add_breakpoint(session->place(fmt::format("{}:{}", file, line)));
             ++set;
-        } catch (const RequestError&) {  // no code on that line, or it shares its place with another
+        } catch (
+            const RequestError&) {  // no code on that line, or it shares its place with another
         }
     }
     EXPECT_GE(set, 3u);
     unsigned stops = 0;
-    Stop end = walk(*session, 20000, [&] { return session->continue_running(); }, [&] {
-        const Stop& stop = session->last_stop();
-        if (stop.reason != StopReason::breakpoint) return;
-        ++stops;
-        RunAddress here = session->selected_frame()->program_counter;
-        for (unsigned number : stop.breakpoints) {
-            bool at_site = false;
-            for (const Breakpoint& breakpoint : session->breakpoints())
-                for (const Breakpoint::Site& site : breakpoint.sites) at_site |= breakpoint.number == number && site.address == here;
-            EXPECT_TRUE(at_site);
-        }
-    });
+    Stop end = walk(
+        *session, 20000, [&] { return session->continue_running(); },
+        [&] {
+            const Stop& stop = session->last_stop();
+            if (stop.reason != StopReason::breakpoint) return;
+            ++stops;
+            RunAddress here = session->selected_frame()->program_counter;
+            for (unsigned number : stop.breakpoints) {
+                bool at_site = false;
+                for (const Breakpoint& breakpoint : session->breakpoints())
+                    for (const Breakpoint::Site& site : breakpoint.sites)
+                        at_site |= breakpoint.number == number && site.address == here;
+                EXPECT_TRUE(at_site);
+            }
+        });
     expect_unharmed(end);
     EXPECT_GE(stops, 2u);
     std::uint64_t hits = 0;
@@ -145,7 +159,10 @@ TEST_P(Walk, OutOfEveryFunctionThatIsEntered) {
     auto session = start();
     std::vector<std::string> names;
     for (const Function& function : testing::functions_in(session->symbols()))
-        if (function.has_code() && function.unit->root().name.find("tests/programs/") != std::string_view::npos && function.name.find("main") == std::string::npos) names.push_back(function.name);
+        if (function.has_code() &&
+            function.unit->root().name.find("tests/programs/") != std::string_view::npos &&
+            function.name.find("main") == std::string::npos)
+            names.push_back(function.name);
     unsigned returned = 0;
     for (const std::string& name : names) {
         if (session->is_running()) session->kill();
@@ -173,12 +190,18 @@ TEST_P(Walk, OutOfEveryFunctionThatIsEntered) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(Programs, Walk,
-                         ::testing::Values(Subject{"locks-gcc-O0-dwarf5-pie", "", 3}, Subject{"locks-gcc-O2-dwarf5-pie", "", 3}, Subject{"locks-gcc-O2-dwarf4-nopie", "", 3},
-                                           Subject{"locks-clang-O0-dwarf5-pie", "", 3}, Subject{"locks-clang-O2-dwarf5-nopie", "", 3}, Subject{"locks-static", "", 3},
-                                           Subject{"returns-gcc", "", 0}, Subject{"returns-clang", "", 0}, Subject{"frames-gcc", "", 0}, Subject{"frames-O2", "", 0},
-                                           Subject{"trouble-gcc", "threads", 12}, Subject{"trouble-gcc", "fork", 7}, Subject{"trouble-O2", "threads", 12},
-                                           Subject{"barges-dwarf5", "", 0}, Subject{"barges-rust", "", 0}));
+INSTANTIATE_TEST_SUITE_P(
+    Programs, Walk,
+    ::testing::Values(Subject{"locks-gcc-O0-dwarf5-pie", "", 3},
+                      Subject{"locks-gcc-O2-dwarf5-pie", "", 3},
+                      Subject{"locks-gcc-O2-dwarf4-nopie", "", 3},
+                      Subject{"locks-clang-O0-dwarf5-pie", "", 3},
+                      Subject{"locks-clang-O2-dwarf5-nopie", "", 3}, Subject{"locks-static", "", 3},
+                      Subject{"returns-gcc", "", 0}, Subject{"returns-clang", "", 0},
+                      Subject{"frames-gcc", "", 0}, Subject{"frames-O2", "", 0},
+                      Subject{"trouble-gcc", "threads", 12}, Subject{"trouble-gcc", "fork", 7},
+                      Subject{"trouble-O2", "threads", 12}, Subject{"barges-dwarf5", "", 0},
+                      Subject{"barges-rust", "", 0}));
 
 }  // namespace
 }  // namespace lantern

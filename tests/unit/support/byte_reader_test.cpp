@@ -28,12 +28,14 @@ TEST(ByteReader, ReadsVariableLengthNumbersAsTheStandardShows) {
         std::vector<std::byte> data;
         std::int64_t value;
     };
-    for (const Case& c : {Case{bytes({2}), 2}, Case{bytes({0x7f}), 127}, Case{bytes({0x80, 1}), 128}, Case{bytes({0xb9, 0x64}), 12857}}) {
+    for (const Case& c : {Case{bytes({2}), 2}, Case{bytes({0x7f}), 127},
+                          Case{bytes({0x80, 1}), 128}, Case{bytes({0xb9, 0x64}), 12857}}) {
         ByteReader reader(c.data, ".test");
         EXPECT_EQ(reader.uleb(), static_cast<std::uint64_t>(c.value));
     }
-    for (const Case& c : {Case{bytes({2}), 2}, Case{bytes({0x7e}), -2}, Case{bytes({0xff, 0}), 127}, Case{bytes({0x81, 0x7f}), -127},
-                          Case{bytes({0x80, 1}), 128}, Case{bytes({0x80, 0x7f}), -128}}) {
+    for (const Case& c : {Case{bytes({2}), 2}, Case{bytes({0x7e}), -2}, Case{bytes({0xff, 0}), 127},
+                          Case{bytes({0x81, 0x7f}), -127}, Case{bytes({0x80, 1}), 128},
+                          Case{bytes({0x80, 0x7f}), -128}}) {
         ByteReader reader(c.data, ".test");
         EXPECT_EQ(reader.sleb(), c.value);
     }
@@ -60,7 +62,8 @@ TEST(ByteReader, ErrorsNameSectionAndOffset) {
         reader.u64();
         FAIL();
     } catch (const FormatError& error) {
-        EXPECT_NE(std::string(error.what()).find(".debug_thing at offset 0x2"), std::string::npos) << error.what();
+        EXPECT_NE(std::string(error.what()).find(".debug_thing at offset 0x2"), std::string::npos)
+            << error.what();
     }
 }
 

@@ -14,7 +14,9 @@ ByteSpan bytes_of(const std::vector<Unit>& units) {
 }
 
 TEST(Characters, EveryLengthOfUtf8) {
-    for (auto [code, bytes] : {std::pair{0x41u, "A"}, std::pair{0xe9u, "\xc3\xa9"}, std::pair{0x20acu, "\xe2\x82\xac"}, std::pair{0x1f6a2u, "\xf0\x9f\x9a\xa2"}}) {
+    for (auto [code, bytes] :
+         {std::pair{0x41u, "A"}, std::pair{0xe9u, "\xc3\xa9"}, std::pair{0x20acu, "\xe2\x82\xac"},
+          std::pair{0x1f6a2u, "\xf0\x9f\x9a\xa2"}}) {
         std::string out;
         append_utf8(out, code);
         EXPECT_EQ(out, bytes);
@@ -28,7 +30,8 @@ TEST(Characters, WhatIsNoneBecomesTheReplacement) {
     std::string out;
     append_utf8(out, 0x110000);
     EXPECT_EQ(out, "\xef\xbf\xbd");
-    EXPECT_EQ(utf8_of(bytes_of(std::vector<char16_t>{0xd800, u'x'}), 2), "\xef\xbf\xbdx") << "half of a pair";
+    EXPECT_EQ(utf8_of(bytes_of(std::vector<char16_t>{0xd800, u'x'}), 2), "\xef\xbf\xbdx")
+        << "half of a pair";
     EXPECT_EQ(utf8_of(bytes_of(std::vector<char32_t>{0x7fffffff}), 4), "\xef\xbf\xbd");
 }
 

@@ -1,4 +1,5 @@
-// Work that gives way in the middle: it goes on where it stopped, ends as it should, and leaves what it holds when it is abandoned.
+// Work that gives way in the middle: it goes on where it stopped, ends as it should, and leaves
+// what it holds when it is abandoned.
 #include "core/support/fibre.h"
 
 #include <gtest/gtest.h>
@@ -46,7 +47,9 @@ TEST(Fibre, IsTheCurrentOneOnlyInside) {
 
 TEST(Fibre, IsToldToEndAndMayAnswer) {
     std::string answer;
-    Fibre fibre([&] { answer = Fibre::current()->give_way() == Word::interrupt ? "interrupted" : "went on"; });
+    Fibre fibre([&] {
+        answer = Fibre::current()->give_way() == Word::interrupt ? "interrupted" : "went on";
+    });
     fibre.resume(Word::go_on);
     EXPECT_TRUE(fibre.resume(Word::interrupt));
     EXPECT_EQ(answer, "interrupted");

@@ -13,7 +13,8 @@ TEST(Text, EscapesWhatCouldDriveATerminal) {
     EXPECT_EQ(escape_for_display("Müßiggang €"), "Müßiggang €");
     EXPECT_EQ(escape_for_display("\xff\xfe"), "\\xff\\xfe");
     EXPECT_EQ(escape_for_display("\xc2\x9b"), "\\xc2\\x9b") << "a C1 control";
-    EXPECT_EQ(escape_for_display("\xe2\x80\xae"), "\\xe2\\x80\\xae") << "turns the direction of what follows";
+    EXPECT_EQ(escape_for_display("\xe2\x80\xae"), "\\xe2\\x80\\xae")
+        << "turns the direction of what follows";
     EXPECT_EQ(escape_for_display("\xed\xa0\x80"), "\\xed\\xa0\\x80") << "half of a surrogate pair";
 }
 

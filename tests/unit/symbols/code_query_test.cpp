@@ -19,20 +19,23 @@ class CodeQuery : public ::testing::TestWithParam<const char*> {
     void SetUp() override {
         if (!std::filesystem::exists(fixture(GetParam()))) GTEST_SKIP() << "not built here";
         symbols_ = std::make_unique<ModuleSymbols>(fixture(GetParam()));
-        source_ = std::string(GetParam()).find("locks") != std::string::npos ? "locks.c" : "barges.cpp";
+        source_ =
+            std::string(GetParam()).find("locks") != std::string::npos ? "locks.c" : "barges.cpp";
     }
     std::unique_ptr<ModuleSymbols> symbols_;
     std::string source_;
 };
 
 TEST_P(CodeQuery, BlocksOfTheLinesAreTheCodeOfTheFileAndNothingTwice) {
-    // Byte by byte: which line of the file the line table gives it, and which line's blocks hold it.
+    // Byte by byte: which line of the file the line table gives it, and which line's blocks hold
+    // it.
     std::map<std::uint64_t, std::uint32_t> by_table, by_blocks;
     for (const auto& unit : symbols_->debug_info().units()) {
         const LineTable& lines = symbols_->lines_of(*unit);
         for (const LineEntry& entry : lines.entries())
             if (entry.line && path_matches(lines.files().at(entry.file).path, source_))
-                for (std::uint64_t at = entry.range.low.value; at < entry.range.high.value; ++at) by_table[at] = entry.line;
+                for (std::uint64_t at = entry.range.low.value; at < entry.range.high.value; ++at)
+                    by_table[at] = entry.line;
     }
     std::set<std::uint32_t> numbers;
     for (auto [at, line] : by_table) numbers.insert(line);
@@ -43,7 +46,8 @@ TEST_P(CodeQuery, BlocksOfTheLinesAreTheCodeOfTheFileAndNothingTwice) {
             EXPECT_GE(block.range.low.value, reached) << "in order, and none over another";
             reached = block.range.high.value;
             EXPECT_FALSE(block.function.empty());
-            for (std::uint64_t at = block.range.low.value; at < block.range.high.value; ++at) EXPECT_TRUE(by_blocks.emplace(at, line).second) << at;
+            for (std::uint64_t at = block.range.low.value; at < block.range.high.value; ++at)
+                EXPECT_TRUE(by_blocks.emplace(at, line).second) << at;
         }
     }
     EXPECT_EQ(by_blocks, by_table);
@@ -64,8 +68,11 @@ TEST_P(CodeQuery, AFrameChainEndsInTheFunctionThatHoldsIt) {
                 inlined += frames.size() - 1;
                 // The light way finds the same calls as the whole body does.
                 std::vector<std::string> light, whole;
-                for (const InlinedCall& call : symbols_->inlined_calls_at(function, FileAddress(at))) light.push_back(call.name);
-                for (const ScopeChain& chain : chains_at(symbols_->body_of(function), FileAddress(at)))
+                for (const InlinedCall& call :
+                     symbols_->inlined_calls_at(function, FileAddress(at)))
+                    light.push_back(call.name);
+                for (const ScopeChain& chain :
+                     chains_at(symbols_->body_of(function), FileAddress(at)))
                     if (chain.inlined) whole.push_back(chain.inlined->name);
                 EXPECT_EQ(light, whole) << at;
             }
@@ -88,27 +95,37 @@ TEST_P(CodeQuery, TheUnitOfAnAddressIsTheOneWhoseFunctionItIs) {
     EXPECT_EQ(map.distrust(), "");
 }
 
-INSTANTIATE_TEST_SUITE_P(Fixtures, CodeQuery, ::testing::Values("locks-gcc-O0-dwarf5-pie", "locks-gcc-O2-dwarf4-nopie", "locks-clang-O2-dwarf5-pie", "locks-dwarf2",
-    "barges-gcc5/barges", "barges-gccO24/barges", "barges-clangsplit5/barges", "barges-gc5/barges", "barges-wide5/barges"));
+INSTANTIATE_TEST_SUITE_P(Fixtures, CodeQuery,
+                         ::testing::Values("locks-gcc-O0-dwarf5-pie", "locks-gcc-O2-dwarf4-nopie",
+                                           "locks-clang-O2-dwarf5-pie", "locks-dwarf2",
+                                           "barges-gcc5/barges", "barges-gccO24/barges",
+                                           "barges-clangsplit5/barges", "barges-gc5/barges",
+                                           "barges-wide5/barges"));
 
 TEST(NestedFunctions, LambdasAndLocalMethodsOwnTheirCode) {
-    for (const char* name : {"barges-gcc4/barges", "barges-gcc5/barges", "barges-types5/barges", "barges-split5/barges", "barges-clang5/barges", "barges-lto/barges"}) {
+    for (const char* name : {"barges-gcc4/barges", "barges-gcc5/barges", "barges-types5/barges",
+                             "barges-split5/barges", "barges-clang5/barges", "barges-lto/barges"}) {
         if (!std::filesystem::exists(fixture(name))) continue;
         ModuleSymbols symbols(fixture(name));
         unsigned lambdas = 0;
         for (const auto& [symbol, address] : testing::witness_symbols(fixture(name))) {
-            if (!symbol.starts_with("_ZZ4main") || symbol.find("clEi") == std::string::npos) continue;
+            if (!symbol.starts_with("_ZZ4main") || symbol.find("clEi") == std::string::npos)
+                continue;
             ++lambdas;
             const Function* function = symbols.function_at(FileAddress(address));
             ASSERT_NE(function, nullptr) << name;
             EXPECT_EQ(function->low().value, address);
-            EXPECT_TRUE(function->name.starts_with("main::") && function->name.ends_with("::operator()")) << function->name << " in " << name;
+            EXPECT_TRUE(function->name.starts_with("main::") &&
+                        function->name.ends_with("::operator()"))
+                << function->name << " in " << name;
             EXPECT_EQ(symbols.functions_named("operator()").size(), 1u) << name;
         }
         EXPECT_EQ(lambdas, 1u) << name;
     }
     testing::TemporaryFolder folder;
-    auto source = folder.write("nested.c", "int main(int count, char **words) {\n    int deep(int by) { return by > 0 ? deep(by - 1) + count : 0; }\n    return deep(2);\n}\n");
+    auto source = folder.write("nested.c",
+                               "int main(int count, char **words) {\n    int deep(int by) { return "
+                               "by > 0 ? deep(by - 1) + count : 0; }\n    return deep(2);\n}\n");
     std::string program = folder.path() / "nested";
     ASSERT_EQ(testing::run({"gcc", "-g", "-O0", "-o", program, source}).status, 0);
     ModuleSymbols symbols(program);
@@ -119,9 +136,12 @@ TEST(NestedFunctions, LambdasAndLocalMethodsOwnTheirCode) {
 }
 
 TEST(CodeAreas, HoldTheCodeAndNothingElse) {
-    CodeAreas areas({{FileAddress(0x2000), FileAddress(0x3000)}, {FileAddress(0x1000), FileAddress(0x1100)}});
-    for (std::uint64_t inside : {0x1000u, 0x10ffu, 0x2000u, 0x2fffu}) EXPECT_TRUE(areas.holds(FileAddress(inside))) << inside;
-    for (std::uint64_t outside : {0u, 1u, 0xfffu, 0x1100u, 0x1fffu, 0x3000u}) EXPECT_FALSE(areas.holds(FileAddress(outside))) << outside;
+    CodeAreas areas(
+        {{FileAddress(0x2000), FileAddress(0x3000)}, {FileAddress(0x1000), FileAddress(0x1100)}});
+    for (std::uint64_t inside : {0x1000u, 0x10ffu, 0x2000u, 0x2fffu})
+        EXPECT_TRUE(areas.holds(FileAddress(inside))) << inside;
+    for (std::uint64_t outside : {0u, 1u, 0xfffu, 0x1100u, 0x1fffu, 0x3000u})
+        EXPECT_FALSE(areas.holds(FileAddress(outside))) << outside;
     CodeAreas unknown;
     EXPECT_TRUE(unknown.holds(FileAddress(0x5000))) << "without sections everything may be code";
     EXPECT_FALSE(unknown.holds(FileAddress(0)));
@@ -129,8 +149,18 @@ TEST(CodeAreas, HoldTheCodeAndNothingElse) {
 }
 
 TEST(Scopes, TheInnermostThatHoldsAPosition) {
-    std::vector<NameScope> scopes{{10, 100, 1, kNoScope}, {20, 50, 2, 0}, {30, 40, 3, 1}, {60, 70, 4, 0}};
-    for (auto [position, wanted] : {std::pair{5u, kNoScope}, {10u, 0u}, {25u, 1u}, {35u, 2u}, {40u, 1u}, {45u, 1u}, {55u, 0u}, {65u, 3u}, {99u, 0u}, {100u, kNoScope}})
+    std::vector<NameScope> scopes{
+        {10, 100, 1, kNoScope}, {20, 50, 2, 0}, {30, 40, 3, 1}, {60, 70, 4, 0}};
+    for (auto [position, wanted] : {std::pair{5u, kNoScope},
+                                    {10u, 0u},
+                                    {25u, 1u},
+                                    {35u, 2u},
+                                    {40u, 1u},
+                                    {45u, 1u},
+                                    {55u, 0u},
+                                    {65u, 3u},
+                                    {99u, 0u},
+                                    {100u, kNoScope}})
         EXPECT_EQ(scope_at(scopes, position), wanted) << position;
     std::vector<NameScope> circle{{10, 11, 1, 1}, {20, 21, 2, 0}};
     EXPECT_EQ(scope_at(circle, 90), kNoScope) << "parents in a circle end";

@@ -1,4 +1,5 @@
-// The name index: what names match, what a file of it may hold, and the indexes that programs bring themselves.
+// The name index: what names match, what a file of it may hold, and the indexes that programs bring
+// themselves.
 #include <gtest/gtest.h>
 
 #include <sys/wait.h>
@@ -26,8 +27,10 @@ TEST(Names, AreTakenApart) {
     EXPECT_EQ(without_template_arguments("operator<"), "operator<");
     EXPECT_EQ(without_template_arguments("operators<int>"), "operators");
     EXPECT_EQ(without_template_arguments("<lambda(int)>"), "<lambda(int)>");
-    EXPECT_EQ(without_all_template_arguments("canal::flight<a::b>::fill<c::d>"), "canal::flight::fill");
-    EXPECT_EQ(without_all_template_arguments("canal::flight<int>::operator<"), "canal::flight::operator<");
+    EXPECT_EQ(without_all_template_arguments("canal::flight<a::b>::fill<c::d>"),
+              "canal::flight::fill");
+    EXPECT_EQ(without_all_template_arguments("canal::flight<int>::operator<"),
+              "canal::flight::operator<");
 }
 
 TEST(Names, MatchByTheirTails) {
@@ -46,13 +49,16 @@ TEST(Names, MatchByTheirTails) {
 }
 
 TEST(Index, EveryNameIsFoundByItsLastComponent) {
-    for (const char* name : {"barges-gcc5/barges", "locks-gcc-O2-dwarf4-pie", "barges-clang4/barges"}) {
+    for (const char* name :
+         {"barges-gcc5/barges", "locks-gcc-O2-dwarf4-pie", "barges-clang4/barges"}) {
         ModuleSymbols symbols(fixture(name));
         const SymbolIndex& index = symbols.index();
         ASSERT_GT(index.names().size(), 10u);
         for (const NameEntry& entry : index.names()) {
             unsigned found = 0;
-            index.for_each_named(index.own_name(entry), [&](const NameEntry& other) { found += other.position == entry.position; });
+            index.for_each_named(index.own_name(entry), [&](const NameEntry& other) {
+                found += other.position == entry.position;
+            });
             EXPECT_EQ(found, 1u) << index.qualified_name(entry) << " in " << name;
         }
         EXPECT_LE(index.memory(), index.names().size() * 150 + 1000);
@@ -69,13 +75,16 @@ TEST(Index, AFileOfItIsTheSameIndex) {
     auto kept = load_index(folder.path(), id, symbols.debug_info());
     ASSERT_TRUE(kept);
     ASSERT_EQ(kept->names().size(), index.names().size());
-    for (std::size_t i = 0; i < index.names().size(); ++i) EXPECT_EQ(kept->qualified_name(kept->names()[i]), index.qualified_name(index.names()[i]));
-    EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator()), 1) << "nothing is left beside it";
+    for (std::size_t i = 0; i < index.names().size(); ++i)
+        EXPECT_EQ(kept->qualified_name(kept->names()[i]), index.qualified_name(index.names()[i]));
+    EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator()), 1)
+        << "nothing is left beside it";
     // Another program's entries do not fit, nor does a file cut short or of another version.
     ModuleSymbols other(fixture("barges-gccO25/barges"));
     EXPECT_FALSE(load_index(folder.path(), id, other.debug_info()));
     std::string bytes = folder.read(id + ".index");
-    for (std::size_t size : {std::size_t{0}, std::size_t{10}, std::size_t{72}, bytes.size() / 2, bytes.size() - 1}) {
+    for (std::size_t size :
+         {std::size_t{0}, std::size_t{10}, std::size_t{72}, bytes.size() / 2, bytes.size() - 1}) {
         folder.write(id + ".index", bytes.substr(0, size));
         EXPECT_FALSE(load_index(folder.path(), id, symbols.debug_info())) << size;
     }
@@ -96,10 +105,12 @@ TEST(Index, DamageInAFileNeverLeadsOutOfIt) {
             state = state * 6364136223846793005u + 1442695040888963407u;
             changed[72 + (state >> 33) % (bytes.size() - 72)] = static_cast<char>(state >> 20);
         }
-        auto index = index_over(std::as_bytes(std::span(changed)), 7, symbols.debug_info(), nullptr);
+        auto index =
+            index_over(std::as_bytes(std::span(changed)), 7, symbols.debug_info(), nullptr);
         if (!index) continue;
         for (const NameEntry& entry : index->names()) index->qualified_name(entry);
-        index->for_each_named("pass", [&](const NameEntry& entry) { symbols.function(entry.position); });
+        index->for_each_named("pass",
+                              [&](const NameEntry& entry) { symbols.function(entry.position); });
     }
 }
 
@@ -108,13 +119,16 @@ TEST(Index, TheFolderIsKeptWithinItsLimit) {
     ModuleSymbols symbols(fixture("barges-gcc5/barges"));
     std::uint64_t size = index_bytes(symbols.index(), 0).size();
     for (const char* id : {"aaaa", "bbbb", "cccc", "dddd"}) {
-        ASSERT_TRUE(save_index(folder.path(), id, symbols.index(), symbols.debug_info(), 2 * size + 100));
-        fs::last_write_time(folder.path() / (std::string(id) + ".index"), fs::file_time_type::clock::now() + std::chrono::seconds(id[0]));
+        ASSERT_TRUE(
+            save_index(folder.path(), id, symbols.index(), symbols.debug_info(), 2 * size + 100));
+        fs::last_write_time(folder.path() / (std::string(id) + ".index"),
+                            fs::file_time_type::clock::now() + std::chrono::seconds(id[0]));
     }
     EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator()), 2);
     EXPECT_TRUE(fs::exists(folder.path() / "dddd.index"));
     EXPECT_FALSE(fs::exists(folder.path() / "aaaa.index"));
-    EXPECT_FALSE(save_index("/proc/nowhere", "aaaa", symbols.index(), symbols.debug_info(), 1)) << "a folder that cannot be";
+    EXPECT_FALSE(save_index("/proc/nowhere", "aaaa", symbols.index(), symbols.debug_info(), 1))
+        << "a folder that cannot be";
 }
 
 TEST(Index, SeveralMayWriteAtOnce) {
@@ -128,7 +142,8 @@ TEST(Index, SeveralMayWriteAtOnce) {
         if (child == 0) {
             bool good = true;
             for (int round = 0; round < 20; ++round) {
-                good &= save_index(folder.path(), "feed", symbols.index(), symbols.debug_info(), 1 << 30);
+                good &= save_index(folder.path(), "feed", symbols.index(), symbols.debug_info(),
+                                   1 << 30);
                 good &= load_index(folder.path(), "feed", symbols.debug_info()).has_value();
             }
             _exit(good ? 0 : 1);
@@ -145,15 +160,22 @@ TEST(Index, SeveralMayWriteAtOnce) {
 
 // ---- entries that lead in circles
 
-// A unit of DWARF 4 with two functions, each the other's abstract origin, and two aliases of each other.
+// A unit of DWARF 4 with two functions, each the other's abstract origin, and two aliases of each
+// other.
 struct Circle {
-    std::string abbrev{"\x01\x11\x01\0\0" "\x02\x2e\0\x31\x13\x11\x01\x12\x06\0\0" "\x03\x16\0\x03\x08\x49\x13\0\0\0", 26};
+    std::string abbrev{
+        "\x01\x11\x01\0\0"
+        "\x02\x2e\0\x31\x13\x11\x01\x12\x06\0\0"
+        "\x03\x16\0\x03\x08\x49\x13\0\0\0",
+        26};
     std::string info;
     dwarf::DebugInfoInput input;
     std::uint32_t first = 0, second = 0, alias = 0, other = 0;
 
     Circle() {
-        auto u32 = [&](std::uint32_t number) { info.append(reinterpret_cast<const char*>(&number), 4); };
+        auto u32 = [&](std::uint32_t number) {
+            info.append(reinterpret_cast<const char*>(&number), 4);
+        };
         auto function = [&](std::uint32_t origin, std::uint64_t low) {
             info += '\x02';
             u32(origin);
@@ -167,10 +189,14 @@ struct Circle {
         function(first, 0x2000);
         alias = static_cast<std::uint32_t>(info.size());
         other = alias + 7;
-        info += "\x03" "a";
+        info +=
+            "\x03"
+            "a";
         info += '\0';
         u32(other);
-        info += "\x03" "b";
+        info +=
+            "\x03"
+            "b";
         info += '\0';
         u32(alias);
         info += '\0';
@@ -191,7 +217,10 @@ TEST(Circles, EndWithAnErrorAndWithoutHarm) {
     EXPECT_EQ(names.names.size(), 2u) << "the aliases have names, the functions have none";
     EXPECT_THROW(NameScanner::declaration_of(info, circle.first), FormatError);
     EXPECT_THROW(info.with_origins(*info.entry_at(circle.second)), FormatError);
-    TypeTable types(info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); }, [](const dwarf::Unit&, std::uint64_t) { return std::string(); }, [](dwarf::Position) { return std::string(); });
+    TypeTable types(
+        info, [](const dwarf::Entry&) { return std::optional<dwarf::Position>(); },
+        [](const dwarf::Unit&, std::uint64_t) { return std::string(); },
+        [](dwarf::Position) { return std::string(); });
     const Type* alias = types.type_at(circle.alias);
     EXPECT_EQ(alias->kind, TypeKind::alias);
     EXPECT_EQ(plain(*alias).kind, TypeKind::nothing);
@@ -210,13 +239,15 @@ TEST(OwnIndexes, AnAddressTableThatLiesIsNotUsed) {
     EXPECT_EQ(sound.own_indexes().at(0), ".debug_aranges agrees with the units and is used");
     ElfFile elf(program);
     std::string bytes = TemporaryFolder().read(program);
-    std::size_t at = static_cast<std::size_t>(elf.bytes(".debug_aranges").data() - elf.whole_file().data());
+    std::size_t at =
+        static_cast<std::size_t>(elf.bytes(".debug_aranges").data() - elf.whole_file().data());
     // The one range moves into the linkage table, where no unit of ours has code.
     std::uint64_t plt = elf.section(".plt")->address.value;
     std::string lying = bytes;
     std::memcpy(lying.data() + at + 16, &plt, 8);
     ModuleSymbols symbols(folder.write("lying", lying));
-    EXPECT_EQ(symbols.line_at(main)->line, sound.line_at(main)->line) << "the units themselves are asked";
+    EXPECT_EQ(symbols.line_at(main)->line, sound.line_at(main)->line)
+        << "the units themselves are asked";
     EXPECT_NE(symbols.own_indexes().at(0).find("not used"), std::string::npos);
     std::string torn = bytes;
     torn[at] = '\xff';
@@ -237,9 +268,12 @@ TEST(OwnIndexes, ANameTableAnswersAndIsHeldAgainstTheEntries) {
     dwarf::NameTable table(symbols.debug_info().units().front()->sections());
     unsigned compared = 0;
     for (const NameEntry& entry : symbols.index().names()) {
-        if (!is_type(entry.kind) || entry.kind == NameKind::alias || symbols.index().own_name(entry).empty()) continue;
+        if (!is_type(entry.kind) || entry.kind == NameKind::alias ||
+            symbols.index().own_name(entry).empty())
+            continue;
         bool found = false;
-        for (const auto& each : table.find(symbols.index().own_name(entry))) found |= each.position == entry.position;
+        for (const auto& each : table.find(symbols.index().own_name(entry)))
+            found |= each.position == entry.position;
         EXPECT_TRUE(found) << symbols.index().qualified_name(entry);
         ++compared;
     }
@@ -250,7 +284,8 @@ TEST(OwnIndexes, ANameTableAnswersAndIsHeldAgainstTheEntries) {
     std::string bytes = TemporaryFolder().read(program);
     ByteSpan section = elf.bytes(".debug_names");
     std::size_t at = static_cast<std::size_t>(section.data() - elf.whole_file().data());
-    for (std::size_t i = section.size() / 2; i < section.size(); ++i) bytes[at + i] = static_cast<char>(bytes[at + i] ^ 3);
+    for (std::size_t i = section.size() / 2; i < section.size(); ++i)
+        bytes[at + i] = static_cast<char>(bytes[at + i] ^ 3);
     ModuleSymbols lying(folder.write("lying", bytes));
     ASSERT_NE(lying.type_named("canal::Narrow"), nullptr);
     EXPECT_EQ(lying.type_named("canal::Narrow")->size, narrow->size);

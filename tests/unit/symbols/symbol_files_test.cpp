@@ -30,7 +30,8 @@ TEST(SymbolFiles, ADebugLinkIsFollowedWhenItsChecksumFits) {
     ModuleSymbols symbols(fixture("barges-linked/barges"), only({}));
     EXPECT_EQ(symbols.files().origin(), SymbolOrigin::debug_link);
     EXPECT_EQ(symbols.functions_named("canal::pass").size(), 1u);
-    EXPECT_TRUE(symbols.symbol_table().has_full_table()) << "the linker's symbols come from the separate file too";
+    EXPECT_TRUE(symbols.symbol_table().has_full_table())
+        << "the linker's symbols come from the separate file too";
     EXPECT_TRUE(symbols.problems().empty());
 }
 
@@ -41,7 +42,8 @@ TEST(SymbolFiles, AnotherChecksumIsRefusedAndSaid) {
     other.back() = static_cast<char>(other.back() ^ 1);
     folder.write("barges.debug", other);
     ModuleSymbols symbols(program, only({}));
-    EXPECT_EQ(symbols.files().origin(), SymbolOrigin::beside) << "the build id still fits, and that is enough under the program's own name";
+    EXPECT_EQ(symbols.files().origin(), SymbolOrigin::beside)
+        << "the build id still fits, and that is enough under the program's own name";
     ASSERT_EQ(symbols.files().refused().size(), 1u);
     EXPECT_NE(symbols.files().refused()[0].find("checksum"), std::string::npos);
 }
@@ -53,7 +55,8 @@ TEST(SymbolFiles, ABuildIdFindsItsFileAndNoOther) {
     ASSERT_GT(elf.build_id().size(), 10u);
     fs::path place = folder.path() / "symbols" / ".build-id" / elf.build_id().substr(0, 2);
     fs::create_directories(place);
-    fs::copy_file(fixture("barges-linked/barges.debug"), place / (elf.build_id().substr(2) + ".debug"));
+    fs::copy_file(fixture("barges-linked/barges.debug"),
+                  place / (elf.build_id().substr(2) + ".debug"));
     ModuleSymbols found(program, only({folder.path() / "symbols"}));
     EXPECT_EQ(found.files().origin(), SymbolOrigin::build_id);
     EXPECT_EQ(found.functions_named("canal::pass").size(), 1u);
@@ -92,10 +95,15 @@ TEST(SymbolFiles, AServerIsAskedOnlyWhenSwitchedOn) {
 
 TEST(SymbolFiles, SymbolsInsideTheProgramComeOutOfTheirCompression) {
     TemporaryFolder folder;
-    // As distributions make it: the function symbols alone, compressed, as a section of the stripped program.
-    std::string script = "set -e; cd '" + folder.path().string() + "'; objcopy --strip-debug " + fixture("barges-gcc5/barges") + " inner; "
-        "python3 -c \"import lzma; open('inner.xz','wb').write(lzma.compress(open('inner','rb').read()))\"; "
-        "objcopy --add-section .gnu_debugdata=inner.xz " + fixture("barges-stripped/barges") + " program";
+    // As distributions make it: the function symbols alone, compressed, as a section of the
+    // stripped program.
+    std::string script = "set -e; cd '" + folder.path().string() + "'; objcopy --strip-debug " +
+                         fixture("barges-gcc5/barges") +
+                         " inner; "
+                         "python3 -c \"import lzma; "
+                         "open('inner.xz','wb').write(lzma.compress(open('inner','rb').read()))\"; "
+                         "objcopy --add-section .gnu_debugdata=inner.xz " +
+                         fixture("barges-stripped/barges") + " program";
     auto made = testing::run({"sh", "-c", script});
     ASSERT_EQ(made.status, 0) << made.errors;
     ModuleSymbols symbols(folder.path() / "program", only({}));
@@ -105,7 +113,9 @@ TEST(SymbolFiles, SymbolsInsideTheProgramComeOutOfTheirCompression) {
     EXPECT_EQ(symbols.nearest_name(main->address + 4)->name, "main");
     // A damaged one is told and the session goes on.
     std::string bytes = folder.read("program");
-    std::size_t at = bytes.find("\xfd" "7zXZ");
+    std::size_t at = bytes.find(
+        "\xfd"
+        "7zXZ");
     ASSERT_NE(at, std::string::npos);
     bytes[at + 40] = static_cast<char>(bytes[at + 40] ^ 0x55);
     ModuleSymbols damaged(folder.write("damaged", bytes), only({}));
@@ -121,9 +131,12 @@ TEST(SymbolFiles, TheSharedFileIsHeldAgainstItsBuildId) {
     ModuleSymbols without(program, only({}));
     EXPECT_EQ(without.files().shared(), nullptr);
     ASSERT_FALSE(without.files().refused().empty());
-    EXPECT_NE(without.files().refused()[0].find("shared debug data common is missing"), std::string::npos) << without.files().refused()[0];
+    EXPECT_NE(without.files().refused()[0].find("shared debug data common is missing"),
+              std::string::npos)
+        << without.files().refused()[0];
     folder.write("common", contents(fixture("barges-gccO25/barges")));
-    EXPECT_EQ(ModuleSymbols(program, only({})).files().shared(), nullptr) << "another build's is refused";
+    EXPECT_EQ(ModuleSymbols(program, only({})).files().shared(), nullptr)
+        << "another build's is refused";
     folder.write("common", contents(fixture("barges-shared/common")));
     ModuleSymbols with(program, only({}));
     EXPECT_NE(with.files().shared(), nullptr);
@@ -144,13 +157,16 @@ TEST(Compression, RefusesSizesThatCannotBe) {
     bytes[at + 13] = '\x7f';  // the announced size grows beyond all bounds
     ModuleSymbols symbols(folder.write("huge", bytes), only({}));
     bool told = false;
-    for (const std::string& problem : symbols.problems()) told |= problem.find("cannot become") != std::string::npos;
+    for (const std::string& problem : symbols.problems())
+        told |= problem.find("cannot become") != std::string::npos;
     EXPECT_TRUE(told) << ::testing::PrintToString(symbols.problems());
-    EXPECT_EQ(ElfFile(fixture("barges-zdebug/barges")).section(".zdebug_info")->compression, "zlib, old form");
+    EXPECT_EQ(ElfFile(fixture("barges-zdebug/barges")).section(".zdebug_info")->compression,
+              "zlib, old form");
 }
 
 TEST(Demangling, BothLanguagesOldAndNew) {
-    EXPECT_EQ(demangled("_ZN5canal4passERKNS_5BargeENS_3WayE"), "canal::pass(canal::Barge const&, canal::Way)");
+    EXPECT_EQ(demangled("_ZN5canal4passERKNS_5BargeENS_3WayE"),
+              "canal::pass(canal::Barge const&, canal::Way)");
     EXPECT_EQ(demangled("_RNvCs1234_6barges4toll"), "barges::toll");
     EXPECT_EQ(demangled("_ZN6barges4toll17h0123456789abcdefE"), "barges::toll");
     EXPECT_EQ(demangled("main@@VERS_1"), "main");

@@ -1,11 +1,11 @@
 #include <gtest/gtest.h>
 
-#include "core/symbols/module_symbols.h"
 #include "core/code/sites.h"
+#include "core/symbols/module_symbols.h"
 #include "core/symbols/source_files.h"
 #include "tests/testing/command.h"
-#include "tests/testing/witness.h"
 #include "tests/testing/names.h"
+#include "tests/testing/witness.h"
 
 namespace lantern {
 namespace {
@@ -18,7 +18,8 @@ const ModuleSymbols& locks() {
 }
 
 TEST(Symbols, LinesOfAddressesAgreeWithAddr2line) {
-    for (const char* name : {"locks-gcc-O0-dwarf5-pie", "locks-gcc-O2-dwarf5-nopie", "locks-dwarf3"}) {
+    for (const char* name :
+         {"locks-gcc-O0-dwarf5-pie", "locks-gcc-O2-dwarf5-nopie", "locks-dwarf3"}) {
         ModuleSymbols symbols(fixture(name));
         std::vector<std::string> words{"addr2line", "-e", fixture(name)};
         std::vector<std::optional<SourceLine>> ours;
@@ -26,7 +27,11 @@ TEST(Symbols, LinesOfAddressesAgreeWithAddr2line) {
             for (const FileRange& range : function.ranges) {
                 for (std::uint64_t at = range.low.value; at < range.high.value; at += 7) {
                     words.push_back(std::to_string(at));
-                    words.back() = "0x" + [&] { char text[32]; snprintf(text, sizeof text, "%lx", at); return std::string(text); }();
+                    words.back() = "0x" + [&] {
+                        char text[32];
+                        snprintf(text, sizeof text, "%lx", at);
+                        return std::string(text);
+                    }();
                     ours.push_back(symbols.line_at(FileAddress(at)));
                 }
             }
@@ -34,8 +39,10 @@ TEST(Symbols, LinesOfAddressesAgreeWithAddr2line) {
         auto lines = testing::lines_of(testing::run(words).output);
         ASSERT_EQ(lines.size(), ours.size());
         for (std::size_t i = 0; i < lines.size(); ++i) {
-            std::string text = lines[i].substr(lines[i].rfind(':') + 1);  // "60 (discriminator 2)" or "?"
-            std::uint32_t witness = text[0] == '?' ? 0 : static_cast<std::uint32_t>(std::stoul(text));
+            std::string text =
+                lines[i].substr(lines[i].rfind(':') + 1);  // "60 (discriminator 2)" or "?"
+            std::uint32_t witness =
+                text[0] == '?' ? 0 : static_cast<std::uint32_t>(std::stoul(text));
             EXPECT_EQ(ours[i] ? ours[i]->line : 0, witness) << words[i + 3] << " in " << name;
         }
     }
@@ -55,7 +62,8 @@ TEST(Symbols, TypesHaveTheirSizesAndOffsets) {
     EXPECT_EQ(type_text(*members[6].type), "struct chamber *");
     EXPECT_EQ(type_text(*members[1].type), "centimetres");
     EXPECT_EQ(plain(*members[1].type).size, 2u);
-    EXPECT_EQ(&plain(target_of(*members[6].type)), chamber) << "a type that refers to itself is one type";
+    EXPECT_EQ(&plain(target_of(*members[6].type)), chamber)
+        << "a type that refers to itself is one type";
     const Type* gate = locks().type_named("struct gate");
     ASSERT_EQ(gate->members().size(), 4u);
     EXPECT_EQ(gate->members()[1].bit_size, 7u);
@@ -104,7 +112,8 @@ TEST(Places, AFunctionIsStoppedAtAfterItsPrologue) {
     const Function* function = locks().functions_named("factorial").front();
     FileAddress body = body_start(locks(), *function).address;
     EXPECT_GT(body, function->low());
-    EXPECT_EQ(locks().line_at(body)->line, locks().line_at(function->low())->line + 1) << "the first line of the body";
+    EXPECT_EQ(locks().line_at(body)->line, locks().line_at(function->low())->line + 1)
+        << "the first line of the body";
 }
 
 TEST(Places, ALineWithoutCodeOffersItsNeighbours) {
@@ -112,7 +121,8 @@ TEST(Places, ALineWithoutCodeOffersItsNeighbours) {
     EXPECT_TRUE(found.sites.empty());
     ASSERT_FALSE(found.lines_with_code.empty());
     EXPECT_GT(found.lines_with_code.back(), 5u);
-    for (std::uint32_t line : found.lines_with_code) EXPECT_FALSE(find_line(locks(), "locks.c", line).sites.empty());
+    for (std::uint32_t line : found.lines_with_code)
+        EXPECT_FALSE(find_line(locks(), "locks.c", line).sites.empty());
     EXPECT_TRUE(find_line(locks(), "nothere.c", 5).files.empty());
 }
 

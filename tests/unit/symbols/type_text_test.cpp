@@ -1,4 +1,5 @@
-// Types in words: compiled from declarations, named back by their DWARF, compared with what was declared.
+// Types in words: compiled from declarations, named back by their DWARF, compared with what was
+// declared.
 #include <gtest/gtest.h>
 
 #include "core/symbols/module_symbols.h"
@@ -64,16 +65,19 @@ TEST(TypeText, NamesEveryDeclarationBack) {
         unsigned seen = 0;
         for (const NameEntry& global : testing::globals_in(symbols)) {
             std::string name(symbols.index().own_name(global));
-            if (name[0] != 'v' || name.find_first_not_of("0123456789", 1) != std::string::npos) continue;
+            if (name[0] != 'v' || name.find_first_not_of("0123456789", 1) != std::string::npos)
+                continue;
             const Declaration& declaration = kDeclarations[std::stoul(name.substr(1))];
             auto variable = symbols.global(global);
             ASSERT_TRUE(variable);
             std::string text = type_text(*variable->type), wanted = declaration.text;
             // The two compilers write base types in their own order.
-            if (compiler == "clang" && wanted == "volatile short unsigned int") wanted = "volatile unsigned short";
+            if (compiler == "clang" && wanted == "volatile short unsigned int")
+                wanted = "volatile unsigned short";
             if (compiler == "clang" && wanted == "complex float") wanted = text;
             EXPECT_EQ(text, wanted) << declaration.source << " by " << compiler;
-            EXPECT_EQ(plain(*variable->type).size, declaration.size) << declaration.source << " by " << compiler;
+            EXPECT_EQ(plain(*variable->type).size, declaration.size)
+                << declaration.source << " by " << compiler;
             ++seen;
         }
         EXPECT_EQ(seen, std::size(kDeclarations)) << compiler;
@@ -92,7 +96,8 @@ struct lock the_lock;
 int main(void) { SHOW(name); SHOW(depth); SHOW(b); SHOW(many); SHOW(place); SHOW(ring); SHOW(last); printf("sizeof=%zu\n", sizeof the_lock); return 0; })";
     testing::TemporaryFolder folder;
     std::string program = folder.path() / "layout";
-    ASSERT_EQ(testing::run({"gcc", "-g", "-o", program, folder.write("layout.c", source)}).status, 0);
+    ASSERT_EQ(testing::run({"gcc", "-g", "-o", program, folder.write("layout.c", source)}).status,
+              0);
     auto facts = testing::printed_facts(testing::run({program}).output);
     ModuleSymbols symbols(program);
     const Type* lock = symbols.type_named("struct lock");
@@ -100,13 +105,17 @@ int main(void) { SHOW(name); SHOW(depth); SHOW(b); SHOW(many); SHOW(place); SHOW
     EXPECT_EQ(std::to_string(lock->size), facts["sizeof"]);
     ASSERT_EQ(lock->members().size(), 7u);
     for (const Member& member : lock->members())
-        EXPECT_EQ(std::to_string(member.offset) + "/" + std::to_string(plain(*member.type).size), facts[member.name]) << member.name;
+        EXPECT_EQ(std::to_string(member.offset) + "/" + std::to_string(plain(*member.type).size),
+                  facts[member.name])
+            << member.name;
 }
 
 TEST(Types, DeclaredHereDefinedThere) {
     testing::TemporaryFolder folder;
-    auto use = folder.write("use.c", "struct barge; struct barge *first; int main(void) { return first != 0; }\n");
-    auto make = folder.write("make.c", "struct barge { int draught; struct barge *next; }; struct barge one; \n");
+    auto use = folder.write(
+        "use.c", "struct barge; struct barge *first; int main(void) { return first != 0; }\n");
+    auto make = folder.write(
+        "make.c", "struct barge { int draught; struct barge *next; }; struct barge one; \n");
     std::string program = folder.path() / "two";
     ASSERT_EQ(testing::run({"gcc", "-g", "-o", program, use, make}).status, 0);
     ModuleSymbols symbols(program);

@@ -1,4 +1,5 @@
-// Threads, processes and watched memory at the level of the target, on a program that behaves in every odd way.
+// Threads, processes and watched memory at the level of the target, on a program that behaves in
+// every odd way.
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -31,12 +32,17 @@ void expect_code_as_in_files(pid_t process) {
         unsigned long low = 0, high = 0, offset = 0;
         char rights[8] = {};
         int path = 0;
-        if (std::sscanf(line.c_str(), "%lx-%lx %7s %lx %*s %*s %n", &low, &high, rights, &offset, &path) < 4 || rights[2] != 'x' || line[static_cast<std::size_t>(path)] != '/') continue;
+        if (std::sscanf(line.c_str(), "%lx-%lx %7s %lx %*s %*s %n", &low, &high, rights, &offset,
+                        &path) < 4 ||
+            rights[2] != 'x' || line[static_cast<std::size_t>(path)] != '/')
+            continue;
         std::vector<char> memory(high - low), file(high - low);
         std::ifstream in("/proc/" + std::to_string(process) + "/mem", std::ios::binary);
-        in.seekg(static_cast<std::streamoff>(low)).read(memory.data(), static_cast<std::streamsize>(memory.size()));
+        in.seekg(static_cast<std::streamoff>(low))
+            .read(memory.data(), static_cast<std::streamsize>(memory.size()));
         std::ifstream source(line.substr(static_cast<std::size_t>(path)), std::ios::binary);
-        source.seekg(static_cast<std::streamoff>(offset)).read(file.data(), static_cast<std::streamsize>(file.size()));
+        source.seekg(static_cast<std::streamoff>(offset))
+            .read(file.data(), static_cast<std::streamsize>(file.size()));
         EXPECT_EQ(memory, file) << line;
         ++compared;
     }
@@ -60,9 +66,11 @@ TEST(Threads, SixtyFourOfThemAreCountedExactly) {
     for (const auto& [thread, count] : by_thread) EXPECT_EQ(count, 500u) << thread;
 }
 
-// The instruction under the byte may be of any kind: a jump, a call, one with an operand by the program counter, a return.
+// The instruction under the byte may be of any kind: a jump, a call, one with an operand by the
+// program counter, a return.
 TEST(Threads, EveryInstructionOfAFunctionCanCarryATrap) {
-    for (const char* program : {"control-gcc-O0", "control-gcc-O2", "control-clang-O0", "control-clang-O2"}) {
+    for (const char* program :
+         {"control-gcc-O0", "control-gcc-O2", "control-clang-O0", "control-clang-O2"}) {
         if (!HAVE_CLANG && std::string(program).find("clang") != std::string::npos) continue;
         EventLoop events;
         Tracer tracer{real_kernel()};
@@ -70,9 +78,11 @@ TEST(Threads, EveryInstructionOfAFunctionCanCarryATrap) {
         const Module& main = process.main_module();
         const ElfSymbol* function = main.symbols().symbol_table().named("main");
         unsigned traps = 0;
-        for (RunAddress at = main.to_run(function->address); at < main.to_run(function->address + function->size);) {
+        for (RunAddress at = main.to_run(function->address);
+             at < main.to_run(function->address + function->size);) {
             std::byte bytes[kLongestInstruction];
-            auto instruction = decode_instruction(ByteSpan(bytes, process.read_available(at, bytes)), at);
+            auto instruction =
+                decode_instruction(ByteSpan(bytes, process.read_available(at, bytes)), at);
             ASSERT_TRUE(instruction);
             process.insert_trap(at);
             ++traps;
@@ -80,7 +90,8 @@ TEST(Threads, EveryInstructionOfAFunctionCanCarryATrap) {
         }
         std::set<RunAddress> met;
         TargetEvent end = process.run([&](const TargetEvent& event) {
-            if (event.kind == TargetEvent::Kind::trap) met.insert(process.registers(event.thread).program_counter());
+            if (event.kind == TargetEvent::Kind::trap)
+                met.insert(process.registers(event.thread).program_counter());
             return event.kind != TargetEvent::Kind::signal;
         });
         EXPECT_EQ(end.kind, TargetEvent::Kind::exited) << program;
@@ -116,7 +127,8 @@ TEST(Threads, OneMovesWhileTheOthersAreHeld) {
     RunAddress pass = address_of(process, "pass");
     process.insert_trap(pass);
     unsigned seen = 0;
-    TargetEvent event = process.run([&](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap || ++seen < 40; });
+    TargetEvent event = process.run(
+        [&](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap || ++seen < 40; });
     ASSERT_EQ(event.kind, TargetEvent::Kind::trap);
     ThreadId chosen = event.thread;
     for (int i = 0; i < 20; ++i) {
@@ -131,7 +143,8 @@ TEST(Process, TheFirstThreadMayLeaveFirst) {
     Tracer tracer{real_kernel()};
     LiveProcess process(control({"leader"}), events, tracer, open_symbols);
     process.insert_trap(address_of(process, "pass"));
-    TargetEvent event = process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });
+    TargetEvent event =
+        process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });
     ASSERT_EQ(event.kind, TargetEvent::Kind::trap);
     EXPECT_NE(event.thread, process.id());
     EXPECT_EQ(process.threads(), std::vector<ThreadId>{event.thread});
@@ -164,7 +177,8 @@ TEST(Process, AnExecFromAnyThreadIsFollowed) {
     LiveProcess process(control({"exec"}), events, tracer, open_symbols);
     RunAddress loops = address_of(process, "pass");
     process.insert_trap(loops);
-    TargetEvent event = process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::replaced; });
+    TargetEvent event =
+        process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::replaced; });
     ASSERT_EQ(event.kind, TargetEvent::Kind::replaced);
     EXPECT_EQ(event.thread, process.id());
     EXPECT_EQ(process.threads().size(), 1u);
@@ -233,7 +247,9 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
         process.insert_trap(pass);
         process.insert_trap(pass + 1);
         unsigned hits = 0;
-        process.run([&](const TargetEvent& event) { return event.kind != TargetEvent::Kind::trap || ++hits < 5000; });
+        process.run([&](const TargetEvent& event) {
+            return event.kind != TargetEvent::Kind::trap || ++hits < 5000;
+        });
         EXPECT_EQ(hits, 5000u);
         process.set_watch(0, address_of(process, "level"), 8, true);
         process.release();
@@ -278,7 +294,8 @@ TEST(Watch, ADebugRegisterTellsOfEachWrite) {
         }
         return true;
     });
-    EXPECT_EQ(values, (std::vector<long>{1, 5, 5, 3})) << "as the source has it, the same value again too";
+    EXPECT_EQ(values, (std::vector<long>{1, 5, 5, 3}))
+        << "as the source has it, the same value again too";
     EXPECT_EQ(end.exit_code, 0);
 }
 
@@ -311,13 +328,15 @@ TEST(Watch, ProtectedPagesTellOfStoresAndSystemCallsAndLetThemThrough) {
     unsigned touched = 0, by_system_call = 0;
     TargetEvent end = process.run([&](const TargetEvent& event) {
         EXPECT_NE(event.kind, TargetEvent::Kind::signal);
-        if (event.kind == TargetEvent::Kind::touched) ++touched, by_system_call += event.system_call >= 0;
+        if (event.kind == TargetEvent::Kind::touched)
+            ++touched, by_system_call += event.system_call >= 0;
         return event.kind != TargetEvent::Kind::signal;
     });
     EXPECT_EQ(end.exit_code, 0);
     EXPECT_GE(touched, 4u);
     EXPECT_GE(by_system_call, 1u) << "read() into the head";
-    EXPECT_EQ(folder.read("out"), testing::run({fixture("control-gcc-O0"), "watch"}).output) << "the program does as without us";
+    EXPECT_EQ(folder.read("out"), testing::run({fixture("control-gcc-O0"), "watch"}).output)
+        << "the program does as without us";
 }
 
 TEST(RemoteCall, LeavesRegistersAsTheyWere) {
@@ -326,11 +345,13 @@ TEST(RemoteCall, LeavesRegistersAsTheyWere) {
     LiveProcess process(control({"loops"}), events, tracer, open_symbols);
     RunAddress main = address_of(process, "main");
     process.insert_trap(main);
-    TargetEvent event = process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });
+    TargetEvent event =
+        process.run([](const TargetEvent& e) { return e.kind != TargetEvent::Kind::trap; });
     Registers before = process.registers(event.thread);
     EXPECT_EQ(process.system_call(event.thread, 39 /* getpid */, {}), process.id());
     EXPECT_EQ(process.system_call(event.thread, 3 /* close */, {12345}), -EBADF);
-    for (unsigned number = 0; number < kGeneralRegisters; ++number) EXPECT_EQ(process.registers(event.thread).get(number), before.get(number)) << number;
+    for (unsigned number = 0; number < kGeneralRegisters; ++number)
+        EXPECT_EQ(process.registers(event.thread).get(number), before.get(number)) << number;
     EXPECT_EQ(process.run([](const TargetEvent&) { return true; }).exit_code, 0);
 }
 

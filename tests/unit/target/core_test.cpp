@@ -23,14 +23,19 @@ std::string bytes_of(const std::string& path) {
 
 // A core that we wrote of a program stopped in a function.
 struct Written {
-    explicit Written(const std::string& mode = "deep", const std::string& program = "machine-gcc-O0") : at(program) {
+    explicit Written(const std::string& mode = "deep",
+                     const std::string& program = "machine-gcc-O0")
+        : at(program) {
         at.session.set_arguments({mode, "6"});
-        if (mode == "null") at.session.launch_again();
-        else at.session.reach(at.session.place("innermost"));
+        if (mode == "null")
+            at.session.launch_again();
+        else
+            at.session.reach(at.session.place("innermost"));
         path = (folder.path() / "core").string();
         CoreWish wish;
         wish.thread = at.session.thread();
-        wish.signal = at.session.last_stop().reason == StopReason::signal ? at.session.last_stop().signal : 0;
+        wish.signal =
+            at.session.last_stop().reason == StopReason::signal ? at.session.last_stop().signal : 0;
         wish.is_fault = at.session.last_stop().is_fault;
         wish.fault_address = at.session.last_stop().fault_address;
         written = write_core(at.session.process(), wish, path);
@@ -42,7 +47,8 @@ struct Written {
 };
 
 std::string value(Session& session, const std::string& expression) {
-    return one_line(make_view(ValueReader(session.target()), "x", evaluate(expression, session.context())));
+    return one_line(
+        make_view(ValueReader(session.target()), "x", evaluate(expression, session.context())));
 }
 
 TEST(Cores, OursReadsBackAsTheProcessWas) {
@@ -60,9 +66,12 @@ TEST(Cores, OursReadsBackAsTheProcessWas) {
     }
     looked.select_frame(0);
     live.select_frame(0);
-    for (const char* expression : {"x", "level", "%rsp", "%rip", "lanes", "sink", "%xmm0"}) EXPECT_EQ(value(looked, expression), value(live, expression)) << expression;
-    EXPECT_EQ(looked.target().extended_state(looked.thread()), live.target().extended_state(live.thread()));
-    EXPECT_EQ(looked.target().system_registers(looked.thread()).fs_base, live.target().system_registers(live.thread()).fs_base);
+    for (const char* expression : {"x", "level", "%rsp", "%rip", "lanes", "sink", "%xmm0"})
+        EXPECT_EQ(value(looked, expression), value(live, expression)) << expression;
+    EXPECT_EQ(looked.target().extended_state(looked.thread()),
+              live.target().extended_state(live.thread()));
+    EXPECT_EQ(looked.target().system_registers(looked.thread()).fs_base,
+              live.target().system_registers(live.thread()).fs_base);
     EXPECT_LT(core.written.stored, core.written.size) << "zeros are holes";
     // Breakpoint bytes of ours are not in it.
     live.add_breakpoint(live.place("deep"));
@@ -73,8 +82,11 @@ TEST(Cores, OursReadsBackAsTheProcessWas) {
 
 TEST(Cores, TheToolchainFindsOursInOrder) {
     Written core("null");
-    testing::Ran notes = testing::run({"readelf", "-n", core.path}), segments = testing::run({"readelf", "-lW", core.path});
-    for (const char* note : {"NT_PRSTATUS", "NT_PRPSINFO", "NT_SIGINFO", "NT_AUXV", "NT_FILE", "NT_FPREGSET", "NT_X86_XSTATE"}) EXPECT_TRUE(notes.says(note)) << note;
+    testing::Ran notes = testing::run({"readelf", "-n", core.path}),
+                 segments = testing::run({"readelf", "-lW", core.path});
+    for (const char* note : {"NT_PRSTATUS", "NT_PRPSINFO", "NT_SIGINFO", "NT_AUXV", "NT_FILE",
+                             "NT_FPREGSET", "NT_X86_XSTATE"})
+        EXPECT_TRUE(notes.says(note)) << note;
     EXPECT_EQ(notes.errors.find("Error"), std::string::npos) << notes.errors;
     EXPECT_EQ(notes.errors.find("Warning"), std::string::npos) << notes.errors;
     EXPECT_TRUE(segments.says("CORE (Core file)"));
@@ -86,7 +98,9 @@ TEST(Cores, TheToolchainFindsOursInOrder) {
 }
 
 TEST(Cores, TheKernelsOwn) {
-    if (bytes_of("/proc/sys/kernel/core_pattern") != "core\n" || bytes_of("/proc/sys/kernel/core_uses_pid") != "0\n") GTEST_SKIP() << "the kernel of this machine writes its cores elsewhere: SKIPPED";
+    if (bytes_of("/proc/sys/kernel/core_pattern") != "core\n" ||
+        bytes_of("/proc/sys/kernel/core_uses_pid") != "0\n")
+        GTEST_SKIP() << "the kernel of this machine writes its cores elsewhere: SKIPPED";
     testing::TemporaryFolder folder;
     pid_t child = fork();
     if (child == 0) {
@@ -97,7 +111,8 @@ TEST(Cores, TheKernelsOwn) {
     }
     int status = 0;
     waitpid(child, &status, 0);
-    if (!WIFSIGNALED(status) || !WCOREDUMP(status)) GTEST_SKIP() << "no core was written here: SKIPPED";
+    if (!WIFSIGNALED(status) || !WCOREDUMP(status))
+        GTEST_SKIP() << "no core was written here: SKIPPED";
     Session session({(folder.path() / "core").string(), ""}, {});
     EXPECT_EQ(session.last_stop().reason, StopReason::signal);
     EXPECT_EQ(session.last_stop().signal, SIGSEGV);
@@ -122,7 +137,8 @@ TEST(Cores, AreReadAsFarAsTheyGo) {
             Session session({(core.folder.path() / "cut").string(), ""}, {});
             session.stack().frames(10);
             ++opened;
-            EXPECT_FALSE(session.core()->findings().empty()) << "cut at " << size << " and nothing is said";
+            EXPECT_FALSE(session.core()->findings().empty())
+                << "cut at " << size << " and nothing is said";
         } catch (const Error& error) {
             ++refused;
             EXPECT_FALSE(std::string(error.what()).empty());
@@ -142,7 +158,8 @@ TEST(Cores, DamagedNotesAreToldAndNothingElse) {
         for (int i = 0; i < 12; ++i) damaged[any() / 65536 % 8192] = static_cast<char>(any() >> 24);
         try {
             CoreImage image = read_core_image(std::as_bytes(std::span(damaged)));
-            for (const CoreSegment& segment : image.segments) ASSERT_LE(segment.held ? segment.offset + segment.held : 0, damaged.size());
+            for (const CoreSegment& segment : image.segments)
+                ASSERT_LE(segment.stored ? segment.offset + segment.stored : 0, damaged.size());
         } catch (const FormatError&) {
         }
     }
@@ -152,8 +169,10 @@ TEST(Cores, OfAnotherBuildAreToldApart) {
     Written core;
     Session other({core.path, testing::fixture("machine-gcc-O2")}, {});
     ASSERT_FALSE(other.core()->findings().empty());
-    EXPECT_NE(other.core()->findings()[0].find("is NOT the program that left this core"), std::string::npos);
-    EXPECT_THROW(Session(CoreRequest{testing::fixture("machine-gcc-O0"), ""}, {}), FileError) << "a program is no core";
+    EXPECT_NE(other.core()->findings()[0].find("is NOT the program that left this core"),
+              std::string::npos);
+    EXPECT_THROW(Session(CoreRequest{testing::fixture("machine-gcc-O0"), ""}, {}), FileError)
+        << "a program is no core";
     EXPECT_THROW(Session(CoreRequest{"/nowhere/core", ""}, {}), FileError);
 }
 

@@ -11,7 +11,8 @@ namespace {
 
 TEST(MemoryMap, IsReadLineByLine) {
     auto regions = parse_maps(
-        "555555554000-555555555000 r-xp 00001000 fd:01 1234                       /home/lock keeper/flight 2\n"
+        "555555554000-555555555000 r-xp 00001000 fd:01 1234                       /home/lock "
+        "keeper/flight 2\n"
         "7ffff7fc1000-7ffff7fc5000 r--p 00000000 00:00 0                          [vvar]\n"
         "7ffff7d00000-7ffff7d01000 rw-p 00000000 00:00 0 \n"
         "no region at all\n"
@@ -38,7 +39,9 @@ TEST(MemoryMap, OfThisProcessHoldsWhatItUses) {
     for (const void* used : {static_cast<const void*>(&local), static_cast<const void*>(&kept)}) {
         RunAddress address(reinterpret_cast<std::uint64_t>(used));
         auto regions = parse_maps(text.str());
-        auto found = std::find_if(regions.begin(), regions.end(), [&](const MemoryRegion& region) { return region.contains(address); });
+        auto found = std::find_if(regions.begin(), regions.end(), [&](const MemoryRegion& region) {
+            return region.contains(address);
+        });
         ASSERT_NE(found, regions.end());
         EXPECT_TRUE(found->permissions.starts_with("rw"));
     }

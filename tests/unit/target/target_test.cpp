@@ -17,10 +17,6 @@ namespace {
 using testing::fixture;
 
 using testing::address_of, testing::open_symbols;
-LaunchOptions options_for(const std::string& program, std::vector<std::string> arguments = {}) {
-    return testing::quiet_launch(program, std::move(arguments));
-}
-
 TEST(MemoryCache, ReadsEachPageOnceAndStopsAtAGap) {
     unsigned reads = 0;
     MemoryCache cache([&](RunAddress page, std::span<std::byte> out) {
@@ -42,7 +38,8 @@ TEST(MemoryCache, ReadsEachPageOnceAndStopsAtAGap) {
 TEST(LiveProcess, StopsAtATrapAndHidesItsByte) {
     EventLoop events;
     Tracer tracer{real_kernel()};
-    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-pie")), events, tracer, open_symbols);
+    LiveProcess process(testing::quiet_launch(fixture("locks-gcc-O0-dwarf5-pie")), events, tracer,
+                        open_symbols);
     RunAddress main = address_of(process, "main");
     std::byte before = process.read<std::byte>(main);
     process.insert_trap(main);
@@ -71,7 +68,8 @@ TEST(LiveProcess, StopsAtATrapAndHidesItsByte) {
 TEST(LiveProcess, AWriteUnderATrapIsKeptForWhenItGoes) {
     EventLoop events;
     Tracer tracer{real_kernel()};
-    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-nopie")), events, tracer, open_symbols);
+    LiveProcess process(testing::quiet_launch(fixture("locks-gcc-O0-dwarf5-nopie")), events, tracer,
+                        open_symbols);
     RunAddress main = address_of(process, "main");
     process.insert_trap(main);
     std::byte nop{0x90};
@@ -85,7 +83,8 @@ TEST(LiveProcess, AWriteUnderATrapIsKeptForWhenItGoes) {
 TEST(LiveProcess, ReadsAcrossUnmappedMemoryAsFarAsItGoes) {
     EventLoop events;
     Tracer tracer{real_kernel()};
-    LiveProcess process(options_for(fixture("locks-gcc-O0-dwarf5-pie")), events, tracer, open_symbols);
+    LiveProcess process(testing::quiet_launch(fixture("locks-gcc-O0-dwarf5-pie")), events, tracer,
+                        open_symbols);
     std::byte buffer[16];
     EXPECT_EQ(process.read_available(RunAddress(0), buffer), 0u);
     EXPECT_THROW(process.read_memory(RunAddress(0x10), buffer), MemoryError);
@@ -99,7 +98,8 @@ TEST(LiveProcess, IsNeverLeftBehind) {
     {
         EventLoop events;
         Tracer tracer{real_kernel()};
-        LiveProcess process(options_for(fixture("trouble-gcc"), {"spin"}), events, tracer, open_symbols);
+        LiveProcess process(testing::quiet_launch(fixture("trouble-gcc"), {"spin"}), events, tracer,
+                            open_symbols);
         id = process.id();
         EXPECT_EQ(kill(id, 0), 0);
     }
@@ -118,13 +118,14 @@ TEST(LiveProcess, SaysWhyAProgramCannotStart) {
         return "started";
     };
     testing::TemporaryFolder folder;
-    EXPECT_NE(refusal(options_for("/no/such/program")).find("cannot be started"), std::string::npos);
+    EXPECT_NE(refusal(testing::quiet_launch("/no/such/program")).find("cannot be started"),
+              std::string::npos);
     auto text = folder.write("plain", "text");
-    EXPECT_NE(refusal(options_for(text)).find("may not be run"), std::string::npos);
-    LaunchOptions wrong = options_for(fixture("locks-static"));
+    EXPECT_NE(refusal(testing::quiet_launch(text)).find("may not be run"), std::string::npos);
+    LaunchOptions wrong = testing::quiet_launch(fixture("locks-static"));
     wrong.folder = "/no/such/folder";
     EXPECT_NE(refusal(wrong).find("folder /no/such/folder cannot be entered"), std::string::npos);
-    wrong = options_for(fixture("locks-static"));
+    wrong = testing::quiet_launch(fixture("locks-static"));
     wrong.input_file = "/no/such/input";
     EXPECT_NE(refusal(wrong).find("input file /no/such/input cannot be opened"), std::string::npos);
 }
@@ -132,8 +133,10 @@ TEST(LiveProcess, SaysWhyAProgramCannotStart) {
 TEST(LiveProcess, AForkedChildRunsOnWithoutOurBytes) {
     EventLoop events;
     Tracer tracer{real_kernel()};
-    LiveProcess process(options_for(fixture("trouble-gcc"), {"fork"}), events, tracer, open_symbols);
-    // The child calls turn first. With our byte in its code it would die of it and the parent would not get its 7.
+    LiveProcess process(testing::quiet_launch(fixture("trouble-gcc"), {"fork"}), events, tracer,
+                        open_symbols);
+    // The child calls turn first. With our byte in its code it would die of it and the parent would
+    // not get its 7.
     RunAddress turn = address_of(process, "turn");
     process.insert_trap(turn);
     TargetEvent event = process.run();
@@ -149,7 +152,8 @@ TEST(LiveProcess, AForkedChildRunsOnWithoutOurBytes) {
 TEST(LiveProcess, EveryThreadMeetsATrap) {
     EventLoop events;
     Tracer tracer{real_kernel()};
-    LiveProcess process(options_for(fixture("trouble-gcc"), {"threads"}), events, tracer, open_symbols);
+    LiveProcess process(testing::quiet_launch(fixture("trouble-gcc"), {"threads"}), events, tracer,
+                        open_symbols);
     RunAddress keeper = address_of(process, "keeper");
     process.insert_trap(keeper);
     std::set<ThreadId> met;

@@ -66,7 +66,8 @@ TEST(Tracer, SaysOfAChildThatWasKilledThatItIsGone) {
     EXPECT_FALSE(both.tracer.await_newborn(300));
 }
 
-// Numbers are used again: the end of one that nobody knew must not be taken for the birth of a later one.
+// Numbers are used again: the end of one that nobody knew must not be taken for the birth of a
+// later one.
 TEST(Tracer, DoesNotTakeAnEndForABirth) {
     TwoProcesses both;
     both.kernel.add_thread(300, 300, 0x401000);
@@ -82,7 +83,8 @@ TEST(Tracer, DoesNotTakeAnEndForABirth) {
     EXPECT_EQ(both.kernel.look(300, status), 0) << "its stop has been heard of";
 }
 
-// The system cannot say any more whose it was; who kept it would take the next thread of that number for it.
+// The system cannot say any more whose it was; who kept it would take the next thread of that
+// number for it.
 TEST(Tracer, TellsOfTheEndOfAThreadThatNothingElseWasToldOf) {
     TwoProcesses both;
     both.kernel.then(101, both.kernel.ends(0));

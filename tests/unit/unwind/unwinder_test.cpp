@@ -39,12 +39,17 @@ TEST_P(WalkedStack, IsTheOneTheProgramSeesFromInside) {
         }
         const Frame* caller = stack.frame(level + 1);
         if (!caller || !facts.count(function + "_returns_to")) continue;
-        EXPECT_EQ(caller->program_counter.value, std::stoull(facts[function + "_returns_to"], nullptr, 16)) << function;
+        EXPECT_EQ(caller->program_counter.value,
+                  std::stoull(facts[function + "_returns_to"], nullptr, 16))
+            << function;
         EXPECT_EQ(caller->origin, FrameOrigin::call_frame_information) << function;
         bool has_frame_pointer = name == "frames-gcc" || name == "frames-clang";
-        // The frame address is where the caller's frame pointer was pushed: two words below the call frame address.
+        // The frame address is where the caller's frame pointer was pushed: two words below the
+        // call frame address.
         if (has_frame_pointer) {
-            EXPECT_EQ(frame->call_frame_address->value, std::stoull(facts[function + "_frame"], nullptr, 16) + 16) << function;
+            EXPECT_EQ(frame->call_frame_address->value,
+                      std::stoull(facts[function + "_frame"], nullptr, 16) + 16)
+                << function;
         }
     }
     std::vector<std::string> own;
@@ -56,7 +61,9 @@ TEST_P(WalkedStack, IsTheOneTheProgramSeesFromInside) {
     EXPECT_TRUE(stack.why_it_ended().empty()) << stack.why_it_ended();
 }
 
-INSTANTIATE_TEST_SUITE_P(Builds, WalkedStack, ::testing::Values("frames-gcc", "frames-clang", "frames-O2", "frames-debugframe"));
+INSTANTIATE_TEST_SUITE_P(Builds, WalkedStack,
+                         ::testing::Values("frames-gcc", "frames-clang", "frames-O2",
+                                           "frames-debugframe"));
 
 TEST(DebugFrame, IsAllThatFixtureHas) {
     auto sections = testing::run({"readelf", "-S", "-W", testing::fixture("frames-debugframe")});
@@ -64,7 +71,9 @@ TEST(DebugFrame, IsAllThatFixtureHas) {
     ElfFile file(testing::fixture("frames-debugframe"));
     ModuleSymbols symbols(testing::fixture("frames-debugframe"));
     FileAddress middle = symbols.symbol_table().named("middle")->address;
-    dwarf::CallFrameInformation eh_frame(file.bytes(".eh_frame"), file.section(".eh_frame")->address, dwarf::CallFrameInformation::Flavour::eh_frame);
+    dwarf::CallFrameInformation eh_frame(file.bytes(".eh_frame"),
+                                         file.section(".eh_frame")->address,
+                                         dwarf::CallFrameInformation::Flavour::eh_frame);
     EXPECT_FALSE(eh_frame.describe(middle)) << "the test would not test .debug_frame";
     EXPECT_TRUE(symbols.frame_description(middle));
 }
@@ -81,7 +90,8 @@ TEST(FrameContext, AnswersForItsFrameOnly) {
     EXPECT_EQ(in.call_frame_address(), inner.call_frame_address->value);
     EXPECT_NE(in.frame_base(), out.frame_base());
     EXPECT_EQ(in.register_value(kStackPointerNumber), inner.registers.stack_pointer().value);
-    EXPECT_EQ(out.register_value(kStackPointerNumber), inner.call_frame_address->value) << "the caller's stack starts where this frame ends";
+    EXPECT_EQ(out.register_value(kStackPointerNumber), inner.call_frame_address->value)
+        << "the caller's stack starts where this frame ends";
     EXPECT_TRUE(in.register_value(2).has_value());
     EXPECT_FALSE(out.register_value(2).has_value()) << "a register that a call does not keep";
     EXPECT_THROW(in.read_memory(0, 8), MemoryError);
@@ -95,10 +105,12 @@ TEST(Unwinder, ADamagedStackEndsWithAReason) {
     session.reach(session.place("middle"));
     RunAddress cfa = *session.stack().frame(0)->call_frame_address;
     std::uint64_t nonsense = 0x4141414141414141;
-    session.target().write_memory(cfa - 8, std::as_bytes(std::span(&nonsense, 1)));  // the return address
+    session.target().write_memory(cfa - 8,
+                                  std::as_bytes(std::span(&nonsense, 1)));  // the return address
     Unwinder walk(session.target(), session.thread());
     EXPECT_EQ(walk.frames(100).size(), 1u);
-    EXPECT_NE(walk.why_it_ended().find("leads nowhere: the stack is damaged"), std::string::npos) << walk.why_it_ended();
+    EXPECT_NE(walk.why_it_ended().find("leads nowhere: the stack is damaged"), std::string::npos)
+        << walk.why_it_ended();
 }
 
 }  // namespace

@@ -24,13 +24,17 @@ class MadeUpTarget final : public Target {
         std::memcpy(out.data(), memory.data() + (address.value - 0x1000), size);
         return size;
     }
-    void write_memory(RunAddress address, ByteSpan bytes) override { std::memcpy(memory.data() + (address.value - 0x1000), bytes.data(), bytes.size()); }
+    void write_memory(RunAddress address, ByteSpan bytes) override {
+        std::memcpy(memory.data() + (address.value - 0x1000), bytes.data(), bytes.size());
+    }
     std::vector<ThreadId> threads() const override { return {}; }
     const Registers& registers(ThreadId) override { return registers_; }
     void set_registers(ThreadId, const Registers&) override {}
     const VectorRegisters& vector_registers(ThreadId) override { return vectors_; }
     const std::list<Module>& modules() override { return modules_; }
-    void put(std::uint64_t address, const std::string& text) { std::memcpy(memory.data() + (address - 0x1000), text.data(), text.size()); }
+    void put(std::uint64_t address, const std::string& text) {
+        std::memcpy(memory.data() + (address - 0x1000), text.data(), text.size());
+    }
 
   private:
     Registers registers_;
@@ -50,7 +54,9 @@ ByteSpan span_of(const std::string& text) {
 TEST(CharacterArray, ShowsEveryByteThatMatters) {
     EXPECT_EQ(character_array_text(span_of(std::string("Wren\0\0\0\0", 8))), "\"Wren\\0\"");
     EXPECT_EQ(character_array_text(span_of(std::string("Wren\n\0\0\0", 8))), "\"Wren\\n\\0\"");
-    EXPECT_EQ(character_array_text(span_of(std::string("ok\0filled\0\0", 11))), "\"ok\\0filled\\0\"") << "what lies behind the terminator";
+    EXPECT_EQ(character_array_text(span_of(std::string("ok\0filled\0\0", 11))),
+              "\"ok\\0filled\\0\"")
+        << "what lies behind the terminator";
     EXPECT_EQ(character_array_text(span_of(std::string("full", 4))), "\"full\" (no terminator)");
     EXPECT_EQ(character_array_text(span_of(std::string("\0\0\0", 3))), "\"\\0\"");
     EXPECT_EQ(character_array_text(span_of(std::string("a\x1b\0", 3))), "\"a\\x1b\\0\"");
@@ -66,7 +72,8 @@ TEST(ValueView, WritesNumbersInEveryForm) {
     EXPECT_EQ(text_of(value_of_integer(int_type(), 5), Form::binary), "0b0101");
     EXPECT_EQ(text_of(value_of_integer(int_type(), 65), Form::character), "65 'A'");
     EXPECT_EQ(text_of(value_of_integer(char_type(), 10)), "10 '\\n'");
-    EXPECT_EQ(text_of(value_of_integer(*base_type_from_words({"unsigned", "char"}), 200)), "200 '\\xc8'");
+    EXPECT_EQ(text_of(value_of_integer(*base_type_from_words({"unsigned", "char"}), 200)),
+              "200 '\\xc8'");
     EXPECT_EQ(text_of(value_of_integer(bool_type(), 1)), "true");
     EXPECT_EQ(text_of(value_of_integer(bool_type(), 7)), "true (its byte is 7)");
     EXPECT_EQ(text_of(value_of_integer(unsigned_type(), 0x3f800000), Form::floating), "1.0");
@@ -76,7 +83,8 @@ TEST(ValueView, WritesFloatsSoThatTheyReadBack) {
     EXPECT_EQ(text_of(value_of_floating(double_type(), 0.1)), "0.1");
     EXPECT_EQ(text_of(value_of_floating(double_type(), 2)), "2.0");
     EXPECT_EQ(text_of(value_of_floating(*base_type_from_words({"float"}), 0.1f)), "0.1");
-    EXPECT_EQ(text_of(value_of_floating(double_type(), std::numeric_limits<double>::infinity())), "infinity");
+    EXPECT_EQ(text_of(value_of_floating(double_type(), std::numeric_limits<double>::infinity())),
+              "infinity");
     EXPECT_EQ(text_of(value_of_floating(double_type(), std::nan(""))), "nan");
     EXPECT_EQ(text_of(value_of_floating(double_type(), -0.0)), "-0.0");
     EXPECT_EQ(text_of(value_of_floating(double_type(), 1), Form::hex), "0x3ff0000000000000");
@@ -96,7 +104,9 @@ TEST(ValueView, PointersSayWhatTheyPointAt) {
     MadeUpTarget target;
     target.put(0x1100, std::string("towpath\0", 8));
     ValueReader reader(target);
-    auto text = [&](const Type& type, std::uint64_t number) { return one_line(make_view(reader, "p", value_of_integer(type, number))); };
+    auto text = [&](const Type& type, std::uint64_t number) {
+        return one_line(make_view(reader, "p", value_of_integer(type, number)));
+    };
     EXPECT_EQ(text(pointer_to(char_type()), 0x1100), "0x1100 \"towpath\"");
     EXPECT_EQ(text(pointer_to(char_type()), 0), "null");
     EXPECT_EQ(text(pointer_to(char_type()), 0x9000), "0x9000 (nothing can be read there)");
@@ -118,7 +128,8 @@ TEST(ValueView, ArraysFoldRepeatsAndCountTheRest) {
     Value outside = value_in_memory(array_of(int_type(), 4), RunAddress(0x1ff8));
     view = make_view(reader, "a", outside);
     EXPECT_EQ(view.children.at(1).text, "0");
-    EXPECT_FALSE(view.children.at(2).unavailable.empty()) << "what cannot be read says so, the rest stays";
+    EXPECT_FALSE(view.children.at(2).unavailable.empty())
+        << "what cannot be read says so, the rest stays";
 }
 
 TEST(ValueView, ChangesAreReportedByLeaf) {

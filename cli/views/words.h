@@ -1,0 +1,132 @@
+// The words that stand for enumerations in JSON and in its schema: of each, all words by their
+// value, the last one last.
+#pragma once
+
+#include <string_view>
+
+#include "cli/views/view.h"
+
+namespace lantern::cli {
+
+template <class Enum>
+struct Words;  // `of(value)` is its word; `last` is the last value
+
+template <class Enum, Enum kLast>
+struct WordsTo {
+    static constexpr Enum last = kLast;
+};
+
+template <>
+struct Words<StopReason> : WordsTo<StopReason, StopReason::killed> {
+    static std::string_view of(StopReason reason) {
+        static constexpr std::string_view kWords[] = {
+            "none",       "attached", "released",    "selected", "kept",     "launched",
+            "breakpoint", "event",    "watch-ended", "stepped",  "diverted", "returned",
+            "reached",    "signal",   "paused",      "replaced", "exited",   "killed"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(reason)];
+    }
+};
+
+template <>
+struct Words<FrameOrigin> : WordsTo<FrameOrigin, FrameOrigin::tail_call> {
+    static std::string_view of(FrameOrigin origin) {
+        static constexpr std::string_view kWords[] = {"registers",     "call-frame-information",
+                                                      "frame-pointer", "return-address",
+                                                      "inlined",       "stack-scan",
+                                                      "tail-call"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(origin)];
+    }
+};
+
+template <>
+struct Words<Assignment> : WordsTo<Assignment, Assignment::on_some_paths> {
+    static std::string_view of(Assignment assignment) {
+        static constexpr std::string_view kWords[] = {"unknown", "yes", "not-yet", "on-some-paths"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(assignment)];
+    }
+};
+
+template <>
+struct Words<Arrangement> : WordsTo<Arrangement, Arrangement::target> {
+    static std::string_view of(Arrangement arrangement) {
+        static constexpr std::string_view kWords[] = {"fields", "elements", "pairs", "tuple",
+                                                      "target"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(arrangement)];
+    }
+};
+
+template <>
+struct Words<LineState> : WordsTo<LineState, LineState::fails> {
+    static std::string_view of(LineState state) {
+        static constexpr std::string_view kWords[] = {"next", "begun", "waiting", "fails"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(state)];
+    }
+};
+
+template <>
+struct Words<SignalRule> : WordsTo<SignalRule, SignalRule::pause> {
+    static std::string_view of(SignalRule rule) {
+        static constexpr std::string_view kWords[] = {"natural", "pass", "swallow", "pause"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(rule)];
+    }
+};
+
+template <>
+struct Words<TypeRow::Kind> : WordsTo<TypeRow::Kind, TypeRow::Kind::discriminant> {
+    static std::string_view of(TypeRow::Kind kind) {
+        static constexpr std::string_view kWords[] = {
+            "member", "base",    "virtual-base", "vtable-pointer",
+            "static", "padding", "variant",      "discriminant"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(kind)];
+    }
+};
+
+template <>
+struct Words<SourceState> : WordsTo<SourceState, SourceState::different> {
+    static std::string_view of(SourceState state) {
+        static constexpr std::string_view kWords[] = {"good", "missing", "newer", "different"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(state)];
+    }
+};
+
+template <>
+struct Words<BreakpointRow::Watch::By>
+    : WordsTo<BreakpointRow::Watch::By, BreakpointRow::Watch::By::steps> {
+    static std::string_view of(BreakpointRow::Watch::By by) {
+        static constexpr std::string_view kWords[] = {"debug-registers", "pages", "steps"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(by)];
+    }
+};
+
+template <>
+struct Words<Notice::Kind> : WordsTo<Notice::Kind, Notice::Kind::warning> {
+    static std::string_view of(Notice::Kind kind) {
+        return kind == Notice::Kind::warning ? "warning" : "done";
+    }
+};
+
+template <>
+struct Words<Cause> : WordsTo<Cause, Cause::system_call> {
+    static std::string_view of(Cause cause) { return cause_word(cause); }
+};
+
+template <>
+struct Words<RegisterGroup> : WordsTo<RegisterGroup, RegisterGroup::debug> {
+    static std::string_view of(RegisterGroup group) { return group_word(group); }
+};
+
+template <>
+struct Words<WordKind> : WordsTo<WordKind, WordKind::unreadable> {
+    static std::string_view of(WordKind kind) { return word_of(kind); }
+};
+
+}  // namespace lantern::cli

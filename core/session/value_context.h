@@ -1,0 +1,28 @@
+// What is known around a value: whose stack, heap or library an address belongs to, and the user's
+// own views.
+#pragma once
+
+#include "core/expressions/declared_view.h"
+#include "core/session/moment.h"
+#include "core/values/scalar_text.h"
+
+namespace lantern {
+
+class MomentValueContext final : public ValueContext {
+  public:
+    // `now` gives the moment that is looked at; both are borrowed.
+    MomentValueContext(std::function<Moment()> now, const DeclaredViews& views)
+        : now_(std::move(now)), views_(views) {}
+    std::string describe(RunAddress address) const override;
+    std::string object_at(RunAddress address, const Type& pointee) const override;
+    std::optional<Meaning> own_meaning(const ValueReader& reader,
+                                       const Value& value) const override {
+        return views_.meaning(reader, value);
+    }
+
+  private:
+    std::function<Moment()> now_;
+    const DeclaredViews& views_;
+};
+
+}  // namespace lantern
