@@ -24,6 +24,7 @@ constexpr Example kExamples[] = {
     {"reload", "reload"},
     {"follow", "follow child"},
     {"processes", "processes"},
+    {"heap", "heap leaks"},
     {"process", "process 2"},
     {"pause", "pause at pass_chamber when barge->draught_cm > 100"},
     {"note", "note at toll_for barge->name, barge->draught_cm"},

@@ -10,6 +10,7 @@
 #include "core/analysis/disassembly_report.h"
 #include "core/analysis/explain_report.h"
 #include "core/analysis/find_report.h"
+#include "core/analysis/heap_report.h"
 #include "core/analysis/locals_report.h"
 #include "core/analysis/memory_report.h"
 #include "core/analysis/registers_report.h"
@@ -117,7 +118,8 @@ using View =
     std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
                  ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
                  NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
-                 MemoryFindReport, MemoryCompareReport, WordsReport, SignalsReport, ThreadsReport,
+                 MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
+                 HeapCheckReport, HeapLeaksReport, HeapPathReport, SignalsReport, ThreadsReport,
                  ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport,
                  SurveyReport, HelpReport, Notice, Failure>;
 

@@ -1,0 +1,106 @@
+// What the heap tells: how much of it is in use and where, which block is whose, what is damaged,
+// what nothing leads to any more, and by which pointers a block is kept.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/heap/heap.h"
+#include "core/session/moment.h"
+
+namespace lantern {
+
+// 0 to 1; may throw to give up.
+using Progress = std::function<void(double done)>;
+
+struct HeapCount {
+    std::uint64_t blocks = 0, bytes = 0;  // usable ones
+};
+
+struct HeapArenaRow {
+    unsigned number = 0;  // 0: mappings of their own
+    HeapCount in_use, free, cached;
+    std::uint64_t rest = 0;   // bytes behind the last block
+    std::uint64_t whole = 0;  // bytes of memory
+    bool is_locked = false;
+};
+struct HeapSizeRow {
+    std::uint64_t size = 0;  // usable bytes
+    HeapCount in_use, not_in_use;
+};
+struct HeapBlockRow {
+    std::uint64_t address = 0, size = 0;  // run address; usable bytes
+    std::string state;                    // "in use", "free", "kept for the next request"
+    unsigned arena = 0;                   // 0: a mapping of its own
+    std::string what;                     // what it holds, as far as its content says; may be empty
+};
+struct HeapReport {
+    std::string library;
+    std::vector<HeapArenaRow> arenas;
+    HeapCount in_use, free, cached;
+    std::vector<HeapSizeRow> sizes;     // those that hold most
+    std::vector<HeapBlockRow> largest;  // in use
+    std::uint64_t damage = 0;           // how many contradictions there are
+    bool is_being_changed = false;      // a thread stands in the middle of a request
+};
+HeapReport report_heap(const Moment& moment, const Progress& progress);
+
+struct HeapBlocksQuery {
+    std::uint64_t least = 0, most = ~std::uint64_t{0};  // bytes
+    std::optional<RunAddress> at;  // the block that holds the address, and its neighbours
+    std::size_t limit = 40;
+    bool with_free = false;
+};
+struct HeapBlocksReport {
+    std::vector<HeapBlockRow> rows;  // by address
+    std::uint64_t total = 0;         // that fit
+    std::string note;                // of the address that was asked for
+};
+// Throws RequestError where the address is in no block.
+HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery& query,
+                                    const Progress& progress);
+
+struct HeapDamageRow {
+    std::uint64_t address = 0;
+    std::string what;
+    std::optional<HeapBlockRow> before;  // the block that lies in front of it
+    std::string content;                 // the bytes that were found, as text; may be empty
+};
+struct HeapCheckReport {
+    std::vector<HeapDamageRow> rows;  // by address
+    std::uint64_t blocks = 0;         // that were looked at
+    bool is_being_changed = false;
+};
+HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress);
+
+struct HeapLostRow {
+    HeapBlockRow first;
+    std::uint64_t times = 0;  // how many groups look like this one
+    HeapCount whole;          // of all of them, with what only they lead to
+};
+struct HeapLeaksReport {
+    std::vector<HeapLostRow> rows;  // the largest first
+    HeapCount lost, from_inside, in_use;
+    std::size_t groups = 0;
+    bool is_being_changed = false;
+};
+HeapLeaksReport report_heap_leaks(const Moment& moment, std::size_t limit,
+                                  const Progress& progress);
+
+struct HeapPathStep {
+    std::uint64_t pointer = 0;  // where the pointer lies; 0: in a register
+    std::string where;          // "flight in main", "stack of frame 2", the block
+    std::uint64_t block = 0;    // that it leads into
+    std::uint64_t offset = 0;   // bytes from its beginning
+    std::uint64_t size = 0;
+};
+struct HeapPathReport {
+    HeapBlockRow block;
+    std::vector<HeapPathStep> steps;  // from the root to the block; empty: nothing leads to it
+};
+// Throws RequestError where the address is in no block that is in use.
+HeapPathReport report_heap_path(const Moment& moment, RunAddress address, const Progress& progress);
+
+}  // namespace lantern

@@ -1,0 +1,191 @@
+#include "core/heap/heap_walk.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+
+#include "core/machine/page.h"
+#include "core/runtime/allocator_layout.h"
+
+namespace lantern {
+namespace {
+
+using namespace allocator;
+
+constexpr std::uint64_t kWindow = 1 << 20;
+constexpr std::uint64_t kProgressEvery = 16 << 20;
+constexpr std::uint64_t kSearched = 16
+                                    << 20;  // bytes behind a damaged header, for the next sound one
+constexpr unsigned kSoundInARow = 6;        // chunks that must follow each other to be believed
+
+// One piece of memory of an arena.
+class Walk {
+  public:
+    Walk(HeapWords& words, const HeapArena& arena, const RunRange& piece, Heap& heap)
+        : words_(words), arena_(arena), piece_(piece), heap_(heap) {}
+
+    void run(const std::function<void(std::uint64_t bytes)>& progress) {
+        std::uint64_t told = piece_.low.value;
+        for (RunAddress at = piece_.low; at < piece_.high;) {
+            if (at == arena_.top) return end_at(at);
+            auto word = words_.at(at + kWord);
+            if (!word) return;
+            if (is_fence(at, *word)) return judge_block_before(at, *word);
+            if (!is_sound(at, *word)) {
+                tell_header(at, *word);
+                auto next = next_sound(at);
+                if (!next) return;
+                has_block_ = false;
+                at = *next;
+                continue;
+            }
+            judge_block_before(at, *word);
+            heap_.blocks.emplace_back(at + kHeader, usable(size_of(*word)), arena_.number,
+                                      HeapBlock::State::in_use);
+            has_block_ = true;
+            at = at + size_of(*word);
+            if (progress && at.value - told >= kProgressEvery) {
+                progress(at.value - told);
+                told = at.value;
+            }
+        }
+    }
+
+  private:
+    // What stands behind the last block of a piece that is full: a chunk of nothing but a header,
+    // and another, or the end.
+    bool is_fence(RunAddress at, std::uint64_t word) {
+        auto is_only_header = [](std::uint64_t each) { return size_of(each) == kHeader; };
+        if (!is_only_header(word)) return false;
+        return piece_.high - at <= kLeastChunk ||
+               is_only_header(words_.at(at + kHeader + kWord).value_or(0));
+    }
+
+    // A chunk that is free does not say that it is of another arena.
+    bool is_sound(RunAddress at, std::uint64_t word) const {
+        std::uint64_t size = size_of(word);
+        bool is_foreign = arena_.is_first && (word & kOtherArena);
+        return size >= kLeastChunk && size % kAlignment == 0 && !is_foreign &&
+               !(word & kOwnMapping) && size <= piece_.high - at;
+    }
+
+    std::optional<RunAddress> next_sound(RunAddress damaged) {
+        RunAddress last = std::min(piece_.high, damaged + kSearched);
+        for (RunAddress at = damaged + kAlignment; at < last; at = at + kAlignment)
+            if (leads_on(at)) return at;
+        return std::nullopt;
+    }
+
+    // The block before it must be in use: of a free one nobody knows where it begins.
+    bool leads_on(RunAddress at) {
+        for (unsigned i = 0; i < kSoundInARow; ++i) {
+            if (at == arena_.top || at == piece_.high) return i > 0;
+            auto word = words_.at(at + kWord);
+            if (!word || !is_sound(at, *word)) return false;
+            if (i == 0 && !(*word & kBeforeInUse)) return false;
+            at = at + size_of(*word);
+        }
+        return true;
+    }
+
+    // A chunk says whether the one before it is in use; a free one has its size at both ends.
+    void judge_block_before(RunAddress at, std::uint64_t word) {
+        if ((word & kBeforeInUse) || !has_block_) return;
+        HeapBlock& before = heap_.blocks.back();
+        before.set_state(HeapBlock::State::free);
+        std::uint64_t expected = before.size() + kWord, found = words_.at(at).value_or(0);
+        if (found == expected) return;
+        HeapDamage damage;
+        damage.kind = HeapDamage::Kind::footer;
+        damage.at = at;
+        damage.found = found;
+        damage.before = before;
+        damage.what = fmt::format(
+            "the block of {} bytes at {:#x} is free by the header behind it, and its size at its "
+            "end is {:#x} instead of {:#x}",
+            before.size(), before.address, found, expected);
+        heap_.damage.push_back(std::move(damage));
+    }
+
+    void end_at(RunAddress top) {
+        if (auto word = words_.at(top + kWord)) judge_block_before(top, *word);
+    }
+
+    void tell_header(RunAddress at, std::uint64_t word) {
+        HeapDamage damage;
+        damage.at = at;
+        damage.found = word;
+        damage.what = fmt::format("the header at {:#x} says {:#x}, which is no size of a block",
+                                  (at + kWord).value, word);
+        if (has_block_) damage.before = heap_.blocks.back();
+        heap_.damage.push_back(std::move(damage));
+    }
+
+    HeapWords& words_;
+    const HeapArena& arena_;
+    const RunRange& piece_;
+    Heap& heap_;
+    bool has_block_ = false;  // the last block lies right before where the walk stands
+};
+
+bool is_stack(Target& target, const MemoryRegion& region) {
+    auto threads = target.threads();
+    return std::any_of(threads.begin(), threads.end(), [&](ThreadId thread) {
+        return region.contains(target.registers(thread).stack_pointer());
+    });
+}
+
+bool is_of_an_arena(const Heap& heap, const MemoryRegion& region) {
+    for (const HeapArena& arena : heap.arenas)
+        for (const RunRange& piece : arena.pieces)
+            if (piece.low < region.end && region.begin < piece.high) return true;
+    return false;
+}
+
+}  // namespace
+
+std::optional<std::uint64_t> HeapWords::at(RunAddress address) {
+    if (address < begin_ || address + kWord > begin_ + bytes_.size()) {
+        bytes_.resize(kWindow);
+        begin_ = RunAddress(address.value & ~(kPageSize - 1));
+        bytes_.resize(target_.read_bulk(begin_, bytes_));
+        if (address + kWord > begin_ + bytes_.size()) return std::nullopt;
+    }
+    std::uint64_t word;
+    std::memcpy(&word, bytes_.data() + (address - begin_), sizeof word);
+    return word;
+}
+
+void walk_piece(HeapWords& words, const HeapArena& arena, const RunRange& piece, Heap& heap,
+                const std::function<void(std::uint64_t bytes)>& progress) {
+    Walk(words, arena, piece, heap).run(progress);
+}
+
+// Nothing lists them. Each begins at a page; before its header lies what aligning it has cost.
+void find_own_mappings(Target& target, Heap& heap) {
+    constexpr std::uint64_t kPagesLookedAt = 4096;  // of one mapping, where none is
+    for (const MemoryRegion& region : target.regions()) {
+        bool may_hold = region.name.empty() && region.permissions.starts_with("rw");
+        if (!may_hold || is_of_an_arena(heap, region) || is_stack(target, region)) continue;
+        std::uint64_t looked_at = 0;
+        for (RunAddress page = region.begin; page < region.end && looked_at < kPagesLookedAt;) {
+            std::uint64_t words[2] = {};
+            target.read_bulk(page, std::as_writable_bytes(std::span(words)));
+            auto [before, word] = words;
+            std::uint64_t whole = size_of(word) + before;
+            bool is_block = (word & kFlags) == kOwnMapping && before < kPageSize && whole &&
+                            whole % kPageSize == 0 && whole <= region.end - page;
+            if (!is_block) {
+                page = page + kPageSize;
+                ++looked_at;
+                continue;
+            }
+            heap.blocks.emplace_back(page + before + kHeader, size_of(word) - kHeader, 0,
+                                     HeapBlock::State::in_use);
+            page = page + whole;
+        }
+    }
+}
+
+}  // namespace lantern

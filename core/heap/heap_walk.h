@@ -1,0 +1,30 @@
+// Going through the memory of the heap, chunk by chunk. (For heap.cpp.)
+#pragma once
+
+#include <functional>
+
+#include "core/heap/heap.h"
+
+namespace lantern {
+
+// Words of the process, read in large pieces: walks go forward.
+class HeapWords {
+  public:
+    explicit HeapWords(Target& target) : target_(target) {}
+    std::optional<std::uint64_t> at(RunAddress address);  // nothing where it cannot be read
+
+  private:
+    Target& target_;
+    RunAddress begin_;
+    std::vector<std::byte> bytes_;
+};
+
+// Adds the blocks of one piece of an arena, in order, and what is wrong with their headers.
+// `progress` is told how many bytes are done.
+void walk_piece(HeapWords& words, const HeapArena& arena, const RunRange& piece, Heap& heap,
+                const std::function<void(std::uint64_t bytes)>& progress);
+
+// Adds the blocks that are mappings of their own.
+void find_own_mappings(Target& target, Heap& heap);
+
+}  // namespace lantern
