@@ -130,7 +130,7 @@ continue
 S
 "$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --script "$work/control.lantern" --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --do 'launch watch' --do 'reach watch' --do 'pause on write level' --do 'pause on write day.sheet' --do continue --do continue --do continue --do continue --do continue --format json >> "$work/lines.jsonl" 2> /dev/null || true
-"$build/elm-lantern" debug "$build/tests/programs/heap" --stdout /dev/null --do 'launch leak' --do 'reach look_here' --do heap --do 'heap blocks limit 3' --do 'heap leaks' --do 'heap path kept_in_global' --do 'heap check' --format json >> "$work/lines.jsonl" 2> /dev/null || true
+"$build/elm-lantern" debug "$build/tests/programs/heap" --stdout /dev/null --do 'launch leak' --do 'reach look_here' --do heap --do 'heap blocks limit 3' --do 'heap types' --do 'heap leaks' --do 'heap path kept_in_global' --do 'heap check' --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/heap" --stdout /dev/null --do 'launch damage text' --do 'reach look_here' --do 'heap check' --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --do 'reach loops' --do 'over 4 pace 0.001' --format json >> "$work/lines.jsonl"
 "$build/elm-lantern" debug "$build/tests/programs/steps-gcc-O0" --stdout /dev/null --do 'pause on throw' --do 'pause on catch' --do 'reach values_returned' --do 'over 3' --do continue --do continue --do 'divert catching' --do 'leave 3' --format json >> "$work/lines.jsonl" 2> /dev/null || true

@@ -1,4 +1,4 @@
-// heap, heap blocks, heap check, heap leaks, heap path
+// heap, heap blocks, heap types, heap check, heap leaks, heap path
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
@@ -49,6 +49,15 @@ HeapBlocksQuery blocks_query(Session& session, std::string_view text) {
     return query;
 }
 
+// Nothing, or "limit N".
+std::size_t limit_of(std::string_view text, const char* command) {
+    if (text.empty()) return kRowsShown;
+    if (take_word(text) != "limit")
+        throw RequestError(fmt::format("{} takes the word limit and a number", command),
+                           fmt::format("{} limit 100", command));
+    return number_of(take_word(text), "limit 100");
+}
+
 }  // namespace
 
 void run_heap(Shell& shell, std::string_view arguments) {
@@ -69,18 +78,16 @@ void run_heap(Shell& shell, std::string_view arguments) {
             throw RequestError("heap path needs an address", "heap path barge, for example");
         return show(report_heap_path(session.moment(), address_meant(session, text), progress));
     }
-    if (what == "leaks") {
-        std::size_t limit = kRowsShown;
-        if (!text.empty() && take_word(text) == "limit")
-            limit = number_of(take_word(text), "heap leaks limit 100");
-        return show(report_heap_leaks(session.moment(), limit, progress));
-    }
+    if (what == "leaks")
+        return show(report_heap_leaks(session.moment(), limit_of(text, "heap leaks"), progress));
+    if (what == "types")
+        return show(report_heap_types(session.moment(), limit_of(text, "heap types"), progress));
     if (what == "check") {
         refuse_arguments(text, "heap check");
         return show(report_heap_check(session.moment(), progress));
     }
     throw RequestError(fmt::format("heap does not know {}", quote(what)),
-                       "heap, heap blocks, heap check, heap leaks, heap path ADDRESS");
+                       "heap, heap blocks, heap types, heap check, heap leaks, heap path ADDRESS");
 }
 
 }  // namespace lantern::cli

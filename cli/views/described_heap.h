@@ -61,6 +61,20 @@ void describe(Form& form, const HeapBlocksReport& report) {
 }
 
 template <class Form>
+void describe(Form& form, const HeapTypeRow& row) {
+    form.field("what", row.what);
+    form.field("in_use", row.in_use);
+}
+
+template <class Form>
+void describe(Form& form, const HeapTypesReport& report) {
+    form.kind("heap-types");
+    form.field("in_use", report.in_use);
+    form.field("total", report.total);
+    form.field("types", report.rows);
+}
+
+template <class Form>
 void describe(Form& form, const HeapDamageRow& row) {
     form.field("address", Address{row.address});
     form.field("what", row.what);

@@ -75,6 +75,19 @@ std::string heap_blocks_text(const HeapBlocksReport& report, const Style& style)
     return out;
 }
 
+std::string heap_types_text(const HeapTypesReport& report, const Style& style) {
+    std::string out = heading_line("what the heap holds", count_text(report.in_use), style);
+    for (const HeapTypeRow& row : report.rows)
+        out +=
+            fmt::format("  {:>12} bytes  {:>10} × {}\n", with_thousands(row.in_use.bytes),
+                        with_thousands(row.in_use.blocks),
+                        row.what.empty() ? style.faint("not known") : escape_for_display(row.what));
+    if (report.total > report.rows.size())
+        out += fmt::format("  … {} more; limit {} shows more of them\n",
+                           report.total - report.rows.size(), report.rows.size() * 10);
+    return out;
+}
+
 std::string heap_check_text(const HeapCheckReport& report, const Style& style) {
     std::string out = heading_line("heap check", counted(report.blocks, "block"), style);
     out += take_care(report.is_being_changed, style);

@@ -111,6 +111,7 @@ struct TextRenderer {
     std::string operator()(const WordsReport& r) const { return words_text(r, style); }
     std::string operator()(const HeapReport& r) const { return heap_text(r, style); }
     std::string operator()(const HeapBlocksReport& r) const { return heap_blocks_text(r, style); }
+    std::string operator()(const HeapTypesReport& r) const { return heap_types_text(r, style); }
     std::string operator()(const HeapCheckReport& r) const { return heap_check_text(r, style); }
     std::string operator()(const HeapLeaksReport& r) const { return heap_leaks_text(r, style); }
     std::string operator()(const HeapPathReport& r) const { return heap_path_text(r, style); }

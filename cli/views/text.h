@@ -27,6 +27,7 @@ std::string registers_text(const RegistersReport& report, const Style& style);
 std::string disassembly_text(const DisassemblyReport& report, const Style& style);
 std::string heap_text(const HeapReport& report, const Style& style);
 std::string heap_blocks_text(const HeapBlocksReport& report, const Style& style);
+std::string heap_types_text(const HeapTypesReport& report, const Style& style);
 std::string heap_check_text(const HeapCheckReport& report, const Style& style);
 std::string heap_leaks_text(const HeapLeaksReport& report, const Style& style);
 std::string heap_path_text(const HeapPathReport& report, const Style& style);

@@ -119,8 +119,8 @@ using View =
                  ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
                  NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
                  MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
-                 HeapCheckReport, HeapLeaksReport, HeapPathReport, SignalsReport, ThreadsReport,
-                 ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport,
-                 SurveyReport, HelpReport, Notice, Failure>;
+                 HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport, SignalsReport,
+                 ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport,
+                 TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -6,10 +6,12 @@
 #include <map>
 
 #include "core/analysis/address_note.h"
+#include "core/heap/block_types.h"
 #include "core/heap/reachability.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
+#include "core/values/builtin_types.h"
 
 namespace lantern {
 namespace {
@@ -52,6 +54,15 @@ HeapBlockRow row_of(const Moment& moment, const HeapBlock& block) {
             content_of(moment, block)};
 }
 
+// By the pointers that lead to it, where that says more.
+HeapBlockRow row_of(const Moment& moment, const Heap& heap, const BlockTypes& types,
+                    std::size_t number) {
+    HeapBlockRow row = row_of(moment, heap.blocks[number]);
+    const std::string& type = types.name(number);
+    if (row.what.empty() || (!type.empty() && !row.what.starts_with('"'))) row.what = type;
+    return row;
+}
+
 void count(HeapCount& into, const HeapBlock& block) {
     ++into.blocks;
     into.bytes += block.size();
@@ -87,6 +98,14 @@ const HeapBlock& block_meant(const Heap& heap, RunAddress address) {
     const HeapBlock* block = heap.block_at(address);
     if (!block) throw RequestError(fmt::format("{:#x} is in no block of the heap", address.value));
     return *block;
+}
+
+// The variable that a pointer from outside of the heap is in, else whose memory it is.
+std::string root_name(const Moment& moment, RunAddress pointer) {
+    std::string object = moment.surroundings().object_at(pointer, pointer_to(void_type()));
+    if (!object.empty()) return object;
+    std::string note = address_note(moment, pointer);
+    return note.empty() ? "memory" : note;
 }
 
 // What a damaged word says as a text; the bytes around it belong to what ran over.
@@ -142,6 +161,7 @@ HeapReport report_heap(const Moment& moment, const Progress& progress) {
 HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery& query,
                                     const Progress& progress) {
     Heap heap = read_heap(moment.target(), progress);
+    BlockTypes types = find_block_types(moment.target(), heap);
     HeapBlocksReport report;
     std::size_t first = 0, last = heap.blocks.size();
     if (query.at) {
@@ -163,8 +183,32 @@ HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery&
                     (query.at || query.with_free || block.is_in_use());
         if (!fits) continue;
         ++report.total;
-        if (report.rows.size() < query.limit) report.rows.push_back(row_of(moment, block));
+        if (report.rows.size() < query.limit) report.rows.push_back(row_of(moment, heap, types, i));
     }
+    return report;
+}
+
+HeapTypesReport report_heap_types(const Moment& moment, std::size_t limit,
+                                  const Progress& progress) {
+    Heap heap = read_heap(moment.target(), progress);
+    BlockTypes types = find_block_types(moment.target(), heap);
+    HeapTypesReport report;
+    std::map<std::string, HeapCount> by_type;
+    for (std::size_t i = 0; i < heap.blocks.size(); ++i) {
+        const HeapBlock& block = heap.blocks[i];
+        if (!block.is_in_use()) continue;
+        count(report.in_use, block);
+        std::string what = types.name(i);
+        if (what.empty()) what = content_of(moment, block);
+        if (what.starts_with('"') || what == "char") what = "text";
+        count(by_type[what], block);
+    }
+    for (auto& [what, whole] : by_type) report.rows.push_back({what, whole});
+    report.total = report.rows.size();
+    std::stable_sort(
+        report.rows.begin(), report.rows.end(),
+        [](const HeapTypeRow& a, const HeapTypeRow& b) { return a.in_use.bytes > b.in_use.bytes; });
+    report.rows.resize(std::min(report.rows.size(), limit));
     return report;
 }
 
@@ -233,7 +277,8 @@ HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
     });
     const HeapBlock& meant = block_meant(heap, address);
     HeapPathReport report;
-    report.block = row_of(moment, meant);
+    report.block = row_of(moment, heap, find_block_types(target, heap),
+                          static_cast<std::size_t>(&meant - heap.blocks.data()));
     if (!meant.is_in_use())
         throw RequestError(
             fmt::format("the block at {:#x} is {}", meant.address, report.block.state));
@@ -252,7 +297,7 @@ HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
         if (pointer) step.offset = target.read<std::uint64_t>(*pointer) - step.block;
         step.where = !pointer ? "a register"
                      : from == Reachability::kNone
-                         ? address_note(moment, *pointer)
+                         ? root_name(moment, *pointer)
                          : fmt::format("the block at {:#x}, byte {}", heap.blocks[from].address,
                                        pointer->value - heap.blocks[from].address);
         report.steps.push_back(std::move(step));

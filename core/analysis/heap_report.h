@@ -62,6 +62,19 @@ struct HeapBlocksReport {
 HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery& query,
                                     const Progress& progress);
 
+// What the blocks in use hold, by their types.
+struct HeapTypeRow {
+    std::string what;  // "canal::Barge", "element of std::map<…>", "text"; empty: not known
+    HeapCount in_use;
+};
+struct HeapTypesReport {
+    std::vector<HeapTypeRow> rows;  // those that hold most first
+    std::size_t total = 0;          // different ones
+    HeapCount in_use;
+};
+HeapTypesReport report_heap_types(const Moment& moment, std::size_t limit,
+                                  const Progress& progress);
+
 struct HeapDamageRow {
     std::uint64_t address = 0;
     std::string what;

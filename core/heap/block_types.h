@@ -1,0 +1,22 @@
+// What the blocks of the heap hold, as the types of the program's variables tell it: a pointer's
+// type is that of the block it leads to, and so on from its members.
+//
+//     canal::Barge* first  ──> block: canal::Barge
+//                                 next ──> block: canal::Barge
+//                                 crew ──> block: element of std::vector<canal::Hand>
+#pragma once
+
+#include "core/heap/heap.h"
+
+namespace lantern {
+
+// By number of the block: what it holds, empty where nothing with a type leads to it. Variables of
+// all threads' frames are looked at, and those of the program and its own libraries.
+struct BlockTypes {
+    std::vector<std::uint32_t> of;   // index into the names; 0: not known
+    std::vector<std::string> names;  // the first is empty
+    const std::string& name(std::size_t block) const { return names[of[block]]; }
+};
+BlockTypes find_block_types(Target& target, const Heap& heap);
+
+}  // namespace lantern
