@@ -36,6 +36,7 @@ void describe(Form& form, const HeapBlockRow& row) {
     form.field("state", row.state);
     form.field("arena", row.arena);
     form.optional("what", row.what);
+    form.optional("meant", row.is_meant);
 }
 
 template <class Form>

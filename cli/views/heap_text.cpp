@@ -67,7 +67,8 @@ std::string heap_text(const HeapReport& report, const Style& style) {
 std::string heap_blocks_text(const HeapBlocksReport& report, const Style& style) {
     std::string out = heading_line("blocks of the heap", counted(report.total, "block"), style);
     if (!report.note.empty()) out += report.note + "\n";
-    for (const HeapBlockRow& row : report.rows) out += "  " + block_line(row, style) + "\n";
+    for (const HeapBlockRow& row : report.rows)
+        out += (row.is_meant ? style.mark("◆") + " " : "  ") + block_line(row, style) + "\n";
     if (report.total > report.rows.size())
         out +=
             fmt::format("  … {} more; limit {} shows more of them\n",
@@ -94,10 +95,9 @@ std::string heap_check_text(const HeapCheckReport& report, const Style& style) {
     if (report.rows.empty()) return out + "nothing contradicts itself\n";
     for (const HeapDamageRow& row : report.rows) {
         out += fmt::format(" {} {}\n", style.warning("damaged"), row.what);
-        if (!row.content.empty())
-            out +=
-                fmt::format("         there stands the text {}\n", escape_for_display(row.content));
         if (row.before) out += "         before it lies " + block_line(*row.before, style) + "\n";
+        if (!row.content.empty())
+            out += fmt::format("         over its end lies {}\n", escape_for_display(row.content));
     }
     return out;
 }

@@ -50,8 +50,12 @@ std::string content_of(const Moment& moment, const HeapBlock& block) {
 }
 
 HeapBlockRow row_of(const Moment& moment, const HeapBlock& block) {
-    return {block.address, block.size(), state_word(block.state()), block.arena(),
-            content_of(moment, block)};
+    return {block.address,
+            block.size(),
+            state_word(block.state()),
+            block.arena(),
+            content_of(moment, block),
+            false};
 }
 
 // By the pointers that lead to it, where that says more.
@@ -108,7 +112,7 @@ std::string root_name(const Moment& moment, RunAddress pointer) {
     return note.empty() ? "memory" : note;
 }
 
-// What a damaged word says as a text; the bytes around it belong to what ran over.
+// What ran over the end of a block, where it is a text.
 std::string text_in(Target& target, RunAddress at) {
     std::array<std::byte, 16> bytes{};
     std::size_t got = target.read_available(at, bytes);
@@ -118,7 +122,7 @@ std::string text_in(Target& target, RunAddress at) {
         if (letter < 0x20 || letter > 0x7e) break;
         text += static_cast<char>(letter);
     }
-    return text.size() >= 3 ? quote(text) : std::string();
+    return text.empty() ? text : quote(text);
 }
 
 }  // namespace
@@ -218,8 +222,11 @@ HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress
     report.blocks = heap.blocks.size();
     report.is_being_changed = heap.is_being_changed();
     for (const HeapDamage& damage : heap.damage) {
-        HeapDamageRow row{damage.at.value, damage.what, {}, text_in(moment.target(), damage.at)};
-        if (damage.before) row.before = row_of(moment, *damage.before);
+        HeapDamageRow row{damage.at.value, damage.what, {}, {}};
+        if (damage.before) {
+            row.before = row_of(moment, *damage.before);
+            row.content = text_in(moment.target(), RunAddress(damage.before->end()));
+        }
         report.rows.push_back(std::move(row));
     }
     return report;
@@ -250,8 +257,12 @@ HeapLeaksReport report_heap_leaks(const Moment& moment, std::size_t limit,
     constexpr std::size_t kNamed = 10'000;  // beyond these the content is not looked at
     for (std::size_t i = 0; i < groups.size(); ++i) {
         const HeapBlock& first = heap.blocks[groups[i].first];
-        HeapBlockRow named{first.address, first.size(), state_word(first.state()), first.arena(),
-                           i < kNamed ? content_of(moment, first) : ""};
+        HeapBlockRow named{first.address,
+                           first.size(),
+                           state_word(first.state()),
+                           first.arena(),
+                           i < kNamed ? content_of(moment, first) : "",
+                           false};
         bool is_text = named.what.starts_with('"');
         auto key = std::tuple(first.size(), is_text ? std::string("a text") : named.what,
                               groups[i].blocks);

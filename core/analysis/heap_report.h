@@ -35,6 +35,7 @@ struct HeapBlockRow {
     std::string state;                    // "in use", "free", "kept for the next request"
     unsigned arena = 0;                   // 0: a mapping of its own
     std::string what;                     // what it holds, as far as its content says; may be empty
+    bool is_meant = false;                // it holds the address that was asked for
 };
 struct HeapReport {
     std::string library;
@@ -79,7 +80,7 @@ struct HeapDamageRow {
     std::uint64_t address = 0;
     std::string what;
     std::optional<HeapBlockRow> before;  // the block that lies in front of it
-    std::string content;                 // the bytes that were found, as text; may be empty
+    std::string content;                 // what ran over its end, where that is a text
 };
 struct HeapCheckReport {
     std::vector<HeapDamageRow> rows;  // by address

@@ -91,19 +91,17 @@ const Module* library_of_heap(Target& target) {
     return nullptr;
 }
 
-std::uint64_t piece_header(const std::string& version) {
-    return std::strtoul(version.c_str() + 2, nullptr, 10) >= 35 ? kPieceHeader : 32;
-}
-
 // The pieces of an arena that is not the first, from the one with its end backwards.
-void add_pieces(Target& target, HeapArena& arena, const std::string& version) {
+void add_pieces(Target& target, HeapArena& arena) {
     constexpr unsigned kMostPieces = 4096;
+    // Behind the header of its first piece stands the arena itself; it was longer from 2.35 on.
+    std::uint64_t header = arena.address.value % kPiece;
     RunAddress piece(arena.top.value & ~(kPiece - 1));
     for (unsigned i = 0; i < kMostPieces && piece.value; ++i) {
         auto size = word_at(target, piece + kPieceSizeAt),
              before = word_at(target, piece + kPieceBeforeAt);
         if (!size || !before || *size > kPiece) return;
-        std::uint64_t begin = piece_header(version);
+        std::uint64_t begin = header;
         bool holds_arena = arena.address == piece + begin;
         if (holds_arena) begin = (begin + kArenaSize + kAlignment - 1) & ~(kAlignment - 1);
         arena.pieces.push_back({piece + begin, piece + *size});
@@ -112,8 +110,7 @@ void add_pieces(Target& target, HeapArena& arena, const std::string& version) {
     }
 }
 
-HeapArena read_arena(Target& target, RunAddress address, unsigned number,
-                     const std::string& version) {
+HeapArena read_arena(Target& target, RunAddress address, unsigned number) {
     HeapArena arena;
     arena.number = number;
     arena.address = address;
@@ -127,7 +124,7 @@ HeapArena read_arena(Target& target, RunAddress address, unsigned number,
     }
     arena.top_size = size_of(word_at(target, arena.top + kWord).value_or(0));
     if (!arena.is_first) {
-        add_pieces(target, arena, version);
+        add_pieces(target, arena);
         return arena;
     }
     const MemoryRegion* region = target.region_at(arena.top);
@@ -139,7 +136,8 @@ HeapArena read_arena(Target& target, RunAddress address, unsigned number,
         before = target.region_at(begin - 1);
         if (before && before->end != begin) break;
     }
-    arena.pieces.push_back({begin, arena.top + arena.top_size});
+    bool grows_with_brk = region->name == "[heap]";
+    arena.pieces.push_back({begin, grows_with_brk ? region->end : arena.top + arena.top_size});
     return arena;
 }
 
@@ -149,25 +147,25 @@ AllocatorFound find_allocator(Target& target) {
     const Module* library = library_of_heap(target);
     if (!library)
         throw RequestError("no module of the program has an allocator of the usual names");
-    std::string version = version_of(*library);
-    if (version.empty())
-        throw RequestError(fmt::format(
-            "malloc is {}'s own: how that lays out its heap is not known", library->path()));
-    if (!is_known(version))
-        throw RequestError(
-            fmt::format("the heap of the C library {} is not known here, only that of "
-                        "2.{} to 2.{}",
-                        version, kFirstVersion, kLastVersion));
-    AllocatorFound found;
-    found.library = "the C library " + version;
     const ElfSymbol* symbol = library->symbols().symbol_table().named("main_arena");
     auto first =
         symbol ? std::optional(library->to_run(symbol->address)) : arena_in_data(target, *library);
+    std::string version = version_of(*library);
+    if (version.empty() && !first)
+        throw RequestError(fmt::format(
+            "malloc is {}'s own: how that lays out its heap is not known", library->path()));
+    if (!version.empty() && !is_known(version))
+        throw RequestError(
+            fmt::format("the heap of the C library {} is not known here, only that of 2.{} to 2.{}",
+                        version, kFirstVersion, kLastVersion));
     if (!first)
         throw RequestError("the heap's first arena is not found: nothing has been asked of it yet");
+    AllocatorFound found;
+    // A program that has the library in it does not say of which version that is.
+    found.library = version.empty() ? "a C library that is linked in" : "the C library " + version;
     std::set<RunAddress> seen;
     for (RunAddress at = *first; seen.insert(at).second && seen.size() <= kMostArenas;) {
-        found.arenas.push_back(read_arena(target, at, static_cast<unsigned>(seen.size()), version));
+        found.arenas.push_back(read_arena(target, at, static_cast<unsigned>(seen.size())));
         auto next = word_at(target, at + kNextArenaAt);
         if (!next || !*next) break;
         at = RunAddress(*next);

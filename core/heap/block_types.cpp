@@ -14,6 +14,7 @@
 #include "core/unwind/unwinder.h"
 #include "core/values/dynamic_type.h"
 #include "core/values/library/library_view.h"
+#include "core/values/object_part.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -168,8 +169,8 @@ class Naming {
     // A pointer of a type, and what it says of the block that it leads to.
     void lead(std::uint64_t word, const Type& pointer) {
         std::uint32_t number = index_.holding(word);
-        if (number == BlockIndex::kNone || !heap_.blocks[number].is_in_use() || made_.of[number])
-            return;
+        if (number == BlockIndex::kNone || !heap_.blocks[number].is_in_use()) return;
+        if (made_.of[number]) return compare(number, word, target_of(pointer));
         const HeapBlock& block = heap_.blocks[number];
         const Type* target = &target_of(pointer);
         TypeKind kind = plain(*target).kind;
@@ -180,10 +181,26 @@ class Naming {
         std::uint64_t size = plain(*target).size;
         if (!size || size > block.size()) return;
         name(number, short_name(*target));
+        types_[number] = target;
         if (!may_lead(*target)) return;
         objects_.push_back({target, word, 1});
         std::uint64_t more = std::min(block.size() / size, kMostElements) - 1;
         if (more) arrays_.push_back({target, word + size, more});
+    }
+
+    // Two pointers of types that have nothing to do with each other lead to one block: one of them
+    // may be from before it was freed.
+    void compare(std::uint32_t number, std::uint64_t word, const Type& other) {
+        auto known = types_.find(number);
+        if (known == types_.end() || heap_.blocks[number].address != word) return;
+        const Type &one = plain(*known->second), &two = plain(other);
+        bool are_structures =
+            one.kind == TypeKind::structure && two.kind == TypeKind::structure && &one != &two;
+        if (!are_structures || two.is_incomplete || one.full_name() == two.full_name()) return;
+        if (has_part_at(one, 0, two) || has_part_at(two, 0, one)) return;
+        name(number,
+             fmt::format("{}, and by another pointer {}", short_name(one), short_name(two)));
+        types_.erase(known);  // told once
     }
 
     // An object with virtual functions says itself of which class it is.
@@ -207,6 +224,7 @@ class Naming {
     BlockTypes& made_;
     std::deque<Object> objects_, arrays_;
     std::unordered_map<std::string, std::uint32_t> numbers_;
+    std::unordered_map<std::uint32_t, const Type*> types_;  // of blocks that a pointer has named
     std::unordered_set<std::pair<std::uint64_t, const Type*>, PairHash> seen_;
 };
 

@@ -31,8 +31,8 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress)
     for (const HeapArena& arena : heap.arenas)
         for (const RunRange& piece : arena.pieces) whole += piece.size();
     HeapWords words(target);
-    for (const HeapArena& arena : heap.arenas)
-        for (const RunRange& piece : arena.pieces)
+    for (HeapArena& arena : heap.arenas)
+        for (RunRange& piece : arena.pieces)
             walk_piece(words, arena, piece, heap, [&](std::uint64_t bytes) {
                 done += bytes;
                 if (progress) progress(static_cast<double>(done) / static_cast<double>(whole));

@@ -22,11 +22,12 @@ constexpr unsigned kSoundInARow = 6;        // chunks that must follow each othe
 // One piece of memory of an arena.
 class Walk {
   public:
-    Walk(HeapWords& words, const HeapArena& arena, const RunRange& piece, Heap& heap)
+    Walk(HeapWords& words, const HeapArena& arena, RunRange& piece, Heap& heap)
         : words_(words), arena_(arena), piece_(piece), heap_(heap) {}
 
     void run(const std::function<void(std::uint64_t bytes)>& progress) {
         std::uint64_t told = piece_.low.value;
+        piece_.low = beginning();
         for (RunAddress at = piece_.low; at < piece_.high;) {
             if (at == arena_.top) return end_at(at);
             auto word = words_.at(at + kWord);
@@ -53,6 +54,18 @@ class Walk {
     }
 
   private:
+    // A program that has the library in it takes memory before the heap is there: it lies in front.
+    // The first block is the one in which the first thread keeps its lists.
+    RunAddress beginning() {
+        constexpr std::uint64_t kMostInFront = 64 << 10;
+        constexpr std::uint64_t kListsChunk = (kThreadListsSize + kWord + 15) & ~std::uint64_t{15};
+        if (!arena_.is_first || leads_on(piece_.low)) return piece_.low;
+        RunAddress last = std::min(piece_.high, piece_.low + kMostInFront);
+        for (RunAddress at = piece_.low; at < last; at = at + kAlignment)
+            if (words_.at(at + kWord) == (kListsChunk | kBeforeInUse) && leads_on(at)) return at;
+        return piece_.low;
+    }
+
     // What stands behind the last block of a piece that is full: a chunk of nothing but a header,
     // and another, or the end.
     bool is_fence(RunAddress at, std::uint64_t word) {
@@ -108,8 +121,21 @@ class Walk {
         heap_.damage.push_back(std::move(damage));
     }
 
+    // What is left at the end reaches to the end of a page, within the memory that the arena has.
     void end_at(RunAddress top) {
-        if (auto word = words_.at(top + kWord)) judge_block_before(top, *word);
+        auto word = words_.at(top + kWord);
+        if (!word) return;
+        judge_block_before(top, *word);
+        RunAddress end = top + size_of(*word);
+        if (end.value % kPageSize == 0 && end <= piece_.high) return;
+        HeapDamage damage;
+        damage.at = top;
+        damage.found = *word;
+        damage.what = fmt::format(
+            "the rest at the end of arena {} says that it has {} bytes, and there are {}",
+            arena_.number, size_of(*word), piece_.high - top);
+        if (has_block_) damage.before = heap_.blocks.back();
+        heap_.damage.push_back(std::move(damage));
     }
 
     void tell_header(RunAddress at, std::uint64_t word) {
@@ -124,7 +150,7 @@ class Walk {
 
     HeapWords& words_;
     const HeapArena& arena_;
-    const RunRange& piece_;
+    RunRange& piece_;
     Heap& heap_;
     bool has_block_ = false;  // the last block lies right before where the walk stands
 };
@@ -157,7 +183,7 @@ std::optional<std::uint64_t> HeapWords::at(RunAddress address) {
     return word;
 }
 
-void walk_piece(HeapWords& words, const HeapArena& arena, const RunRange& piece, Heap& heap,
+void walk_piece(HeapWords& words, const HeapArena& arena, RunRange& piece, Heap& heap,
                 const std::function<void(std::uint64_t bytes)>& progress) {
     Walk(words, arena, piece, heap).run(progress);
 }

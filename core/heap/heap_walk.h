@@ -19,9 +19,10 @@ class HeapWords {
     std::vector<std::byte> bytes_;
 };
 
-// Adds the blocks of one piece of an arena, in order, and what is wrong with their headers.
+// Adds the blocks of one piece of an arena, in order, and what is wrong with their headers. The
+// piece begins with its first block from then on.
 // `progress` is told how many bytes are done.
-void walk_piece(HeapWords& words, const HeapArena& arena, const RunRange& piece, Heap& heap,
+void walk_piece(HeapWords& words, const HeapArena& arena, RunRange& piece, Heap& heap,
                 const std::function<void(std::uint64_t bytes)>& progress);
 
 // Adds the blocks that are mappings of their own.

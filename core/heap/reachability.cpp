@@ -66,6 +66,18 @@ class KeptMemoryPieces {
     std::unordered_map<std::uint64_t, std::vector<std::byte>> pieces_;
 };
 
+// What can be written, and what the loader has closed when it had filled it in.
+bool may_hold_pointers(Target& target, const MemoryRegion& region) {
+    if (region.permissions.starts_with("rw")) return true;
+    if (!region.permissions.starts_with("r--")) return false;
+    for (const Module& module : target.modules())
+        for (const Segment& segment : module.symbols().elf().segments())
+            if (segment.writable && module.to_run(segment.range.low) < region.end &&
+                region.begin < module.to_run(segment.range.high))
+                return true;
+    return false;
+}
+
 // Where pointers of the program lie outside of the heap: writable memory that is neither the heap's
 // nor below a stack's top.
 std::vector<RunRange> roots_of(Target& target, const Heap& heap) {
@@ -86,7 +98,7 @@ std::vector<RunRange> roots_of(Target& target, const Heap& heap) {
               [](const RunRange& a, const RunRange& b) { return a.low < b.low; });
     std::vector<RunRange> roots;
     for (const MemoryRegion& region : target.regions()) {
-        if (region.permissions.size() < 2 || !region.permissions.starts_with("rw")) continue;
+        if (!may_hold_pointers(target, region)) continue;
         RunAddress at = region.begin;
         for (const RunRange& hole : without) {
             if (hole.high <= at || hole.low >= region.end) continue;

@@ -33,8 +33,7 @@ constexpr unsigned kFastLists = 10, kLists = 127;  // the latter are pairs: firs
 
 // struct _heap_info, at the beginning of each piece of memory of an arena that is not the first.
 constexpr std::uint64_t kPiece = 64 << 20;  // they are aligned to this
-constexpr std::uint64_t kArenaOfPieceAt = 0, kPieceBeforeAt = 8, kPieceSizeAt = 16,
-                        kPieceHeader = 48;  // 2.35 and later; before that 32
+constexpr std::uint64_t kArenaOfPieceAt = 0, kPieceBeforeAt = 8, kPieceSizeAt = 16;
 
 // struct tcache_perthread_struct: the short lists that each thread has for itself, one for each
 // size of chunk from the least one on. It is a block of the heap.

@@ -42,7 +42,7 @@ TEST(HeapCommand, NamesTheBlockBeforeADamagedHeader) {
     Ran ran = heap("damage text", {"heap check", "heap"});
     EXPECT_TRUE(ran.says("which is no size of a block")) << ran.output;
     EXPECT_TRUE(ran.says("before it lies 0x")) << ran.output;
-    EXPECT_TRUE(ran.says("\"this text of the canal")) << ran.output;
+    EXPECT_TRUE(ran.says("over its end lies \"rty bytes")) << ran.output;
     EXPECT_TRUE(ran.says("heap check tells")) << ran.output;
 }
 
@@ -54,6 +54,20 @@ TEST(HeapCommand, ReadsACoreAsItReadsTheProcess) {
     std::string lost = "lost   15 blocks, 840 bytes";
     EXPECT_TRUE(live.says(lost)) << live.output;
     EXPECT_TRUE(kept.says(lost)) << kept.output;
+}
+
+// The demo's three faults, each where it shows.
+TEST(HeapCommand, ShowsWhatIsWrongOnTheWharf) {
+    std::string wharf =
+        std::string(DEMO_PROGRAM).substr(0, std::string(DEMO_PROGRAM).rfind('/')) + "/wharf";
+    Ran ran = debug(wharf,
+                    {"pause at close_of_day", "launch", "heap leaks", "heap types", "caller",
+                     "heap blocks at wharf.berths_[1]", "heap check"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("lost   40 blocks, 2 240 bytes")) << ran.output;
+    EXPECT_TRUE(ran.says("20 × canal::Bill")) << ran.output;
+    EXPECT_TRUE(ran.says("canal::Barge, and by another pointer canal::Crate")) << ran.output;
+    EXPECT_TRUE(ran.says("24 bytes  \"timber for the upper pound\"")) << ran.output;
 }
 
 TEST(HeapCommand, SaysThatThereIsNothingYet) {

@@ -139,6 +139,22 @@ TEST(HeapLeaks, AreWhatTheProgramLostAndNothingElse) {
     }
 }
 
+// Its thread-local variables and what its start needs lie in front of the first block.
+TEST(HeapLeaks, OfAProgramWithTheLibraryInIt) {
+    Standing standing({"leak"}, "heap-static");
+    Target& target = standing.session.target();
+    Heap heap = read_heap(target);
+    EXPECT_TRUE(heap.damage.empty()) << heap.damage.front().what;
+    Reachability reach(target, heap, {});
+    auto groups = lost_groups(target, heap, reach);
+    std::set<std::uint64_t> lost;
+    for (const auto& line : standing.lines("lost")) lost.insert(line[0] ^ 0x5555555555555555);
+    EXPECT_EQ(groups.size(), 5u);
+    for (const LostGroup& group : groups)
+        EXPECT_TRUE(lost.count(heap.blocks[group.first].address))
+            << heap.blocks[group.first].size();
+}
+
 struct Damage {
     const char* how;
     HeapDamage::Kind kind;
