@@ -165,7 +165,7 @@ HeapReport report_heap(const Moment& moment, const Progress& progress) {
 HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery& query,
                                     const Progress& progress) {
     Heap heap = read_heap(moment.target(), progress);
-    BlockTypes types = find_block_types(moment.target(), heap);
+    BlockTypes types = find_block_types(moment.target(), heap, progress);
     HeapBlocksReport report;
     std::size_t first = 0, last = heap.blocks.size();
     if (query.at) {
@@ -195,7 +195,7 @@ HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery&
 HeapTypesReport report_heap_types(const Moment& moment, std::size_t limit,
                                   const Progress& progress) {
     Heap heap = read_heap(moment.target(), progress);
-    BlockTypes types = find_block_types(moment.target(), heap);
+    BlockTypes types = find_block_types(moment.target(), heap, progress);
     HeapTypesReport report;
     std::map<std::string, HeapCount> by_type;
     for (std::size_t i = 0; i < heap.blocks.size(); ++i) {
@@ -252,7 +252,7 @@ HeapLeaksReport report_heap_leaks(const Moment& moment, std::size_t limit,
     }
     // Groups that look the same are told once.
     std::map<std::tuple<std::uint64_t, std::string, std::uint64_t>, std::size_t> alike;
-    std::vector<LostGroup> groups = lost_groups(target, heap, reach);
+    std::vector<LostGroup> groups = lost_groups(target, heap, reach, progress);
     report.groups = groups.size();
     constexpr std::size_t kNamed = 10'000;  // beyond these the content is not looked at
     for (std::size_t i = 0; i < groups.size(); ++i) {
@@ -288,7 +288,7 @@ HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
     });
     const HeapBlock& meant = block_meant(heap, address);
     HeapPathReport report;
-    report.block = row_of(moment, heap, find_block_types(target, heap),
+    report.block = row_of(moment, heap, find_block_types(target, heap, progress),
                           static_cast<std::size_t>(&meant - heap.blocks.data()));
     if (!meant.is_in_use())
         throw RequestError(

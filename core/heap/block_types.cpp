@@ -22,6 +22,7 @@ namespace {
 
 constexpr unsigned kMostFrames = 64;              // of one thread
 constexpr std::uint64_t kMostElements = 100'000;  // of one array or container
+constexpr std::uint64_t kProgressEvery = 10'000;  // objects
 constexpr unsigned kDeepest = 16;                 // members in members
 
 class Naming {
@@ -32,13 +33,16 @@ class Naming {
         made_.of.assign(heap.blocks.size(), 0);
     }
 
-    void run() {
+    void run(const std::function<void(double done)>& progress) {
         look_at_frames();
         look_at_globals();
         while (!objects_.empty() || !arrays_.empty()) {
             auto& from = objects_.empty() ? arrays_ : objects_;
             Object object = from.front();
             from.pop_front();
+            if (progress && ++looked_at_ % kProgressEvery == 0)
+                progress(std::min(1.0, static_cast<double>(looked_at_) /
+                                           static_cast<double>(heap_.blocks.size())));
             for (std::uint64_t i = 0; i < object.count; ++i)
                 look_at(*object.type, object.address + i * plain(*object.type).size, 0);
         }
@@ -222,6 +226,7 @@ class Naming {
     const Heap& heap_;
     BlockIndex index_;
     BlockTypes& made_;
+    std::uint64_t looked_at_ = 0;
     std::deque<Object> objects_, arrays_;
     std::unordered_map<std::string, std::uint32_t> numbers_;
     std::unordered_map<std::uint32_t, const Type*> types_;  // of blocks that a pointer has named
@@ -230,9 +235,10 @@ class Naming {
 
 }  // namespace
 
-BlockTypes find_block_types(Target& target, const Heap& heap) {
+BlockTypes find_block_types(Target& target, const Heap& heap,
+                            const std::function<void(double done)>& progress) {
     BlockTypes made;
-    Naming(target, heap, made).run();
+    Naming(target, heap, made).run(progress);
     return made;
 }
 

@@ -17,6 +17,8 @@ struct BlockTypes {
     std::vector<std::string> names;  // the first is empty
     const std::string& name(std::size_t block) const { return names[of[block]]; }
 };
-BlockTypes find_block_types(Target& target, const Heap& heap);
+// `progress` is told the share of the blocks that are done; it may throw to give up.
+BlockTypes find_block_types(Target& target, const Heap& heap,
+                            const std::function<void(double done)>& progress = {});
 
 }  // namespace lantern

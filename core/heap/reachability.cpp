@@ -12,6 +12,7 @@ namespace lantern {
 namespace {
 
 constexpr std::uint64_t kWord = allocator::kWord;
+constexpr std::size_t kProgressEvery = 100'000;  // blocks
 
 // Memory of the process in large pieces that are kept: blocks are visited in any order.
 class KeptMemoryPieces {
@@ -139,8 +140,6 @@ class Marking {
     }
 
   private:
-    static constexpr std::size_t kProgressEvery = 100'000;
-
     void scan(std::uint64_t low, std::uint64_t high, std::uint32_t from) {
         memory_.for_each_word(low, high,
                               [&](std::uint64_t at, std::uint64_t word) { meet(word, at, from); });
@@ -180,7 +179,8 @@ std::optional<RunAddress> Reachability::pointer_to(std::size_t block) const {
 
 // Each lost block belongs to the first that leads to it; those that no other lost one leads to come
 // first, and what is left then are circles.
-std::vector<LostGroup> lost_groups(Target& target, const Heap& heap, const Reachability& reach) {
+std::vector<LostGroup> lost_groups(Target& target, const Heap& heap, const Reachability& reach,
+                                   const std::function<void(double done)>& progress) {
     BlockIndex index(heap);
     KeptMemoryPieces memory(target);
     std::vector<std::uint32_t> lost;
@@ -198,8 +198,11 @@ std::vector<LostGroup> lost_groups(Target& target, const Heap& heap, const Reach
                                      visit(other);
                              });
     };
-    for (std::uint32_t block : lost)
-        for_each_target(block, [&](std::uint32_t other) { is_pointed_at[other] = true; });
+    for (std::size_t i = 0; i < lost.size(); ++i) {
+        for_each_target(lost[i], [&](std::uint32_t other) { is_pointed_at[other] = true; });
+        if (progress && i % kProgressEvery == 0)
+            progress(static_cast<double>(i) / static_cast<double>(lost.size()));
+    }
     std::vector<LostGroup> groups;
     auto take = [&](std::uint32_t first) {
         if (is_taken[first]) return;

@@ -40,6 +40,7 @@ struct LostGroup {
     std::uint64_t bytes = 0;
 };
 // The largest first.
-std::vector<LostGroup> lost_groups(Target& target, const Heap& heap, const Reachability& reach);
+std::vector<LostGroup> lost_groups(Target& target, const Heap& heap, const Reachability& reach,
+                                   const std::function<void(double done)>& progress = {});
 
 }  // namespace lantern
