@@ -187,7 +187,9 @@ HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery&
                     (query.at || query.with_free || block.is_in_use());
         if (!fits) continue;
         ++report.total;
-        if (report.rows.size() < query.limit) report.rows.push_back(row_of(moment, heap, types, i));
+        if (report.rows.size() >= query.limit) continue;
+        report.rows.push_back(row_of(moment, heap, types, i));
+        report.rows.back().is_meant = query.at && heap.block_at(*query.at) == &block;
     }
     return report;
 }

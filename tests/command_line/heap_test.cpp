@@ -67,6 +67,7 @@ TEST(HeapCommand, ShowsWhatIsWrongOnTheWharf) {
     EXPECT_TRUE(ran.says("lost   40 blocks, 2 240 bytes")) << ran.output;
     EXPECT_TRUE(ran.says("20 × canal::Bill")) << ran.output;
     EXPECT_TRUE(ran.says("canal::Barge, and by another pointer canal::Crate")) << ran.output;
+    EXPECT_TRUE(ran.says("\n◆ 0x")) << "the one that was asked for";
     EXPECT_TRUE(ran.says("24 bytes  \"timber for the upper pound\"")) << ran.output;
 }
 
