@@ -127,6 +127,13 @@ class Marking {
             const Registers& registers = target_.registers(thread);
             for (unsigned number = 0; number <= 16; ++number)
                 if (auto value = registers.get(number)) meet(*value, 0, Reachability::kNone);
+            // Compilers move two pointers at once through a vector.
+            for (const auto& vector : target_.vector_registers(thread).vectors)
+                for (std::size_t half = 0; half < vector.size(); half += kWord) {
+                    std::uint64_t word;
+                    std::memcpy(&word, vector.data() + half, sizeof word);
+                    meet(word, 0, Reachability::kNone);
+                }
         }
         for (const RunRange& root : roots_of(target_, heap_))
             scan(root.low.value, root.high.value, Reachability::kNone);
