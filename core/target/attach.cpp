@@ -37,6 +37,14 @@ long status_field(pid_t process, const std::string& name) {
     return -1;
 }
 
+// A thread that has ended and is not cleared away yet (proc(5)): it cannot be traced any more.
+bool has_ended(pid_t task) {
+    std::ifstream status(fmt::format("/proc/{}/status", task));
+    for (std::string line; std::getline(status, line);)
+        if (line.starts_with("State:\t")) return line[7] == 'Z' || line[7] == 'X';
+    return true;
+}
+
 [[noreturn]] void refuse(pid_t process, int reason) {
     if (reason == ESRCH)
         throw TargetError(fmt::format("there is no process {}", process),
@@ -80,7 +88,10 @@ bool wait_until_stopped(pid_t task) {
         if (got < 0 && errno == EINTR) continue;
         if (got < 0 || WIFEXITED(status) || WIFSIGNALED(status)) return false;
         if (status >> 16 == PTRACE_EVENT_STOP) return true;
-        // A signal came first: it is given, and the interruption is still to come.
+        // A signal or an event came first, and every stop takes back an interruption that was asked
+        // for before it (the kernel's ptrace_stop): it is asked for again, and the thread goes on
+        // with its signal, into it.
+        ptrace(PTRACE_INTERRUPT, task, nullptr, nullptr);
         ptrace(PTRACE_CONT, task, nullptr,
                reinterpret_cast<void*>(static_cast<long>(status >> 16 ? 0 : WSTOPSIG(status))));
     }
@@ -111,13 +122,12 @@ std::vector<pid_t> attach_traced(pid_t process) {
             if (ptrace(PTRACE_SEIZE, task, nullptr,
                        reinterpret_cast<void*>(wanted_trace_events())) != 0) {
                 int reason = errno;
-                // A thread's child thread is seized by the kernel with it; one that has just ended
-                // is gone.
-                if (task != process &&
-                    (reason == ESRCH || status_field(task, "TracerPid:") == getpid())) {
-                    if (reason == ESRCH) continue;
-                } else {
-                    for (pid_t id : stopped) ptrace(PTRACE_DETACH, id, nullptr, nullptr);
+                if (task != process && (reason == ESRCH || has_ended(task))) continue;
+                // A thread's child thread is seized by the kernel with it.
+                if (task == process || status_field(task, "TracerPid:") != getpid()) {
+                    for (pid_t each : seized)
+                        if (wait_until_stopped(each)) stopped.push_back(each);
+                    for (pid_t each : stopped) ptrace(PTRACE_DETACH, each, nullptr, nullptr);
                     refuse(process, reason);
                 }
             }

@@ -228,20 +228,42 @@ TEST(Process, ManyChildrenGoTheirOwnWays) {
     EXPECT_EQ(folder.read("out"), testing::run({fixture("control-gcc-O0"), "brood", "60"}).output);
 }
 
-TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
-    testing::TemporaryFolder folder;
-    std::string out = (folder.path() / "out").string();
-    pid_t child = fork();
-    if (child == 0) {
-        (void)!freopen(out.c_str(), "w", stdout);
-        execl(fixture("control-gcc-O0").c_str(), "control", "spin", nullptr);
-        _exit(127);
+// A fixture that runs by itself, and ends with the test.
+class RunningProgram {
+  public:
+    explicit RunningProgram(std::vector<std::string> arguments) : id_(fork()) {
+        std::string program = fixture("control-gcc-O0");
+        if (id_ == 0) {
+            std::vector<char*> all{program.data()};
+            for (std::string& argument : arguments) all.push_back(argument.data());
+            all.push_back(nullptr);
+            if (freopen("/dev/null", "w", stdout)) execv(program.c_str(), all.data());
+            _exit(127);
+        }
+        testing::wait_until_it_runs(id_, program);
     }
-    testing::wait_until_it_runs(child, fixture("control-gcc-O0"));
+    RunningProgram(const RunningProgram&) = delete;
+    RunningProgram& operator=(const RunningProgram&) = delete;
+    ~RunningProgram() {
+        kill(id_, SIGKILL);
+        waitpid(id_, nullptr, 0);
+    }
+    pid_t id() const { return id_; }
+    bool is_running() const {
+        int status = 0;
+        return waitpid(id_, &status, WNOHANG) == 0;
+    }
+
+  private:
+    pid_t id_;
+};
+
+TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
+    RunningProgram child({"spin"});
     EventLoop events;
     Tracer tracer{real_kernel()};
     {
-        LiveProcess process(child, events, tracer, open_symbols);
+        LiveProcess process(child.id(), events, tracer, open_symbols);
         EXPECT_GE(process.threads().size(), 1u);
         RunAddress pass = address_of(process, "pass");
         process.insert_trap(pass);
@@ -254,12 +276,22 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
         process.set_watch(0, address_of(process, "level"), 8, true);
         process.release();
     }
-    expect_code_as_in_files(child);
+    expect_code_as_in_files(child.id());
     usleep(50'000);
-    int status = 0;
-    EXPECT_EQ(waitpid(child, &status, WNOHANG), 0) << "it runs on";
-    kill(child, SIGKILL);
-    waitpid(child, &status, 0);
+    EXPECT_TRUE(child.is_running());
+}
+
+// A thread that has just ended cannot be traced any more, and is no reason to refuse its process.
+TEST(Attach, ThreadsThatEndMeanwhileAreNoHindrance) {
+    RunningProgram child({"short", "100000000"});
+    EventLoop events;
+    Tracer tracer{real_kernel()};
+    for (int i = 0; i < 2000; ++i) {
+        LiveProcess process(child.id(), events, tracer, open_symbols);
+        EXPECT_GE(process.threads().size(), 1u);
+        process.release();
+    }
+    EXPECT_TRUE(child.is_running());
 }
 
 TEST(Attach, RefusalsSayWhy) {
