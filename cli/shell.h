@@ -55,6 +55,8 @@ class Shell {
     Syntax syntax = Syntax::intel;
     // Memory as it was, by the names the user gave it.
     std::map<std::string, KeptMemory> kept_memory;
+    // The heap as it was, in the order in which it was kept.
+    std::vector<KeptHeap> kept_heaps;
 
   private:
     Failure failure_of(const std::exception& error, std::string_view line) const;

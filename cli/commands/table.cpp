@@ -212,17 +212,19 @@ constexpr Command kCommands[] = {
      "memory load FILE to ADDRESS; memory keep NAME ADDRESS count N, and later memory compare "
      "NAME: what changed since.",
      run_memory, Completes::expression},
-    {"heap", "heap [blocks | types | check | leaks | path ADDRESS]",
+    {"heap", "heap [blocks | types | check | leaks | path ADDRESS | keep NAME | since NAME]",
      "what is in use, whose a block is, what is damaged or lost", kMachine,
      "Reads the structures of the system's C library; nothing is run in the program, and a core "
      "does as well.\n"
-     "heap blocks [free] [size N..M] [limit N] lists blocks; heap blocks at ADDRESS the one that "
-     "holds an address, with its neighbours.\n"
+     "heap blocks [free] [of TYPE] [size N..M] [limit N] lists blocks; heap blocks at ADDRESS the "
+     "one that holds an address, with its neighbours.\n"
      "heap types [limit N] tells what the blocks hold, by the pointers that lead to them.\n"
      "heap check tells what contradicts itself, and which block lies before a damaged header. heap "
      "leaks [limit N] tells the blocks\n"
      "that no pointer in registers, stacks, variables or other blocks leads to. heap path ADDRESS "
-     "shows by which pointers a block is kept.",
+     "shows by which pointers a block is kept.\n"
+     "heap keep NAME remembers what is there now; later heap since NAME tells what came, went and "
+     "grew, and heap leaks what grew each time.",
      run_heap, Completes::expression},
     {"words", "words [CALLERS] [below]", "each word of this frame's raw stack, and what it is",
      kMachine,

@@ -17,9 +17,11 @@ void describe(Form& form, const HeapArenaRow& row) {
     form.field("in_use", row.in_use);
     form.field("free", row.free);
     form.field("cached", row.cached);
+    form.field("largest_free", row.largest_free);
     form.field("rest", row.rest);
     form.field("whole", row.whole);
     form.optional("locked", row.is_locked);
+    form.optional("threads", row.threads);
 }
 
 template <class Form>
@@ -46,6 +48,7 @@ void describe(Form& form, const HeapReport& report) {
     form.field("in_use", report.in_use);
     form.field("free", report.free);
     form.field("cached", report.cached);
+    form.field("largest_free", report.largest_free);
     form.field("arenas", report.arenas);
     form.field("sizes", report.sizes);
     form.field("largest", report.largest);
@@ -92,6 +95,30 @@ void describe(Form& form, const HeapCheckReport& report) {
 }
 
 template <class Form>
+void describe(Form& form, const HeapGrowthRow& row) {
+    form.field("what", row.what);
+    form.field("before", row.before);
+    form.field("now", row.now);
+    form.optional("only_grows", row.only_grows);
+}
+
+template <class Form>
+void describe(Form& form, const HeapGrowthReport& report) {
+    form.kind("heap-growth");
+    form.field("since", report.since);
+    form.field("before", report.before);
+    form.field("now", report.now);
+    form.if_so(!report.is_of_another_run, [&] {
+        form.field("came", report.came);
+        form.field("went", report.went);
+    });
+    form.optional("of_another_run", report.is_of_another_run);
+    form.field("total", report.total);
+    form.field("rows", report.rows);
+    form.optional("being_changed", report.is_being_changed);
+}
+
+template <class Form>
 void describe(Form& form, const HeapLostRow& row) {
     form.field("first", row.first);
     form.field("times", row.times);
@@ -106,6 +133,7 @@ void describe(Form& form, const HeapLeaksReport& report) {
     form.field("from_inside", report.from_inside);
     form.field("groups", report.groups);
     form.field("rows", report.rows);
+    form.optional("growing", report.growing);
     form.optional("being_changed", report.is_being_changed);
 }
 
@@ -113,9 +141,11 @@ template <class Form>
 void describe(Form& form, const HeapPathStep& step) {
     form.if_so(step.pointer != 0, [&] { form.field("pointer", Address{step.pointer}); });
     form.field("where", step.where);
+    form.optional("from_byte", step.from_byte);
     form.field("block", Address{step.block});
     form.field("offset", step.offset);
     form.field("size", step.size);
+    form.optional("what", step.what);
 }
 
 template <class Form>

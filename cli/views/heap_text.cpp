@@ -22,6 +22,29 @@ std::string take_care(bool is_being_changed, const Style& style) {
            " a thread stands in the middle of a request: the lists may be half changed\n";
 }
 
+// "thread 1", "threads 2, 5 and 9"; of many only some.
+std::string threads_of(const std::vector<unsigned>& threads) {
+    constexpr std::size_t kNamed = 12;
+    std::vector<std::string> named;
+    for (unsigned thread : threads)
+        if (named.size() < kNamed) named.push_back(std::to_string(thread));
+    if (threads.size() > kNamed) named.push_back(fmt::format("{} more", threads.size() - kNamed));
+    return fmt::format("{} {}", threads.size() == 1 ? "thread" : "threads",
+                       join_with(named, "and"));
+}
+
+std::string growth_line(const HeapGrowthRow& row, const Style& style) {
+    auto signed_text = [](std::uint64_t before, std::uint64_t now) {
+        return (now < before ? "-" : "+") +
+               with_thousands(now < before ? before - now : now - before);
+    };
+    std::string always = row.only_grows ? "  " + style.warning("each time more") : "";
+    return fmt::format("  {:>12} bytes  {:>10} × {}, now {}{}\n",
+                       signed_text(row.before.bytes, row.now.bytes),
+                       signed_text(row.before.blocks, row.now.blocks), escape_for_display(row.what),
+                       with_thousands(row.now.blocks), always);
+}
+
 std::string block_line(const HeapBlockRow& row, const Style& style) {
     std::string what = row.what.empty() ? "" : "  " + escape_for_display(row.what);
     std::string state = row.state == "in use" ? "" : "  " + style.faint(row.state);
@@ -35,7 +58,10 @@ std::string heap_text(const HeapReport& report, const Style& style) {
     std::string out = heading_line("heap", report.library, style);
     out += take_care(report.is_being_changed, style);
     out += fmt::format("in use {}\n", count_text(report.in_use));
-    out += fmt::format("free   {}\n", count_text(report.free));
+    std::string largest = report.free.blocks ? fmt::format(", the largest has {}",
+                                                           with_thousands(report.largest_free))
+                                             : "";
+    out += fmt::format("free   {}{}\n", count_text(report.free), largest);
     out +=
         fmt::format("kept   {}, freed and kept for the next request\n", count_text(report.cached));
     for (const HeapArenaRow& row : report.arenas) {
@@ -46,6 +72,8 @@ std::string heap_text(const HeapReport& report, const Style& style) {
                         with_thousands(row.whole), with_thousands(row.in_use.bytes),
                         with_thousands(row.free.bytes + row.cached.bytes), with_thousands(row.rest),
                         row.is_locked ? ", locked" : "");
+        if (!row.threads.empty())
+            out += fmt::format("  {}  {}\n", padded("", 22), threads_of(row.threads));
     }
     if (!report.sizes.empty())
         out += style.faint("  usable bytes  in use           not in use") + "\n";
@@ -110,7 +138,12 @@ std::string heap_leaks_text(const HeapLeaksReport& report, const Style& style) {
         out += fmt::format(
             "       {} of them are pointed to only from inside, not to their beginning\n",
             count_text(report.from_inside));
-    if (!report.lost.blocks) return out + "nothing is lost: something leads to each block\n";
+    std::string growing;
+    if (!report.growing.empty())
+        growing = style.faint("  not lost, and each time more than at the time before") + "\n";
+    for (const HeapGrowthRow& row : report.growing) growing += growth_line(row, style);
+    if (!report.lost.blocks)
+        return out + "nothing is lost: something leads to each block\n" + growing;
     out += fmt::format("lost   {}\n", count_text(report.lost));
     for (const HeapLostRow& row : report.rows) {
         std::string times = row.times > 1 ? fmt::format("{} × ", with_thousands(row.times)) : "";
@@ -119,6 +152,23 @@ std::string heap_leaks_text(const HeapLeaksReport& report, const Style& style) {
                                : "";
         out += fmt::format("  {}{}{}\n", times, block_line(row.first, style), more);
     }
+    return out + growing;
+}
+
+std::string heap_growth_text(const HeapGrowthReport& report, const Style& style) {
+    std::string out = heading_line("heap since", report.since, style);
+    out += take_care(report.is_being_changed, style);
+    out += fmt::format("then   {}\n", count_text(report.before));
+    out += fmt::format("now    {}\n", count_text(report.now));
+    if (report.is_of_another_run)
+        out += "       that was another run of the program: single blocks are not compared\n";
+    else
+        out += fmt::format("       {} came, {} went\n", count_text(report.came),
+                           count_text(report.went));
+    for (const HeapGrowthRow& row : report.rows) out += growth_line(row, style);
+    if (report.total > report.rows.size())
+        out += fmt::format("  … {} more; limit {} shows more of them\n",
+                           report.total - report.rows.size(), report.rows.size() * 10);
     return out;
 }
 
@@ -127,13 +177,22 @@ std::string heap_path_text(const HeapPathReport& report, const Style& style) {
         heading_line("what keeps a block", fmt::format("{:#x}", report.block.address), style);
     out += "  " + block_line(report.block, style) + "\n";
     if (report.steps.empty()) return out + "nothing leads to it: it is lost\n";
-    for (const HeapPathStep& step : report.steps) {
+    constexpr std::size_t kMostSteps = 24;  // the middle of a longer way is left out
+    std::size_t count = report.steps.size();
+    for (std::size_t i = 0; i < count; ++i) {
+        if (count > kMostSteps && i == kMostSteps / 2) {
+            out += style.faint(
+                fmt::format("  … {} more blocks\n", with_thousands(count - kMostSteps)));
+            i += count - kMostSteps;
+        }
+        const HeapPathStep& step = report.steps[i];
         std::string where =
             step.pointer ? fmt::format("{} at {:#x}", escape_for_display(step.where), step.pointer)
                          : step.where;
         std::string inside = step.offset ? fmt::format(", byte {} of it", step.offset) : "";
-        out += fmt::format("  {} → block {:#x} of {} bytes{}\n", where, step.block,
-                           with_thousands(step.size), inside);
+        std::string what = step.what.empty() ? "" : "  " + escape_for_display(step.what);
+        out += fmt::format("  {} → block {:#x} of {} bytes{}{}\n", where, step.block,
+                           with_thousands(step.size), inside, what);
     }
     return out;
 }

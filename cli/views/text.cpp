@@ -115,6 +115,7 @@ struct TextRenderer {
     std::string operator()(const HeapCheckReport& r) const { return heap_check_text(r, style); }
     std::string operator()(const HeapLeaksReport& r) const { return heap_leaks_text(r, style); }
     std::string operator()(const HeapPathReport& r) const { return heap_path_text(r, style); }
+    std::string operator()(const HeapGrowthReport& r) const { return heap_growth_text(r, style); }
     std::string operator()(const ProcessesReport& r) const { return processes_text(r, style); }
     std::string operator()(const ThreadsReport& r) const { return threads_text(r, style); }
     std::string operator()(const PinsReport& r) const { return pins_text(r, style); }

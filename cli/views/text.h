@@ -30,6 +30,7 @@ std::string heap_blocks_text(const HeapBlocksReport& report, const Style& style)
 std::string heap_types_text(const HeapTypesReport& report, const Style& style);
 std::string heap_check_text(const HeapCheckReport& report, const Style& style);
 std::string heap_leaks_text(const HeapLeaksReport& report, const Style& style);
+std::string heap_growth_text(const HeapGrowthReport& report, const Style& style);
 std::string heap_path_text(const HeapPathReport& report, const Style& style);
 std::string memory_text(const MemoryReport& report, const Style& style);
 std::string regions_text(const RegionsReport& report, const Style& style);

@@ -114,13 +114,12 @@ struct Failure {
     unsigned line = 0;
 };
 
-using View =
-    std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
-                 ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
-                 NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
-                 MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
-                 HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport, SignalsReport,
-                 ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport,
-                 TypeReport, SurveyReport, HelpReport, Notice, Failure>;
+using View = std::variant<
+    StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport,
+    ChangeReport, BreakpointsReport, NewBreakpoint, StepLine, NotesReport, RegistersReport,
+    DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport, MemoryCompareReport,
+    WordsReport, HeapReport, HeapBlocksReport, HeapTypesReport, HeapCheckReport, HeapLeaksReport,
+    HeapPathReport, HeapGrowthReport, SignalsReport, ThreadsReport, ProcessesReport, PinsReport,
+    FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -328,6 +328,8 @@ class Fault {
             if (!section.empty()) text = section;
         }
         if (text.empty()) return "in memory";
+        if (text.find("heap block") != std::string::npos)
+            return text.starts_with("byte ") || text.starts_with("one ") ? text : "a " + text;
         if (text.starts_with("in ")) return text;
         return (text.starts_with("memory") ? "in " : "in the ") + text;
     }

@@ -5,13 +5,10 @@
 #include <algorithm>
 #include <map>
 
-#include "core/analysis/address_note.h"
+#include "core/analysis/heap_content.h"
 #include "core/heap/block_types.h"
-#include "core/heap/reachability.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
-#include "core/symbols/demangle.h"
-#include "core/values/builtin_types.h"
 
 namespace lantern {
 namespace {
@@ -19,57 +16,11 @@ namespace {
 constexpr std::size_t kSizesShown = 10, kLargestShown = 8;
 constexpr std::uint64_t kWord = 8;
 
-std::string state_word(HeapBlock::State state) {
-    switch (state) {
-        case HeapBlock::State::in_use: return "in use";
-        case HeapBlock::State::free: return "free";
-        case HeapBlock::State::cached: return "free, kept for the next request";
-        case HeapBlock::State::of_library: return "the library's own";
-    }
-    return {};
-}
-
-// An object of a class with virtual functions names it; a text is a text.
-std::string content_of(const Moment& moment, const HeapBlock& block) {
-    if (!block.is_in_use() || block.size() < kWord) return {};
-    Target& target = moment.target();
-    std::uint64_t word = 0;
-    if (target.read_available(RunAddress(block.address),
-                              std::as_writable_bytes(std::span(&word, 1))) != sizeof word)
-        return {};
-    const Module* module = target.module_at(RunAddress(word));
-    const ElfSymbol* symbol =
-        module ? module->symbols().symbol_table().covering(module->to_file(RunAddress(word)))
-               : nullptr;
-    if (symbol && symbol->name.starts_with("_ZTV")) {
-        constexpr std::string_view kBefore = "vtable for ";
-        std::string name = demangled(symbol->name);
-        return name.starts_with(kBefore) ? name.substr(kBefore.size()) : name;
-    }
-    return text_at_address(moment, RunAddress(block.address));
-}
-
-HeapBlockRow row_of(const Moment& moment, const HeapBlock& block) {
-    return {block.address,
-            block.size(),
-            state_word(block.state()),
-            block.arena(),
-            content_of(moment, block),
-            false};
-}
-
-// By the pointers that lead to it, where that says more.
-HeapBlockRow row_of(const Moment& moment, const Heap& heap, const BlockTypes& types,
-                    std::size_t number) {
-    HeapBlockRow row = row_of(moment, heap.blocks[number]);
-    const std::string& type = types.name(number);
-    if (row.what.empty() || (!type.empty() && !row.what.starts_with('"'))) row.what = type;
-    return row;
-}
-
-void count(HeapCount& into, const HeapBlock& block) {
-    ++into.blocks;
-    into.bytes += block.size();
+// "canal::Barge" is meant by itself and by "Barge".
+bool is_called(std::string_view what, std::string_view wanted) {
+    if (!what.ends_with(wanted)) return false;
+    what.remove_suffix(wanted.size());
+    return what.empty() || what.ends_with("::");
 }
 
 HeapCount& count_of(HeapArenaRow& row, HeapBlock::State state) {
@@ -78,13 +29,15 @@ HeapCount& count_of(HeapArenaRow& row, HeapBlock::State state) {
                                                : row.in_use;
 }
 
-std::vector<HeapArenaRow> arena_rows(const Heap& heap) {
+std::vector<HeapArenaRow> arena_rows(const Moment& moment, const Heap& heap) {
     std::vector<HeapArenaRow> rows(heap.arenas.size() + 1);
     for (const HeapArena& arena : heap.arenas) {
         HeapArenaRow& row = rows[arena.number];
         row.number = arena.number;
         row.rest = arena.top_size;
         row.is_locked = arena.is_locked;
+        for (ThreadId thread : arena.threads)
+            row.threads.push_back(moment.target().thread_number(thread));
         for (const RunRange& piece : arena.pieces) row.whole += piece.size();
     }
     for (const HeapBlock& block : heap.blocks) {
@@ -92,24 +45,12 @@ std::vector<HeapArenaRow> arena_rows(const Heap& heap) {
         if (block.arena() == 0) row.whole += block.size();
         if (block.state() != HeapBlock::State::of_library)
             count(count_of(row, block.state()), block);
+        if (block.state() == HeapBlock::State::free)
+            row.largest_free = std::max(row.largest_free, block.size());
     }
     std::rotate(rows.begin(), rows.begin() + 1, rows.end());  // mappings of their own come last
     std::erase_if(rows, [](const HeapArenaRow& row) { return row.whole == 0; });
     return rows;
-}
-
-const HeapBlock& block_meant(const Heap& heap, RunAddress address) {
-    const HeapBlock* block = heap.block_at(address);
-    if (!block) throw RequestError(fmt::format("{:#x} is in no block of the heap", address.value));
-    return *block;
-}
-
-// The variable that a pointer from outside of the heap is in, else whose memory it is.
-std::string root_name(const Moment& moment, RunAddress pointer) {
-    std::string object = moment.surroundings().object_at(pointer, pointer_to(void_type()));
-    if (!object.empty()) return object;
-    std::string note = address_note(moment, pointer);
-    return note.empty() ? "memory" : note;
 }
 
 // What ran over the end of a block, where it is a text.
@@ -131,7 +72,9 @@ HeapReport report_heap(const Moment& moment, const Progress& progress) {
     Heap heap = read_heap(moment.target(), progress);
     HeapReport report;
     report.library = heap.library;
-    report.arenas = arena_rows(heap);
+    report.arenas = arena_rows(moment, heap);
+    for (const HeapArenaRow& row : report.arenas)
+        report.largest_free = std::max(report.largest_free, row.largest_free);
     report.damage = heap.damage.size();
     report.is_being_changed = heap.is_being_changed();
     std::map<std::uint64_t, HeapSizeRow> sizes;
@@ -184,7 +127,8 @@ HeapBlocksReport report_heap_blocks(const Moment& moment, const HeapBlocksQuery&
     for (std::size_t i = first; i < last; ++i) {
         const HeapBlock& block = heap.blocks[i];
         bool fits = block.size() >= query.least && block.size() <= query.most &&
-                    (query.at || query.with_free || block.is_in_use());
+                    (query.at || query.with_free || block.is_in_use()) &&
+                    (query.type.empty() || is_called(kind_of(moment, heap, types, i), query.type));
         if (!fits) continue;
         ++report.total;
         if (report.rows.size() >= query.limit) continue;
@@ -204,10 +148,7 @@ HeapTypesReport report_heap_types(const Moment& moment, std::size_t limit,
         const HeapBlock& block = heap.blocks[i];
         if (!block.is_in_use()) continue;
         count(report.in_use, block);
-        std::string what = types.name(i);
-        if (what.empty()) what = content_of(moment, block);
-        if (what.starts_with('"') || what == "char") what = "text";
-        count(by_type[what], block);
+        count(by_type[kind_of(moment, heap, types, i)], block);
     }
     for (auto& [what, whole] : by_type) report.rows.push_back({what, whole});
     report.total = report.rows.size();
@@ -231,93 +172,6 @@ HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress
         }
         report.rows.push_back(std::move(row));
     }
-    return report;
-}
-
-HeapLeaksReport report_heap_leaks(const Moment& moment, std::size_t limit,
-                                  const Progress& progress) {
-    Target& target = moment.target();
-    Heap heap = read_heap(target, [&](double done) {
-        if (progress) progress(done / 2);
-    });
-    Reachability reach(target, heap, [&](double done) {
-        if (progress) progress(0.5 + done / 2);
-    });
-    HeapLeaksReport report;
-    report.is_being_changed = heap.is_being_changed();
-    for (std::size_t i = 0; i < heap.blocks.size(); ++i) {
-        if (!heap.blocks[i].is_in_use()) continue;
-        count(report.in_use, heap.blocks[i]);
-        if (reach.of(i) == Reachability::Kind::lost) count(report.lost, heap.blocks[i]);
-        if (reach.of(i) == Reachability::Kind::from_inside)
-            count(report.from_inside, heap.blocks[i]);
-    }
-    // Groups that look the same are told once.
-    std::map<std::tuple<std::uint64_t, std::string, std::uint64_t>, std::size_t> alike;
-    std::vector<LostGroup> groups = lost_groups(target, heap, reach, progress);
-    report.groups = groups.size();
-    constexpr std::size_t kNamed = 10'000;  // beyond these the content is not looked at
-    for (std::size_t i = 0; i < groups.size(); ++i) {
-        const HeapBlock& first = heap.blocks[groups[i].first];
-        HeapBlockRow named{first.address,
-                           first.size(),
-                           state_word(first.state()),
-                           first.arena(),
-                           i < kNamed ? content_of(moment, first) : "",
-                           false};
-        bool is_text = named.what.starts_with('"');
-        auto key = std::tuple(first.size(), is_text ? std::string("a text") : named.what,
-                              groups[i].blocks);
-        auto [known, is_new] = alike.try_emplace(key, report.rows.size());
-        if (is_new) report.rows.push_back({std::move(named), 0, {}});
-        HeapLostRow& row = report.rows[known->second];
-        ++row.times;
-        row.whole.blocks += groups[i].blocks;
-        row.whole.bytes += groups[i].bytes;
-    }
-    std::stable_sort(
-        report.rows.begin(), report.rows.end(),
-        [](const HeapLostRow& a, const HeapLostRow& b) { return a.whole.bytes > b.whole.bytes; });
-    report.rows.resize(std::min(report.rows.size(), limit));
-    return report;
-}
-
-HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
-                                const Progress& progress) {
-    Target& target = moment.target();
-    Heap heap = read_heap(target, [&](double done) {
-        if (progress) progress(done / 2);
-    });
-    const HeapBlock& meant = block_meant(heap, address);
-    HeapPathReport report;
-    report.block = row_of(moment, heap, find_block_types(target, heap, progress),
-                          static_cast<std::size_t>(&meant - heap.blocks.data()));
-    if (!meant.is_in_use())
-        throw RequestError(
-            fmt::format("the block at {:#x} is {}", meant.address, report.block.state));
-    Reachability reach(target, heap, [&](double done) {
-        if (progress) progress(0.5 + done / 2);
-    });
-    std::size_t block = static_cast<std::size_t>(&meant - heap.blocks.data());
-    if (reach.of(block) == Reachability::Kind::lost) return report;
-    for (std::uint32_t at = static_cast<std::uint32_t>(block);;) {
-        HeapPathStep step;
-        auto pointer = reach.pointer_to(at);
-        step.pointer = pointer ? pointer->value : 0;
-        step.block = heap.blocks[at].address;
-        step.size = heap.blocks[at].size();
-        std::uint32_t from = reach.reached_from(at);
-        if (pointer) step.offset = target.read<std::uint64_t>(*pointer) - step.block;
-        step.where = !pointer ? "a register"
-                     : from == Reachability::kNone
-                         ? root_name(moment, *pointer)
-                         : fmt::format("the block at {:#x}, byte {}", heap.blocks[from].address,
-                                       pointer->value - heap.blocks[from].address);
-        report.steps.push_back(std::move(step));
-        if (from == Reachability::kNone) break;
-        at = from;
-    }
-    std::reverse(report.steps.begin(), report.steps.end());
     return report;
 }
 

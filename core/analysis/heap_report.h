@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -22,9 +23,11 @@ struct HeapCount {
 struct HeapArenaRow {
     unsigned number = 0;  // 0: mappings of their own
     HeapCount in_use, free, cached;
-    std::uint64_t rest = 0;   // bytes behind the last block
-    std::uint64_t whole = 0;  // bytes of memory
+    std::uint64_t largest_free = 0;  // usable bytes: of the free blocks, not of those kept
+    std::uint64_t rest = 0;          // bytes behind the last block
+    std::uint64_t whole = 0;         // bytes of memory
     bool is_locked = false;
+    std::vector<unsigned> threads;  // that take from it, by number
 };
 struct HeapSizeRow {
     std::uint64_t size = 0;  // usable bytes
@@ -41,6 +44,7 @@ struct HeapReport {
     std::string library;
     std::vector<HeapArenaRow> arenas;
     HeapCount in_use, free, cached;
+    std::uint64_t largest_free = 0;     // usable bytes
     std::vector<HeapSizeRow> sizes;     // those that hold most
     std::vector<HeapBlockRow> largest;  // in use
     std::uint64_t damage = 0;           // how many contradictions there are
@@ -50,6 +54,7 @@ HeapReport report_heap(const Moment& moment, const Progress& progress);
 
 struct HeapBlocksQuery {
     std::uint64_t least = 0, most = ~std::uint64_t{0};  // bytes
+    std::string type;              // of what they hold, "canal::Barge" or "Barge"; empty: any
     std::optional<RunAddress> at;  // the block that holds the address, and its neighbours
     std::size_t limit = 40;
     bool with_free = false;
@@ -89,6 +94,35 @@ struct HeapCheckReport {
 };
 HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress);
 
+// The heap as it was at some moment.
+struct KeptHeap {
+    std::string name;
+    std::uint64_t life = 0;  // see Moment::life: blocks of another one cannot be compared
+    HeapCount in_use;
+    std::map<std::string, HeapCount> by_what;  // see HeapGrowthRow
+    std::vector<HeapBlock> blocks;             // in use, by address
+};
+KeptHeap keep_heap(const Moment& moment, const std::string& name, const Progress& progress);
+
+struct HeapGrowthRow {
+    std::string what;  // as in HeapTypeRow; "blocks of 48 bytes" where nothing else is known
+    HeapCount before, now;
+    bool only_grows = false;  // from each time that was kept to the next
+};
+struct HeapGrowthReport {
+    std::string since;  // the name
+    HeapCount before, now;
+    HeapCount came, went;             // blocks at an address, of a size, where there was none
+    bool is_of_another_run = false;   // then these are not known
+    std::vector<HeapGrowthRow> rows;  // that changed, those that grew most first
+    std::size_t total = 0;
+    bool is_being_changed = false;
+};
+// `kept` is in the order in which it was kept; `since` is one of them.
+HeapGrowthReport report_heap_growth(const Moment& moment, const std::vector<KeptHeap>& kept,
+                                    const KeptHeap& since, std::size_t limit,
+                                    const Progress& progress);
+
 struct HeapLostRow {
     HeapBlockRow first;
     std::uint64_t times = 0;  // how many groups look like this one
@@ -98,17 +132,21 @@ struct HeapLeaksReport {
     std::vector<HeapLostRow> rows;  // the largest first
     HeapCount lost, from_inside, in_use;
     std::size_t groups = 0;
+    std::vector<HeapGrowthRow> growing;  // not lost, and more of them each time that was kept
     bool is_being_changed = false;
 };
-HeapLeaksReport report_heap_leaks(const Moment& moment, std::size_t limit,
-                                  const Progress& progress);
+// `kept` as above; from two of them on it tells what grows.
+HeapLeaksReport report_heap_leaks(const Moment& moment, const std::vector<KeptHeap>& kept,
+                                  std::size_t limit, const Progress& progress);
 
 struct HeapPathStep {
-    std::uint64_t pointer = 0;  // where the pointer lies; 0: in a register
-    std::string where;          // "flight in main", "stack of frame 2", the block
-    std::uint64_t block = 0;    // that it leads into
-    std::uint64_t offset = 0;   // bytes from its beginning
+    std::uint64_t pointer = 0;    // where the pointer lies; 0: in a register
+    std::string where;            // "flight in main", "stack of frame 2", the block
+    std::uint64_t from_byte = 0;  // of the block that the pointer is in; 0 at the root
+    std::uint64_t block = 0;      // that it leads into
+    std::uint64_t offset = 0;     // bytes from its beginning
     std::uint64_t size = 0;
+    std::string what;  // as in HeapBlockRow
 };
 struct HeapPathReport {
     HeapBlockRow block;

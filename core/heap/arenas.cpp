@@ -15,6 +15,7 @@
 #include <cstring>
 #include <set>
 
+#include "core/heap/heap_walk.h"
 #include "core/runtime/allocator_layout.h"
 #include "core/support/error.h"
 
@@ -26,12 +27,6 @@ using namespace allocator;
 constexpr unsigned kMostArenas = 4096;
 constexpr unsigned kFirstVersion = 32, kLastVersion = 41;  // of glibc 2.x
 constexpr std::string_view kBanner = "GNU C Library";
-
-std::optional<std::uint64_t> word_at(Target& target, RunAddress at) {
-    std::uint64_t word = 0;
-    auto bytes = std::as_writable_bytes(std::span(&word, 1));
-    return target.read_available(at, bytes) == sizeof word ? std::optional(word) : std::nullopt;
-}
 
 // Whether the lists of an arena may begin there: each is empty or leads to somewhere else.
 bool may_be_arena(ByteSpan data, RunAddress data_at, std::uint64_t offset) {
@@ -141,6 +136,26 @@ HeapArena read_arena(Target& target, RunAddress address, unsigned number) {
     return arena;
 }
 
+// The library keeps for each thread, in its thread-local memory, which arena it takes from.
+void find_threads_of(Target& target, std::vector<HeapArena>& arenas) {
+    constexpr std::uint64_t kSearched = 4096;  // bytes below where thread-local memory ends
+    std::vector<std::uint64_t> words(kSearched / kWord);
+    for (ThreadId thread : target.threads()) {
+        std::uint64_t end = target.registers(thread).thread_base;
+        if (end < kSearched) continue;
+        // Not all of it may be there: what is nearest to the end is.
+        for (std::uint64_t size = kSearched; size >= 256; size /= 2) {
+            auto bytes = std::as_writable_bytes(std::span(words).first(size / kWord));
+            if (target.read_available(RunAddress(end - size), bytes) != bytes.size()) continue;
+            auto read = std::span(words).first(size / kWord);
+            for (HeapArena& arena : arenas)
+                if (std::ranges::find(read, arena.address.value) != read.end())
+                    arena.threads.push_back(thread);
+            break;
+        }
+    }
+}
+
 }  // namespace
 
 AllocatorFound find_allocator(Target& target) {
@@ -170,6 +185,8 @@ AllocatorFound find_allocator(Target& target) {
         if (!next || !*next) break;
         at = RunAddress(*next);
     }
+    find_threads_of(target, found.arenas);
+    found.module = library;
     return found;
 }
 

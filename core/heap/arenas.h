@@ -8,6 +8,7 @@ namespace lantern {
 struct AllocatorFound {
     std::string library;  // "the C library 2.36"
     std::vector<HeapArena> arenas;
+    const Module* module = nullptr;  // whose malloc it is
 };
 
 // By the name of its first arena, where the library's symbols tell it; else by looking through its

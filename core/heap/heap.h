@@ -42,13 +42,14 @@ class HeapBlock {
 };
 
 struct HeapArena {
-    unsigned number = 0;           // from 1, in the order of the library's list
-    RunAddress address;            // of its structure
-    std::vector<RunRange> pieces;  // its memory
-    RunAddress top;                // the chunk at the end, from which new blocks are cut
-    std::uint64_t top_size = 0;    // bytes
-    bool is_locked = false;        // somebody is in the middle of a change
-    bool is_first = false;         // it grows with brk(2)
+    unsigned number = 0;            // from 1, in the order of the library's list
+    RunAddress address;             // of its structure
+    std::vector<RunRange> pieces;   // its memory
+    RunAddress top;                 // the chunk at the end, from which new blocks are cut
+    std::uint64_t top_size = 0;     // bytes
+    bool is_locked = false;         // somebody is in the middle of a change
+    bool is_first = false;          // it grows with brk(2)
+    std::vector<ThreadId> threads;  // that take from it
 };
 
 // Something in the structures that cannot be. The addresses are run addresses.
@@ -69,9 +70,10 @@ struct HeapDamage {
 struct Heap {
     std::string library;  // "the C library 2.36"
     std::vector<HeapArena> arenas;
-    std::vector<HeapBlock> blocks;         // by address
-    std::vector<HeapDamage> damage;        // by address
-    std::vector<RunAddress> thread_lists;  // blocks in which threads keep their short lists
+    std::vector<HeapBlock> blocks;     // by address
+    std::vector<HeapDamage> damage;    // by address
+    std::vector<ThreadId> in_request;  // threads that stand in the middle of one
+    // An arena is locked, or a thread stands in a request: the lists may be half changed.
     bool is_being_changed() const;
 
     // The block that an address is in or just behind the end of; null if there is none.
@@ -81,5 +83,15 @@ struct Heap {
 // Throws RequestError where there is no process or no heap that can be read, with what is known of
 // the allocator. `progress` is told the share of the bytes that are done; it may throw to give up.
 Heap read_heap(Target& target, const std::function<void(double done)>& progress = {});
+
+// The same for what is shown beside a pointer: nothing where the heap is too large to be gone
+// through at every stop (kQuicklyRead bytes), is being changed, or cannot be read. Some mappings of
+// their own may be missing.
+constexpr std::uint64_t kQuicklyRead = 32 << 20;
+std::optional<Heap> read_small_heap(Target& target);
+
+// What an address means in the heap: "heap block of 40 bytes", "byte 8 of a freed heap block of 40
+// bytes", "one past the end of a heap block of 40 bytes". Empty where the address is in no block.
+std::string block_note(const Heap& heap, RunAddress address);
 
 }  // namespace lantern

@@ -67,8 +67,9 @@ class Walk {
     }
 
     // What stands behind the last block of a piece that is full: a chunk of nothing but a header,
-    // and another, or the end.
+    // and another, or the end; the very last one has no size at all.
     bool is_fence(RunAddress at, std::uint64_t word) {
+        if (at + kHeader == piece_.high && word == kBeforeInUse) return true;
         auto is_only_header = [](std::uint64_t each) { return size_of(each) == kHeader; };
         if (!is_only_header(word)) return false;
         return piece_.high - at <= kLeastChunk ||
@@ -171,6 +172,12 @@ bool is_of_an_arena(const Heap& heap, const MemoryRegion& region) {
 
 }  // namespace
 
+std::optional<std::uint64_t> word_at(Target& target, RunAddress at) {
+    std::uint64_t word = 0;
+    auto bytes = std::as_writable_bytes(std::span(&word, 1));
+    return target.read_available(at, bytes) == sizeof word ? std::optional(word) : std::nullopt;
+}
+
 std::optional<std::uint64_t> HeapWords::at(RunAddress address) {
     if (address < begin_ || address + kWord > begin_ + bytes_.size()) {
         bytes_.resize(kWindow);
@@ -189,13 +196,12 @@ void walk_piece(HeapWords& words, const HeapArena& arena, RunRange& piece, Heap&
 }
 
 // Nothing lists them. Each begins at a page; before its header lies what aligning it has cost.
-void find_own_mappings(Target& target, Heap& heap) {
-    constexpr std::uint64_t kPagesLookedAt = 4096;  // of one mapping, where none is
+void find_own_mappings(Target& target, Heap& heap, std::uint64_t pages_looked_at) {
     for (const MemoryRegion& region : target.regions()) {
         bool may_hold = region.name.empty() && region.permissions.starts_with("rw");
         if (!may_hold || is_of_an_arena(heap, region) || is_stack(target, region)) continue;
         std::uint64_t looked_at = 0;
-        for (RunAddress page = region.begin; page < region.end && looked_at < kPagesLookedAt;) {
+        for (RunAddress page = region.begin; page < region.end && looked_at < pages_looked_at;) {
             std::uint64_t words[2] = {};
             target.read_bulk(page, std::as_writable_bytes(std::span(words)));
             auto [before, word] = words;

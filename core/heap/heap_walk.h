@@ -7,6 +7,9 @@
 
 namespace lantern {
 
+// One word of the process; nothing where it cannot be read.
+std::optional<std::uint64_t> word_at(Target& target, RunAddress address);
+
 // Words of the process, read in large pieces: walks go forward.
 class HeapWords {
   public:
@@ -25,7 +28,8 @@ class HeapWords {
 void walk_piece(HeapWords& words, const HeapArena& arena, RunRange& piece, Heap& heap,
                 const std::function<void(std::uint64_t bytes)>& progress);
 
-// Adds the blocks that are mappings of their own.
-void find_own_mappings(Target& target, Heap& heap);
+// Adds the blocks that are mappings of their own. A region of memory that does not belong to a file
+// may hold some; so many pages of it without one are looked at.
+void find_own_mappings(Target& target, Heap& heap, std::uint64_t pages_looked_at);
 
 }  // namespace lantern

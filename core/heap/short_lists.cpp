@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 
+#include "core/heap/heap_walk.h"
 #include "core/runtime/allocator_layout.h"
 #include "core/support/error.h"
 
@@ -14,10 +15,7 @@ namespace {
 using namespace allocator;
 
 std::optional<std::uint64_t> word_at(Target& target, std::uint64_t at) {
-    std::uint64_t word = 0;
-    auto bytes = std::as_writable_bytes(std::span(&word, 1));
-    return target.read_available(RunAddress(at), bytes) == sizeof word ? std::optional(word)
-                                                                       : std::nullopt;
+    return lantern::word_at(target, RunAddress(at));
 }
 
 HeapBlock* block_beginning(Heap& heap, std::uint64_t address) {
@@ -183,7 +181,6 @@ void read_short_lists(Target& target, Heap& heap) {
                                     [](std::uint64_t link) { return link == 0; });
         bool is_first_of_piece = i == 0;
         if (is_empty && !is_first_of_piece) continue;
-        heap.thread_lists.push_back(RunAddress(heap.blocks[i].address));
         heap.blocks[i].set_state(HeapBlock::State::of_library);
         read_thread_lists(target, heap, heap.blocks[i], *lists);
     }

@@ -28,12 +28,12 @@ constexpr std::uint64_t usable(std::uint64_t chunk_size) {
 
 // struct malloc_state: an arena.
 constexpr std::uint64_t kLockAt = 0, kFastListsAt = 16, kTopAt = 96, kListsAt = 112,
-                        kNextArenaAt = 2160, kFromSystemAt = 2184, kArenaSize = 2200;
+                        kNextArenaAt = 2160, kArenaSize = 2200;
 constexpr unsigned kFastLists = 10, kLists = 127;  // the latter are pairs: first and last chunk
 
 // struct _heap_info, at the beginning of each piece of memory of an arena that is not the first.
 constexpr std::uint64_t kPiece = 64 << 20;  // they are aligned to this
-constexpr std::uint64_t kArenaOfPieceAt = 0, kPieceBeforeAt = 8, kPieceSizeAt = 16;
+constexpr std::uint64_t kPieceBeforeAt = 8, kPieceSizeAt = 16;
 
 // struct tcache_perthread_struct: the short lists that each thread has for itself, one for each
 // size of chunk from the least one on. It is a block of the heap.

@@ -226,9 +226,11 @@ Value call_function(SessionParts& parts, const FunctionCall& call) {
             result = unavailable_value(returned, "how this type is returned is not known");
     } catch (...) {
         if (parts.debuggee.is_running()) kept.put_back();
+        parts.selection.forget_heap();
         throw;
     }
     kept.put_back();
+    parts.selection.forget_heap();
     return result;
 }
 

@@ -79,7 +79,8 @@ struct SessionParts {
     Selection selection{debuggee};
     BreakpointSet breakpoints;
     BreakpointSites sites{*this};
-    MomentValueContext surroundings{[this] { return moment(); }, presentation.views};
+    MomentValueContext surroundings{[this] { return moment(); },
+                                    [this] { return selection.heap(); }, presentation.views};
     unsigned number = 1;  // of the process, from 1
     Stop last_stop;
     bool is_seen = true;             // the user has been told where it stands

@@ -20,8 +20,25 @@ void Selection::select_thread(ThreadId thread) {
 }
 
 void Selection::leave_stack() {
-    stack_.reset();
+    forget_stack();
     level_ = 0;
+}
+
+void Selection::forget_stack() {
+    stack_.reset();
+    forget_heap();
+}
+
+void Selection::forget_heap() {
+    heap_.reset();
+    has_looked_for_heap_ = false;
+}
+
+const Heap* Selection::heap() {
+    if (!debuggee_.has_threads() || debuggee_.is_moving()) return nullptr;
+    if (!has_looked_for_heap_) heap_ = read_small_heap(debuggee_.target());
+    has_looked_for_heap_ = true;
+    return heap_ ? &*heap_ : nullptr;
 }
 
 Unwinder& Selection::stack() {
@@ -71,7 +88,7 @@ const CodePosition* Selection::standing() const {
 void Selection::stand_at(const CodePosition& position) {
     standing_ =
         Standing{thread_, debuggee_.process().registers(thread_).program_counter(), position};
-    stack_.reset();
+    forget_stack();
 }
 
 void Selection::keep_registers() {

@@ -4,6 +4,7 @@
 #include <memory>
 #include <optional>
 
+#include "core/heap/heap.h"
 #include "core/session/debuggee.h"
 #include "core/session/library_rules.h"
 #include "core/session/moment.h"
@@ -25,8 +26,11 @@ class Selection {
     void select_frame(unsigned level);  // throws RequestError when there is no such frame
     // The innermost frame with source of the user's own; the innermost of all where there is none.
     void select_users_code(const LibraryRules& libraries);
-    // A register or a saved word may have changed under the frames.
-    void forget_stack() { stack_.reset(); }
+    // The heap for what is shown beside a pointer; null where it is not read, see read_small_heap.
+    const Heap* heap();
+    void forget_heap();
+    // A register, a saved word or the heap may have changed under the frames.
+    void forget_stack();
     // The program is about to move: the innermost frame, whichever it will be.
     void leave_stack();
 
@@ -52,6 +56,8 @@ class Selection {
     ThreadId thread_ = 0;
     unsigned level_ = 0;
     std::unique_ptr<Unwinder> stack_;
+    std::optional<Heap> heap_;  // goes with the stack; empty also where it cannot be read
+    bool has_looked_for_heap_ = false;
     std::optional<Standing> standing_;
     std::optional<RegisterSnapshot> registers_before_, registers_now_;
 };

@@ -115,7 +115,10 @@ std::string MomentValueContext::describe(RunAddress address) const {
         auto level = frame_holding(moment.stack(), address);
         return level ? fmt::format("stack of frame {}", *level) : "stack";
     }
-    if (region.name == "[heap]") return "heap";
+    if (region.name == "[heap]") {
+        std::string block = block_at(address);
+        return block.empty() ? "heap" : block;
+    }
     if (region.name == "[stack]") return "stack of another thread";
     for (ThreadId id : moment.target().threads()) {
         RunAddress pointer = moment.target().registers(id).stack_pointer();
@@ -127,10 +130,17 @@ std::string MomentValueContext::describe(RunAddress address) const {
                                moment.target().thread_number(id));
     }
     if (region.name.starts_with('[')) return region.name.substr(1, region.name.size() - 2);
-    if (region.name.empty())
-        return region.permissions.starts_with("---") ? "memory that is kept free"
-                                                     : "anonymous memory";
+    if (region.name.empty()) {
+        if (region.permissions.starts_with("---")) return "memory that is kept free";
+        std::string block = block_at(address);
+        return block.empty() ? "anonymous memory" : block;
+    }
     return "in " + region.name.substr(region.name.rfind('/') + 1);
+}
+
+std::string MomentValueContext::block_at(RunAddress address) const {
+    const Heap* heap = heap_();
+    return heap ? block_note(*heap, address) : "";
 }
 
 std::string MomentValueContext::object_at(RunAddress address, const Type& pointee) const {

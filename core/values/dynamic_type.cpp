@@ -27,6 +27,15 @@ DynamicType damaged(const Value& object, std::string why) {
 
 }  // namespace
 
+std::string class_of_table(Target& target, RunAddress address) {
+    const Module* module = target.module_at(address);
+    const ElfSymbol* symbol =
+        module ? module->symbols().symbol_table().covering(module->to_file(address)) : nullptr;
+    if (!symbol || !symbol->name.starts_with("_ZTV")) return {};
+    std::string name = demangled(symbol->name);
+    return name.substr(std::min(name.size(), std::string_view("vtable for ").size()));
+}
+
 std::optional<DynamicType> dynamic_type(const ValueReader& reader, const Value& object) {
     if (!object.address) return std::nullopt;
     auto offset = table_offset(plain(*object.type), 0);
@@ -49,8 +58,7 @@ std::optional<DynamicType> dynamic_type(const ValueReader& reader, const Value& 
                                        "none is: it is damaged, freed or not made yet",
                                        table.value));
         }
-        std::string name = demangled(symbol->name);
-        name = name.substr(std::min(name.size(), std::string_view("vtable for ").size()));
+        std::string name = class_of_table(target, table);
         // Two words before the functions: how far up the whole object starts, and the class's own
         // description.
         auto to_top = target.read<std::int64_t>(RunAddress(table.value - 16));

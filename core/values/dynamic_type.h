@@ -13,6 +13,10 @@ struct DynamicType {
     bool is_other = false;  // not the type it was looked at as
 };
 
+// The class whose table of virtual functions covers that address ("canal::Barge"); empty: none
+// does.
+std::string class_of_table(Target& target, RunAddress address);
+
 // Nothing for a type without virtual functions or an object that is not in memory. Never throws for
 // what memory holds.
 std::optional<DynamicType> dynamic_type(const ValueReader& reader, const Value& object);

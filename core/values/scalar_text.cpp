@@ -280,6 +280,12 @@ std::vector<std::string> notes_on(const ValueReader& reader, std::uint64_t numbe
     return notes;
 }
 
+// Beside a text, which says itself what is there, only whose block of the heap it is in.
+std::string block_words(RunAddress address, const ValueContext* around) {
+    std::string where = around ? around->describe(address) : "";
+    return where.find("heap block") == std::string::npos ? "" : fmt::format(" ({})", where);
+}
+
 }  // namespace
 
 std::string address_text(const ValueReader& reader, std::uint64_t number, const Type& pointee,
@@ -291,12 +297,13 @@ std::string pointer_text(const ValueReader& reader, std::uint64_t number, const 
                          unsigned longest_text, const ValueContext* around) {
     if (number == 0) return "null";
     RunAddress address(number);
-    if (is_character(pointee))
-        return fmt::format("{:#x} {}", number, text_behind(reader, address, longest_text));
     const Type& behind = plain(pointee);
-    if (is_wide_letter(pointee))
-        return fmt::format("{:#x} {}", number,
-                           wide_text_behind(reader, address, behind.size, longest_text));
+    if (is_character(pointee) || is_wide_letter(pointee)) {
+        std::string text = is_character(pointee)
+                               ? text_behind(reader, address, longest_text)
+                               : wide_text_behind(reader, address, behind.size, longest_text);
+        return fmt::format("{:#x} {}{}", number, text, block_words(address, around));
+    }
     std::vector<std::string> notes = notes_on(reader, number, pointee, around);
     if (behind.kind == TypeKind::structure) {
         if (auto found = dynamic_type(reader, value_in_memory(pointee, address))) {

@@ -144,9 +144,53 @@ static int damage(const char *how) {
     return 0;
 }
 
+/* Each takes and gives back in turns, for ever; what it has is in its list, but for what it is just asking for. */
+static void *stay_busy(void *number) {
+    int own = (int)(long)number;
+    unsigned state = 7u + (unsigned)own;
+    for (;;) {
+        struct held *slot = &held[own][next_number(&state) % MOST];
+        if (slot->block) {
+            char *gone = slot->block;
+            slot->block = 0;
+            free(gone);
+        } else {
+            char *made = malloc(next_number(&state) % 3000);
+            slot->usable = malloc_usable_size(made);
+            slot->block = made;
+        }
+        for (volatile int i = 0; i < 200; i++) {
+        }
+    }
+    return 0;
+}
+
+static int busy(int threads) {
+    pthread_t thread;
+    for (long i = 1; i < threads; i++) pthread_create(&thread, 0, stay_busy, (void *)i);
+    stay_busy(0);
+    return 0;
+}
+
+/* Three times more is kept, and something else comes and goes. */
+static int grow(void) {
+    static char *passing[3];
+    for (int day = 0; day < 3; day++) {
+        struct link *more = chain(5, "kept");
+        more->next->next->next->next->next = kept_in_global;
+        kept_in_global = more;
+        free(passing[day == 0 ? 0 : day - 1]);
+        passing[day] = malloc(500);
+        look_here();
+    }
+    return 0;
+}
+
 int main(int count, char **words) {
     const char *mode = count > 1 ? words[1] : "many";
     if (strcmp(mode, "leak") == 0) return leak();
+    if (strcmp(mode, "busy") == 0) return busy(atoi(words[2]));
+    if (strcmp(mode, "grow") == 0) return grow();
     if (strcmp(mode, "damage") == 0) return damage(words[2]);
     return many(count > 2 ? atoi(words[2]) : 1);
 }

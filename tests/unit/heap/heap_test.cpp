@@ -12,6 +12,7 @@
 #include "core/target/core_file.h"
 #include "core/target/core_writer.h"
 #include "tests/testing/driven.h"
+#include "tests/testing/launching.h"
 
 namespace lantern {
 namespace {
@@ -202,6 +203,85 @@ TEST(Heap, IsFoundWithoutSymbolsOfTheLibraryToo) {
     Session kept(CoreRequest{core, ""}, {}, without);
     Heap heap = read_heap(kept.target());
     expect_as_printed(standing, heap);
+}
+
+// At a random moment a thread mostly stands in a request, and then that is said. Where none is, all
+// is in order, and what the program has is in use.
+class HeapOfBusyThreads : public ::testing::TestWithParam<int> {};
+
+TEST_P(HeapOfBusyThreads, IsInOrderWheneverNobodyChangesIt) {
+    constexpr unsigned kMost = 4000;
+    const unsigned times = GetParam() == 1 ? 80 : 12;
+    struct Held {
+        std::uint64_t block, usable;
+    };
+    testing::RunningProgram child("heap", {"busy", std::to_string(GetParam())});
+    EventLoop events;
+    Tracer tracer{real_kernel()};
+    unsigned in_order = 0;
+    for (unsigned i = 0; i < times; ++i) {
+        LiveProcess process(child.id(), events, tracer, testing::open_symbols);
+        Heap heap = read_heap(process);
+        std::vector<Held> held(kMost * static_cast<unsigned>(GetParam()));
+        process.read_memory(testing::address_of(process, "held"),
+                            std::as_writable_bytes(std::span(held)));
+        std::size_t all = 0, found = 0;
+        for (const Held& each : held) {
+            if (!each.block) continue;
+            const HeapBlock* block = heap.block_at(RunAddress(each.block));
+            ++all;
+            found += block && block->address == each.block && block->size() == each.usable &&
+                     block->is_in_use();
+        }
+        if (heap.is_being_changed()) {
+            EXPECT_GT(found * 10, all * 9) << "most of it can be read all the same";
+        } else {
+            EXPECT_EQ(found, all);
+            EXPECT_TRUE(heap.damage.empty()) << heap.damage.front().what;
+            ++in_order;
+        }
+        process.release();
+    }
+    if (GetParam() == 1) {
+        EXPECT_GT(in_order, 0u);
+    }
+}
+INSTANTIATE_TEST_SUITE_P(Counts, HeapOfBusyThreads, ::testing::Values(1, 8));
+
+TEST(Heap, OfAThreadIsItsArenas) {
+    Standing standing({"many", "4"});
+    Heap heap = read_heap(standing.session.target());
+    ASSERT_EQ(heap.arenas.size(), 4u);
+    ThreadId first = standing.session.target().threads().front();
+    EXPECT_EQ(heap.arenas[0].threads, std::vector<ThreadId>{first});
+    EXPECT_TRUE(heap.arenas[1].threads.empty()) << "that one has ended";
+}
+
+TEST(Heap, OfARustProgramIsAsItSays) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here: SKIPPED";
+    Standing standing({}, "heap-rust");
+    Target& target = standing.session.target();
+    Heap heap = read_heap(target);
+    EXPECT_TRUE(heap.damage.empty()) << heap.damage.front().what;
+    auto blocks = standing.lines("block");
+    EXPECT_GT(blocks.size(), 400u);
+    for (const auto& printed : blocks) {
+        const HeapBlock* block = heap.block_at(RunAddress(printed[0]));
+        ASSERT_TRUE(block);
+        EXPECT_EQ(block->address, printed[0]);
+        EXPECT_GE(block->size(), printed[1]);
+        EXPECT_LT(block->size(), printed[1] + 24);
+        EXPECT_TRUE(block->is_in_use());
+    }
+    Reachability reach(target, heap, {});
+    std::set<std::uint64_t> lost;
+    for (const auto& line : standing.lines("lost")) lost.insert(line[0] ^ 0x5555555555555555);
+    auto groups = lost_groups(target, heap, reach);
+    EXPECT_EQ(groups.size(), 4u);
+    for (const LostGroup& group : groups) {
+        EXPECT_EQ(group.blocks, 2u) << "a barge and its name";
+        EXPECT_TRUE(lost.count(heap.blocks[group.first].address));
+    }
 }
 
 }  // namespace

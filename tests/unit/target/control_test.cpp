@@ -228,38 +228,8 @@ TEST(Process, ManyChildrenGoTheirOwnWays) {
     EXPECT_EQ(folder.read("out"), testing::run({fixture("control-gcc-O0"), "brood", "60"}).output);
 }
 
-// A fixture that runs by itself, and ends with the test.
-class RunningProgram {
-  public:
-    explicit RunningProgram(std::vector<std::string> arguments) : id_(fork()) {
-        std::string program = fixture("control-gcc-O0");
-        if (id_ == 0) {
-            std::vector<char*> all{program.data()};
-            for (std::string& argument : arguments) all.push_back(argument.data());
-            all.push_back(nullptr);
-            if (freopen("/dev/null", "w", stdout)) execv(program.c_str(), all.data());
-            _exit(127);
-        }
-        testing::wait_until_it_runs(id_, program);
-    }
-    RunningProgram(const RunningProgram&) = delete;
-    RunningProgram& operator=(const RunningProgram&) = delete;
-    ~RunningProgram() {
-        kill(id_, SIGKILL);
-        waitpid(id_, nullptr, 0);
-    }
-    pid_t id() const { return id_; }
-    bool is_running() const {
-        int status = 0;
-        return waitpid(id_, &status, WNOHANG) == 0;
-    }
-
-  private:
-    pid_t id_;
-};
-
 TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
-    RunningProgram child({"spin"});
+    testing::RunningProgram child("control-gcc-O0", {"spin"});
     EventLoop events;
     Tracer tracer{real_kernel()};
     {
@@ -283,7 +253,7 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
 
 // A thread that has just ended cannot be traced any more, and is no reason to refuse its process.
 TEST(Attach, ThreadsThatEndMeanwhileAreNoHindrance) {
-    RunningProgram child({"short", "100000000"});
+    testing::RunningProgram child("control-gcc-O0", {"short", "100000000"});
     EventLoop events;
     Tracer tracer{real_kernel()};
     for (int i = 0; i < 2000; ++i) {
