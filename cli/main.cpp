@@ -25,6 +25,7 @@
 #include "cli/settings_page.h"
 #include "cli/shell.h"
 #include "cli/symbol_server.h"
+#include "cli/views/diagnosis.h"
 #include "cli/views/json.h"
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
@@ -271,6 +272,48 @@ int run_disassembly(const Options& options, Output& output) {
     return kWorked;
 }
 
+void write_diagnosis(const Diagnosis& report, const std::string& folder, Output& output) {
+    std::error_code problem;
+    std::filesystem::create_directories(folder, problem);
+    std::string base = (std::filesystem::path(folder) / "diagnosis").string();
+    write_whole_file(base + ".txt", text_of(report, Style{}));
+    write_whole_file(base + ".json", json_of(report) + "\n");
+    write_whole_file(base + ".html", diagnosis_page(report));
+    if (output.format() == Format::text)
+        output.show(Notice{Notice::Kind::done,
+                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
+}
+
+// How a program ended that nothing stopped on its way.
+Diagnosis diagnosis_of_end(const Stop& stop) {
+    Diagnosis report;
+    report.has_failed = stop.reason == StopReason::killed || stop.exit_code != 0;
+    report.what = stop.reason == StopReason::killed
+                      ? fmt::format("{} ended the program", signal_name(stop.signal))
+                  : stop.exit_code ? fmt::format(
+                                         "the program ended by itself, with the exit "
+                                         "status {}",
+                                         stop.exit_code)
+                                   : "the program ended well: its exit status is 0";
+    return report;
+}
+
+int run_diagnosis(const Options& options, Output& output) {
+    Settings settings = read_settings(settings_file());
+    auto session =
+        options.core.empty()
+            ? std::make_unique<Session>(launch_options(options, false), options.source_map,
+                                        symbol_search(options, settings))
+            : std::make_unique<Session>(CoreRequest{options.core, options.program},
+                                        options.source_map, symbol_search(options, settings));
+    session->libraries().folders = settings.library_folders;
+    Stop stop = options.core.empty() ? session->launch_again() : session->last_stop();
+    Diagnosis report = stop.is_end() ? diagnosis_of_end(stop) : diagnose(session->moment());
+    output.show(report);
+    if (!options.record_folder.empty()) write_diagnosis(report, options.record_folder, output);
+    return report.has_failed ? kCommandFailed : kWorked;
+}
+
 int show_settings(Output& output) {
     output.show(settings_page(settings_file()));
     return kWorked;
@@ -297,6 +340,7 @@ int run(const Options& options) {
     try {
         start_log(options.log_file);
         if (options.work == Options::Work::survey) return run_survey(options, output);
+        if (options.work == Options::Work::diagnose) return run_diagnosis(options, output);
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
         if (options.work == Options::Work::settings) return show_settings(output);
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);

@@ -16,6 +16,8 @@ constexpr const char* kUsage =
     "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
     "elm-lantern attach PID [options]\n"
     "elm-lantern postmortem CORE [PROGRAM] [options]\n"
+    "elm-lantern diagnose PROGRAM [--out DIR] [options] [-- ARGUMENTS]\n"
+    "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "elm-lantern settings\n"
@@ -25,7 +27,9 @@ constexpr const char* kUsage =
     "--script and --do,\n"
     "else from the terminal. Type help there. attach does the same on a process that runs, "
     "postmortem on what a core file\n"
-    "kept of one that died. disassembly shows a program's code without running it. survey tells "
+    "kept of one that died. diagnose runs a program until it fails, reports why, and ends with 1; "
+    "with 0 where it ends\n"
+    "well. disassembly shows a program's code without running it. survey tells "
     "what a program offers a\n"
     "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what "
     "differs. settings lists what\n"
@@ -38,7 +42,9 @@ cxxopts::Options description() {
                           "FILE")("do", "run one session command (may repeat; after the scripts)",
                                   cxxopts::value<std::vector<std::string>>(),
                                   "COMMAND")("stay", "go on at the prompt after --script and --do")(
-        "out", "keep a record of the session, or the survey, in DIR", cxxopts::value<std::string>(),
+        "core", "diagnose what that core file kept", cxxopts::value<std::string>(), "FILE")(
+        "out", "keep a record of the session, the survey or the diagnosis in DIR",
+        cxxopts::value<std::string>(),
         "DIR")("format", "text or json", cxxopts::value<std::string>()->default_value("text"),
                "FORM")("stdin", "the program reads FILE", cxxopts::value<std::string>(), "FILE")(
         "stdout", "the program writes to FILE", cxxopts::value<std::string>(), "FILE")(
@@ -115,7 +121,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (words.empty())
         return wrong("what is to be done is missing",
                      "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"diagnose", "compare", "heap", "serve"};
+    static const std::vector<std::string> later = {"compare", "heap", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]),
                      "elm-lantern debug PROGRAM starts a session");
@@ -133,20 +139,25 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         return Answer{0, json_schema()};
     }
     bool surveys = words[0] == "survey", attaches = words[0] == "attach",
-         looks_back = words[0] == "postmortem", disassembles = words[0] == "disassembly";
-    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !disassembles)
+         looks_back = words[0] == "postmortem", diagnoses = words[0] == "diagnose",
+         disassembles = words[0] == "disassembly";
+    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !diagnoses && !disassembles)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])),
                      fmt::format("did you mean elm-lantern debug {}?", words[0]));
     if (words.size() < 2 && attaches)
         return wrong("the process is missing", "elm-lantern attach PID; ps -e lists the processes");
     if (words.size() < 2 && looks_back)
         return wrong("the core file is missing", "elm-lantern postmortem CORE [PROGRAM]");
+    bool is_of_core = diagnoses && parsed.count("core");
+    if (parsed.count("core") && !diagnoses)
+        return wrong("--core goes with diagnose", "elm-lantern postmortem CORE [PROGRAM]");
+    if (is_of_core) words.insert(words.begin() + 1, parsed["core"].as<std::string>());
     if (words.size() < 2)
         return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
-    if (words.size() > 2 && !surveys && !looks_back && !disassembles)
+    if (words.size() > 2 && !surveys && !looks_back && !is_of_core && !disassembles)
         return wrong(fmt::format("{} is one word too many", quote(words[2])),
                      "the program's own arguments come after --");
-    if (words.size() > 3 && looks_back)
+    if (words.size() > 3 && (looks_back || is_of_core))
         return wrong(fmt::format("{} is one word too many", quote(words[3])),
                      "elm-lantern postmortem CORE [PROGRAM]");
     if (words.size() > 3 && surveys)
@@ -162,8 +173,9 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         options.process = std::stoi(words[1]);
     }
     options.program = words[1];
-    if (looks_back) {
-        options.work = Options::Work::postmortem;
+    if (diagnoses) options.work = Options::Work::diagnose;
+    if (looks_back || is_of_core) {
+        if (looks_back) options.work = Options::Work::postmortem;
         options.core = words[1];
         options.program = words.size() > 2 ? words[2] : "";
     }

@@ -11,7 +11,7 @@
 namespace lantern::cli {
 
 struct Options {
-    enum class Work { debug, attach, survey, postmortem, disassembly, settings } work = Work::debug;
+    enum class Work { debug, attach, survey, postmortem, diagnose, disassembly, settings } work = Work::debug;
     bool own_terminal = false;
     int process = 0;                  // to attach to
     std::string core;                 // to look into

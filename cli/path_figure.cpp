@@ -55,8 +55,10 @@ std::vector<Box> boxes_of(const HeapPathReport& report) {
         const HeapPathStep& step = report.steps[i];
         Box box = box_of(step, i + 1 == count);
         if (i > 0)
-            box.into = fmt::format("from byte {}{}{}", step.from_byte, box.into.empty() ? "" : " ",
-                                   box.into);
+            box.into = fmt::format(
+                "{}{}{}",
+                step.from_part.empty() ? fmt::format("byte {}", step.from_byte) : step.from_part,
+                box.into.empty() ? "" : " ", box.into);
         boxes.push_back(std::move(box));
     }
     return boxes;

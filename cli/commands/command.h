@@ -76,6 +76,7 @@ void run_registers(Shell&, std::string_view);
 void run_disassembly(Shell&, std::string_view);
 void run_memory(Shell&, std::string_view);
 void run_heap(Shell&, std::string_view);
+void run_diagnose(Shell&, std::string_view);
 void run_regions(Shell&, std::string_view);
 void run_words(Shell&, std::string_view);
 void run_find_memory(Shell&, std::string_view what, std::string_view arguments);

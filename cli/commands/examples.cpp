@@ -25,6 +25,7 @@ constexpr Example kExamples[] = {
     {"follow", "follow child"},
     {"processes", "processes"},
     {"heap", "heap leaks"},
+    {"diagnose", "diagnose"},
     {"process", "process 2"},
     {"pause", "pause at pass_chamber when barge->draught_cm > 100"},
     {"note", "note at toll_for barge->name, barge->draught_cm"},

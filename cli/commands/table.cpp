@@ -181,6 +181,14 @@ constexpr Command kCommands[] = {
      "Members with their offsets and sizes, bases, the padding between, what is lost to it, the "
      "values of an enumeration.",
      run_type, Completes::expression},
+    {"diagnose", "diagnose", "why it failed: the part of the line, and where its value came from",
+     kLooking,
+     "At a crash: what happened, in which statement of your own code, which pointer, index or "
+     "divisor of it was wrong, and back from there by which\n"
+     "moves, calls and parameters the value came; each step says how sure it is. Everything is "
+     "read, nothing is run. elm-lantern diagnose PROGRAM\n"
+     "does the same without a session, and keeps a report.",
+     run_diagnose, Completes::nothing},
     {"registers", "registers [GROUP|NAME|PATTERN …]", "what the processor holds in this frame",
      kMachine,
      "The general registers, the flags by name, and what each may point at; where a register "

@@ -142,6 +142,7 @@ void describe(Form& form, const HeapPathStep& step) {
     form.if_so(step.pointer != 0, [&] { form.field("pointer", Address{step.pointer}); });
     form.field("where", step.where);
     form.optional("from_byte", step.from_byte);
+    form.optional("from_part", step.from_part);
     form.field("block", Address{step.block});
     form.field("offset", step.offset);
     form.field("size", step.size);

@@ -72,7 +72,7 @@ std::string heap_text(const HeapReport& report, const Style& style) {
                         with_thousands(row.whole), with_thousands(row.in_use.bytes),
                         with_thousands(row.free.bytes + row.cached.bytes), with_thousands(row.rest),
                         row.is_locked ? ", locked" : "");
-        if (!row.threads.empty())
+        if (!row.threads.empty() && report.arenas.size() > 1)
             out += fmt::format("  {}  {}\n", padded("", 22), threads_of(row.threads));
     }
     if (!report.sizes.empty())

@@ -1,5 +1,6 @@
 #include "cli/views/text.h"
 
+#include "cli/views/diagnosis.h"
 #include "cli/views/survey.h"
 
 #include <fmt/format.h>
@@ -115,6 +116,7 @@ struct TextRenderer {
     std::string operator()(const HeapCheckReport& r) const { return heap_check_text(r, style); }
     std::string operator()(const HeapLeaksReport& r) const { return heap_leaks_text(r, style); }
     std::string operator()(const HeapPathReport& r) const { return heap_path_text(r, style); }
+    std::string operator()(const Diagnosis& r) const { return diagnosis_text(r, style); }
     std::string operator()(const HeapGrowthReport& r) const { return heap_growth_text(r, style); }
     std::string operator()(const ProcessesReport& r) const { return processes_text(r, style); }
     std::string operator()(const ThreadsReport& r) const { return threads_text(r, style); }

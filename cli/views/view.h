@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/analysis/breakpoints_report.h"
+#include "core/analysis/diagnosis.h"
 #include "core/analysis/disassembly_report.h"
 #include "core/analysis/explain_report.h"
 #include "core/analysis/find_report.h"
@@ -114,12 +115,14 @@ struct Failure {
     unsigned line = 0;
 };
 
-using View = std::variant<
-    StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport,
-    ChangeReport, BreakpointsReport, NewBreakpoint, StepLine, NotesReport, RegistersReport,
-    DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport, MemoryCompareReport,
-    WordsReport, HeapReport, HeapBlocksReport, HeapTypesReport, HeapCheckReport, HeapLeaksReport,
-    HeapPathReport, HeapGrowthReport, SignalsReport, ThreadsReport, ProcessesReport, PinsReport,
-    FindReport, CodeReport, AddressReport, TypeReport, SurveyReport, HelpReport, Notice, Failure>;
+using View =
+    std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
+                 ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
+                 NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
+                 MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
+                 HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport,
+                 HeapGrowthReport, Diagnosis, SignalsReport, ThreadsReport, ProcessesReport,
+                 PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport,
+                 HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

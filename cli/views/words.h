@@ -29,6 +29,15 @@ struct Words<StopReason> : WordsTo<StopReason, StopReason::killed> {
 };
 
 template <>
+struct Words<Certainty> : WordsTo<Certainty, Certainty::guess> {
+    static std::string_view of(Certainty certainty) {
+        static constexpr std::string_view kWords[] = {"certain", "likely", "guess"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(certainty)];
+    }
+};
+
+template <>
 struct Words<FrameOrigin> : WordsTo<FrameOrigin, FrameOrigin::tail_call> {
     static std::string_view of(FrameOrigin origin) {
         static constexpr std::string_view kWords[] = {"registers",     "call-frame-information",

@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 
 #include "core/analysis/address_note.h"
+#include "core/analysis/faulting_operand.h"
 #include "core/analysis/stack_fault.h"
 #include "core/machine/effects.h"
 #include "core/machine/instruction.h"
@@ -274,20 +275,9 @@ class Fault {
                                 target_.system_registers(stop_.thread).gs_base);
     }
 
-    // The operand whose bytes hold the address; of those that cannot be computed the only one.
     const MemoryAccess* access_at(RunAddress address) {
-        const MemoryAccess* open = nullptr;
-        for (const MemoryAccess& access : effects_->memory) {
-            auto start = address_of(access);
-            if (!start)
-                open = &access;
-            else if (*start <= address.value && address.value < *start + std::max(access.size, 1u))
-                return &access;
-        }
-        if (open) return open;
-        // What repeats has moved on, and large operands may be touched anywhere: the only one that
-        // there is.
-        return effects_->memory.size() == 1 ? &effects_->memory[0] : nullptr;
+        return operand_at(*effects_, registers_, instruction_->next(),
+                          target_.system_registers(stop_.thread).gs_base, address);
     }
 
     static std::string verb(const MemoryAccess& access) {

@@ -10,6 +10,7 @@
 #include "core/heap/reachability.h"
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"
+#include "core/values/object_part.h"
 
 namespace lantern {
 namespace {
@@ -20,6 +21,15 @@ std::string root_name(const Moment& moment, RunAddress pointer) {
     if (!object.empty()) return object;
     std::string note = address_note(moment, pointer);
     return note.empty() ? "memory" : note;
+}
+
+// "next", "[3].crew": what lies at that byte of a block that holds one or several of the type.
+std::string part_of_block(const Type* type, std::uint64_t byte) {
+    std::uint64_t size = type ? plain(*type).size : 0;
+    if (!size || is_scalar(*type)) return {};
+    std::string element = byte < size ? "" : fmt::format("[{}]", byte / size);
+    std::string part = element + part_at_offset(*type, byte % size, pointer_to(void_type()));
+    return part.starts_with('.') ? part.substr(1) : part;
 }
 
 }  // namespace
@@ -97,11 +107,16 @@ HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
         if (pointer && from != Reachability::kNone)
             step.from_byte = pointer->value - heap.blocks[from].address;
         if (pointer) step.offset = target.read<std::uint64_t>(*pointer) - step.block;
-        step.where = !pointer ? "a register"
-                     : from == Reachability::kNone
-                         ? root_name(moment, *pointer)
-                         : fmt::format("the block at {:#x}, byte {}", heap.blocks[from].address,
-                                       step.from_byte);
+        if (from != Reachability::kNone)
+            step.from_part = part_of_block(types.type(from), step.from_byte);
+        step.where =
+            !pointer ? "a register"
+            : from == Reachability::kNone
+                ? root_name(moment, *pointer)
+                : fmt::format("{} of the block at {:#x}",
+                              step.from_part.empty() ? fmt::format("byte {}", step.from_byte)
+                                                     : step.from_part,
+                              heap.blocks[from].address);
         report.steps.push_back(std::move(step));
         if (from == Reachability::kNone) break;
         at = from;

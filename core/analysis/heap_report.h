@@ -143,6 +143,7 @@ struct HeapPathStep {
     std::uint64_t pointer = 0;    // where the pointer lies; 0: in a register
     std::string where;            // "flight in main", "stack of frame 2", the block
     std::uint64_t from_byte = 0;  // of the block that the pointer is in; 0 at the root
+    std::string from_part;        // what it is called there, "next"; empty: not known
     std::uint64_t block = 0;      // that it leads into
     std::uint64_t offset = 0;     // bytes from its beginning
     std::uint64_t size = 0;

@@ -167,8 +167,10 @@ AllocatorFound find_allocator(Target& target) {
         symbol ? std::optional(library->to_run(symbol->address)) : arena_in_data(target, *library);
     std::string version = version_of(*library);
     if (version.empty() && !first)
-        throw RequestError(fmt::format(
-            "malloc is {}'s own: how that lays out its heap is not known", library->path()));
+        throw RequestError(
+            fmt::format("malloc is {}'s own: how that lays out its heap is not known",
+                        library->path()),
+            Next::list_regions);
     if (!version.empty() && !is_known(version))
         throw RequestError(
             fmt::format("the heap of the C library {} is not known here, only that of 2.{} to 2.{}",

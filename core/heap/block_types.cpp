@@ -185,7 +185,7 @@ class Naming {
         std::uint64_t size = plain(*target).size;
         if (!size || size > block.size()) return;
         name(number, short_name(*target));
-        types_[number] = target;
+        made_.types[number] = target;
         if (!may_lead(*target)) return;
         objects_.push_back({target, word, 1});
         std::uint64_t more = std::min(block.size() / size, kMostElements) - 1;
@@ -195,8 +195,8 @@ class Naming {
     // Two pointers of types that have nothing to do with each other lead to one block: one of them
     // may be from before it was freed.
     void compare(std::uint32_t number, std::uint64_t word, const Type& other) {
-        auto known = types_.find(number);
-        if (known == types_.end() || heap_.blocks[number].address != word) return;
+        auto known = made_.types.find(number);
+        if (known == made_.types.end() || heap_.blocks[number].address != word) return;
         const Type &one = plain(*known->second), &two = plain(other);
         bool are_structures =
             one.kind == TypeKind::structure && two.kind == TypeKind::structure && &one != &two;
@@ -204,7 +204,7 @@ class Naming {
         if (has_part_at(one, 0, two) || has_part_at(two, 0, one)) return;
         name(number,
              fmt::format("{}, and by another pointer {}", short_name(one), short_name(two)));
-        types_.erase(known);  // told once
+        made_.types.erase(known);  // told once
     }
 
     // An object with virtual functions says itself of which class it is.
@@ -229,11 +229,15 @@ class Naming {
     std::uint64_t looked_at_ = 0;
     std::deque<Object> objects_, arrays_;
     std::unordered_map<std::string, std::uint32_t> numbers_;
-    std::unordered_map<std::uint32_t, const Type*> types_;  // of blocks that a pointer has named
     std::unordered_set<std::pair<std::uint64_t, const Type*>, PairHash> seen_;
 };
 
 }  // namespace
+
+const Type* BlockTypes::type(std::size_t block) const {
+    auto found = types.find(static_cast<std::uint32_t>(block));
+    return found == types.end() ? nullptr : found->second;
+}
 
 BlockTypes find_block_types(Target& target, const Heap& heap,
                             const std::function<void(double done)>& progress) {

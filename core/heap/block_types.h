@@ -6,6 +6,8 @@
 //                                 crew ──> block: element of std::vector<canal::Hand>
 #pragma once
 
+#include <unordered_map>
+
 #include "core/heap/heap.h"
 
 namespace lantern {
@@ -15,7 +17,10 @@ namespace lantern {
 struct BlockTypes {
     std::vector<std::uint32_t> of;   // index into the names; 0: not known
     std::vector<std::string> names;  // the first is empty
+    // Of blocks that a pointer of one type leads to the beginning of.
+    std::unordered_map<std::uint32_t, const Type*> types;
     const std::string& name(std::size_t block) const { return names[of[block]]; }
+    const Type* type(std::size_t block) const;  // null: not known
 };
 // `progress` is told the share of the blocks that are done; it may throw to give up.
 BlockTypes find_block_types(Target& target, const Heap& heap,

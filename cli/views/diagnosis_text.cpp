@@ -1,0 +1,132 @@
+// A diagnosis as text: what happened and where first, then each step of the way back.
+#include <fmt/format.h>
+
+#include "cli/views/diagnosis.h"
+#include "cli/views/text.h"
+#include "core/support/text.h"
+
+namespace lantern::cli {
+
+std::string part_sentence(const Diagnosis& report) {
+    if (report.part_is.empty()) return {};
+    return fmt::format("{} {}", report.part.empty() ? "the value it used" : report.part,
+                       report.part_is);
+}
+
+std::string doubt_words(Certainty certainty, const std::string& because) {
+    if (certainty == Certainty::certain) return {};
+    return fmt::format("{}{}{}", certainty == Certainty::likely ? "likely" : "a guess",
+                       because.empty() ? "" : ", because ", because);
+}
+
+std::string where_words(const std::string& function, const std::string& file, std::uint32_t line) {
+    if (!line) return name_text(function);
+    return fmt::format("{}, {}", name_text(function), place_text(short_file(file), line));
+}
+
+std::vector<std::string> next_commands(const Diagnosis& report) {
+    std::vector<std::string> next;
+    if (!report.has_failed) return next;
+    if (report.level) next.push_back(fmt::format("frame {}", report.level));
+    if (!report.part.empty()) next.push_back(fmt::format("explain {}", report.part));
+    if (report.part.find("->") != std::string::npos || report.part.find('.') != std::string::npos)
+        next.push_back(fmt::format("restart, then pause when {} changes", report.part));
+    if (!report.heap.empty()) next.push_back("heap check");
+    if (!report.threads.empty()) next.push_back("threads");
+    next.push_back("locals");
+    next.push_back("words");
+    if (next.size() > 5) next.resize(5);
+    return next;
+}
+
+namespace {
+
+std::string row(const std::string& label, const std::string& text, const Style& style) {
+    return fmt::format(" {} {}\n", style.faint(padded(label, 8)), text);
+}
+
+std::string origin_text(const Diagnosis& report, const Style& style) {
+    std::string out;
+    unsigned number = 0;
+    for (const OriginLink& link : report.origin) {
+        std::string where =
+            link.function.empty()
+                ? ""
+                : "  " + style.faint(where_words(link.function, link.file, link.line));
+        std::string label = number ? "" : "from";
+        ++number;
+        out += row(label, fmt::format("{}  {}{}", number, escape_for_display(link.text), where),
+                   style);
+        if (std::string doubt = doubt_words(link.certainty, link.because); !doubt.empty())
+            out += row("", "   " + style.warning(doubt), style);
+    }
+    if (!report.origin_end.empty())
+        out += row(number ? "" : "from",
+                   fmt::format("{}{}", number ? "   " : "", escape_for_display(report.origin_end)),
+                   style);
+    return out;
+}
+
+std::string stack_rows(const Diagnosis& report, const Style& style) {
+    std::string out;
+    for (const DiagnosisFrame& frame : report.stack)
+        out += row(&frame == &report.stack.front() ? "stack" : "",
+                   fmt::format("{:<2} {}", frame.level,
+                               where_words(frame.function, frame.file, frame.line)),
+                   style);
+    if (report.more_frames) out += row("", fmt::format("… {} more", report.more_frames), style);
+    return out;
+}
+
+std::string thread_rows(const Diagnosis& report, const Style& style) {
+    std::string out;
+    for (const DiagnosisThread& thread : report.threads) {
+        std::string waits = thread.waits_for.empty() ? "" : ", waits for " + thread.waits_for;
+        out += row(&thread == &report.threads.front() ? "threads" : "",
+                   fmt::format("{:<2} {}{}", thread.number,
+                               where_words(thread.function, thread.file, thread.line), waits),
+                   style);
+    }
+    if (!report.threads_warning.empty())
+        out += row("", style.warning(report.threads_warning), style);
+    return out;
+}
+
+}  // namespace
+
+std::string diagnosis_text(const Diagnosis& report, const Style& style) {
+    std::string out = heading_line("diagnosis", report.headline, style);
+    out += row("what", escape_for_display(report.what), style);
+    if (!report.said.empty()) out += row("said", escape_for_display(report.said), style);
+    for (const StopFact& fact : report.facts)
+        out += row(fact.label, escape_for_display(fact.text), style);
+    if (!report.function.empty()) {
+        std::string thread =
+            report.threads.empty() ? "" : fmt::format(", thread {}", report.thread);
+        out += row("where",
+                   fmt::format("{} {}", where_words(report.function, report.file, report.line),
+                               style.faint(fmt::format("frame {}{}", report.level, thread))),
+                   style);
+        if (!report.statement.empty()) out += row("", escape_for_display(report.statement), style);
+    }
+    if (std::string part = part_sentence(report); !part.empty()) {
+        std::string doubt = doubt_words(report.part_certainty, report.part_because);
+        out += row("part", style.strong(escape_for_display(part)), style);
+        if (!doubt.empty()) out += row("", style.warning(doubt), style);
+    }
+    if (!report.at_address.empty())
+        out += row("there", "lies " + escape_for_display(report.at_address), style);
+    out += origin_text(report, style);
+    if (!report.heap.empty())
+        out += row("heap", style.warning("damaged: ") + escape_for_display(report.heap), style);
+    out += stack_rows(report, style);
+    out += thread_rows(report, style);
+    bool is_first = true;
+    for (const std::string& command : next_commands(report)) {
+        out += row(is_first ? "next" : "", escape_for_display(command), style);
+        is_first = false;
+    }
+    return out;
+}
+
+}  // namespace lantern::cli

@@ -1,0 +1,57 @@
+// Why it stands here: what happened, in which statement, which part of it, and where the value came
+// from that made it happen. Everything is read; nothing is run.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/analysis/value_origin.h"
+#include "core/session/moment.h"
+
+namespace lantern {
+
+struct DiagnosisFrame {
+    unsigned level = 0;
+    std::string function, file;
+    std::uint32_t line = 0;
+};
+
+struct DiagnosisThread {
+    unsigned number = 0;
+    std::string name, function, file, waits_for;
+    std::uint32_t line = 0;
+};
+
+struct Diagnosis {
+    bool has_failed = false;  // false: nothing went wrong here, and `what` says how it stands
+    std::string headline;     // "SIGSEGV"
+    std::string what;         // a sentence
+    std::string said;         // by the program or its libraries before they gave up; may be empty
+    std::vector<StopFact> facts;
+
+    std::string function, file;  // of the user's own code, where there is some
+    std::uint32_t line = 0;
+    unsigned level = 0;     // of that frame
+    unsigned thread = 0;    // its number
+    std::string statement;  // the text of the line
+
+    std::string part;     // of the statement: "barge->next"; may be empty
+    std::string part_is;  // what is wrong with it: "is null"
+    Certainty part_certainty = Certainty::certain;
+    std::string part_because;        // why it is not certain
+    std::vector<OriginLink> origin;  // the last thing first
+    std::string origin_end;          // why it goes no further
+    std::string at_address;          // whose memory the pointer leads to, where it leads to some
+    std::string heap;                // what is damaged in the heap; empty: nothing, or not read
+
+    std::vector<DiagnosisFrame> stack;  // from where it failed outwards, a few
+    unsigned more_frames = 0;
+    std::vector<DiagnosisThread> threads;  // the others, where there are some
+    std::string threads_warning;           // they wait for each other
+};
+
+// Of where the moment's thread stands. Throws RequestError where there is nothing to look at.
+Diagnosis diagnose(const Moment& moment);
+
+}  // namespace lantern

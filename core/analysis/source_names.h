@@ -1,0 +1,79 @@
+// What the source calls a value that an instruction uses: "barge->next" for the word that
+// `mov rax, [rdx+16]` reads where rdx holds `barge`. Worked out from the definitions that reach the
+// instruction, the variables' places and their types.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "core/code/function_code.h"
+#include "core/session/moment.h"
+
+namespace lantern {
+
+struct SourceName {
+    std::string text;  // an expression of the frame
+    const Type* type = nullptr;
+};
+
+// An instruction of a function that has a frame on the stack. The frame is the function's own, not
+// that of an inlined call in it.
+struct PlaceInCode {
+    const Frame* frame = nullptr;
+    const FunctionCode* code = nullptr;
+    std::uint32_t node = 0;
+
+    PlaceInCode at(std::uint32_t other) const { return {frame, code, other}; }
+};
+
+class SourceNames {
+  public:
+    explicit SourceNames(const Moment& moment) : moment_(moment) {}
+    SourceNames(const SourceNames&) = delete;
+    SourceNames& operator=(const SourceNames&) = delete;
+
+    // Where a frame stands: at the next instruction of the innermost, at the call of another.
+    // Nothing where its code is not known.
+    std::optional<PlaceInCode> place_of(const Frame& frame);
+    // The frame of the function that the frame's code belongs to.
+    const Frame* function_frame(unsigned level);
+    const FunctionCode* code_of(const Module& module, const Function& function);
+
+    // Nothing where the source has no name for it, or more than one way leads to the value.
+    std::optional<SourceName> in_register(PlaceInCode place, unsigned dwarf_number);
+    std::optional<SourceName> in_memory(PlaceInCode place, const MemoryAccess& access);
+    // The variable (or a part of it) that lies in the function's frame so far from its call frame
+    // address.
+    std::optional<SourceName> in_slot(PlaceInCode place, std::int64_t slot);
+    // The parameter that comes in by that register.
+    std::optional<SourceName> parameter_in(PlaceInCode place, unsigned dwarf_number);
+    // What the expression amounts to in the frame now; nothing where it has no value.
+    std::optional<std::uint64_t> value_of(const Frame& frame, const std::string& expression);
+
+  private:
+    std::optional<SourceName> named(PlaceInCode place, unsigned dwarf_number, unsigned depth);
+    std::optional<SourceName> named(PlaceInCode place, const MemoryAccess& access, unsigned depth);
+    std::optional<SourceName> variable_in(PlaceInCode place, unsigned dwarf_number);
+    std::optional<SourceName> global_at(PlaceInCode place, RunAddress address);
+    std::optional<SourceName> behind(PlaceInCode place, const MemoryAccess& access, unsigned depth);
+
+    const Moment& moment_;
+    std::map<const Function*, std::unique_ptr<FunctionCode>> codes_;
+};
+
+// What a plain move does, of the instructions that have one; nothing for others.
+struct PlainMove {
+    enum class From { in_register, memory, constant } from = From::in_register;
+    unsigned dwarf_number = 0;
+    MemoryAccess access;
+    std::uint64_t constant = 0;
+    unsigned size = 0;  // bytes
+};
+// Into the register, and into memory.
+std::optional<PlainMove> move_into_register(const FunctionCode& code, std::uint32_t node,
+                                            unsigned dwarf_number);
+std::optional<PlainMove> move_into_memory(const FunctionCode& code, std::uint32_t node);
+
+}  // namespace lantern

@@ -1,0 +1,381 @@
+#include "core/analysis/value_origin.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/analysis/source_names.h"
+#include "core/machine/calling_convention.h"
+#include "core/machine/instruction.h"
+#include "core/session/linkage.h"
+#include "core/symbols/demangle.h"
+#include "core/target/code_at.h"
+
+namespace lantern {
+namespace {
+
+constexpr unsigned kMostLinks = 16, kMostSteps = 64;
+constexpr unsigned kReturned = 0;  // rax
+
+using From = PlainMove::From;
+
+class Walk {
+  public:
+    explicit Walk(const Moment& moment) : moment_(moment), names_(moment) {}
+
+    ValueOrigin of_register(unsigned level, unsigned dwarf_number, std::uint64_t value) {
+        auto place = begin(level, value);
+        if (!place) return origin_;
+        if (auto name = names_.in_register(*place, dwarf_number)) take_name(*place, *name);
+        follow_register(*place, dwarf_number);
+        return origin_;
+    }
+
+    ValueOrigin of_memory(unsigned level, const MemoryAccess& access, std::uint64_t value) {
+        auto place = begin(level, value);
+        if (!place) return origin_;
+        if (auto name = names_.in_memory(*place, access)) take_name(*place, *name);
+        follow_memory(*place, access);
+        return origin_;
+    }
+
+  private:
+    std::optional<PlaceInCode> begin(unsigned level, std::uint64_t value) {
+        origin_.value = value;
+        const Frame* frame = names_.function_frame(level);
+        auto place = frame ? names_.place_of(*frame) : std::nullopt;
+        if (!place) origin_.end = "the code there has no symbols";
+        return place;
+    }
+
+    void take_name(PlaceInCode place, const SourceName& name) {
+        origin_.name = name.text;
+        origin_.type = name.type;
+        for (const Frame* frame = place.frame; frame;) {
+            auto now = names_.value_of(*frame, name.text);
+            std::uint64_t size = plain(*name.type).size;
+            std::uint64_t kept =
+                size < 8 && size ? (std::uint64_t{1} << (8 * size)) - 1 : ~std::uint64_t{0};
+            origin_.name_is_checked = now && (*now & kept) == (origin_.value & kept);
+            if (origin_.name_is_checked || frame->level == 0) break;
+            const Frame* inner = moment_.stack().frame(frame->level - 1);  // an inlined call's name
+            frame = inner && inner->is_inlined() ? inner : nullptr;
+        }
+    }
+
+    std::string value_text() const {
+        bool is_pointer = origin_.type && plain(*origin_.type).kind == TypeKind::pointer;
+        if (origin_.value == 0) return is_pointer || !origin_.type ? "null" : "0";
+        return is_pointer || origin_.value > 0xffff ? fmt::format("{:#x}", origin_.value)
+                                                    : fmt::format("{}", origin_.value);
+    }
+    bool is_value(std::uint64_t constant, unsigned size) const {
+        std::uint64_t kept = size < 8 ? (std::uint64_t{1} << (8 * size)) - 1 : ~std::uint64_t{0};
+        return (constant & kept) == (origin_.value & kept);
+    }
+
+    // ---- telling
+
+    void tell(PlaceInCode place, const std::string& what) {
+        OriginLink link;
+        link.text = std::exchange(lead_, "").append(what);
+        link.certainty = std::exchange(certainty_, Certainty::certain);
+        link.because = std::exchange(because_, "");
+        place_link(link, *place.code, place.node, place.frame->module);
+        origin_.links.push_back(std::move(link));
+    }
+    static void place_link(OriginLink& link, const FunctionCode& code, std::uint32_t node,
+                           const Module* module) {
+        FileAddress at = code.node(node).address;
+        link.function = code.flow.function().name;
+        link.at = module ? module->to_run(at).value : 0;
+        if (auto line = code.symbols.line_at(at)) {
+            link.file = line->file;
+            link.line = line->line;
+        }
+    }
+    // What was begun is told without what it would have led to.
+    void end(std::string why) {
+        if (!lead_.empty() && lead_place_.code) tell(lead_place_, "something that is not followed");
+        origin_.end = std::move(why);
+    }
+    void lead(PlaceInCode place, std::string begins) {
+        lead_ = std::move(begins);
+        lead_place_ = place;
+    }
+    void doubt(Certainty certainty, const std::string& because) {
+        if (certainty <= certainty_) return;
+        certainty_ = certainty;
+        because_ = because;
+    }
+    std::string lead_or(const std::string& otherwise) const {
+        return lead_.empty() ? otherwise : "";
+    }
+    bool goes_on() {
+        if (origin_.links.size() < kMostLinks && ++steps_ < kMostSteps) return true;
+        end("it goes on from there");
+        return false;
+    }
+    std::string lines_text(const FunctionCode& code, const std::vector<std::uint32_t>& nodes) {
+        std::vector<std::string> lines;
+        for (std::uint32_t node : nodes)
+            if (auto line = code.symbols.line_at(code.node(node).address)) {
+                std::string number = std::to_string(line->line);
+                if (std::ranges::find(lines, number) == lines.end()) lines.push_back(number);
+            }
+        return lines.size() == 1 ? "line " + lines[0]
+                                 : fmt::format("one of the lines {}", fmt::join(lines, ", "));
+    }
+
+    // ---- registers
+
+    void follow_register(PlaceInCode place, unsigned number) {
+        if (!goes_on()) return;
+        auto definitions = place.code->data.reaching(place.node, number);
+        std::vector<std::uint32_t> nodes = definitions.nodes;
+        bool from_outside = definitions.from_outside;
+        if (nodes.size() + from_outside > 1) leave_out_other_constants(place, number, nodes);
+        if (nodes.empty() && from_outside) return follow_out(place, number);
+        if (nodes.size() != 1 || from_outside)
+            return end(fmt::format("it was set at {}, and which way was taken is not known",
+                                   lines_text(*place.code, nodes)));
+        follow_definition(place.at(nodes[0]), number);
+    }
+
+    // Of several definitions those that make another number than there is did not make it.
+    void leave_out_other_constants(PlaceInCode place, unsigned number,
+                                   std::vector<std::uint32_t>& nodes) {
+        std::vector<std::uint32_t> same, open;
+        for (std::uint32_t node : nodes) {
+            auto move = move_into_register(*place.code, node, number);
+            if (!move || move->from != From::constant)
+                open.push_back(node);
+            else if (is_value(move->constant, move->size))
+                same.push_back(node);
+        }
+        bool has_left_out = same.size() + open.size() < nodes.size();
+        if (same.size() == 1 && !open.empty()) {
+            doubt(Certainty::likely, "it is the only place that sets just this number");
+            nodes = same;
+        } else if (has_left_out) {
+            nodes = open;
+            nodes.insert(nodes.end(), same.begin(), same.end());
+        }
+    }
+
+    void follow_definition(PlaceInCode made, unsigned number) {
+        const FlowGraph::Node& node = made.code->node(made.node);
+        if (node.kind == Instruction::Kind::call) return follow_return(made, number);
+        auto move = move_into_register(*made.code, made.node, number);
+        if (!move) {
+            std::string text = instruction_text(made.code->bytes(made.node),
+                                                made.frame->module->to_run(node.address));
+            tell(made, lead_or("it is ") + fmt::format("computed by {}", text));
+            return end("what it was computed from is not followed");
+        }
+        switch (move->from) {
+            case From::in_register: return follow_register(made, move->dwarf_number);
+            case From::memory: return follow_memory(made, move->access);
+            case From::constant:
+                tell(made, lead_or("it is set to ") + value_text());
+                if (!is_value(move->constant, move->size))
+                    doubt_last("the code sets another number there than it has now");
+                return;
+        }
+    }
+    void doubt_last(const std::string& because) {
+        origin_.links.back().certainty = Certainty::guess;
+        origin_.links.back().because = because;
+    }
+
+    // ---- memory
+
+    void follow_memory(PlaceInCode place, const MemoryAccess& access) {
+        if (!goes_on()) return;
+        if (auto slot = place.code->slots.slot_of(place.node, access))
+            return follow_slot(place, *slot, access.size);
+        auto name = names_.in_memory(place, access);
+        std::string where = name ? name->text : "memory that the source has no name for";
+        tell(place, lead_or("it is read from ") + where);
+        if (name && !is_still(place, *name))
+            doubt_last(fmt::format("{} holds something else now", where));
+        end(name ? fmt::format("who wrote {} last, the code here does not tell", where)
+                 : "who wrote that, the code here does not tell");
+    }
+
+    bool is_still(PlaceInCode place, const SourceName& name) {
+        auto now = names_.value_of(*place.frame, name.text);
+        return !now || is_value(*now, static_cast<unsigned>(plain(*name.type).size));
+    }
+
+    void follow_slot(PlaceInCode place, std::int64_t slot, unsigned size) {
+        auto name = names_.in_slot(place, slot);
+        auto stores = place.code->slots.reaching(place.node, slot, size);
+        if (stores.may_be_others) {
+            if (stores.nodes.empty())
+                return end(fmt::format("who wrote {} last, the code alone does not tell",
+                                       name ? name->text : "it"));
+            doubt(Certainty::likely, "somebody else may have its address");
+        }
+        if (stores.nodes.size() + stores.from_outside > 1) leave_out_other_stores(place, stores);
+        if (stores.nodes.empty()) {
+            if (slot >= 0) return end("the caller passed it on the stack");
+            if (!name) return end("nothing here sets it");
+            tell(place, fmt::format("{} was never set on any way to here", name->text));
+            return end("what was there before it is left over");
+        }
+        if (stores.nodes.size() != 1 || stores.from_outside)
+            return end(fmt::format("{} was set at {}{}, and which way was taken is not known",
+                                   name ? name->text : "it", lines_text(*place.code, stores.nodes),
+                                   stores.from_outside ? " or not at all" : ""));
+        PlaceInCode made = place.at(stores.nodes[0]);
+        auto move = move_into_memory(*made.code, made.node);
+        if (name) lead(made, fmt::format("{} is set to ", name->text));
+        if (!move) {
+            tell(made, "something that is computed there");
+            return end("what it was computed from is not followed");
+        }
+        if (move->from == From::in_register) {
+            bool is_parameter = is_from_outside(made, move->dwarf_number);
+            if (is_parameter) lead_.clear();
+            return follow_register(made, move->dwarf_number);
+        }
+        tell(made, lead_or("it is set to ") + value_text());
+        if (!is_value(move->constant, move->size))
+            doubt_last("the code sets another number there than it has now");
+    }
+
+    void leave_out_other_stores(PlaceInCode place, FrameSlots::Stores& stores) {
+        std::vector<std::uint32_t> same, open;
+        for (std::uint32_t node : stores.nodes) {
+            auto move = move_into_memory(*place.code, node);
+            if (!move || move->from != From::constant)
+                open.push_back(node);
+            else if (is_value(move->constant, move->size))
+                same.push_back(node);
+        }
+        if (same.size() == 1) {
+            if (!open.empty() || stores.from_outside)
+                doubt(Certainty::likely, "it is the only place that sets just this number");
+            stores.nodes = same;
+            stores.from_outside = false;
+        } else if (same.empty() && !open.empty()) {
+            stores.nodes = open;
+        }
+    }
+
+    bool is_from_outside(PlaceInCode place, unsigned number) {
+        auto definitions = place.code->data.reaching(place.node, number);
+        return definitions.nodes.empty() && definitions.from_outside;
+    }
+
+    // ---- other functions
+
+    // It was there when the function was entered.
+    void follow_out(PlaceInCode place, unsigned number) {
+        bool is_kept = is_kept_by_calls(number);
+        auto parameter = is_kept ? std::nullopt : names_.parameter_in(place, number);
+        const Frame* caller = moment_.stack().caller_of_function(*place.frame);
+        if (!caller) return end("the stack ends there");
+        const Frame* next = moment_.stack().frame(place.frame->level + 1);
+        bool is_by_jump = next && next->origin == FrameOrigin::tail_call;
+        bool is_sure = caller->origin == FrameOrigin::call_frame_information;
+        if (is_by_jump || !is_sure || caller->is_signal_frame || place.frame->is_signal_frame)
+            return end(is_by_jump
+                           ? "it was called by a jump, which leaves no trace of who passed it"
+                           : "its caller is not known for certain");
+        const Frame* own = caller;
+        while (own && own->is_inlined()) own = moment_.stack().frame(own->level + 1);
+        auto call = own ? names_.place_of(*own) : std::nullopt;
+        if (!call) return end("the caller's code has no symbols");
+        if (!is_kept)
+            lead(*call, fmt::format("{} passes {}", frame_function_name(*caller),
+                                    parameter ? parameter->text + ", which is " : ""));
+        std::size_t before = origin_.links.size();
+        if (auto name = is_kept ? std::nullopt : names_.in_register(*call, number)) {
+            if (!parameter || name->text != parameter->text) {
+                tell(*call, name->text);
+                lead_.clear();
+            }
+        }
+        follow_register(*call, number);
+        bool is_told = origin_.links.size() > before;
+        if (!is_told && !lead_.empty()) tell(*call, "not told by its code");
+    }
+
+    // What a call left in the register.
+    void follow_return(PlaceInCode call, unsigned number) {
+        if (number != kReturned) {
+            tell(call, lead_or("it is ") + "left over from a call");
+            return end("no function hands anything over in that register");
+        }
+        const FlowGraph::Node& node = call.code->node(call.node);
+        const Module& module = *call.frame->module;
+        FunctionAt callee;
+        std::string name = "a function";
+        if (node.target) {
+            RunAddress target = module.to_run(*node.target);
+            callee = function_at(moment_.target(), target);
+            std::string stub = name_behind_linkage_table(moment_.target(), target);
+            if (callee.function)
+                name = callee.function->name;
+            else if (!stub.empty())
+                name = demangled(stub);
+        }
+        tell(call, lead_or("it is ") + fmt::format("what {} returned", name));
+        if (!callee.function) return;
+        tell_return(*callee.module, *callee.function);
+    }
+
+    // Where the callee returns that number, if it is a number that one place in it sets.
+    void tell_return(const Module& module, const Function& function) {
+        const FunctionCode* code = names_.code_of(module, function);
+        if (!code) return;
+        std::vector<std::uint32_t> same;
+        bool has_others = false;
+        for (std::uint32_t node = 0; node < code->flow.nodes().size(); ++node) {
+            if (code->node(node).kind != Instruction::Kind::returns) continue;
+            auto definitions = code->data.reaching(node, kReturned);
+            has_others |= definitions.from_outside;
+            for (std::uint32_t made : definitions.nodes) {
+                auto move = move_into_register(*code, made, kReturned);
+                if (!move || move->from != From::constant)
+                    has_others = true;
+                else if (is_value(move->constant, move->size))
+                    same.push_back(made);
+            }
+        }
+        if (same.size() != 1) return;
+        OriginLink link;
+        link.text = fmt::format("{} returns {} there", function.name, value_text());
+        place_link(link, *code, same[0], &module);
+        if (has_others) {
+            link.certainty = Certainty::likely;
+            link.because = "it is the only place in it that returns just this number";
+        }
+        origin_.links.push_back(std::move(link));
+    }
+
+    const Moment& moment_;
+    SourceNames names_;
+    ValueOrigin origin_;
+    std::string lead_;  // the beginning of the next link's sentence, and where it belongs
+    PlaceInCode lead_place_;
+    Certainty certainty_ = Certainty::certain;
+    std::string because_;
+    unsigned steps_ = 0;
+};
+
+}  // namespace
+
+ValueOrigin origin_of_register(const Moment& moment, unsigned level, unsigned dwarf_number,
+                               std::uint64_t value) {
+    return Walk(moment).of_register(level, dwarf_number, value);
+}
+
+ValueOrigin origin_of_memory(const Moment& moment, unsigned level, const MemoryAccess& access,
+                             std::uint64_t value) {
+    return Walk(moment).of_memory(level, access, value);
+}
+
+}  // namespace lantern

@@ -1,0 +1,45 @@
+// Where a value came from: from the instruction that used it back through registers, the frame's
+// slots, moves and calls, frame by frame. Worked out from the code and from what the process or
+// core holds; nothing is run.
+//
+//     admit          mov eax, [rax+20]     barge->next is null
+//                    mov rax, [rax+16]     it is read from barge->next
+//     open_flight    call admit            open_flight passes queue.first
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/machine/effects.h"
+#include "core/session/moment.h"
+
+namespace lantern {
+
+enum class Certainty { certain, likely, guess };
+
+struct OriginLink {
+    Certainty certainty = Certainty::certain;
+    std::string because;  // why it is not certain
+    std::string text;     // "barge is set to what lookup returned"
+    std::string function, file;
+    std::uint32_t line = 0;  // 0: not known
+    std::uint64_t at = 0;    // run address of the instruction
+};
+
+struct ValueOrigin {
+    std::string name;  // what the source calls it where it was used: "barge->next"; may be empty
+    const Type* type = nullptr;    // of the name; null where there is none
+    bool name_is_checked = false;  // the name has that value in the frame now
+    std::uint64_t value = 0;
+    std::vector<OriginLink> links;  // the last thing that happened first
+    std::string end;                // why it goes no further
+};
+
+// Of what a register (DWARF number), or the memory that an operand reads, held when the instruction
+// was about to run at which the frame stands; of an outer frame: its call. `value` is what it was.
+ValueOrigin origin_of_register(const Moment& moment, unsigned level, unsigned dwarf_number,
+                               std::uint64_t value);
+ValueOrigin origin_of_memory(const Moment& moment, unsigned level, const MemoryAccess& access,
+                             std::uint64_t value);
+
+}  // namespace lantern

@@ -1,0 +1,45 @@
+// The memory of a function's frame as its instructions use it: which slot an operand means, and
+// which stores may have made what a slot holds.
+//
+//     mov [rbp-8], rdi     (1)    the slot at -24 of the call frame address
+//     …
+//     mov rax, [rbp-8]     (2)    finds what (1) stored
+#pragma once
+
+#include "core/code/blocks.h"
+#include "core/dwarf/call_frame_information.h"
+#include "core/machine/effects.h"
+#include "core/symbols/module_symbols.h"
+
+namespace lantern {
+
+class FrameSlots {
+  public:
+    // Both are borrowed; the bytes are those of the file. Throws FormatError.
+    FrameSlots(const Blocks& blocks, const ModuleSymbols& symbols);
+
+    // Of each node of the graph; null where its bytes are no instruction.
+    const Effects* effects_of(std::uint32_t node) const {
+        return effects_[node] ? &*effects_[node] : nullptr;
+    }
+    // How far from the call frame address (bytes; below it: negative) the operand begins; nothing
+    // where it is no slot of the frame, or an element that is only known at run time.
+    std::optional<std::int64_t> slot_of(std::uint32_t node, const MemoryAccess& access) const;
+
+    struct Stores {
+        std::vector<std::uint32_t>
+            nodes;                   // that write all of the slot; each may have been the last
+        bool from_outside = false;   // or nobody has since the function was entered
+        bool may_be_others = false;  // somebody may have its address, or a part of it was written
+    };
+    // Of what `size` bytes at the slot hold when the node is about to run.
+    Stores reaching(std::uint32_t node, std::int64_t slot, unsigned size) const;
+
+  private:
+    const Blocks* blocks_;
+    std::vector<dwarf::FrameDescription> descriptions_;
+    std::vector<const dwarf::FrameRow*> rows_;  // by node; null: not known
+    std::vector<std::optional<Effects>> effects_;
+};
+
+}  // namespace lantern
