@@ -11,6 +11,8 @@ void describe(Form& form, const OriginLink& link) {
     form.field("text", link.text);
     form.field("certainty", link.certainty);
     form.optional("because", link.because);
+    form.optional("name", link.name);
+    form.optional("level", link.level);
     form.optional("function", link.function);
     line_of_source(form, link.file, link.line);
     form.if_so(link.at != 0, [&] { form.field("at", Address{link.at}); });

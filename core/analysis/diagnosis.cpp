@@ -6,182 +6,21 @@
 #include <algorithm>
 
 #include "core/analysis/address_note.h"
-#include "core/analysis/faulting_operand.h"
+#include "core/analysis/culprit.h"
 #include "core/analysis/signal_sentence.h"
 #include "core/analysis/source_report.h"
 #include "core/analysis/threads_report.h"
 #include "core/expressions/evaluator.h"
 #include "core/heap/heap.h"
-#include "core/machine/instruction.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
-#include "core/unwind/call_before.h"
 
 namespace lantern {
 namespace {
 
 constexpr unsigned kFramesShown = 8, kFramesLookedAt = 64;
 constexpr std::size_t kThreadsShown = 8;
-
-// The value in the statement that made it fail.
-struct Culprit {
-    enum class Role { pointer, index, divisor, called } role = Role::pointer;
-    unsigned level = 0;                      // of the frame
-    std::optional<unsigned> dwarf_register;  // it is in
-    MemoryAccess memory;                     // else read from there
-    std::uint64_t value = 0;
-};
-
-bool can_be_an_address(std::uint64_t number) {
-    return number >> 47 == 0;
-}
-
-class Search {
-  public:
-    Search(const Moment& moment, const Stop& stop)
-        : moment_(moment),
-          target_(moment.target()),
-          stop_(stop),
-          registers_(target_.registers(stop.thread)) {}
-
-    std::optional<Culprit> culprit() {
-        bool is_of_memory = stop_.signal == SIGSEGV || stop_.signal == SIGBUS;
-        if (!stop_.is_fault || (!is_of_memory && stop_.signal != SIGFPE)) return std::nullopt;
-        RunAddress at = registers_.program_counter();
-        if (is_of_memory && !is_code(at)) return called_at_caller();
-        if (!read_instruction(at)) return std::nullopt;
-        if (stop_.signal == SIGFPE) return divisor();
-        bool is_call = instruction_->kind == Instruction::Kind::call ||
-                       instruction_->kind == Instruction::Kind::jump;
-        if (is_call && !instruction_->target && stop_.fault_address.value == 0)
-            return with_target(0);
-        return pointer_or_index();
-    }
-
-  private:
-    bool is_code(RunAddress at) {
-        const MemoryRegion* region = target_.region_at(at);
-        return region && region->permissions.size() > 2 && region->permissions[2] == 'x';
-    }
-
-    bool read_instruction(RunAddress at) {
-        std::byte bytes[kLongestInstruction];
-        ByteSpan code(bytes, target_.read_available(at, bytes));
-        instruction_ = decode_instruction(code, at);
-        if (instruction_) effects_ = effects_of(code.first(instruction_->length));
-        return effects_.has_value();
-    }
-
-    std::uint64_t gs_base() { return target_.system_registers(stop_.thread).gs_base; }
-
-    // It was called through a pointer, and there is no code.
-    std::optional<Culprit> called_at_caller() {
-        std::uint64_t word = 0;
-        RunAddress top = registers_.stack_pointer();
-        if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word)
-            return std::nullopt;
-        auto call = call_before(target_, RunAddress(word));
-        if (!call || !read_instruction(RunAddress(word) - call->length)) return std::nullopt;
-        return with_target(1);
-    }
-
-    // The register or memory that a computed call or jump takes its target from.
-    std::optional<Culprit> with_target(unsigned level) {
-        Culprit culprit;
-        culprit.role = Culprit::Role::called;
-        culprit.level = level;
-        culprit.value = level ? registers_.program_counter().value : 0;
-        for (const MemoryAccess& access : effects_->memory)
-            if (access.reads && !access.is_implied) {
-                culprit.memory = access;
-                if (level == 0) culprit.value = read_by(access).value_or(0);
-                return culprit;
-            }
-        for (const RegisterUse& use : effects_->registers)
-            if (use.reads && !use.is_implied) {
-                culprit.dwarf_register = use.dwarf_number;
-                if (level == 0) culprit.value = registers_.get(use.dwarf_number).value_or(0);
-                return culprit;
-            }
-        return std::nullopt;
-    }
-
-    std::optional<std::uint64_t> read_by(const MemoryAccess& access) {
-        auto address = accessed_address(access, registers_, instruction_->next(), gs_base());
-        std::uint64_t word = 0;
-        if (!address) return std::nullopt;
-        auto bytes = std::as_writable_bytes(std::span(&word, 1)).first(std::min(access.size, 8u));
-        if (target_.read_available(RunAddress(*address), bytes) != bytes.size())
-            return std::nullopt;
-        return word;
-    }
-
-    std::optional<Culprit> divisor() {
-        if (!effects_->divides) return std::nullopt;
-        Culprit culprit;
-        culprit.role = Culprit::Role::divisor;
-        for (const MemoryAccess& access : effects_->memory)
-            if (access.reads && !access.is_implied) {
-                culprit.memory = access;
-                culprit.value = read_by(access).value_or(0);
-                return culprit;
-            }
-        for (const RegisterUse& use : effects_->registers)
-            if (use.reads && !use.is_implied) {
-                culprit.dwarf_register = use.dwarf_number;
-                std::uint64_t whole = registers_.get(use.dwarf_number).value_or(0);
-                culprit.value =
-                    use.size < 8 ? whole & ((std::uint64_t{1} << (8 * use.size)) - 1) : whole;
-                return culprit;
-            }
-        return std::nullopt;
-    }
-
-    std::optional<Culprit> pointer_or_index() {
-        const MemoryAccess* access = nullptr;
-        if (stop_.fault_address.value == 0 && stop_.origin.code == SI_KERNEL) {
-            // The processor does not say the address: it is the one that can be none.
-            for (const MemoryAccess& each : effects_->memory) {
-                auto address = accessed_address(each, registers_, instruction_->next(), gs_base());
-                if (address && !can_be_an_address(*address)) access = &each;
-            }
-        } else {
-            access = operand_at(*effects_, registers_, instruction_->next(), gs_base(),
-                                stop_.fault_address);
-        }
-        bool is_usual = access && access->segment == MemoryAccess::Segment::none &&
-                        !access->has_other_registers;
-        if (!is_usual) return std::nullopt;
-        auto held = [&](std::optional<unsigned> number) {
-            return number ? registers_.get(*number) : std::nullopt;
-        };
-        auto base = held(access->base), index = held(access->index);
-        bool is_of_frame =
-            access->base == kStackPointerNumber || access->base == kProgramCounterNumber ||
-            (access->base == kFramePointerNumber && base &&
-             target_.region_at(RunAddress(*base)) == target_.region_at(registers_.stack_pointer()));
-        bool leads_somewhere = base && target_.region_at(RunAddress(*base));
-        Culprit culprit;
-        if (index && (is_of_frame || leads_somewhere || !base)) {
-            culprit.role = Culprit::Role::index;
-            culprit.dwarf_register = access->index;
-            culprit.value = *index;
-            return culprit;
-        }
-        if (!base || is_of_frame) return std::nullopt;
-        culprit.dwarf_register = access->base;
-        culprit.value = *base;
-        return culprit;
-    }
-
-    const Moment& moment_;
-    Target& target_;
-    const Stop& stop_;
-    const Registers& registers_;
-    std::optional<Instruction> instruction_;
-    std::optional<Effects> effects_;
-};
 
 std::string number_words(const ValueOrigin& origin, std::uint64_t value, bool is_address) {
     if (is_address) {
@@ -200,8 +39,9 @@ std::string what_is_wrong(const Moment& moment, const Culprit& culprit, const Va
             return culprit.value == 0 ? "is 0, and it is divided by that"
                                       : "is -1, and the result does not fit";
         case Culprit::Role::index:
-            return fmt::format("is {}, and that is used as an index",
-                               number_words(origin, culprit.value, false));
+            return fmt::format("is {}, and that is used as an index{}",
+                               number_words(origin, culprit.value, false),
+                               origin.index_of.empty() ? "" : " of " + origin.index_of);
         case Culprit::Role::called:
             return culprit.value == 0 ? "is null, and it is called"
                                       : fmt::format("is {}, where no code is, and it is called",
@@ -245,15 +85,30 @@ void add_freed_holder(const Moment& moment, unsigned level, const std::string& n
 }
 
 void fill_cause(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
-    auto culprit = Search(moment, stop).culprit();
+    auto culprit = culprit_of(moment, stop);
     if (!culprit) return;
+    if (culprit->is_folded) {
+        diagnosis.part_is = "is null, and the compiler knew that: it kept nothing but the access";
+        return;
+    }
     ValueOrigin origin =
         culprit->dwarf_register
             ? origin_of_register(moment, culprit->level, *culprit->dwarf_register, culprit->value)
             : origin_of_memory(moment, culprit->level, culprit->memory, culprit->value);
+    if (!origin.index_of.empty()) {
+        culprit->role = Culprit::Role::index;
+        culprit->value = origin.value;
+    }
     diagnosis.part = origin.name;
+    // What failed is a library's: of the user's own line it is what was passed.
+    if (culprit->level < diagnosis.level) {
+        diagnosis.part.clear();
+        for (const OriginLink& link : origin.links)
+            if (diagnosis.part.empty() && link.level >= diagnosis.level) diagnosis.part = link.name;
+        origin.name_is_checked = true;
+    }
     diagnosis.part_is = what_is_wrong(moment, *culprit, origin);
-    if (!origin.name.empty() && !origin.name_is_checked) {
+    if (!diagnosis.part.empty() && !origin.name_is_checked) {
         diagnosis.part_certainty = Certainty::likely;
         diagnosis.part_because =
             "by the code; what it holds now is something else or not to be had";
@@ -300,6 +155,62 @@ bool is_of_user(const Moment& moment, const Frame& frame) {
            !moment.libraries().is_library_source(frame.line->file);
 }
 
+// Whether a pointer of that value can be meant: null, nowhere, or a block that has been freed.
+std::string what_is_wrong_with(const Moment& moment, std::uint64_t value) {
+    if (value == 0) return "is null";
+    if (!can_be_an_address(value)) return fmt::format("is {:#x}, which can be no address", value);
+    if (!moment.target().region_at(RunAddress(value)))
+        return fmt::format("is {:#x}, where nothing is mapped", value);
+    std::string note = moment.surroundings().describe(RunAddress(value));
+    bool is_gone = note.starts_with("freed heap block") || note.starts_with("free heap block");
+    return is_gone ? fmt::format("leads to a block that has been freed ({})", note) : "";
+}
+
+// The pointers that the statement follows, in its order: of `a->b->c` first a, then a->b.
+std::vector<std::string> pointers_followed_in(const std::string& statement) {
+    std::vector<std::string> found;
+    for (std::size_t at = 0; (at = statement.find("->", at)) != std::string::npos; at += 2) {
+        std::size_t begin = at;
+        auto is_of_name = [&](std::size_t i) {
+            char c = statement[i];
+            bool is_arrow = (c == '>' && i > 0 && statement[i - 1] == '-') ||
+                            (c == '-' && i + 1 < statement.size() && statement[i + 1] == '>');
+            return std::isalnum(static_cast<unsigned char>(c)) || c == '_' || c == '.' || is_arrow;
+        };
+        while (begin > 0 && is_of_name(begin - 1)) --begin;
+        std::string name = statement.substr(begin, at - begin);
+        if (!name.empty() && !std::isdigit(static_cast<unsigned char>(name[0])))
+            found.push_back(name);
+    }
+    return found;
+}
+
+// Where the code did not lead back to a name: a pointer of the statement that cannot be right.
+void look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
+    const Frame* frame = moment.stack().frame(diagnosis.level);
+    if (!frame || diagnosis.statement.empty()) return;
+    EvaluationContext context = moment.context();
+    context.frame = frame;
+    context.call = {};
+    for (const std::string& name : pointers_followed_in(diagnosis.statement)) {
+        try {
+            Value value = evaluate(name, context);
+            if (plain(*value.type).kind != TypeKind::pointer) continue;
+            std::string wrong =
+                what_is_wrong_with(moment, ValueReader(moment.target()).integer(value));
+            if (wrong.empty()) continue;
+            diagnosis.part = name;
+            diagnosis.part_is = wrong;
+            diagnosis.part_certainty = Certainty::likely;
+            diagnosis.part_because = "the statement follows it";
+            diagnosis.origin.clear();
+            diagnosis.origin_end.clear();
+            return;
+        } catch (const Error&) {  // it has no value here
+        }
+    }
+}
+
 void fill_place(const Moment& moment, Diagnosis& diagnosis) {
     Unwinder& stack = moment.stack();
     const Frame* own = nullptr;
@@ -321,7 +232,11 @@ void fill_place(const Moment& moment, Diagnosis& diagnosis) {
 
 void fill_stack(const Moment& moment, Diagnosis& diagnosis) {
     Unwinder& stack = moment.stack();
-    for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+    unsigned last = diagnosis.level;  // of the user's own frames
+    for (unsigned level = 0; level < kFramesLookedAt; ++level)
+        if (const Frame* frame = stack.frame(level); frame && is_of_user(moment, *frame))
+            last = level;
+    for (unsigned level = 0; level <= last; ++level) {
         const Frame* frame = stack.frame(level);
         if (!frame) break;
         if (level >= kFramesShown + diagnosis.level) {
@@ -364,6 +279,7 @@ Diagnosis diagnose(const Moment& moment) {
     }
     fill_place(moment, diagnosis);
     if (is_signal && stop.thread == moment.thread()) fill_cause(moment, stop, diagnosis);
+    if (is_signal && stop.is_fault && diagnosis.part.empty()) look_for_suspect(moment, diagnosis);
     diagnosis.heap = damage_of_heap(moment.target());
     fill_stack(moment, diagnosis);
     fill_threads(moment, diagnosis);

@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 
 #include "core/analysis/address_note.h"
+#include "core/analysis/culprit.h"
 #include "core/analysis/faulting_operand.h"
 #include "core/analysis/stack_fault.h"
 #include "core/machine/effects.h"
@@ -18,12 +19,6 @@ namespace {
 constexpr std::uint64_t kNearNull = 4096;  // no program has anything mapped below (mmap_min_addr)
 constexpr std::uint64_t kFarFromNull =
     1 << 20;  // a member or element of a null pointer, where its register is known to be zero
-constexpr unsigned kAddressBits =
-    47;  // of a program's addresses, the others being copies of the highest
-
-bool can_be_an_address(std::uint64_t number) {
-    return number >> kAddressBits == 0;
-}
 
 std::string number_or_text(std::uint64_t number) {
     std::string text = text_of_word(number);

@@ -7,7 +7,6 @@
 #include "core/expressions/evaluator.h"
 #include "core/expressions/scope_names.h"
 #include "core/machine/calling_convention.h"
-#include "core/machine/instruction.h"
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"
 #include "core/values/variable_value.h"
@@ -68,98 +67,7 @@ std::optional<SourceName> behind_pointer(const SourceName& pointer, std::int64_t
     return part;
 }
 
-std::string text_of(const FunctionCode& code, std::uint32_t node) {
-    return instruction_text(code.bytes(node), RunAddress(code.node(node).address.value));
-}
-
-// "mov rax, 0x0" ends in a number.
-std::optional<std::uint64_t> last_number(const std::string& text) {
-    std::size_t comma = text.rfind(", ");
-    if (comma == std::string::npos) return std::nullopt;
-    std::string operand = text.substr(comma + 2);
-    bool is_negative = operand.starts_with('-');
-    std::string digits = operand.substr(is_negative);
-    if (digits.empty() || digits.find_first_not_of("0123456789abcdefx") != std::string::npos ||
-        !std::isdigit(static_cast<unsigned char>(digits[0])))
-        return std::nullopt;
-    std::uint64_t number = std::strtoull(digits.c_str(), nullptr, 0);
-    return is_negative ? -number : number;
-}
-
-const RegisterUse* written_register(const Effects& effects) {
-    for (const RegisterUse& use : effects.registers)
-        if (use.writes && !use.is_implied) return &use;
-    return nullptr;
-}
-
-const RegisterUse* read_register(const Effects& effects, const MemoryAccess* address) {
-    for (const RegisterUse& use : effects.registers) {
-        bool is_of_address =
-            address && (use.dwarf_number == address->base || use.dwarf_number == address->index);
-        if (use.reads && !use.is_implied && !is_of_address) return &use;
-    }
-    return nullptr;
-}
-
 }  // namespace
-
-std::optional<PlainMove> move_into_register(const FunctionCode& code, std::uint32_t node,
-                                            unsigned dwarf_number) {
-    const Effects* effects = code.slots.effects_of(node);
-    if (!effects) return std::nullopt;
-    const RegisterUse* written = written_register(*effects);
-    if (!written || written->dwarf_number != dwarf_number || written->size < 4) return std::nullopt;
-    PlainMove move;
-    move.size = written->size;
-    if (effects->clears_its_register) {
-        move.from = PlainMove::From::constant;
-        return move;
-    }
-    std::string text = text_of(code, node);
-    if (!text.starts_with("mov")) return std::nullopt;
-    if (effects->is_copy) {
-        const RegisterUse* source = read_register(*effects, nullptr);
-        if (!source) return std::nullopt;
-        move.dwarf_number = source->dwarf_number;
-        return move;
-    }
-    auto read = std::ranges::find_if(effects->memory, [](const MemoryAccess& access) {
-        return access.reads && !access.is_implied;
-    });
-    if (read != effects->memory.end()) {
-        move.from = PlainMove::From::memory;
-        move.access = *read;
-        move.size = read->size;
-        return move;
-    }
-    if (auto number = last_number(text)) {
-        move.from = PlainMove::From::constant;
-        move.constant = *number;
-        return move;
-    }
-    return std::nullopt;
-}
-
-std::optional<PlainMove> move_into_memory(const FunctionCode& code, std::uint32_t node) {
-    const Effects* effects = code.slots.effects_of(node);
-    std::string text = text_of(code, node);
-    if (!effects || !text.starts_with("mov")) return std::nullopt;
-    auto written = std::ranges::find_if(effects->memory, [](const MemoryAccess& access) {
-        return access.writes && !access.is_implied;
-    });
-    if (written == effects->memory.end()) return std::nullopt;
-    PlainMove move;
-    move.size = written->size;
-    if (const RegisterUse* source = read_register(*effects, &*written)) {
-        move.dwarf_number = source->dwarf_number;
-        return move;
-    }
-    auto number = last_number(text);
-    if (!number) return std::nullopt;
-    move.from = PlainMove::From::constant;
-    move.constant = *number;
-    return move;
-}
 
 const Frame* SourceNames::function_frame(unsigned level) {
     const Frame* frame = moment_.stack().frame(level);
@@ -219,20 +127,25 @@ void for_each_sharing(const Moment& moment, const Frame& own, Visit visit) {
 
 }  // namespace
 
+// By the places of the variables at the instruction.
 std::optional<SourceName> SourceNames::variable_in(PlaceInCode place, unsigned dwarf_number) {
-    std::optional<SourceName> found;
-    for_each_sharing(moment_, *place.frame, [&](const Frame& frame) {
-        for (const VisibleVariable& visible : visible_variables(frame)) {
-            if (found || visible.is_shadowed) continue;
+    if (!place.frame->body) return std::nullopt;
+    FileAddress at = place.code->node(place.node).address;
+    Frame there = *place.frame;
+    there.lookup_address = there.program_counter = there.module->to_run(at);
+    for (const ScopeChain& chain : chains_at(*there.body, at)) {
+        there.scopes = chain.scopes;
+        for (const VisibleVariable& visible : visible_variables(there)) {
+            if (visible.is_shadowed) continue;
             Value value =
-                value_of_variable(moment_.target(), moment_.thread(), frame, *visible.variable);
+                value_of_variable(moment_.target(), moment_.thread(), there, *visible.variable);
             bool is_there = value.is_available() && value.in_register &&
                             value.in_register->number == dwarf_number &&
                             value.in_register->offset == 0 && is_scalar(*value.type);
-            if (is_there) found = SourceName{visible.variable->name, value.type};
+            if (is_there) return SourceName{visible.variable->name, value.type};
         }
-    });
-    return found;
+    }
+    return std::nullopt;
 }
 
 std::optional<SourceName> SourceNames::in_slot(PlaceInCode place, std::int64_t slot) {
@@ -280,6 +193,7 @@ std::optional<SourceName> SourceNames::parameter_in(PlaceInCode place, unsigned 
 
 std::optional<SourceName> SourceNames::global_at(PlaceInCode place, RunAddress address) {
     std::string text = moment_.surroundings().object_at(address, pointer_to(void_type()));
+    text = text.substr(0, text.find(';'));  // behind it stands what ends there
     if (text.empty() || !is_simple(text)) return std::nullopt;
     EvaluationContext context = moment_.context();
     context.frame = place.frame;
@@ -306,9 +220,7 @@ std::optional<SourceName> SourceNames::in_memory(PlaceInCode place, const Memory
 std::optional<SourceName> SourceNames::named(PlaceInCode place, unsigned dwarf_number,
                                              unsigned depth) {
     if (depth > kDeepest) return std::nullopt;
-    auto own = place_of(*place.frame);
-    if (own && own->node == place.node)
-        if (auto variable = variable_in(place, dwarf_number)) return variable;
+    if (auto variable = variable_in(place, dwarf_number)) return variable;
     auto definitions = place.code->data.reaching(place.node, dwarf_number);
     if (definitions.nodes.empty() && definitions.from_outside)
         return parameter_in(place, dwarf_number);
@@ -341,7 +253,14 @@ std::optional<SourceName> SourceNames::named(PlaceInCode place, const MemoryAcce
             place.code->node(place.node).behind() + static_cast<std::uint64_t>(access.displacement);
         return global_at(place, place.frame->module->to_run(at));
     }
-    return behind(place, access, depth);
+    if (auto name = behind(place, access, depth)) return name;
+    return depth <= 1 ? at_computed_address(place, access) : std::nullopt;
+}
+
+std::optional<SourceName> SourceNames::at_computed_address(PlaceInCode place,
+                                                           const MemoryAccess& access) {
+    auto address = computed_address(place, access);
+    return address ? global_at(place, RunAddress(*address)) : std::nullopt;
 }
 
 std::optional<SourceName> SourceNames::behind(PlaceInCode place, const MemoryAccess& access,

@@ -8,7 +8,7 @@
 #include <optional>
 #include <string>
 
-#include "core/code/function_code.h"
+#include "core/code/plain_move.h"
 #include "core/session/moment.h"
 
 namespace lantern {
@@ -49,6 +49,21 @@ class SourceNames {
     std::optional<SourceName> in_slot(PlaceInCode place, std::int64_t slot);
     // The parameter that comes in by that register.
     std::optional<SourceName> parameter_in(PlaceInCode place, unsigned dwarf_number);
+    // Where an address was computed from a pointer and an index, "levels" and "day" of levels[day];
+    // and the register and place in which the index was.
+    struct Element {
+        SourceName pointer, index;
+        PlaceInCode place;
+        unsigned dwarf_number = 0;
+    };
+    std::optional<Element> element_in(PlaceInCode place, unsigned dwarf_number);
+    // What a register held there, and where an operand leads (run address), computed once more from
+    // what memory holds now: to be checked against what is known. Nothing where that cannot be
+    // done.
+    std::optional<std::uint64_t> computed(PlaceInCode place, unsigned dwarf_number,
+                                          unsigned depth = 0);
+    std::optional<std::uint64_t> computed_address(PlaceInCode place, const MemoryAccess& access,
+                                                  unsigned depth = 0);
     // What the expression amounts to in the frame now; nothing where it has no value.
     std::optional<std::uint64_t> value_of(const Frame& frame, const std::string& expression);
 
@@ -56,24 +71,13 @@ class SourceNames {
     std::optional<SourceName> named(PlaceInCode place, unsigned dwarf_number, unsigned depth);
     std::optional<SourceName> named(PlaceInCode place, const MemoryAccess& access, unsigned depth);
     std::optional<SourceName> variable_in(PlaceInCode place, unsigned dwarf_number);
+    std::optional<SourceName> index_in(PlaceInCode& place, unsigned& dwarf_number);
+    std::optional<SourceName> at_computed_address(PlaceInCode place, const MemoryAccess& access);
     std::optional<SourceName> global_at(PlaceInCode place, RunAddress address);
     std::optional<SourceName> behind(PlaceInCode place, const MemoryAccess& access, unsigned depth);
 
     const Moment& moment_;
     std::map<const Function*, std::unique_ptr<FunctionCode>> codes_;
 };
-
-// What a plain move does, of the instructions that have one; nothing for others.
-struct PlainMove {
-    enum class From { in_register, memory, constant } from = From::in_register;
-    unsigned dwarf_number = 0;
-    MemoryAccess access;
-    std::uint64_t constant = 0;
-    unsigned size = 0;  // bytes
-};
-// Into the register, and into memory.
-std::optional<PlainMove> move_into_register(const FunctionCode& code, std::uint32_t node,
-                                            unsigned dwarf_number);
-std::optional<PlainMove> move_into_memory(const FunctionCode& code, std::uint32_t node);
 
 }  // namespace lantern

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/analysis/source_names.h"
+#include "core/analysis/call_target.h"
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
 #include "core/session/linkage.h"
@@ -26,7 +26,18 @@ class Walk {
     ValueOrigin of_register(unsigned level, unsigned dwarf_number, std::uint64_t value) {
         auto place = begin(level, value);
         if (!place) return origin_;
-        if (auto name = names_.in_register(*place, dwarf_number)) take_name(*place, *name);
+        if (auto name = names_.in_register(*place, dwarf_number)) {
+            take_name(*place, *name);
+        } else if (auto element = names_.element_in(*place, dwarf_number)) {
+            auto index = names_.value_of(*place->frame, element->index.text);
+            if (index) {
+                origin_.value = *index;
+                origin_.index_of = element->pointer.text;
+                take_name(*place, element->index);
+                follow_register(element->place, element->dwarf_number);
+                return origin_;
+            }
+        }
         follow_register(*place, dwarf_number);
         return origin_;
     }
@@ -78,7 +89,8 @@ class Walk {
 
     void tell(PlaceInCode place, const std::string& what) {
         OriginLink link;
-        link.text = std::exchange(lead_, "").append(what);
+        link.text = std::exchange(lead_, "").append(what).append(std::exchange(tail_, ""));
+        link.level = place.frame->level;
         link.certainty = std::exchange(certainty_, Certainty::certain);
         link.because = std::exchange(because_, "");
         place_link(link, *place.code, place.node, place.frame->module);
@@ -123,6 +135,7 @@ class Walk {
                 std::string number = std::to_string(line->line);
                 if (std::ranges::find(lines, number) == lines.end()) lines.push_back(number);
             }
+        if (lines.empty()) return "a place without a line";
         return lines.size() == 1 ? "line " + lines[0]
                                  : fmt::format("one of the lines {}", fmt::join(lines, ", "));
     }
@@ -148,9 +161,9 @@ class Walk {
         std::vector<std::uint32_t> same, open;
         for (std::uint32_t node : nodes) {
             auto move = move_into_register(*place.code, node, number);
-            if (!move || move->from != From::constant)
-                open.push_back(node);
-            else if (is_value(move->constant, move->size))
+            if (!move || move->from != From::constant) {
+                if (!is_from_another(place.at(node), move)) open.push_back(node);
+            } else if (is_value(move->constant, move->size))
                 same.push_back(node);
         }
         bool has_left_out = same.size() + open.size() < nodes.size();
@@ -160,7 +173,18 @@ class Walk {
         } else if (has_left_out) {
             nodes = open;
             nodes.insert(nodes.end(), same.begin(), same.end());
+            doubt(Certainty::likely, kOthersAreOther);
         }
+    }
+    static constexpr const char* kOthersAreOther =
+        "where else it is set, it would be another number";
+
+    // What was moved there is a variable that holds another number now.
+    bool is_from_another(PlaceInCode place, const std::optional<PlainMove>& move) {
+        if (!move || move->from != From::in_register) return false;
+        auto name = names_.in_register(place, move->dwarf_number);
+        auto now = name ? names_.value_of(*place.frame, name->text) : std::nullopt;
+        return now && !is_value(*now, move->size);
     }
 
     void follow_definition(PlaceInCode made, unsigned number) {
@@ -212,10 +236,13 @@ class Walk {
         auto name = names_.in_slot(place, slot);
         auto stores = place.code->slots.reaching(place.node, slot, size);
         if (stores.may_be_others) {
-            if (stores.nodes.empty())
-                return end(fmt::format("who wrote {} last, the code alone does not tell",
-                                       name ? name->text : "it"));
-            doubt(Certainty::likely, "somebody else may have its address");
+            std::string whose = name ? name->text : "it";
+            if (stores.address_taken.empty())
+                return end(fmt::format("who wrote {} last, the code alone does not tell", whose));
+            return end(
+                fmt::format("the address of {} was given away at {}: who wrote it last, the "
+                            "code alone does not tell",
+                            whose, lines_text(*place.code, stores.address_taken)));
         }
         if (stores.nodes.size() + stores.from_outside > 1) leave_out_other_stores(place, stores);
         if (stores.nodes.empty()) {
@@ -236,6 +263,7 @@ class Walk {
             return end("what it was computed from is not followed");
         }
         if (move->from == From::in_register) {
+            // A parameter that is put into its own place.
             bool is_parameter = is_from_outside(made, move->dwarf_number);
             if (is_parameter) lead_.clear();
             return follow_register(made, move->dwarf_number);
@@ -249,9 +277,9 @@ class Walk {
         std::vector<std::uint32_t> same, open;
         for (std::uint32_t node : stores.nodes) {
             auto move = move_into_memory(*place.code, node);
-            if (!move || move->from != From::constant)
-                open.push_back(node);
-            else if (is_value(move->constant, move->size))
+            if (!move || move->from != From::constant) {
+                if (!is_from_another(place.at(node), move)) open.push_back(node);
+            } else if (is_value(move->constant, move->size))
                 same.push_back(node);
         }
         if (same.size() == 1) {
@@ -259,7 +287,8 @@ class Walk {
                 doubt(Certainty::likely, "it is the only place that sets just this number");
             stores.nodes = same;
             stores.from_outside = false;
-        } else if (same.empty() && !open.empty()) {
+        } else if (same.empty() && !open.empty() && open.size() < stores.nodes.size()) {
+            doubt(Certainty::likely, kOthersAreOther);
             stores.nodes = open;
         }
     }
@@ -280,27 +309,38 @@ class Walk {
         const Frame* next = moment_.stack().frame(place.frame->level + 1);
         bool is_by_jump = next && next->origin == FrameOrigin::tail_call;
         bool is_sure = caller->origin == FrameOrigin::call_frame_information;
-        if (is_by_jump || !is_sure || caller->is_signal_frame || place.frame->is_signal_frame)
-            return end(is_by_jump
-                           ? "it was called by a jump, which leaves no trace of who passed it"
-                           : "its caller is not known for certain");
+        if (!is_sure || caller->is_signal_frame || place.frame->is_signal_frame)
+            return end("its caller is not known for certain");
         const Frame* own = caller;
         while (own && own->is_inlined()) own = moment_.stack().frame(own->level + 1);
         auto call = own ? names_.place_of(*own) : std::nullopt;
         if (!call) return end("the caller's code has no symbols");
-        if (!is_kept)
-            lead(*call, fmt::format("{} passes {}", frame_function_name(*caller),
-                                    parameter ? parameter->text + ", which is " : ""));
+        if (is_library(*place.frame, *own))
+            return end(fmt::format("behind {} the stack goes on in a library, with {}",
+                                   place.code->flow.function().name, frame_function_name(*caller)));
+        Calls does_call = calls(moment_.target(), *call, *place.frame);
+        if (is_by_jump || does_call == Calls::no)
+            return end("it was called by a jump, which leaves no trace of who passed it");
+        if (does_call == Calls::unknown)
+            return end("it was called through a pointer, perhaps from another place");
         std::size_t before = origin_.links.size();
-        if (auto name = is_kept ? std::nullopt : names_.in_register(*call, number)) {
-            if (!parameter || name->text != parameter->text) {
+        if (!is_kept) {
+            lead(*call, fmt::format("{} passes ", frame_function_name(*caller)));
+            tail_ = parameter ? " as " + parameter->text : "";
+            if (auto name = names_.in_register(*call, number)) {
                 tell(*call, name->text);
-                lead_.clear();
+                origin_.links.back().name = name->text;
             }
         }
         follow_register(*call, number);
-        bool is_told = origin_.links.size() > before;
-        if (!is_told && !lead_.empty()) tell(*call, "not told by its code");
+        if (origin_.links.size() == before && !lead_.empty()) tell(*call, "something");
+    }
+
+    // A library called the user's code, and what it passes is its own business.
+    bool is_library(const Frame& called, const Frame& caller) {
+        const LibraryRules& rules = moment_.libraries();
+        return caller.module && called.module && rules.is_library(*caller.module) &&
+               !rules.is_library(*called.module);
     }
 
     // What a call left in the register.
@@ -360,6 +400,7 @@ class Walk {
     SourceNames names_;
     ValueOrigin origin_;
     std::string lead_;  // the beginning of the next link's sentence, and where it belongs
+    std::string tail_;  // and its end
     PlaceInCode lead_place_;
     Certainty certainty_ = Certainty::certain;
     std::string because_;

@@ -21,6 +21,8 @@ struct OriginLink {
     Certainty certainty = Certainty::certain;
     std::string because;  // why it is not certain
     std::string text;     // "barge is set to what lookup returned"
+    std::string name;     // what the source calls the value there, where that is all it says
+    unsigned level = 0;   // of the frame
     std::string function, file;
     std::uint32_t line = 0;  // 0: not known
     std::uint64_t at = 0;    // run address of the instruction
@@ -31,6 +33,7 @@ struct ValueOrigin {
     const Type* type = nullptr;    // of the name; null where there is none
     bool name_is_checked = false;  // the name has that value in the frame now
     std::uint64_t value = 0;
+    std::string index_of;           // the name is an index, and this the pointer it is used with
     std::vector<OriginLink> links;  // the last thing that happened first
     std::string end;                // why it goes no further
 };

@@ -37,6 +37,20 @@ std::optional<std::int64_t> FrameSlots::slot_of(std::uint32_t node,
     return access.displacement - row->cfa_offset;
 }
 
+// Of the register by which slots are reached, into another than those two: whoever has that reaches
+// every slot.
+bool FrameSlots::copies_frame_register(std::uint32_t node) const {
+    const Effects* effects = effects_of(node);
+    if (!effects || !effects->is_copy || !rows_[node]) return false;
+    bool reads = false, writes_another = false;
+    for (const RegisterUse& use : effects->registers) {
+        reads |= use.reads && use.dwarf_number == rows_[node]->cfa_register;
+        writes_another |= use.writes && use.dwarf_number != kStackPointerNumber &&
+                          use.dwarf_number != kFramePointerNumber;
+    }
+    return reads && writes_another;
+}
+
 FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot,
                                         unsigned size) const {
     const std::int64_t end = slot + static_cast<std::int64_t>(size);
@@ -46,11 +60,13 @@ FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot,
     };
     // Once its address is taken anywhere, a call may write it, and so may a store through a
     // pointer.
-    bool is_address_taken = false;
-    for (std::uint32_t at = 0; at < effects_.size(); ++at)
-        if (effects_[at] && effects_[at]->address)
-            is_address_taken |= touches(at, *effects_[at]->address, 1);
     Stores stores;
+    for (std::uint32_t at = 0; at < effects_.size(); ++at) {
+        const Effects* effects = effects_of(at);
+        bool computes_it = effects && effects->address && touches(at, *effects->address, 1);
+        if (computes_it || copies_frame_register(at)) stores.address_taken.push_back(at);
+    }
+    const bool is_address_taken = !stores.address_taken.empty();
     // What a node does to the slot: true if nothing before it matters.
     auto ends_search = [&](std::uint32_t at) {
         const Effects* effects = effects_of(at);

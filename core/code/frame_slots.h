@@ -31,11 +31,14 @@ class FrameSlots {
             nodes;                   // that write all of the slot; each may have been the last
         bool from_outside = false;   // or nobody has since the function was entered
         bool may_be_others = false;  // somebody may have its address, or a part of it was written
+        std::vector<std::uint32_t> address_taken;  // nodes, anywhere in the function
     };
     // Of what `size` bytes at the slot hold when the node is about to run.
     Stores reaching(std::uint32_t node, std::int64_t slot, unsigned size) const;
 
   private:
+    bool copies_frame_register(std::uint32_t node) const;
+
     const Blocks* blocks_;
     std::vector<dwarf::FrameDescription> descriptions_;
     std::vector<const dwarf::FrameRow*> rows_;  // by node; null: not known

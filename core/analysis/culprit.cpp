@@ -1,0 +1,182 @@
+#include "core/analysis/culprit.h"
+
+#include <signal.h>
+
+#include <algorithm>
+
+#include "core/analysis/faulting_operand.h"
+#include "core/machine/instruction.h"
+#include "core/unwind/call_before.h"
+
+namespace lantern {
+
+namespace {
+
+constexpr std::uint64_t kNearNull = 4096;
+
+}  // namespace
+
+bool can_be_an_address(std::uint64_t number) {
+    return number >> 47 == 0;
+}
+
+namespace {
+
+class Search {
+  public:
+    Search(const Moment& moment, const Stop& stop)
+        : moment_(moment),
+          target_(moment.target()),
+          stop_(stop),
+          registers_(target_.registers(stop.thread)) {}
+
+    std::optional<Culprit> culprit() {
+        bool is_of_memory = stop_.signal == SIGSEGV || stop_.signal == SIGBUS;
+        if (!stop_.is_fault || (!is_of_memory && stop_.signal != SIGFPE)) return std::nullopt;
+        RunAddress at = registers_.program_counter();
+        if (is_of_memory && !is_code(at)) return called_at_caller();
+        if (!read_instruction(at)) return std::nullopt;
+        if (stop_.signal == SIGFPE) return divisor();
+        bool is_call = instruction_->kind == Instruction::Kind::call ||
+                       instruction_->kind == Instruction::Kind::jump;
+        if (is_call && !instruction_->target && stop_.fault_address.value == 0)
+            return with_target(0);
+        return pointer_or_index();
+    }
+
+  private:
+    bool is_code(RunAddress at) {
+        const MemoryRegion* region = target_.region_at(at);
+        return region && region->permissions.size() > 2 && region->permissions[2] == 'x';
+    }
+
+    bool read_instruction(RunAddress at) {
+        std::byte bytes[kLongestInstruction];
+        ByteSpan code(bytes, target_.read_available(at, bytes));
+        instruction_ = decode_instruction(code, at);
+        if (instruction_) effects_ = effects_of(code.first(instruction_->length));
+        return effects_.has_value();
+    }
+
+    std::uint64_t gs_base() { return target_.system_registers(stop_.thread).gs_base; }
+
+    // It was called through a pointer, and there is no code.
+    std::optional<Culprit> called_at_caller() {
+        std::uint64_t word = 0;
+        RunAddress top = registers_.stack_pointer();
+        if (target_.read_available(top, std::as_writable_bytes(std::span(&word, 1))) != sizeof word)
+            return std::nullopt;
+        auto call = call_before(target_, RunAddress(word));
+        if (!call || !read_instruction(RunAddress(word) - call->length)) return std::nullopt;
+        return with_target(1);
+    }
+
+    // The register or memory that a computed call or jump takes its target from.
+    std::optional<Culprit> with_target(unsigned level) {
+        Culprit culprit;
+        culprit.role = Culprit::Role::called;
+        culprit.level = level;
+        culprit.value = level ? registers_.program_counter().value : 0;
+        for (const MemoryAccess& access : effects_->memory)
+            if (access.reads && !access.is_implied) {
+                culprit.memory = access;
+                if (level == 0) culprit.value = read_by(access).value_or(0);
+                return culprit;
+            }
+        for (const RegisterUse& use : effects_->registers)
+            if (use.reads && !use.is_implied) {
+                culprit.dwarf_register = use.dwarf_number;
+                if (level == 0) culprit.value = registers_.get(use.dwarf_number).value_or(0);
+                return culprit;
+            }
+        return std::nullopt;
+    }
+
+    std::optional<std::uint64_t> read_by(const MemoryAccess& access) {
+        auto address = accessed_address(access, registers_, instruction_->next(), gs_base());
+        std::uint64_t word = 0;
+        if (!address) return std::nullopt;
+        auto bytes = std::as_writable_bytes(std::span(&word, 1)).first(std::min(access.size, 8u));
+        if (target_.read_available(RunAddress(*address), bytes) != bytes.size())
+            return std::nullopt;
+        return word;
+    }
+
+    std::optional<Culprit> divisor() {
+        if (!effects_->divides) return std::nullopt;
+        Culprit culprit;
+        culprit.role = Culprit::Role::divisor;
+        for (const MemoryAccess& access : effects_->memory)
+            if (access.reads && !access.is_implied) {
+                culprit.memory = access;
+                culprit.value = read_by(access).value_or(0);
+                return culprit;
+            }
+        for (const RegisterUse& use : effects_->registers)
+            if (use.reads && !use.is_implied) {
+                culprit.dwarf_register = use.dwarf_number;
+                std::uint64_t whole = registers_.get(use.dwarf_number).value_or(0);
+                culprit.value =
+                    use.size < 8 ? whole & ((std::uint64_t{1} << (8 * use.size)) - 1) : whole;
+                return culprit;
+            }
+        return std::nullopt;
+    }
+
+    std::optional<Culprit> pointer_or_index() {
+        const MemoryAccess* access = nullptr;
+        if (stop_.fault_address.value == 0 && stop_.origin.code == SI_KERNEL) {
+            // The processor does not say the address: it is the one that can be none.
+            for (const MemoryAccess& each : effects_->memory) {
+                auto address = accessed_address(each, registers_, instruction_->next(), gs_base());
+                if (address && !can_be_an_address(*address)) access = &each;
+            }
+        } else {
+            access = operand_at(*effects_, registers_, instruction_->next(), gs_base(),
+                                stop_.fault_address);
+        }
+        bool is_usual = access && access->segment == MemoryAccess::Segment::none &&
+                        !access->has_other_registers;
+        if (!is_usual) return std::nullopt;
+        auto held = [&](std::optional<unsigned> number) {
+            return number ? registers_.get(*number) : std::nullopt;
+        };
+        auto base = held(access->base), index = held(access->index);
+        bool is_of_frame =
+            access->base == kStackPointerNumber || access->base == kProgramCounterNumber ||
+            (access->base == kFramePointerNumber && base &&
+             target_.region_at(RunAddress(*base)) == target_.region_at(registers_.stack_pointer()));
+        bool leads_somewhere = base && target_.region_at(RunAddress(*base));
+        Culprit culprit;
+        if (index && (is_of_frame || leads_somewhere || !base)) {
+            culprit.role = Culprit::Role::index;
+            culprit.dwarf_register = access->index;
+            culprit.value = *index;
+            return culprit;
+        }
+        if (!base && !index && access->displacement >= 0 &&
+            static_cast<std::uint64_t>(access->displacement) < kNearNull) {
+            culprit.is_folded = true;
+            return culprit;
+        }
+        if (!base || is_of_frame) return std::nullopt;
+        culprit.dwarf_register = access->base;
+        culprit.value = *base;
+        return culprit;
+    }
+
+    const Moment& moment_;
+    Target& target_;
+    const Stop& stop_;
+    const Registers& registers_;
+    std::optional<Instruction> instruction_;
+    std::optional<Effects> effects_;
+};
+
+}  // namespace
+
+std::optional<Culprit> culprit_of(const Moment& moment, const Stop& stop) {
+    return Search(moment, stop).culprit();
+}
+
+}  // namespace lantern
