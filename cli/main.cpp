@@ -298,6 +298,26 @@ Diagnosis diagnosis_of_end(const Stop& stop) {
     return report;
 }
 
+// Of a panic that the program did not get over: it is told where it began, not where it ended.
+Diagnosis diagnosis_of_run(Session& session) {
+    try {
+        Breakpoint panics;
+        panics.cause = Cause::panic;
+        session.add_breakpoint(panics, true);
+    } catch (const Error&) {  // nothing of it is written in Rust
+    }
+    std::optional<Diagnosis> panic;
+    Stop stop = session.launch_again();
+    while (stop.reason == StopReason::event) {
+        panic = diagnose(session.moment());
+        stop = session.continue_running();
+    }
+    if (!stop.is_end())
+        return panic && stop.signal == SIGABRT ? *panic : diagnose(session.moment());
+    Diagnosis end = diagnosis_of_end(stop);
+    return end.has_failed && panic ? *panic : end;
+}
+
 int run_diagnosis(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
     auto session =
@@ -307,8 +327,8 @@ int run_diagnosis(const Options& options, Output& output) {
             : std::make_unique<Session>(CoreRequest{options.core, options.program},
                                         options.source_map, symbol_search(options, settings));
     session->libraries().folders = settings.library_folders;
-    Stop stop = options.core.empty() ? session->launch_again() : session->last_stop();
-    Diagnosis report = stop.is_end() ? diagnosis_of_end(stop) : diagnose(session->moment());
+    Diagnosis report =
+        options.core.empty() ? diagnosis_of_run(*session) : diagnose(session->moment());
     output.show(report);
     if (!options.record_folder.empty()) write_diagnosis(report, options.record_folder, output);
     return report.has_failed ? kCommandFailed : kWorked;

@@ -26,10 +26,11 @@ std::string where_words(const std::string& function, const std::string& file, st
 
 std::vector<std::string> next_commands(const Diagnosis& report) {
     std::vector<std::string> next;
-    if (!report.has_failed) return next;
+    if (!report.has_failed || report.function.empty()) return next;
     if (report.level) next.push_back(fmt::format("frame {}", report.level));
-    if (!report.part.empty()) next.push_back(fmt::format("explain {}", report.part));
-    if (report.part.find("->") != std::string::npos || report.part.find('.') != std::string::npos)
+    bool is_expression = report.part.find(' ') == std::string::npos && !report.part.empty();
+    if (is_expression) next.push_back(fmt::format("explain {}", report.part));
+    if (is_expression && report.part.find_first_of(">.") != std::string::npos)
         next.push_back(fmt::format("restart, then pause when {} changes", report.part));
     if (!report.heap.empty()) next.push_back("heap check");
     if (!report.threads.empty()) next.push_back("threads");
@@ -69,11 +70,19 @@ std::string origin_text(const Diagnosis& report, const Style& style) {
 
 std::string stack_rows(const Diagnosis& report, const Style& style) {
     std::string out;
-    for (const DiagnosisFrame& frame : report.stack)
+    for (const DiagnosisFrame& frame : report.stack) {
+        // What libraries do between where it failed and the user's own code.
+        bool is_between = frame.level > 0 && frame.level + 1 < report.level;
+        if (is_between && frame.level > 1) continue;
+        if (is_between) {
+            out += row("", fmt::format("… {} of libraries", report.level - 2), style);
+            continue;
+        }
         out += row(&frame == &report.stack.front() ? "stack" : "",
                    fmt::format("{:<2} {}", frame.level,
                                where_words(frame.function, frame.file, frame.line)),
                    style);
+    }
     if (report.more_frames) out += row("", fmt::format("… {} more", report.more_frames), style);
     return out;
 }

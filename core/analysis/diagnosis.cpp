@@ -24,7 +24,8 @@ constexpr std::size_t kThreadsShown = 8;
 
 std::string number_words(const ValueOrigin& origin, std::uint64_t value, bool is_address) {
     if (is_address) {
-        std::string text = text_of_word(value);
+        // Fewer letters than a word has are as likely an address.
+        std::string text = can_be_an_address(value) ? "" : text_of_word(value);
         return text.empty() ? fmt::format("{:#x}", value)
                             : fmt::format("{:#x}, which is the text {}", value, text);
     }
@@ -58,6 +59,8 @@ std::string what_is_wrong(const Moment& moment, const Culprit& culprit, const Va
 
 // "barge" of "barge->next": the pointer through which a part was reached.
 std::string holder_of(const std::string& name) {
+    constexpr std::string_view kTable = "the table of virtual functions of ";
+    if (name.starts_with(kTable)) return name.substr(kTable.size());
     std::size_t arrow = name.rfind("->");
     return arrow == std::string::npos ? "" : name.substr(0, arrow);
 }
@@ -274,6 +277,10 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.headline = signal_name(stop.signal);
         diagnosis.what = signal_sentence(moment, stop);
         if (stop.signal == SIGABRT) diagnosis.said = last_words(moment.target());
+    } else if (stop.reason == StopReason::event && stop.cause == Cause::panic) {
+        diagnosis.has_failed = true;
+        diagnosis.headline = "panic";
+        diagnosis.what = "the program panics: it has come upon what its code rules out";
     } else {
         diagnosis.what = "nothing has failed here: it stands where it was stopped";
     }

@@ -61,6 +61,9 @@ class Walk {
 
     void take_name(PlaceInCode place, const SourceName& name) {
         origin_.name = name.text;
+        std::size_t table = name.text.find("->_vptr");
+        if (table != std::string::npos)
+            origin_.name = "the table of virtual functions of " + name.text.substr(0, table);
         origin_.type = name.type;
         for (const Frame* frame = place.frame; frame;) {
             auto now = names_.value_of(*frame, name.text);
@@ -77,8 +80,9 @@ class Walk {
     std::string value_text() const {
         bool is_pointer = origin_.type && plain(*origin_.type).kind == TypeKind::pointer;
         if (origin_.value == 0) return is_pointer || !origin_.type ? "null" : "0";
-        return is_pointer || origin_.value > 0xffff ? fmt::format("{:#x}", origin_.value)
-                                                    : fmt::format("{}", origin_.value);
+        bool is_number = origin_.type && !is_pointer;
+        return is_number || origin_.value <= 0xffff ? fmt::format("{}", origin_.value)
+                                                    : fmt::format("{:#x}", origin_.value);
     }
     bool is_value(std::uint64_t constant, unsigned size) const {
         std::uint64_t kept = size < 8 ? (std::uint64_t{1} << (8 * size)) - 1 : ~std::uint64_t{0};
@@ -219,6 +223,11 @@ class Walk {
         if (auto slot = place.code->slots.slot_of(place.node, access))
             return follow_slot(place, *slot, access.size);
         auto name = names_.in_memory(place, access);
+        if (name && name->text.find("->_vptr") != std::string::npos) {
+            // What the part says already.
+            tell(place, lead_or("it is read from ") + "the object's first word");
+            return end("whether there is an object of that class, its memory tells");
+        }
         std::string where = name ? name->text : "memory that the source has no name for";
         tell(place, lead_or("it is read from ") + where);
         if (name && !is_still(place, *name))
