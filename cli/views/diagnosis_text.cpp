@@ -72,7 +72,8 @@ std::string stack_rows(const Diagnosis& report, const Style& style) {
     std::string out;
     for (const DiagnosisFrame& frame : report.stack) {
         // What libraries do between where it failed and the user's own code.
-        bool is_between = frame.level > 0 && frame.level + 1 < report.level;
+        bool is_between =
+            report.level > 3 && frame.level > 0 && frame.level + 1 < report.level;
         if (is_between && frame.level > 1) continue;
         if (is_between) {
             out += row("", fmt::format("… {} of libraries", report.level - 2), style);

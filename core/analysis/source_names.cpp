@@ -167,6 +167,26 @@ std::optional<SourceName> SourceNames::in_slot(PlaceInCode place, std::int64_t s
     return found;
 }
 
+FrameSlots::Range SourceNames::object_at(PlaceInCode place, std::int64_t slot, unsigned size) {
+    FrameSlots::Range found = FrameSlots::any_object_with(slot, size);
+    if (!place.frame->call_frame_address) return found;
+    RunAddress frame = *place.frame->call_frame_address,
+               address = frame + static_cast<std::uint64_t>(slot);
+    for_each_sharing(moment_, *place.frame, [&](const Frame& each) {
+        for (const VisibleVariable& visible : visible_variables(each)) {
+            Value value =
+                value_of_variable(moment_.target(), moment_.thread(), each, *visible.variable);
+            std::uint64_t whole = plain(*value.type).size;
+            bool holds = value.is_available() && value.address && *value.address <= address &&
+                         address < *value.address + whole;
+            if (!holds) continue;
+            auto low = static_cast<std::int64_t>(value.address->value - frame.value);
+            found = {low, low + static_cast<std::int64_t>(whole)};
+        }
+    });
+    return found;
+}
+
 std::optional<SourceName> SourceNames::parameter_in(PlaceInCode place, unsigned dwarf_number) {
     if (!place.frame->body) return std::nullopt;
     Frame entry = *place.frame;
@@ -242,7 +262,8 @@ std::optional<SourceName> SourceNames::named(PlaceInCode place, const MemoryAcce
     if (auto slot = place.code->slots.slot_of(place.node, access)) {
         if (auto variable = in_slot(place, *slot)) return variable;
         // The compiler's own copy of something.
-        auto stores = place.code->slots.reaching(place.node, *slot, access.size);
+        auto stores = place.code->slots.reaching(place.node, *slot, access.size,
+                                                 object_at(place, *slot, access.size));
         bool is_one = stores.nodes.size() == 1 && !stores.from_outside && !stores.may_be_others;
         auto move = is_one ? move_into_memory(*place.code, stores.nodes[0]) : std::nullopt;
         if (!move || move->from != PlainMove::From::in_register) return std::nullopt;

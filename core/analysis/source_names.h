@@ -47,6 +47,8 @@ class SourceNames {
     // The variable (or a part of it) that lies in the function's frame so far from its call frame
     // address.
     std::optional<SourceName> in_slot(PlaceInCode place, std::int64_t slot);
+    // What the bytes at the slot are a part of, as far as the variables tell.
+    FrameSlots::Range object_at(PlaceInCode place, std::int64_t slot, unsigned size);
     // The parameter that comes in by that register.
     std::optional<SourceName> parameter_in(PlaceInCode place, unsigned dwarf_number);
     // Where an address was computed from a pointer and an index, "levels" and "day" of levels[day];

@@ -243,7 +243,8 @@ class Walk {
 
     void follow_slot(PlaceInCode place, std::int64_t slot, unsigned size) {
         auto name = names_.in_slot(place, slot);
-        auto stores = place.code->slots.reaching(place.node, slot, size);
+        auto stores =
+            place.code->slots.reaching(place.node, slot, size, names_.object_at(place, slot, size));
         if (stores.may_be_others) {
             std::string whose = name ? name->text : "it";
             if (stores.address_taken.empty())

@@ -51,8 +51,13 @@ bool FrameSlots::copies_frame_register(std::uint32_t node) const {
     return reads && writes_another;
 }
 
-FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot,
-                                        unsigned size) const {
+FrameSlots::Range FrameSlots::any_object_with(std::int64_t slot, unsigned size) {
+    constexpr std::int64_t kLargestFrame = std::int64_t{1} << 40;
+    return {-kLargestFrame, slot + static_cast<std::int64_t>(size)};
+}
+
+FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot, unsigned size,
+                                        Range object) const {
     const std::int64_t end = slot + static_cast<std::int64_t>(size);
     auto touches = [&](std::uint32_t at, const MemoryAccess& access, std::int64_t length) {
         auto low = slot_of(at, access);
@@ -63,7 +68,8 @@ FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot,
     Stores stores;
     for (std::uint32_t at = 0; at < effects_.size(); ++at) {
         const Effects* effects = effects_of(at);
-        bool computes_it = effects && effects->address && touches(at, *effects->address, 1);
+        auto computed = effects && effects->address ? slot_of(at, *effects->address) : std::nullopt;
+        bool computes_it = computed && object.low <= *computed && *computed < object.high;
         if (computes_it || copies_frame_register(at)) stores.address_taken.push_back(at);
     }
     const bool is_address_taken = !stores.address_taken.empty();

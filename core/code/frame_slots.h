@@ -33,8 +33,15 @@ class FrameSlots {
         bool may_be_others = false;  // somebody may have its address, or a part of it was written
         std::vector<std::uint32_t> address_taken;  // nodes, anywhere in the function
     };
-    // Of what `size` bytes at the slot hold when the node is about to run.
-    Stores reaching(std::uint32_t node, std::int64_t slot, unsigned size) const;
+    // Slots from `low` up to `high`, as slot_of tells them.
+    struct Range {
+        std::int64_t low = 0, high = 0;
+    };
+    // Of what `size` bytes at the slot hold when the node is about to run. `object` is what they
+    // are a part of: whoever has the address of one part of it can write them all.
+    Stores reaching(std::uint32_t node, std::int64_t slot, unsigned size, Range object) const;
+    // Where it is not known what they are a part of: it may begin anywhere below.
+    static Range any_object_with(std::int64_t slot, unsigned size);
 
   private:
     bool copies_frame_register(std::uint32_t node) const;
