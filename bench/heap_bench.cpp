@@ -76,6 +76,7 @@ void HeapReached(benchmark::State& state) {
 }
 BENCHMARK(HeapReached)
     ->Arg(10'000'000)
+    ->Arg(40'000'000)
     ->UseManualTime()
     ->Iterations(2)
     ->Unit(benchmark::kMillisecond);

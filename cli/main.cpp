@@ -14,6 +14,7 @@
 #include <set>
 
 #include "cli/advice_text.h"
+#include "cli/diagnosis_run.h"
 #include "cli/disassemble_file.h"
 #include "cli/ending.h"
 #include "cli/log.h"
@@ -284,40 +285,6 @@ void write_diagnosis(const Diagnosis& report, const std::string& folder, Output&
                            fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
 }
 
-// How a program ended that nothing stopped on its way.
-Diagnosis diagnosis_of_end(const Stop& stop) {
-    Diagnosis report;
-    report.has_failed = stop.reason == StopReason::killed || stop.exit_code != 0;
-    report.what = stop.reason == StopReason::killed
-                      ? fmt::format("{} ended the program", signal_name(stop.signal))
-                  : stop.exit_code ? fmt::format(
-                                         "the program ended by itself, with the exit "
-                                         "status {}",
-                                         stop.exit_code)
-                                   : "the program ended well: its exit status is 0";
-    return report;
-}
-
-// Of a panic that the program did not get over: it is told where it began, not where it ended.
-Diagnosis diagnosis_of_run(Session& session) {
-    try {
-        Breakpoint panics;
-        panics.cause = Cause::panic;
-        session.add_breakpoint(panics, true);
-    } catch (const Error&) {  // nothing of it is written in Rust
-    }
-    std::optional<Diagnosis> panic;
-    Stop stop = session.launch_again();
-    while (stop.reason == StopReason::event) {
-        panic = diagnose(session.moment());
-        stop = session.continue_running();
-    }
-    if (!stop.is_end())
-        return panic && stop.signal == SIGABRT ? *panic : diagnose(session.moment());
-    Diagnosis end = diagnosis_of_end(stop);
-    return end.has_failed && panic ? *panic : end;
-}
-
 int run_diagnosis(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
     auto session =
@@ -327,8 +294,8 @@ int run_diagnosis(const Options& options, Output& output) {
             : std::make_unique<Session>(CoreRequest{options.core, options.program},
                                         options.source_map, symbol_search(options, settings));
     session->libraries().folders = settings.library_folders;
-    Diagnosis report =
-        options.core.empty() ? diagnosis_of_run(*session) : diagnose(session->moment());
+    Diagnosis report = options.core.empty() ? diagnosis_of_run(*session, options.hang_after)
+                                            : diagnose(session->moment());
     output.show(report);
     if (!options.record_folder.empty()) write_diagnosis(report, options.record_folder, output);
     return report.has_failed ? kCommandFailed : kWorked;

@@ -16,7 +16,7 @@ constexpr const char* kUsage =
     "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
     "elm-lantern attach PID [options]\n"
     "elm-lantern postmortem CORE [PROGRAM] [options]\n"
-    "elm-lantern diagnose PROGRAM [--out DIR] [options] [-- ARGUMENTS]\n"
+    "elm-lantern diagnose PROGRAM [--hang-after SECONDS] [--out DIR] [options] [-- ARGUMENTS]\n"
     "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
@@ -42,7 +42,9 @@ cxxopts::Options description() {
                           "FILE")("do", "run one session command (may repeat; after the scripts)",
                                   cxxopts::value<std::vector<std::string>>(),
                                   "COMMAND")("stay", "go on at the prompt after --script and --do")(
-        "core", "diagnose what that core file kept", cxxopts::value<std::string>(), "FILE")(
+        "hang-after", "diagnose: a program that still runs then has failed",
+        cxxopts::value<double>(), "SECONDS")("core", "diagnose what that core file kept",
+                                             cxxopts::value<std::string>(), "FILE")(
         "out", "keep a record of the session, the survey or the diagnosis in DIR",
         cxxopts::value<std::string>(),
         "DIR")("format", "text or json", cxxopts::value<std::string>()->default_value("text"),
@@ -148,6 +150,12 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         return wrong("the process is missing", "elm-lantern attach PID; ps -e lists the processes");
     if (words.size() < 2 && looks_back)
         return wrong("the core file is missing", "elm-lantern postmortem CORE [PROGRAM]");
+    if (parsed.count("hang-after")) {
+        options.hang_after = parsed["hang-after"].as<double>();
+        if (!diagnoses || !(options.hang_after > 0))
+            return wrong("--hang-after goes with diagnose, and takes seconds",
+                         "elm-lantern diagnose PROGRAM --hang-after 10");
+    }
     bool is_of_core = diagnoses && parsed.count("core");
     if (parsed.count("core") && !diagnoses)
         return wrong("--core goes with diagnose", "elm-lantern postmortem CORE [PROGRAM]");

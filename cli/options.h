@@ -11,10 +11,19 @@
 namespace lantern::cli {
 
 struct Options {
-    enum class Work { debug, attach, survey, postmortem, diagnose, disassembly, settings } work = Work::debug;
+    enum class Work {
+        debug,
+        attach,
+        survey,
+        postmortem,
+        diagnose,
+        disassembly,
+        settings
+    } work = Work::debug;
     bool own_terminal = false;
     int process = 0;                  // to attach to
     std::string core;                 // to look into
+    double hang_after = 0;            // seconds; 0: never
     std::vector<std::string> places;  // of a file, to disassemble
     std::string program;
     std::vector<std::string> surveyed;  // programs: one, or two to compare

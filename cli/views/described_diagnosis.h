@@ -31,16 +31,28 @@ void describe(Form& form, const DiagnosisThread& thread) {
     form.optional("name", thread.name);
     form.field("function", thread.function);
     line_of_source(form, thread.file, thread.line);
+    form.optional("state", thread.state);
     form.optional("waits_for", thread.waits_for);
+}
+
+template <class Form>
+void describe(Form& form, const HangLoop& loop) {
+    form.field("thread", loop.thread);
+    form.field("function", loop.function);
+    form.optional("file", loop.file);
+    form.field("first_line", loop.first_line);
+    form.field("last_line", loop.last_line);
+    form.optional("changing", loop.changing);
+    form.optional("steady", loop.steady);
 }
 
 template <class Form>
 void describe(Form& form, const Diagnosis& report) {
     form.kind("diagnosis");
+    form.field("program", report.program);
     form.field("failed", report.has_failed);
     form.optional("headline", report.headline);
     form.field("what", report.what);
-    form.optional("said", report.said);
     form.optional("facts", report.facts);
     form.optional("function", report.function);
     line_of_source(form, report.file, report.line);
@@ -61,6 +73,7 @@ void describe(Form& form, const Diagnosis& report) {
     form.optional("more_frames", report.more_frames);
     form.optional("threads", report.threads);
     form.optional("threads_warning", report.threads_warning);
+    form.optional("loops", report.loops);
 }
 
 }  // namespace lantern::cli

@@ -13,6 +13,9 @@ std::string part_sentence(const Diagnosis& report);  // "barge->next is null"; m
 // "likely, because …"; empty where it is certain.
 std::string doubt_words(Certainty certainty, const std::string& because);
 std::string where_words(const std::string& function, const std::string& file, std::uint32_t line);
+// "goes round in pass_until, lines 98 to 101 of failures.c", and what of its variables changes.
+std::string loop_words(const HangLoop& loop);
+std::string loop_variables(const HangLoop& loop);
 std::vector<std::string> next_commands(
     const Diagnosis& report);  // two to five; none if all is well
 

@@ -30,7 +30,7 @@ std::string origin(const Diagnosis& report) {
 std::string stack(const Diagnosis& report) {
     std::string out = "<h2>The stack</h2>\n<table>";
     for (const DiagnosisFrame& frame : report.stack)
-        out += fmt::format("<tr><td class=\"number\">{}</td><td>{}</td></tr>", frame.level,
+        out += fmt::format("<tr><td class=\"level\">{}</td><td>{}</td></tr>", frame.level,
                            html(where_words(frame.function, frame.file, frame.line)));
     out += "</table>\n";
     if (report.more_frames)
@@ -43,8 +43,9 @@ std::string threads(const Diagnosis& report) {
     std::string out = "<h2>The other threads</h2>\n<table>";
     for (const DiagnosisThread& thread : report.threads)
         out += fmt::format(
-            "<tr><td class=\"number\">{}</td><td>{}</td><td>{}</td></tr>", thread.number,
-            html(where_words(thread.function, thread.file, thread.line)), html(thread.waits_for));
+            "<tr><td class=\"level\">{}</td><td>{}</td><td>{}</td></tr>", thread.number,
+            html(where_words(thread.function, thread.file, thread.line)),
+            html(thread.waits_for.empty() ? thread.state : "waits for " + thread.waits_for));
     out += "</table>\n";
     if (!report.threads_warning.empty())
         out += fmt::format("<div class=\"advice\">{}</div>\n", html(report.threads_warning));
@@ -54,11 +55,13 @@ std::string threads(const Diagnosis& report) {
 }  // namespace
 
 std::string diagnosis_page(const Diagnosis& report) {
-    std::string body = fmt::format("<h1>Diagnosis</h1>\n<div class=\"advice{}\">{}</div>\n",
+    std::string body = fmt::format("<h1>{}</h1>\n<div class=\"advice{}\">{}</div>\n",
+                                   html((report.has_failed ? "Why " + report.program + " failed"
+                                                           : "Diagnosis of " + report.program)),
                                    report.has_failed ? "" : " good", html(report.what));
-    if (!report.said.empty())
-        body += fmt::format("<h2>What was said</h2>\n<code class=\"statement\">{}</code>\n",
-                            html(report.said));
+    for (const StopFact& fact : report.facts)
+        body += fmt::format("<h2>{}</h2>\n<code class=\"statement\">{}</code>\n", html(fact.label),
+                            html(fact.text));
     if (!report.function.empty())
         body += fmt::format("<h2>Where</h2>\n<p>{}</p>\n<code class=\"statement\">{}</code>\n",
                             html(where_words(report.function, report.file, report.line)),
@@ -69,6 +72,10 @@ std::string diagnosis_page(const Diagnosis& report) {
     if (!report.at_address.empty())
         body += fmt::format("<p>It leads to {}.</p>\n", html(report.at_address));
     body += origin(report);
+    if (!report.loops.empty()) body += "<h2>What goes round</h2>\n";
+    for (const HangLoop& loop : report.loops)
+        body += fmt::format("<div class=\"step\">{}<div class=\"quiet\">{}</div></div>\n",
+                            html(loop_words(loop)), html(loop_variables(loop)));
     if (!report.heap.empty())
         body += fmt::format("<h2>The heap is damaged</h2>\n<div class=\"advice\">{}</div>\n",
                             html(report.heap));

@@ -24,6 +24,24 @@ std::string where_words(const std::string& function, const std::string& file, st
     return fmt::format("{}, {}", name_text(function), place_text(short_file(file), line));
 }
 
+std::string loop_words(const HangLoop& loop) {
+    std::string lines = loop.first_line == loop.last_line
+                            ? fmt::format("line {}", loop.first_line)
+                            : fmt::format("lines {} to {}", loop.first_line, loop.last_line);
+    return fmt::format("thread {} was in one call of {} each time, {} of {}", loop.thread,
+                       name_text(loop.function), lines, short_file(loop.file));
+}
+
+std::string loop_variables(const HangLoop& loop) {
+    std::string changing = loop.changing.empty()
+                               ? "nothing changes"
+                               : join_with(loop.changing, "and") +
+                                     (loop.changing.size() == 1 ? " changes" : " change");
+    if (loop.steady.empty()) return changing;
+    return fmt::format("{}; {} {}", changing, join_with(loop.steady, "and"),
+                       loop.steady.size() == 1 ? "does not" : "do not");
+}
+
 std::vector<std::string> next_commands(const Diagnosis& report) {
     std::vector<std::string> next;
     if (!report.has_failed || report.function.empty()) return next;
@@ -72,8 +90,7 @@ std::string stack_rows(const Diagnosis& report, const Style& style) {
     std::string out;
     for (const DiagnosisFrame& frame : report.stack) {
         // What libraries do between where it failed and the user's own code.
-        bool is_between =
-            report.level > 3 && frame.level > 0 && frame.level + 1 < report.level;
+        bool is_between = report.level > 3 && frame.level > 0 && frame.level + 1 < report.level;
         if (is_between && frame.level > 1) continue;
         if (is_between) {
             out += row("", fmt::format("… {} of libraries", report.level - 2), style);
@@ -91,7 +108,8 @@ std::string stack_rows(const Diagnosis& report, const Style& style) {
 std::string thread_rows(const Diagnosis& report, const Style& style) {
     std::string out;
     for (const DiagnosisThread& thread : report.threads) {
-        std::string waits = thread.waits_for.empty() ? "" : ", waits for " + thread.waits_for;
+        std::string waits = thread.state.empty() ? "" : ", " + thread.state;
+        if (!thread.waits_for.empty()) waits += ", waits for " + thread.waits_for;
         out += row(&thread == &report.threads.front() ? "threads" : "",
                    fmt::format("{:<2} {}{}", thread.number,
                                where_words(thread.function, thread.file, thread.line), waits),
@@ -105,9 +123,8 @@ std::string thread_rows(const Diagnosis& report, const Style& style) {
 }  // namespace
 
 std::string diagnosis_text(const Diagnosis& report, const Style& style) {
-    std::string out = heading_line("diagnosis", report.headline, style);
+    std::string out = heading_line("diagnosis of " + report.program, report.headline, style);
     out += row("what", escape_for_display(report.what), style);
-    if (!report.said.empty()) out += row("said", escape_for_display(report.said), style);
     for (const StopFact& fact : report.facts)
         out += row(fact.label, escape_for_display(fact.text), style);
     if (!report.function.empty()) {
@@ -129,6 +146,10 @@ std::string diagnosis_text(const Diagnosis& report, const Style& style) {
     out += origin_text(report, style);
     if (!report.heap.empty())
         out += row("heap", style.warning("damaged: ") + escape_for_display(report.heap), style);
+    for (const HangLoop& loop : report.loops) {
+        out += row("loop", escape_for_display(loop_words(loop)), style);
+        out += row("", escape_for_display(loop_variables(loop)), style);
+    }
     out += stack_rows(report, style);
     out += thread_rows(report, style);
     bool is_first = true;

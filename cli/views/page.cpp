@@ -34,6 +34,7 @@ td { overflow-wrap: anywhere; } .quiet { color: #6d7c84; }
 .advice { background: #fff; border-left: 5px solid #c98a2b; padding: 8px 14px; margin: 8px 0; }
 .step { background: #fff; border-left: 5px solid #6d9fb0; padding: 6px 14px; margin: 6px 0; }
 .step code, .statement { font: 14px/1.4 ui-monospace, "DejaVu Sans Mono", monospace; }
+td.level { width: 20px; color: #6d7c84; }
 .statement { background: #fff; padding: 8px 14px; display: block; white-space: pre-wrap; }
 .advice b { display: block; } .good { border-left-color: #4d8b57; }
 .bar { display: flex; height: 18px; border-radius: 3px; overflow: hidden; background: #dde4e2; margin: 6px 0; }

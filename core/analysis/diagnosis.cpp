@@ -124,24 +124,6 @@ void fill_cause(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     if (leads_on) diagnosis.at_address = address_note(moment, RunAddress(culprit->value));
 }
 
-// What the C library said before it gave up: it keeps that for whoever looks at a core.
-std::string last_words(Target& target) {
-    constexpr std::size_t kMost = 400;
-    for (const Module& module : target.modules()) {
-        const ElfSymbol* symbol = module.symbols().symbol_table().named("__abort_msg");
-        if (!symbol) continue;
-        try {
-            auto message = target.read<std::uint64_t>(module.to_run(symbol->address));
-            if (!message) return {};
-            ValueReader::Text text = ValueReader(target).text_at(RunAddress(message + 4), kMost);
-            return std::string(trimmed(text.bytes));
-        } catch (const Error&) {
-            return {};
-        }
-    }
-    return {};
-}
-
 std::string damage_of_heap(Target& target) {
     auto heap = read_small_heap(target);
     if (!heap || heap->damage.empty()) return {};
@@ -252,14 +234,23 @@ void fill_stack(const Moment& moment, Diagnosis& diagnosis) {
     }
 }
 
-void fill_threads(const Moment& moment, Diagnosis& diagnosis) {
-    ThreadsReport threads = report_threads(moment);
+DiagnosisThread thread_of(const ThreadRow& row) {
+    return {row.number, row.name, row.function, row.file, row.state, row.waits_for, row.line};
+}
+
+void fill_threads(const ThreadsReport& threads, Diagnosis& diagnosis) {
     diagnosis.threads_warning = threads.warning;
-    for (const ThreadRow& row : threads.rows) {
-        if (row.is_selected || diagnosis.threads.size() >= kThreadsShown) continue;
-        diagnosis.threads.push_back(
-            {row.number, row.name, row.function, row.file, row.waits_for, row.line});
-    }
+    for (const ThreadRow& row : threads.rows)
+        if (!row.is_selected && diagnosis.threads.size() < kThreadsShown)
+            diagnosis.threads.push_back(thread_of(row));
+}
+
+Diagnosis begun(const Moment& moment) {
+    Diagnosis diagnosis;
+    std::string path = moment.target().modules().front().path();
+    diagnosis.program = path.substr(path.rfind('/') + 1);
+    diagnosis.thread = moment.thread_number();
+    return diagnosis;
 }
 
 }  // namespace
@@ -267,8 +258,7 @@ void fill_threads(const Moment& moment, Diagnosis& diagnosis) {
 Diagnosis diagnose(const Moment& moment) {
     moment.stack();  // throws where there is none
     const Stop& stop = moment.stop();
-    Diagnosis diagnosis;
-    diagnosis.thread = moment.thread_number();
+    Diagnosis diagnosis = begun(moment);
     diagnosis.facts = stop.facts;
     bool is_signal =
         stop.signal != 0 && (stop.reason == StopReason::signal || stop.reason == StopReason::kept);
@@ -276,7 +266,6 @@ Diagnosis diagnose(const Moment& moment) {
     if (is_signal) {
         diagnosis.headline = signal_name(stop.signal);
         diagnosis.what = signal_sentence(moment, stop);
-        if (stop.signal == SIGABRT) diagnosis.said = last_words(moment.target());
     } else if (stop.reason == StopReason::event && stop.cause == Cause::panic) {
         diagnosis.has_failed = true;
         diagnosis.headline = "panic";
@@ -289,7 +278,25 @@ Diagnosis diagnose(const Moment& moment) {
     if (is_signal && stop.is_fault && diagnosis.part.empty()) look_for_suspect(moment, diagnosis);
     diagnosis.heap = damage_of_heap(moment.target());
     fill_stack(moment, diagnosis);
-    fill_threads(moment, diagnosis);
+    fill_threads(report_threads(moment), diagnosis);
+    return diagnosis;
+}
+
+Diagnosis diagnose_hang(const Moment& moment, const HangSamples& samples, double seconds) {
+    Diagnosis diagnosis = begun(moment);
+    diagnosis.has_failed = true;
+    diagnosis.headline = "hang";
+    diagnosis.what = fmt::format("it still runs after {:g} s", seconds);
+    fill_place(moment, diagnosis);
+    fill_stack(moment, diagnosis);
+    ThreadsReport threads = report_threads(moment);
+    for (const ThreadRow& row : threads.rows) {
+        if (!row.is_selected) continue;
+        std::string waits = row.waits_for.empty() ? "" : ", waits for " + row.waits_for;
+        if (!row.state.empty()) diagnosis.what += ": " + row.state + waits;
+    }
+    fill_threads(threads, diagnosis);
+    diagnosis.loops = samples.loops();
     return diagnosis;
 }
 

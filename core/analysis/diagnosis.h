@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/analysis/hang.h"
 #include "core/analysis/value_origin.h"
 #include "core/session/moment.h"
 
@@ -19,16 +20,17 @@ struct DiagnosisFrame {
 
 struct DiagnosisThread {
     unsigned number = 0;
-    std::string name, function, file, waits_for;
+    std::string name, function, file;
+    std::string state, waits_for;  // see ThreadRow
     std::uint32_t line = 0;
 };
 
 struct Diagnosis {
-    bool has_failed = false;  // false: nothing went wrong here, and `what` says how it stands
-    std::string headline;     // "SIGSEGV"
-    std::string what;         // a sentence
-    std::string said;         // by the program or its libraries before they gave up; may be empty
-    std::vector<StopFact> facts;
+    std::string program;          // the name of its file
+    bool has_failed = false;      // false: nothing went wrong here, and `what` says how it stands
+    std::string headline;         // "SIGSEGV"
+    std::string what;             // a sentence
+    std::vector<StopFact> facts;  // what was thrown, or said before it gave up
 
     std::string function, file;  // of the user's own code, where there is some
     std::uint32_t line = 0;
@@ -49,9 +51,12 @@ struct Diagnosis {
     unsigned more_frames = 0;
     std::vector<DiagnosisThread> threads;  // the others, where there are some
     std::string threads_warning;           // they wait for each other
+    std::vector<HangLoop> loops;           // of a program that does not end
 };
 
 // Of where the moment's thread stands. Throws RequestError where there is nothing to look at.
 Diagnosis diagnose(const Moment& moment);
+// Of a program that still runs after so many seconds, and was looked at several times since.
+Diagnosis diagnose_hang(const Moment& moment, const HangSamples& samples, double seconds);
 
 }  // namespace lantern

@@ -166,7 +166,7 @@ HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress
     report.is_being_changed = heap.is_being_changed();
     for (const HeapDamage& damage : heap.damage) {
         HeapDamageRow row{damage.at.value, damage.what, {}, {}};
-        if (damage.before) {
+        if (damage.before && damage.kind != HeapDamage::Kind::overlap) {
             row.before = row_of(moment, *damage.before);
             row.content = text_in(moment.target(), RunAddress(damage.before->end()));
         }

@@ -60,11 +60,12 @@ struct HeapDamage {
         list,        // a link that does not come back
         short_list,  // a link into nowhere, or a list that is longer or shorter than its count
         circle,      // a short list that comes back to itself: freed twice
+        overlap,     // a block that a list knows lies inside of another; `before` is that one
     } kind = Kind::header;
     RunAddress at;                    // the chunk, or the list's head
     std::uint64_t found = 0;          // the word there
     std::string what;                 // a sentence
-    std::optional<HeapBlock> before;  // of a header
+    std::optional<HeapBlock> before;  // of a header, or of an overlap
 };
 
 struct Heap {

@@ -64,8 +64,18 @@ Followed follow(Target& target, Heap& heap, const ShortList& list) {
     for (std::uint64_t link = list.first; link;) {
         HeapBlock* block = block_beginning(heap, link + list.to_block);
         if (!block) {
-            broken(HeapDamage::Kind::short_list, at, link,
-                   fmt::format("{} leads to {:#x}, where no block begins", list.name, link));
+            std::uint64_t address = link + list.to_block;
+            const HeapBlock* around = heap.block_at(RunAddress(address));
+            bool is_inside = around && address % kAlignment == 0 &&
+                             address + kLeastChunk - kHeader <= around->end();
+            broken(is_inside ? HeapDamage::Kind::overlap : HeapDamage::Kind::short_list, at, link,
+                   is_inside
+                       ? fmt::format("{} leads to the block at {:#x}, which lies inside of "
+                                     "the block of {} bytes at {:#x}: one of their sizes is "
+                                     "wrong",
+                                     list.name, address, around->size(), around->address)
+                       : fmt::format("{} leads to {:#x}, where no block begins", list.name, link));
+            if (is_inside) followed.damage->before = *around;
             return followed;
         }
         bool is_met_again = std::find(followed.blocks.begin(), followed.blocks.end(), block) !=

@@ -144,6 +144,17 @@ APART void check_draught(struct barge *given) {
     assert(given->draught_cm < 50);
 }
 
+/* The queue leads back to itself: it never ends. */
+APART int count_queue(struct barge *queue, int limit) {
+    int counted = 0;
+    for (struct barge *each = queue; each; each = each->next) {
+        counted++;
+        for (volatile int slow = 0; slow < 1000; slow++) {
+        }
+    }
+    return counted + limit;
+}
+
 int main(int count, char **words) {
     const char *what = count > 1 ? words[1] : "";
     struct barge *queue = barge(1, barge(2, NULL));
@@ -164,6 +175,10 @@ int main(int count, char **words) {
     if (!strcmp(what, "text")) return read_label();
     if (!strcmp(what, "both")) return both(queue, NULL);
     if (!strcmp(what, "ways")) return reset_and_use(barge(5, NULL));
+    if (!strcmp(what, "round")) {
+        queue->next->next = queue;
+        return count_queue(queue, 77);
+    }
     if (!strcmp(what, "assert")) check_draught(queue);
     if (!strcmp(what, "twice")) {
         char *label = malloc(20);

@@ -124,6 +124,10 @@ static int damage(const char *how) {
     if (strcmp(how, "text") == 0) strcpy(near[2], "this text of the canal is longer than forty bytes, much longer");
     if (strcmp(how, "zero") == 0 || strcmp(how, "flag") == 0) near[2][malloc_usable_size(near[2])] = 0;
     if (strcmp(how, "size") == 0) memset(near[2] + 40, 0x41, 8);
+    if (strcmp(how, "overlap") == 0) {
+        free(near[3]);
+        ((unsigned long *)near[2])[-1] = 0x61; /* two chunks */
+    }
     if (strcmp(how, "cached") == 0) {
         free(near[4]);
         free(near[2]);

@@ -172,8 +172,9 @@ TEST_P(HeapDamaged, IsToldAndTheFirstDamagedBlockNamed) {
     const HeapDamage& first = heap.damage.front();
     EXPECT_EQ(first.kind, GetParam().kind) << first.what;
     std::uint64_t victim = standing.lines("victim").front()[0];
-    bool is_of_chunks =
-        first.kind == HeapDamage::Kind::header || first.kind == HeapDamage::Kind::footer;
+    bool is_of_chunks = first.kind == HeapDamage::Kind::header ||
+                        first.kind == HeapDamage::Kind::footer ||
+                        first.kind == HeapDamage::Kind::overlap;
     if (is_of_chunks) {
         ASSERT_TRUE(first.before);
         EXPECT_EQ(first.before->address, victim) << first.what;
@@ -191,6 +192,7 @@ INSTANTIATE_TEST_SUITE_P(Ways, HeapDamaged,
                                            Damage{"size", HeapDamage::Kind::header},
                                            Damage{"cached", HeapDamage::Kind::short_list},
                                            Damage{"twice", HeapDamage::Kind::circle},
+                                           Damage{"overlap", HeapDamage::Kind::overlap},
                                            Damage{"list", HeapDamage::Kind::list}),
                          [](const auto& each) { return std::string(each.param.how); });
 

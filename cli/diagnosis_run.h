@@ -1,0 +1,12 @@
+// Runs a program until it fails, ends, or has run too long.
+#pragma once
+
+#include "core/analysis/diagnosis.h"
+#include "core/session/session.h"
+
+namespace lantern::cli {
+
+// `hang_after`: seconds after which a program that still runs has failed; 0: never.
+Diagnosis diagnosis_of_run(Session& session, double hang_after);
+
+}  // namespace lantern::cli
