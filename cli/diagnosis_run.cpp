@@ -4,10 +4,12 @@
 #include <signal.h>
 #include <time.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <memory>
 #include <optional>
 
+#include "core/expressions/evaluator.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 
@@ -91,6 +93,135 @@ Diagnosis diagnosis_of_run(Session& session, double hang_after) {
         return panic && stop.signal == SIGABRT ? *panic : diagnose(session.moment());
     Diagnosis end = diagnosis_of_end(session, stop);
     return end.has_failed && panic ? *panic : end;
+}
+
+namespace {
+
+struct Watched {
+    std::string name;
+    std::uint64_t address = 0, size = 0;
+};
+
+// Nothing where the name is that of a register, or has no meaning in the frame.
+std::optional<Watched> place_named(Session& session, const std::string& name, unsigned level) {
+    if (name.empty()) return std::nullopt;
+    try {
+        session.select_frame(level);
+        Value value = evaluate(name, session.context());
+        std::uint64_t size = plain(*value.type).size;
+        bool can_be_watched = value.address && (size == 1 || size == 2 || size == 4 || size == 8);
+        if (!can_be_watched) return std::nullopt;
+        return Watched{name, value.address->value, size};
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+}
+
+// Where the part lies that was wrong, or else what it was read from.
+std::optional<Watched> place_to_watch(Session& session, const Diagnosis& diagnosis) {
+    auto place = place_named(session, diagnosis.part, diagnosis.part_level);
+    for (const OriginLink& link : diagnosis.origin)
+        if (!place) place = place_named(session, link.name, link.level);
+    return place;
+}
+
+// Nothing where the memory is not there yet.
+std::optional<unsigned> watch(Session& session, const Watched& watched) {
+    const char* type = watched.size == 8   ? "unsigned long"
+                       : watched.size == 4 ? "unsigned int"
+                       : watched.size == 2 ? "unsigned short"
+                                           : "unsigned char";
+    Breakpoint wish;
+    wish.cause = Cause::write;
+    wish.subject = fmt::format("*({} *){:#x}", type, watched.address);
+    try {
+        return session.add_breakpoint(wish).number;
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+}
+
+// From the beginning of main, or from when the memory is there: before anybody can have written it.
+bool begin_watching(Session& session, const Watched& watched) {
+    constexpr unsigned kRequests = 2000;  // of memory
+    Stop stop = session.reach(session.place("main"));
+    if (watch(session, watched)) return true;
+    std::vector<unsigned> waiting;
+    for (const char* request : {"brk", "mmap"}) {
+        Breakpoint wish;
+        wish.cause = Cause::system_call;
+        wish.subject = request;
+        waiting.push_back(session.add_breakpoint(wish).number);
+    }
+    bool is_watched = false;
+    for (unsigned i = 0; i < kRequests && !stop.is_end() && !is_watched; ++i) {
+        stop = session.continue_running();
+        if (stop.reason == StopReason::signal) break;
+        is_watched = !stop.is_end() && watch(session, watched);
+    }
+    for (unsigned number : waiting) session.drop_breakpoint(number);
+    return is_watched;
+}
+
+OriginLink link_of(Session& session, const WatchChange& change, const std::string& part) {
+    OriginLink link;
+    std::uint64_t after = 0;
+    try {
+        after = ValueReader(session.target()).integer(change.after);
+    } catch (const Error&) {
+    }
+    link.text = fmt::format("{} is set to {}", part, after ? fmt::format("{:#x}", after) : "0");
+    link.function = change.function;
+    link.file = change.file;
+    link.line = change.line;
+    return link;
+}
+
+}  // namespace
+
+void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
+    constexpr std::size_t kWritesShown = 3;
+    constexpr unsigned kMostWrites = 20'000;
+    auto watched = place_to_watch(session, diagnosis);
+    if (!watched) {
+        diagnosis.confirmed =
+            "it was not run again: what was wrong lies nowhere that can be watched";
+        return;
+    }
+    unsigned same = 0;
+    for (unsigned run = 0; run < times; ++run) {
+        session.kill();
+        while (!session.breakpoints().empty())
+            session.drop_breakpoint(session.breakpoints().front().number);
+        if (!begin_watching(session, *watched)) {
+            diagnosis.confirmed =
+                "when it was run again, the memory was not there early enough to be watched";
+            return;
+        }
+        std::vector<OriginLink> writes;
+        unsigned count = 0;
+        Stop stop = session.continue_running();
+        for (; !stop.is_end() && stop.reason != StopReason::signal && count < kMostWrites;
+             ++count) {
+            for (const WatchChange& change : stop.changes)
+                writes.push_back(link_of(session, change, watched->name));
+            if (writes.size() > kWritesShown) writes.erase(writes.begin());
+            stop = session.continue_running();
+        }
+        if (stop.reason != StopReason::signal) continue;
+        Diagnosis again = diagnose(session.moment());
+        bool is_same = again.function == diagnosis.function && again.line == diagnosis.line &&
+                       again.part == diagnosis.part && again.part_is == diagnosis.part_is;
+        if (!is_same) continue;
+        ++same;
+        std::reverse(writes.begin(), writes.end());
+        diagnosis.writes = std::move(writes);
+    }
+    diagnosis.confirmed =
+        fmt::format("it failed in the same way in {} of {} further runs{}", same, times,
+                    diagnosis.writes.empty() && same
+                        ? fmt::format(", and what {} holds never changed in them", watched->name)
+                        : "");
 }
 
 }  // namespace lantern::cli

@@ -296,6 +296,7 @@ int run_diagnosis(const Options& options, Output& output) {
     session->libraries().folders = settings.library_folders;
     Diagnosis report = options.core.empty() ? diagnosis_of_run(*session, options.hang_after)
                                             : diagnose(session->moment());
+    if (options.confirm && report.has_failed) confirm(*session, report, options.confirm);
     output.show(report);
     if (!options.record_folder.empty()) write_diagnosis(report, options.record_folder, output);
     return report.has_failed ? kCommandFailed : kWorked;

@@ -16,7 +16,8 @@ constexpr const char* kUsage =
     "elm-lantern debug PROGRAM [options] [-- ARGUMENTS]\n"
     "elm-lantern attach PID [options]\n"
     "elm-lantern postmortem CORE [PROGRAM] [options]\n"
-    "elm-lantern diagnose PROGRAM [--hang-after SECONDS] [--out DIR] [options] [-- ARGUMENTS]\n"
+    "elm-lantern diagnose PROGRAM [--confirm N] [--hang-after SECONDS] [--out DIR] [options] [-- "
+    "ARGUMENTS]\n"
     "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
@@ -42,9 +43,11 @@ cxxopts::Options description() {
                           "FILE")("do", "run one session command (may repeat; after the scripts)",
                                   cxxopts::value<std::vector<std::string>>(),
                                   "COMMAND")("stay", "go on at the prompt after --script and --do")(
-        "hang-after", "diagnose: a program that still runs then has failed",
-        cxxopts::value<double>(), "SECONDS")("core", "diagnose what that core file kept",
-                                             cxxopts::value<std::string>(), "FILE")(
+        "confirm", "diagnose: run it again so often, and see who wrote the value",
+        cxxopts::value<unsigned>(),
+        "N")("hang-after", "diagnose: a program that still runs then has failed",
+             cxxopts::value<double>(), "SECONDS")("core", "diagnose what that core file kept",
+                                                  cxxopts::value<std::string>(), "FILE")(
         "out", "keep a record of the session, the survey or the diagnosis in DIR",
         cxxopts::value<std::string>(),
         "DIR")("format", "text or json", cxxopts::value<std::string>()->default_value("text"),
@@ -155,6 +158,12 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         if (!diagnoses || !(options.hang_after > 0))
             return wrong("--hang-after goes with diagnose, and takes seconds",
                          "elm-lantern diagnose PROGRAM --hang-after 10");
+    }
+    if (parsed.count("confirm")) {
+        options.confirm = parsed["confirm"].as<unsigned>();
+        if (!diagnoses || parsed.count("core"))
+            return wrong("--confirm goes with diagnose, on a program that can be run",
+                         "elm-lantern diagnose PROGRAM --confirm 2");
     }
     bool is_of_core = diagnoses && parsed.count("core");
     if (parsed.count("core") && !diagnoses)

@@ -23,6 +23,7 @@ struct Options {
     bool own_terminal = false;
     int process = 0;                  // to attach to
     std::string core;                 // to look into
+    unsigned confirm = 0;             // how often a diagnosis is to run the program again
     double hang_after = 0;            // seconds; 0: never
     std::vector<std::string> places;  // of a file, to disassemble
     std::string program;

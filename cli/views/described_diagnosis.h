@@ -67,6 +67,8 @@ void describe(Form& form, const Diagnosis& report) {
     form.optional("part_because", report.part_because);
     form.optional("origin", report.origin);
     form.optional("origin_end", report.origin_end);
+    form.optional("writes", report.writes);
+    form.optional("confirmed", report.confirmed);
     form.optional("at_address", report.at_address);
     form.optional("heap", report.heap);
     form.optional("stack", report.stack);

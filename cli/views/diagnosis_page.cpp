@@ -27,6 +27,16 @@ std::string origin(const Diagnosis& report) {
     return out;
 }
 
+std::string writes(const Diagnosis& report) {
+    if (report.confirmed.empty()) return {};
+    std::string out = "<h2>When it was run again</h2>\n";
+    for (const OriginLink& write : report.writes)
+        out += fmt::format(
+            "<div class=\"step\"><code>{}</code> <span class=\"quiet\">{}</span></div>\n",
+            html(write.text), html(where_words(write.function, write.file, write.line)));
+    return out + fmt::format("<p class=\"quiet\">{}</p>\n", html(report.confirmed));
+}
+
 std::string stack(const Diagnosis& report) {
     std::string out = "<h2>The stack</h2>\n<table>";
     for (const DiagnosisFrame& frame : report.stack)
@@ -71,7 +81,7 @@ std::string diagnosis_page(const Diagnosis& report) {
                             doubt(report.part_certainty, report.part_because));
     if (!report.at_address.empty())
         body += fmt::format("<p>It leads to {}.</p>\n", html(report.at_address));
-    body += origin(report);
+    body += origin(report) + writes(report);
     if (!report.loops.empty()) body += "<h2>What goes round</h2>\n";
     for (const HangLoop& loop : report.loops)
         body += fmt::format("<div class=\"step\">{}<div class=\"quiet\">{}</div></div>\n",

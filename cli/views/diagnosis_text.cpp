@@ -144,6 +144,14 @@ std::string diagnosis_text(const Diagnosis& report, const Style& style) {
     if (!report.at_address.empty())
         out += row("there", "lies " + escape_for_display(report.at_address), style);
     out += origin_text(report, style);
+    for (const OriginLink& write : report.writes)
+        out += row(&write == &report.writes.front() ? "written" : "",
+                   fmt::format("{}  {}", escape_for_display(write.text),
+                               style.faint(where_words(write.function, write.file, write.line))),
+                   style);
+    if (!report.confirmed.empty())
+        out +=
+            row(report.writes.empty() ? "again" : "", escape_for_display(report.confirmed), style);
     if (!report.heap.empty())
         out += row("heap", style.warning("damaged: ") + escape_for_display(report.heap), style);
     for (const HangLoop& loop : report.loops) {

@@ -2,7 +2,11 @@
 // part of SourceNames that goes through arithmetic.
 #include "core/analysis/source_names.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+
+#include "core/support/text.h"
 
 namespace lantern {
 namespace {
@@ -62,6 +66,50 @@ std::optional<SourceNames::Element> SourceNames::element_in(PlaceInCode place,
         return element;
     }
     return std::nullopt;
+}
+
+std::optional<SourceName> SourceNames::in_register_with(PlaceInCode place, unsigned dwarf_number,
+                                                        std::uint64_t value) {
+    std::optional<SourceName> found;
+    for (std::uint32_t node : place.code->data.reaching(place.node, dwarf_number).nodes) {
+        auto move = move_into_register(*place.code, node, dwarf_number);
+        std::optional<SourceName> name;
+        if (move && move->from == PlainMove::From::memory)
+            name = in_memory(place.at(node), move->access);
+        else if (move && move->from == PlainMove::From::in_register)
+            name = in_register(place.at(node), move->dwarf_number);
+        if (!name || value_of(*place.frame, name->text) != value) continue;
+        if (found && found->text != name->text) return std::nullopt;
+        found = name;
+    }
+    return found;
+}
+
+std::string SourceNames::inputs_of(PlaceInCode made) {
+    const Effects* effects = made.code->slots.effects_of(made.node);
+    if (!effects) return {};
+    std::vector<unsigned> registers;
+    auto add = [&](std::optional<unsigned> number) {
+        if (number && std::ranges::find(registers, *number) == registers.end())
+            registers.push_back(*number);
+    };
+    if (effects->address) {
+        add(effects->address->base);
+        add(effects->address->index);
+    }
+    for (const RegisterUse& use : effects->registers)
+        if (use.reads && !use.is_implied) add(use.dwarf_number);
+    std::vector<std::string> named;
+    for (unsigned number : registers) {
+        auto name = in_register(made, number);
+        auto now = name ? value_of(*made.frame, name->text) : std::nullopt;
+        if (!now) continue;
+        bool is_pointer = plain(*name->type).kind == TypeKind::pointer;
+        std::string value =
+            is_pointer ? (*now ? fmt::format("{:#x}", *now) : "null") : fmt::format("{}", *now);
+        named.push_back(fmt::format("{}, which is {} now", name->text, value));
+    }
+    return join_with(named, "and");
 }
 
 // ---- numbers

@@ -154,8 +154,9 @@ class Search {
             culprit.value = *index;
             return culprit;
         }
-        if (!base && !index && access->displacement >= 0 &&
-            static_cast<std::uint64_t>(access->displacement) < kNearNull) {
+        bool is_near_null = access->displacement > -static_cast<std::int64_t>(kNearNull) &&
+                            access->displacement < static_cast<std::int64_t>(kNearNull);
+        if (!base && !index && is_near_null) {
             culprit.is_folded = true;
             return culprit;
         }

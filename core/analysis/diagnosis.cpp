@@ -104,12 +104,17 @@ void fill_cause(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     }
     diagnosis.part = origin.name;
     // What failed is a library's: of the user's own line it is what was passed.
-    if (culprit->level < diagnosis.level) {
+    const Frame *failed = moment.stack().frame(culprit->level),
+                *own = moment.stack().frame(diagnosis.level);
+    bool is_librarys = culprit->level < diagnosis.level && failed && own &&
+                       failed->call_frame_address != own->call_frame_address;
+    if (is_librarys) {
         diagnosis.part.clear();
         for (const OriginLink& link : origin.links)
             if (diagnosis.part.empty() && link.level >= diagnosis.level) diagnosis.part = link.name;
         origin.name_is_checked = true;
     }
+    diagnosis.part_level = is_librarys ? diagnosis.level : culprit->level;
     diagnosis.part_is = what_is_wrong(moment, *culprit, origin);
     if (!diagnosis.part.empty() && !origin.name_is_checked) {
         diagnosis.part_certainty = Certainty::likely;
@@ -185,6 +190,7 @@ void look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
                 what_is_wrong_with(moment, ValueReader(moment.target()).integer(value));
             if (wrong.empty()) continue;
             diagnosis.part = name;
+            diagnosis.part_level = diagnosis.level;
             diagnosis.part_is = wrong;
             diagnosis.part_certainty = Certainty::likely;
             diagnosis.part_because = "the statement follows it";

@@ -38,12 +38,15 @@ struct Diagnosis {
     unsigned thread = 0;    // its number
     std::string statement;  // the text of the line
 
-    std::string part;     // of the statement: "barge->next"; may be empty
-    std::string part_is;  // what is wrong with it: "is null"
+    unsigned part_level = 0;  // of the frame in which the part has its name
+    std::string part;         // of the statement: "barge->next"; may be empty
+    std::string part_is;      // what is wrong with it: "is null"
     Certainty part_certainty = Certainty::certain;
     std::string part_because;        // why it is not certain
     std::vector<OriginLink> origin;  // the last thing first
     std::string origin_end;          // why it goes no further
+    std::vector<OriginLink> writes;  // of a second run: the last ones to the part's place
+    std::string confirmed;           // what the further runs showed; empty: there were none
     std::string at_address;          // whose memory the pointer leads to, where it leads to some
     std::string heap;                // what is damaged in the heap; empty: nothing, or not read
 

@@ -44,6 +44,9 @@ class SourceNames {
     // Nothing where the source has no name for it, or more than one way leads to the value.
     std::optional<SourceName> in_register(PlaceInCode place, unsigned dwarf_number);
     std::optional<SourceName> in_memory(PlaceInCode place, const MemoryAccess& access);
+    // Where several ways lead to it: the one name of theirs that has the value now.
+    std::optional<SourceName> in_register_with(PlaceInCode place, unsigned dwarf_number,
+                                               std::uint64_t value);
     // The variable (or a part of it) that lies in the function's frame so far from its call frame
     // address.
     std::optional<SourceName> in_slot(PlaceInCode place, std::int64_t slot);
@@ -66,6 +69,9 @@ class SourceNames {
                                           unsigned depth = 0);
     std::optional<std::uint64_t> computed_address(PlaceInCode place, const MemoryAccess& access,
                                                   unsigned depth = 0);
+    // "tb->hash, which is null now, and h, which is 77 now": what an instruction computes from, as
+    // far as it has names.
+    std::string inputs_of(PlaceInCode made);
     // What the expression amounts to in the frame now; nothing where it has no value.
     std::optional<std::uint64_t> value_of(const Frame& frame, const std::string& expression);
 

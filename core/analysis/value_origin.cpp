@@ -8,6 +8,7 @@
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
 #include "core/session/linkage.h"
+#include "core/support/text.h"
 #include "core/symbols/demangle.h"
 #include "core/target/code_at.h"
 
@@ -38,6 +39,9 @@ class Walk {
                 return origin_;
             }
         }
+        if (origin_.name.empty())
+            if (auto name = names_.in_register_with(*place, dwarf_number, value))
+                take_name(*place, *name);
         follow_register(*place, dwarf_number);
         return origin_;
     }
@@ -198,7 +202,9 @@ class Walk {
         if (!move) {
             std::string text = instruction_text(made.code->bytes(made.node),
                                                 made.frame->module->to_run(node.address));
-            tell(made, lead_or("it is ") + fmt::format("computed by {}", text));
+            std::string from = names_.inputs_of(made);
+            tell(made, lead_or("it is ") + (from.empty() ? fmt::format("computed by {}", text)
+                                                         : fmt::format("computed from {}", from)));
             return end("what it was computed from is not followed");
         }
         switch (move->from) {
@@ -230,6 +236,7 @@ class Walk {
         }
         std::string where = name ? name->text : "memory that the source has no name for";
         tell(place, lead_or("it is read from ") + where);
+        if (name) origin_.links.back().name = name->text;
         if (name && !is_still(place, *name))
             doubt_last(fmt::format("{} holds something else now", where));
         end(name ? fmt::format("who wrote {} last, the code here does not tell", where)

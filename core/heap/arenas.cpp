@@ -137,7 +137,7 @@ HeapArena read_arena(Target& target, RunAddress address, unsigned number) {
 }
 
 // The library keeps for each thread, in its thread-local memory, which arena it takes from.
-void find_threads_of(Target& target, std::vector<HeapArena>& arenas) {
+void find_threads_of(Target& target, AllocatorFound& found) {
     constexpr std::uint64_t kSearched = 4096;  // bytes below where thread-local memory ends
     std::vector<std::uint64_t> words(kSearched / kWord);
     for (ThreadId thread : target.threads()) {
@@ -148,12 +148,14 @@ void find_threads_of(Target& target, std::vector<HeapArena>& arenas) {
             auto bytes = std::as_writable_bytes(std::span(words).first(size / kWord));
             if (target.read_available(RunAddress(end - size), bytes) != bytes.size()) continue;
             auto read = std::span(words).first(size / kWord);
-            for (HeapArena& arena : arenas)
+            found.thread_words.insert(found.thread_words.end(), read.begin(), read.end());
+            for (HeapArena& arena : found.arenas)
                 if (std::ranges::find(read, arena.address.value) != read.end())
                     arena.threads.push_back(thread);
             break;
         }
     }
+    std::ranges::sort(found.thread_words);
 }
 
 }  // namespace
@@ -187,7 +189,7 @@ AllocatorFound find_allocator(Target& target) {
         if (!next || !*next) break;
         at = RunAddress(*next);
     }
-    find_threads_of(target, found.arenas);
+    find_threads_of(target, found);
     found.module = library;
     return found;
 }

@@ -9,6 +9,9 @@ struct AllocatorFound {
     std::string library;  // "the C library 2.36"
     std::vector<HeapArena> arenas;
     const Module* module = nullptr;  // whose malloc it is
+    // What the threads keep in their thread-local memory, in order: pointers to their lists are
+    // there.
+    std::vector<std::uint64_t> thread_words;
 };
 
 // By the name of its first arena, where the library's symbols tell it; else by looking through its

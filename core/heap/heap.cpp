@@ -31,7 +31,7 @@ namespace {
 constexpr std::uint64_t kPagesLookedAt = 4096, kPagesQuicklyLookedAt = 64;
 constexpr std::size_t kRegionsQuicklyRead = 256;
 
-Heap begun_heap(Target& target, AllocatorFound found) {
+Heap begun_heap(Target& target, AllocatorFound& found) {
     Heap heap;
     heap.library = std::move(found.library);
     heap.arenas = std::move(found.arenas);
@@ -61,7 +61,8 @@ void sort_blocks(Heap& heap) {
 }  // namespace
 
 Heap read_heap(Target& target, const std::function<void(double done)>& progress) {
-    Heap heap = begun_heap(target, find_allocator(target));
+    AllocatorFound found = find_allocator(target);
+    Heap heap = begun_heap(target, found);
     std::uint64_t whole = bytes_of_arenas(heap), done = 0;
     walk_arenas(target, heap, [&](std::uint64_t bytes) {
         done += bytes;
@@ -69,7 +70,7 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress)
     });
     find_own_mappings(target, heap, kPagesLookedAt);
     sort_blocks(heap);
-    read_short_lists(target, heap);
+    read_short_lists(target, heap, found.thread_words);
     check_lists(target, heap);
     std::stable_sort(heap.damage.begin(), heap.damage.end(),
                      [](const HeapDamage& a, const HeapDamage& b) { return a.at < b.at; });
@@ -78,13 +79,14 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress)
 
 std::optional<Heap> read_small_heap(Target& target) {
     try {
-        Heap heap = begun_heap(target, find_allocator(target));
+        AllocatorFound found = find_allocator(target);
+        Heap heap = begun_heap(target, found);
         if (heap.is_being_changed() || bytes_of_arenas(heap) > kQuicklyRead) return std::nullopt;
         walk_arenas(target, heap, {});
         if (target.regions().size() <= kRegionsQuicklyRead)
             find_own_mappings(target, heap, kPagesQuicklyLookedAt);
         sort_blocks(heap);
-        read_short_lists(target, heap);
+        read_short_lists(target, heap, found.thread_words);
         return heap;
     } catch (const Error&) {  // there is none, or of a kind that is not known
         return std::nullopt;

@@ -181,16 +181,19 @@ void check_list(Target& target, Heap& heap, const HeapArena& arena, unsigned num
 
 }  // namespace
 
-void read_short_lists(Target& target, Heap& heap) {
+void read_short_lists(Target& target, Heap& heap, const std::vector<std::uint64_t>& thread_words) {
     for (const HeapArena& arena : heap.arenas)
         if (arena.top.value) read_fast_lists(target, heap, arena);
     for (std::size_t i = 0; i < heap.blocks.size(); ++i) {
         auto lists = thread_lists_in(target, heap.blocks[i]);
-        if (!lists || !leads_to_blocks(heap, *lists)) continue;
+        if (!lists) continue;
+        // A thread points to its own; one that has ended does not any more, and has given it back.
+        bool is_a_threads = std::ranges::binary_search(thread_words, heap.blocks[i].address);
+        if (!is_a_threads && !leads_to_blocks(heap, *lists)) continue;
         bool is_empty = std::all_of(lists->first.begin(), lists->first.end(),
                                     [](std::uint64_t link) { return link == 0; });
         bool is_first_of_piece = i == 0;
-        if (is_empty && !is_first_of_piece) continue;
+        if (is_empty && !is_first_of_piece && !is_a_threads) continue;
         heap.blocks[i].set_state(HeapBlock::State::of_library);
         read_thread_lists(target, heap, heap.blocks[i], *lists);
     }

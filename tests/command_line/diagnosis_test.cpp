@@ -180,6 +180,22 @@ TEST(Diagnosis, IsKeptInThreeForms) {
         << "what the program says is written so that a page shows it";
 }
 
+// Two functions write there, and the second one is to blame.
+TEST(Diagnosis, RunAgainTellsWhoWroteLast) {
+    Ran ran = run({LANTERN_PROGRAM, "diagnose", fixture("failures-gcc-O0"), "--confirm", "2", "--",
+                   "address"});
+    EXPECT_EQ(ran.status, 1);
+    EXPECT_TRUE(ran.says("it failed in the same way in 2 of 2 further runs")) << ran.output;
+    EXPECT_TRUE(ran.says("written  chosen is set to 0  set_to_none, failures.c:113")) << ran.output;
+    Ran member = run({LANTERN_PROGRAM, "diagnose", fixture("failures-gcc-O2"), "--confirm", "1",
+                      "--", "member"});
+    EXPECT_TRUE(member.says("and what queue->next holds never changed in them")) << member.output;
+    Ran passed = run({LANTERN_PROGRAM, "diagnose", fixture("failures-gcc-O2"), "--confirm", "1",
+                      "--", "passed"});
+    EXPECT_TRUE(passed.says("was not run again: what was wrong lies nowhere that can be watched"))
+        << passed.output;
+}
+
 TEST(Diagnosis, OfAHangTellsTheLoop) {
     Ran ran = run({LANTERN_PROGRAM, "diagnose", fixture("failures-gcc-O0"), "--hang-after", "0.3",
                    "--", "round"});
