@@ -4,11 +4,10 @@
 //
 //     template <class Form>
 //     void describe(Form& form, const GlobalsReport& report) {
-//         form.kind("globals");                               the word that tells it from other
-//         views form.field("total", report.total);                  always there
-//         form.optional("of_library", report.of_library);     left out where it is 0, false, empty
-//         or nothing form.if_so(report.line != 0, [&] { … });            fields that are there
-//         together or not at all
+//         form.kind("globals");                        the word that tells it from other views
+//         form.field("total", report.total);           always there
+//         form.optional("rows", report.rows);          not where it is 0, false, empty, nothing
+//         form.if_so(report.line != 0, [&] { … });     fields that are there together or not at all
 //     }
 #pragma once
 

@@ -7,6 +7,7 @@
 #include "core/analysis/address_note.h"
 #include "core/analysis/heap_content.h"
 #include "core/analysis/heap_growth.h"
+#include "core/expressions/evaluator.h"
 #include "core/heap/reachability.h"
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"
@@ -30,6 +31,34 @@ std::string part_of_block(const Type* type, std::uint64_t byte) {
     std::string element = byte < size ? "" : fmt::format("[{}]", byte / size);
     std::string part = element + part_at_offset(*type, byte % size, pointer_to(void_type()));
     return part.starts_with('.') ? part.substr(1) : part;
+}
+
+// What the variable points to, what that one's member points to, and so on.
+void name_along(const Moment& moment, HeapPathReport& report) {
+    const Type* holder = nullptr;
+    for (HeapPathStep& step : report.steps) {
+        const Type* pointer = nullptr;
+        if (&step == &report.steps.front()) {
+            try {
+                pointer = evaluate(step.where, moment.context()).type;
+            } catch (const Error&) {  // the root is no variable
+            }
+        } else if (holder && plain(*holder).size) {
+            std::uint64_t byte = step.from_byte % plain(*holder).size;
+            auto part = scalar_part_at(*holder, byte);
+            pointer = part ? part->type : nullptr;
+            if (part) {
+                step.from_part = part_of_block(holder, step.from_byte);
+                step.where = fmt::format("{} of the block at {:#x}", step.from_part,
+                                         step.pointer - step.from_byte);
+            }
+        }
+        bool leads = pointer && plain(*pointer).kind == TypeKind::pointer && step.offset == 0;
+        holder = leads ? &target_of(plain(*pointer)) : nullptr;
+        if (holder && plain(*holder).size) step.what = type_text(*holder);
+    }
+    if (!report.steps.empty() && report.block.what.empty())
+        report.block.what = report.steps.back().what;
 }
 
 }  // namespace
@@ -86,7 +115,13 @@ HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
     });
     const HeapBlock& meant = block_meant(heap, address);
     HeapPathReport report;
-    BlockTypes types = find_block_types(target, heap, progress);
+    // Of a large heap only the blocks on the way are named, by the pointers of the way.
+    bool is_small = bytes_of_arenas(heap) <= kQuicklyRead;
+    BlockTypes types;
+    if (is_small)
+        types = find_block_types(target, heap, progress);
+    else
+        types.name_none(heap.blocks.size());
     std::size_t block = static_cast<std::size_t>(&meant - heap.blocks.data());
     report.block = row_of(moment, heap, types, block);
     if (!meant.is_in_use())
@@ -122,6 +157,7 @@ HeapPathReport report_heap_path(const Moment& moment, RunAddress address,
         at = from;
     }
     std::reverse(report.steps.begin(), report.steps.end());
+    if (!is_small) name_along(moment, report);
     return report;
 }
 

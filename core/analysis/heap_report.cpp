@@ -55,7 +55,8 @@ std::vector<HeapArenaRow> arena_rows(const Moment& moment, const Heap& heap) {
 
 // What ran over the end of a block, where it is a text.
 std::string text_in(Target& target, RunAddress at) {
-    std::array<std::byte, 16> bytes{};
+    constexpr std::size_t kShown = 24;
+    std::array<std::byte, 4096> bytes{};
     std::size_t got = target.read_available(at, bytes);
     std::string text;
     for (std::size_t i = 0; i < got; ++i) {
@@ -63,7 +64,8 @@ std::string text_in(Target& target, RunAddress at) {
         if (letter < 0x20 || letter > 0x7e) break;
         text += static_cast<char>(letter);
     }
-    return text.empty() ? text : quote(text);
+    if (text.size() <= kShown) return text.empty() ? text : quote(text);
+    return fmt::format("{}…, {} bytes of text", quote(text.substr(0, kShown)), text.size());
 }
 
 }  // namespace
@@ -164,10 +166,14 @@ HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress
     HeapCheckReport report;
     report.blocks = heap.blocks.size();
     report.is_being_changed = heap.is_being_changed();
+    if (heap.damage.empty()) return report;
+    BlockTypes types = find_block_types(moment.target(), heap, progress);
     for (const HeapDamage& damage : heap.damage) {
         HeapDamageRow row{damage.at.value, damage.what, {}, {}};
         if (damage.before && damage.kind != HeapDamage::Kind::overlap) {
-            row.before = row_of(moment, *damage.before);
+            const HeapBlock* before = heap.block_at(RunAddress(damage.before->address));
+            row.before =
+                row_of(moment, heap, types, static_cast<std::size_t>(before - heap.blocks.data()));
             row.content = text_in(moment.target(), RunAddress(damage.before->end()));
         }
         report.rows.push_back(std::move(row));

@@ -9,6 +9,7 @@
 #include "core/machine/calling_convention.h"
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"
+#include "core/values/object_part.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -17,30 +18,9 @@ namespace {
 constexpr unsigned kDeepest = 8;
 constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it nothing is worked out
 
-// The scalar that lies there: "[2].level_cm" and its type. Of a union the first alternative.
-std::optional<SourceName> part_of(const Type& type, std::uint64_t offset, unsigned depth = 0) {
-    const Type& whole = plain(type);
-    if (depth > kDeepest || !whole.size || offset >= whole.size) return std::nullopt;
-    if (whole.kind == TypeKind::array) {
-        const Type& element = target_of(whole);
-        std::uint64_t size = plain(element).size;
-        if (!size) return std::nullopt;
-        auto inner = part_of(element, offset % size, depth + 1);
-        if (inner) inner->text = fmt::format("[{}]{}", offset / size, inner->text);
-        return inner;
-    }
-    if (whole.kind != TypeKind::structure && whole.kind != TypeKind::union_)
-        return offset == 0 ? std::optional(SourceName{"", &type}) : std::nullopt;
-    for (const Member& member : whole.members()) {
-        bool holds = !member.is_virtual_base && !member.bit_size && member.offset <= offset &&
-                     offset < member.offset + plain(*member.type).size;
-        if (!holds) continue;
-        auto inner = part_of(*member.type, offset - member.offset, depth + 1);
-        bool is_named = !member.name.empty() && !member.is_base_class;
-        if (inner && is_named) inner->text = "." + member.name + inner->text;
-        if (inner) return inner;
-    }
-    return std::nullopt;
+std::optional<SourceName> named_part(const Type& type, std::uint64_t offset) {
+    auto part = scalar_part_at(type, offset);
+    return part ? std::optional(SourceName{part->text, part->type}) : std::nullopt;
 }
 
 bool is_simple(const std::string& expression) {
@@ -55,7 +35,7 @@ std::optional<SourceName> behind_pointer(const SourceName& pointer, std::int64_t
     std::uint64_t size = plain(target).size;
     if (!size || offset < 0 || !is_simple(pointer.text)) return std::nullopt;
     auto at = static_cast<std::uint64_t>(offset);
-    auto part = part_of(target, at % size);
+    auto part = named_part(target, at % size);
     if (!part) return std::nullopt;
     bool is_reference = type.kind == TypeKind::reference;
     if (at >= size)
@@ -158,7 +138,7 @@ std::optional<SourceName> SourceNames::in_slot(PlaceInCode place, std::int64_t s
             Value value =
                 value_of_variable(moment_.target(), moment_.thread(), frame, *visible.variable);
             if (!value.is_available() || !value.address || address < *value.address) continue;
-            auto part = part_of(*value.type, address - *value.address);
+            auto part = named_part(*value.type, address - *value.address);
             if (!part) continue;
             part->text = visible.variable->name + part->text;
             found = part;

@@ -29,8 +29,7 @@ class Naming {
   public:
     Naming(Target& target, const Heap& heap, BlockTypes& made)
         : target_(target), reader_(target), heap_(heap), index_(heap), made_(made) {
-        made_.names.emplace_back();
-        made_.of.assign(heap.blocks.size(), 0);
+        made_.name_none(heap.blocks.size());
     }
 
     void run(const std::function<void(double done)>& progress) {
@@ -233,6 +232,11 @@ class Naming {
 };
 
 }  // namespace
+
+void BlockTypes::name_none(std::size_t blocks) {
+    names.assign(1, {});
+    of.assign(blocks, 0);
+}
 
 const Type* BlockTypes::type(std::size_t block) const {
     auto found = types.find(static_cast<std::uint32_t>(block));

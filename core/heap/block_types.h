@@ -19,6 +19,7 @@ struct BlockTypes {
     std::vector<std::string> names;  // the first is empty
     // Of blocks that a pointer of one type leads to the beginning of.
     std::unordered_map<std::uint32_t, const Type*> types;
+    void name_none(std::size_t blocks);
     const std::string& name(std::size_t block) const { return names[of[block]]; }
     const Type* type(std::size_t block) const;  // null: not known
 };

@@ -39,13 +39,6 @@ Heap begun_heap(Target& target, AllocatorFound& found) {
     return heap;
 }
 
-std::uint64_t bytes_of_arenas(const Heap& heap) {
-    std::uint64_t whole = 0;
-    for (const HeapArena& arena : heap.arenas)
-        for (const RunRange& piece : arena.pieces) whole += piece.size();
-    return whole;
-}
-
 void walk_arenas(Target& target, Heap& heap,
                  const std::function<void(std::uint64_t bytes)>& progress) {
     HeapWords words(target);
@@ -59,6 +52,13 @@ void sort_blocks(Heap& heap) {
 }
 
 }  // namespace
+
+std::uint64_t bytes_of_arenas(const Heap& heap) {
+    std::uint64_t whole = 0;
+    for (const HeapArena& arena : heap.arenas)
+        for (const RunRange& piece : arena.pieces) whole += piece.size();
+    return whole;
+}
 
 Heap read_heap(Target& target, const std::function<void(double done)>& progress) {
     AllocatorFound found = find_allocator(target);

@@ -89,6 +89,7 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress 
 // through at every stop (kQuicklyRead bytes), is being changed, or cannot be read. Some mappings of
 // their own may be missing.
 constexpr std::uint64_t kQuicklyRead = 32 << 20;
+std::uint64_t bytes_of_arenas(const Heap& heap);
 std::optional<Heap> read_small_heap(Target& target);
 
 // What an address means in the heap: "heap block of 40 bytes", "byte 8 of a freed heap block of 40

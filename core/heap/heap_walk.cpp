@@ -34,6 +34,11 @@ class Walk {
             if (!word) return;
             if (is_fence(at, *word)) return judge_block_before(at, *word);
             if (!is_sound(at, *word)) {
+                if (auto next = sound_inside_last(at)) {
+                    take_last_back();
+                    at = *next;
+                    continue;
+                }
                 tell_header(at, *word);
                 auto next = next_sound(at);
                 if (!next) return;
@@ -44,6 +49,7 @@ class Walk {
             judge_block_before(at, *word);
             heap_.blocks.emplace_back(at + kHeader, usable(size_of(*word)), arena_.number,
                                       HeapBlock::State::in_use);
+            has_two_blocks_ = has_block_;
             has_block_ = true;
             at = at + size_of(*word);
             if (progress && at.value - told >= kProgressEvery) {
@@ -89,6 +95,30 @@ class Walk {
         for (RunAddress at = damaged + kAlignment; at < last; at = at + kAlignment)
             if (leads_on(at)) return at;
         return std::nullopt;
+    }
+
+    // A size that is wrong and could be one leads into the middle of something: then sound chunks
+    // follow each other inside of what it claims.
+    std::optional<RunAddress> sound_inside_last(RunAddress claimed_end) {
+        if (!has_block_) return std::nullopt;
+        RunAddress begin = RunAddress(heap_.blocks.back().address) - kHeader;
+        RunAddress last = std::min(claimed_end, begin + kSearched);
+        for (RunAddress at = begin + kLeastChunk; at < last; at = at + kAlignment)
+            if (leads_on(at)) return at;
+        return std::nullopt;
+    }
+
+    // The header of the last block is what is damaged.
+    void take_last_back() {
+        RunAddress at = RunAddress(heap_.blocks.back().address) - kHeader;
+        heap_.blocks.pop_back();
+        has_block_ = has_two_blocks_;
+        tell_header(at, words_.at(at + kWord).value_or(0));
+        heap_.damage.back().what = fmt::format(
+            "the header at {:#x} says {:#x}, and sound blocks lie inside of what that "
+            "claims",
+            (at + kWord).value, heap_.damage.back().found);
+        has_block_ = has_two_blocks_ = false;
     }
 
     // The block before it must be in use: of a free one nobody knows where it begins.
@@ -153,7 +183,8 @@ class Walk {
     const HeapArena& arena_;
     RunRange& piece_;
     Heap& heap_;
-    bool has_block_ = false;  // the last block lies right before where the walk stands
+    bool has_block_ = false;       // the last block lies right before where the walk stands
+    bool has_two_blocks_ = false;  // and another right before that one
 };
 
 bool is_stack(Target& target, const MemoryRegion& region) {

@@ -1,10 +1,11 @@
 // What a session consists of. Each process of it has parts of its own, and shares the rest.
 // Movements, steps and watchpoints work with the parts of one process and with nothing else.
 //
-//     shared            the wait, the files; how the user wants things shown, what passes and what
-//     is noted debuggee          the files of one process, and that process or core selection the
-//     thread and frame that are looked at breakpoints       what was wished, and its counts sites
-//     where that stands in the process
+//     shared        the wait, the files; how things are shown, what passes, what is noted
+//     debuggee      the files of one process, and that process or core
+//     selection     the thread and frame that are looked at
+//     breakpoints   what was wished, and its counts
+//     sites         where that stands in the process
 #pragma once
 
 #include <functional>

@@ -65,4 +65,39 @@ bool has_part_at(const Type& type, std::uint64_t offset, const Type& wanted) {
     return find_part(type, offset, wanted).is_wanted;
 }
 
+namespace {
+
+constexpr unsigned kDeepestPart = 16;  // members in members
+
+std::optional<NamedScalar> scalar_part(const Type& type, std::uint64_t offset, unsigned depth) {
+    const Type& whole = plain(type);
+    if (depth > kDeepestPart || !whole.size || offset >= whole.size) return std::nullopt;
+    if (whole.kind == TypeKind::array) {
+        const Type& element = target_of(whole);
+        std::uint64_t size = plain(element).size;
+        if (!size) return std::nullopt;
+        auto inner = scalar_part(element, offset % size, depth + 1);
+        if (inner) inner->text = fmt::format("[{}]{}", offset / size, inner->text);
+        return inner;
+    }
+    if (whole.kind != TypeKind::structure && whole.kind != TypeKind::union_)
+        return offset == 0 ? std::optional(NamedScalar{"", &type}) : std::nullopt;
+    for (const Member& member : whole.members()) {
+        bool holds = !member.is_virtual_base && !member.bit_size && member.offset <= offset &&
+                     offset < member.offset + plain(*member.type).size;
+        if (!holds) continue;
+        auto inner = scalar_part(*member.type, offset - member.offset, depth + 1);
+        bool is_named = !member.name.empty() && !member.is_base_class;
+        if (inner && is_named) inner->text = "." + member.name + inner->text;
+        if (inner) return inner;
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<NamedScalar> scalar_part_at(const Type& type, std::uint64_t offset) {
+    return scalar_part(type, offset, 0);
+}
+
 }  // namespace lantern

@@ -197,10 +197,10 @@ TEST(Diagnosis, RunAgainTellsWhoWroteLast) {
 }
 
 TEST(Diagnosis, OfAHangTellsTheLoop) {
-    Ran ran = run({LANTERN_PROGRAM, "diagnose", fixture("failures-gcc-O0"), "--hang-after", "0.3",
+    Ran ran = run({LANTERN_PROGRAM, "diagnose", fixture("failures-gcc-O0"), "--hang-after", "1",
                    "--", "round"});
     EXPECT_EQ(ran.status, 1);
-    EXPECT_TRUE(ran.says("it still runs after 0.3 s")) << ran.output;
+    EXPECT_TRUE(ran.says("it still runs after 1 s")) << ran.output;
     EXPECT_TRUE(ran.says("thread 1 was in one call of count_queue each time")) << ran.output;
     EXPECT_TRUE(ran.says("counted")) << ran.output;
     EXPECT_TRUE(ran.says("; limit and queue do not")) << ran.output;
@@ -209,10 +209,10 @@ TEST(Diagnosis, OfAHangTellsTheLoop) {
 TEST(Diagnosis, OfADeadlockTellsWhoWaitsForWhom) {
     std::string gates = std::string(DEMO_PROGRAM);
     gates = gates.substr(0, gates.rfind('/')) + "/lockgates";
-    Ran ran = run({LANTERN_PROGRAM, "diagnose", gates, "--stdout", "/dev/null", "--hang-after", "1",
+    Ran ran = run({LANTERN_PROGRAM, "diagnose", gates, "--stdout", "/dev/null", "--hang-after", "2",
                    "--", "meet"});
     EXPECT_EQ(ran.status, 1);
-    EXPECT_TRUE(ran.says("it still runs after 1 s")) << ran.output;
+    EXPECT_TRUE(ran.says("it still runs after 2 s")) << ran.output;
     EXPECT_TRUE(ran.says("waits for")) << ran.output;
     EXPECT_FALSE(ran.says("was in one call of")) << "nothing goes round: " << ran.output;
 }

@@ -49,5 +49,36 @@ TEST(DamagedHeap, IsReadToItsEndWhateverItSays) {
     EXPECT_GT(damaged, 60u);
 }
 
+// Blocks that are run over by up to three words of text or of numbers: whose end it was is told.
+TEST(DamagedHeap, NamesTheBlockThatWasRunOver) {
+    testing::Driven driven("heapkinds");
+    driven.session.reach(driven.session.place("look_here"));
+    LiveProcess& process = driven.session.process();
+    Heap sound = read_heap(process);
+    std::mt19937_64 random(9);
+    unsigned named = 0, rounds = 0;
+    while (rounds < 200) {
+        std::size_t number = random() % (sound.blocks.size() - 8);
+        const HeapBlock &block = sound.blocks[number], &behind = sound.blocks[number + 1];
+        bool is_usual = block.is_in_use() && block.arena() == 1 && behind.arena() == 1 &&
+                        behind.address == block.end() + 8 && behind.is_in_use();
+        if (!is_usual) continue;
+        std::vector<std::byte> bytes(1 + random() % 24), before(bytes.size());
+        process.read_memory(RunAddress(block.end()), before);
+        bool is_text = random() % 2;
+        for (std::byte& each : bytes)
+            each = std::byte(is_text ? 'a' + random() % 26 : random() % 256);
+        if (bytes.size() == 1 && bytes[0] == before[0]) continue;
+        process.write_memory(RunAddress(block.end()), bytes);
+        Heap heap = read_heap(process);
+        process.write_memory(RunAddress(block.end()), before);
+        ++rounds;
+        named += !heap.damage.empty() && heap.damage.front().before &&
+                 heap.damage.front().before->address == block.address;
+    }
+    EXPECT_GE(named, 190u) << "of 200";
+    RecordProperty("named", static_cast<int>(named));
+}
+
 }  // namespace
 }  // namespace lantern
