@@ -203,7 +203,7 @@ TEST(Diagnosis, OfAHangTellsTheLoop) {
     EXPECT_TRUE(ran.says("it still runs after 1 s")) << ran.output;
     EXPECT_TRUE(ran.says("thread 1 was in one call of count_queue each time")) << ran.output;
     EXPECT_TRUE(ran.says("counted")) << ran.output;
-    EXPECT_TRUE(ran.says("; limit and queue do not")) << ran.output;
+    EXPECT_TRUE(ran.says("limit and queue do not")) << ran.output;
 }
 
 TEST(Diagnosis, OfADeadlockTellsWhoWaitsForWhom) {
