@@ -214,6 +214,12 @@ void fill_place(const Moment& moment, Diagnosis& diagnosis) {
     if (!own) return;
     diagnosis.level = own->level;
     diagnosis.function = frame_function_name(*own);
+    // An inlined call of which the compiler kept no line is told by its name.
+    const Frame* failed = own->level ? stack.frame(0) : nullptr;
+    if (failed && failed->is_inlined() && failed->module == own->module &&
+        failed->call_frame_address == own->call_frame_address)
+        diagnosis.function =
+            fmt::format("{}, inlined in {}", frame_function_name(*failed), diagnosis.function);
     if (!own->line) return;
     diagnosis.file = own->line->file;
     diagnosis.line = own->line->line;
