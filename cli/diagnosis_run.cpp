@@ -208,6 +208,12 @@ void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
             if (writes.size() > kWritesShown) writes.erase(writes.begin());
             stop = session.continue_running();
         }
+        if (count == kMostWrites) {
+            diagnosis.confirmed = fmt::format(
+                "when it was run again, {} was written {} times without an end: it was given up",
+                watched->name, kMostWrites);
+            return;
+        }
         if (stop.reason != StopReason::signal) continue;
         Diagnosis again = diagnose(session.moment());
         bool is_same = again.function == diagnosis.function && again.line == diagnosis.line &&
@@ -217,11 +223,11 @@ void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
         std::reverse(writes.begin(), writes.end());
         diagnosis.writes = std::move(writes);
     }
-    diagnosis.confirmed =
-        fmt::format("it failed in the same way in {} of {} further runs{}", same, times,
-                    diagnosis.writes.empty() && same
-                        ? fmt::format(", and what {} holds never changed in them", watched->name)
-                        : "");
+    diagnosis.confirmed = fmt::format(
+        "it failed in the same way in {} of {} further runs{}", same, times,
+        diagnosis.writes.empty() && same
+            ? fmt::format(", and what {} holds never changed in them from main on", watched->name)
+            : "");
 }
 
 }  // namespace lantern::cli

@@ -65,6 +65,13 @@ std::string holder_of(const std::string& name) {
     return arrow == std::string::npos ? "" : name.substr(0, arrow);
 }
 
+// A free block may have been freed, or be what was left of a larger one.
+std::string leads_to_unused(const std::string& note) {
+    bool was_freed = note.find("freed heap block") != std::string::npos;
+    return fmt::format("leads to a block that {} ({})", was_freed ? "has been freed" : "is free",
+                       note);
+}
+
 // A value that was read from a block that is not in use any more is not what was meant.
 void add_freed_holder(const Moment& moment, unsigned level, const std::string& name,
                       std::vector<OriginLink>& links) {
@@ -81,7 +88,7 @@ void add_freed_holder(const Moment& moment, unsigned level, const std::string& n
                        note.find("free heap block") != std::string::npos;
         if (!is_gone) return;
         OriginLink link;
-        link.text = fmt::format("{} leads to a block that has been freed ({})", holder, note);
+        link.text = fmt::format("{} {}", holder, leads_to_unused(note));
         links.insert(links.begin(), std::move(link));
     } catch (const Error&) {  // it has no value here
     }
@@ -153,7 +160,7 @@ std::string what_is_wrong_with(const Moment& moment, std::uint64_t value) {
         return fmt::format("is {:#x}, where nothing is mapped", value);
     std::string note = moment.surroundings().describe(RunAddress(value));
     bool is_gone = note.starts_with("freed heap block") || note.starts_with("free heap block");
-    return is_gone ? fmt::format("leads to a block that has been freed ({})", note) : "";
+    return is_gone ? leads_to_unused(note) : "";
 }
 
 // The pointers that the statement follows, in its order: of `a->b->c` first a, then a->b.

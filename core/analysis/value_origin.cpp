@@ -31,7 +31,9 @@ class Walk {
             take_name(*place, *name);
         } else if (auto element = names_.element_in(*place, dwarf_number)) {
             auto index = names_.value_of(*place->frame, element->index.text);
-            if (index) {
+            auto begin = names_.value_of(*place->frame, element->pointer.text);
+            std::uint64_t size = plain(target_of(plain(*element->pointer.type))).size;
+            if (index && begin && *begin + *index * size == value) {
                 origin_.value = *index;
                 origin_.index_of = element->pointer.text;
                 take_name(*place, element->index);
@@ -391,6 +393,9 @@ class Walk {
         std::vector<std::uint32_t> same;
         bool has_others = false;
         for (std::uint32_t node = 0; node < code->flow.nodes().size(); ++node) {
+            // What another function returns that it ends with a jump to.
+            has_others |= code->node(node).leaves() ||
+                          (code->node(node).is_jump() && code->node(node).is_computed);
             if (code->node(node).kind != Instruction::Kind::returns) continue;
             auto definitions = code->data.reaching(node, kReturned);
             has_others |= definitions.from_outside;

@@ -78,7 +78,9 @@ FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot, u
         const Effects* effects = effects_of(at);
         if (!effects) return stores.may_be_others = true;
         for (const MemoryAccess& access : effects->memory) {
-            if (!access.writes || access.is_implied) continue;
+            // A push is below every slot; what a string instruction writes is where it is pointed.
+            bool is_push = access.is_implied && access.base == kStackPointerNumber;
+            if (!access.writes || is_push) continue;
             if (touches(at, access, access.size)) {
                 auto low = slot_of(at, access);
                 if (*low <= slot && end <= *low + static_cast<std::int64_t>(access.size)) {
