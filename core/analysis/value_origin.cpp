@@ -86,9 +86,8 @@ class Walk {
     std::string value_text() const {
         bool is_pointer = origin_.type && plain(*origin_.type).kind == TypeKind::pointer;
         if (origin_.value == 0) return is_pointer || !origin_.type ? "null" : "0";
-        bool is_number = origin_.type && !is_pointer;
-        return is_number || origin_.value <= 0xffff ? fmt::format("{}", origin_.value)
-                                                    : fmt::format("{:#x}", origin_.value);
+        bool is_address = is_pointer || (!origin_.type && origin_.value > 0xffff);
+        return is_address ? fmt::format("{:#x}", origin_.value) : fmt::format("{}", origin_.value);
     }
     bool is_value(std::uint64_t constant, unsigned size) const {
         std::uint64_t kept = size < 8 ? (std::uint64_t{1} << (8 * size)) - 1 : ~std::uint64_t{0};
