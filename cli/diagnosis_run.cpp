@@ -119,6 +119,8 @@ std::optional<Watched> place_named(Session& session, const std::string& name, un
 
 // Where the part lies that was wrong, or else what it was read from.
 std::optional<Watched> place_to_watch(Session& session, const Diagnosis& diagnosis) {
+    constexpr std::uint64_t kWord = 8;
+    if (diagnosis.part_at) return Watched{diagnosis.part, diagnosis.part_at, kWord};
     auto place = place_named(session, diagnosis.part, diagnosis.part_level);
     for (const OriginLink& link : diagnosis.origin)
         if (!place) place = place_named(session, link.name, link.level);

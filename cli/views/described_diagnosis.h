@@ -33,6 +33,13 @@ void describe(Form& form, const DiagnosisThread& thread) {
     line_of_source(form, thread.file, thread.line);
     form.optional("state", thread.state);
     form.optional("waits_for", thread.waits_for);
+    form.optional("shares", thread.shares);
+}
+
+template <class Form>
+void describe(Form& form, const OpenFile& file) {
+    form.field("number", file.number);
+    form.field("what", file.what);
 }
 
 template <class Form>
@@ -65,6 +72,7 @@ void describe(Form& form, const Diagnosis& report) {
         form.field("part_certainty", report.part_certainty);
     });
     form.optional("part_because", report.part_because);
+    form.if_so(report.part_at != 0, [&] { form.field("part_at", Address{report.part_at}); });
     form.optional("origin", report.origin);
     form.optional("origin_end", report.origin_end);
     form.optional("writes", report.writes);
@@ -74,8 +82,13 @@ void describe(Form& form, const Diagnosis& report) {
     form.optional("stack", report.stack);
     form.optional("more_frames", report.more_frames);
     form.optional("threads", report.threads);
+    form.optional("more_threads", report.more_threads);
     form.optional("threads_warning", report.threads_warning);
     form.optional("loops", report.loops);
+    form.optional("oddities", report.oddities);
+    form.optional("signals", report.signals);
+    form.optional("files", report.files);
+    form.optional("more_files", report.more_files);
 }
 
 }  // namespace lantern::cli

@@ -16,6 +16,7 @@ std::string where_words(const std::string& function, const std::string& file, st
 // "goes round in pass_until, lines 98 to 101 of failures.c", and what of its variables changes.
 std::string loop_words(const HangLoop& loop);
 std::string loop_variables(const HangLoop& loop);
+std::vector<std::string> file_lines(const Diagnosis& report);  // "3 /tmp/tolls, 4 a pipe"
 std::vector<std::string> next_commands(
     const Diagnosis& report);  // two to five; none if all is well
 

@@ -55,10 +55,21 @@ std::string threads(const Diagnosis& report) {
         out += fmt::format(
             "<tr><td class=\"level\">{}</td><td>{}</td><td>{}</td></tr>", thread.number,
             html(where_words(thread.function, thread.file, thread.line)),
-            html(thread.waits_for.empty() ? thread.state : "waits for " + thread.waits_for));
+            html((thread.waits_for.empty() ? thread.state : "waits for " + thread.waits_for) +
+                 (thread.shares.empty() ? "" : "; has the same in hand: " + thread.shares)));
     out += "</table>\n";
+    if (report.more_threads)
+        out += fmt::format("<p class=\"quiet\">and {} more</p>\n", report.more_threads);
     if (!report.threads_warning.empty())
         out += fmt::format("<div class=\"advice\">{}</div>\n", html(report.threads_warning));
+    return out;
+}
+
+std::string sentences(const char* title, const std::vector<std::string>& each) {
+    if (each.empty()) return {};
+    std::string out = fmt::format("<h2>{}</h2>\n", title);
+    for (const std::string& sentence : each)
+        out += fmt::format("<p>{}</p>\n", html(sentence));
     return out;
 }
 
@@ -91,6 +102,9 @@ std::string diagnosis_page(const Diagnosis& report) {
                             html(report.heap));
     if (!report.stack.empty()) body += stack(report);
     body += threads(report);
+    body += sentences("What is unusual about the process", report.oddities);
+    body += sentences("Its signals", report.signals);
+    body += sentences("Its open files", file_lines(report));
     auto next = next_commands(report);
     if (!next.empty()) body += "<h2>What to look at next</h2>\n<table>";
     for (const std::string& command : next)

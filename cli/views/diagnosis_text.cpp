@@ -110,17 +110,51 @@ std::string thread_rows(const Diagnosis& report, const Style& style) {
     for (const DiagnosisThread& thread : report.threads) {
         std::string waits = thread.state.empty() ? "" : ", " + thread.state;
         if (!thread.waits_for.empty()) waits += ", waits for " + thread.waits_for;
+        if (!thread.shares.empty())
+            waits += fmt::format("; has the same in hand: {}", thread.shares);
         out += row(&thread == &report.threads.front() ? "threads" : "",
                    fmt::format("{:<2} {}{}", thread.number,
                                where_words(thread.function, thread.file, thread.line), waits),
                    style);
     }
+    if (report.more_threads)
+        out += row("", fmt::format("… {} more", with_thousands(report.more_threads)), style);
     if (!report.threads_warning.empty())
         out += row("", style.warning(report.threads_warning), style);
     return out;
 }
 
+std::string rows_of(const char* label, const std::vector<std::string>& sentences,
+                    const Style& style) {
+    std::string out;
+    for (const std::string& sentence : sentences)
+        out += row(&sentence == &sentences.front() ? label : "", escape_for_display(sentence),
+                   style);
+    return out;
+}
+
+std::string surroundings_rows(const Diagnosis& report, const Style& style) {
+    std::string out = rows_of("unusual", report.oddities, style);
+    out += rows_of("signals", report.signals, style);
+    return out + rows_of("files", file_lines(report), style);
+}
+
 }  // namespace
+
+// Several in a line: most are of no interest.
+std::vector<std::string> file_lines(const Diagnosis& report) {
+    constexpr std::size_t kInLine = 4;
+    std::vector<std::string> lines;
+    for (std::size_t i = 0; i < report.files.size(); ++i) {
+        std::string file = fmt::format("{} {}", report.files[i].number, report.files[i].what);
+        if (i % kInLine == 0)
+            lines.push_back(file);
+        else
+            lines.back() += ", " + file;
+    }
+    if (report.more_files) lines.push_back(fmt::format("… {} more", report.more_files));
+    return lines;
+}
 
 std::string diagnosis_text(const Diagnosis& report, const Style& style) {
     std::string out = heading_line("diagnosis of " + report.program, report.headline, style);
@@ -160,6 +194,7 @@ std::string diagnosis_text(const Diagnosis& report, const Style& style) {
     }
     out += stack_rows(report, style);
     out += thread_rows(report, style);
+    out += surroundings_rows(report, style);
     bool is_first = true;
     for (const std::string& command : next_commands(report)) {
         out += row(is_first ? "next" : "", escape_for_display(command), style);

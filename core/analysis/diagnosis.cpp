@@ -7,8 +7,13 @@
 
 #include "core/analysis/address_note.h"
 #include "core/analysis/culprit.h"
+#include "core/analysis/process_oddities.h"
+#include "core/analysis/recursion.h"
+#include "core/analysis/ruined_return.h"
+#include "core/analysis/shared_data.h"
 #include "core/analysis/signal_sentence.h"
 #include "core/analysis/source_report.h"
+#include "core/analysis/stack_fault.h"
 #include "core/analysis/threads_report.h"
 #include "core/expressions/evaluator.h"
 #include "core/heap/heap.h"
@@ -136,6 +141,82 @@ void fill_cause(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     if (leads_on) diagnosis.at_address = address_note(moment, RunAddress(culprit->value));
 }
 
+// What was overwritten on the way out of a function, and what lies in front of it.
+void fill_ruined_return(const RuinedReturn& ruined, const Frame* frame, Diagnosis& diagnosis) {
+    diagnosis.part = ruined.is_canary          ? "the canary of " + ruined.function
+                     : ruined.function.empty() ? "the return address"
+                                               : "the return address of " + ruined.function;
+    std::string text = text_of_word(ruined.value);
+    diagnosis.part_is = fmt::format("is overwritten with {}",
+                                    text.empty() ? fmt::format("{:#x}", ruined.value)
+                                                 : "the text " + text);
+    diagnosis.part_at = ruined.slot.value;
+    diagnosis.part_level = ruined.level;
+    if (ruined.array.empty()) {
+        diagnosis.origin_end = "no array of the function lies in front of it";
+        return;
+    }
+    constexpr std::size_t kShown = 40;
+    OriginLink link;
+    link.level = ruined.level;
+    if (ruined.text.empty()) {
+        link.certainty = Certainty::guess;
+        link.because = "it is the nearest array in front of it";
+        link.text = fmt::format("{} ({}) was run over", ruined.array,
+                                counted(ruined.array_size, "byte"));
+    } else {
+        link.certainty = Certainty::likely;
+        link.because = "the text that begins in it goes on to there";
+        link.text = fmt::format("{} ({}) was run over with a text of {}: \"{}{}\"", ruined.array,
+                                counted(ruined.array_size, "byte"),
+                                counted(ruined.text.size(), "byte"), ruined.text.substr(0, kShown),
+                                ruined.text.size() > kShown ? "…" : "");
+    }
+    if (frame && frame->line) {
+        link.function = ruined.function;
+        link.file = frame->line->file;
+        link.line = frame->line->line;
+    }
+    diagnosis.origin.push_back(std::move(link));
+}
+
+void fill_recursion(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
+    if (stack_fault_cause(moment, stop.thread, stop.fault_address, true).empty()) return;
+    auto recursion = recursion_of(moment.target(), moment.stack(), stop.thread);
+    if (!recursion) return;
+    std::string turns = recursion->turns
+                            ? fmt::format(" about {} times", with_thousands(recursion->turns))
+                            : "";
+    const auto& functions = recursion->functions;
+    diagnosis.facts.push_back(
+        {"turns", functions.size() == 1
+                      ? fmt::format("{} has called itself{}", functions.front(), turns)
+                      : fmt::format("{} and so on{}", fmt::join(functions, ", then "), turns)});
+    for (const std::string& argument : recursion->arguments)
+        diagnosis.facts.push_back({"", argument});
+}
+
+// The object that the part is a member of, or that it leads to.
+std::optional<RunRange> object_of_part(const Moment& moment, const Diagnosis& diagnosis) {
+    std::string holder = holder_of(diagnosis.part);
+    const Frame* frame = moment.stack().frame(diagnosis.part_level);
+    if (!frame || diagnosis.part.empty() || diagnosis.part_at) return std::nullopt;
+    EvaluationContext context = moment.context();
+    context.frame = frame;
+    context.call = {};
+    try {
+        Value value = evaluate(holder.empty() ? diagnosis.part : holder, context);
+        RunAddress at = ValueReader(moment.target()).pointed_at(value);
+        if (!moment.target().region_at(at)) return std::nullopt;
+        auto heap = read_small_heap(moment.target());
+        const HeapBlock* block = heap ? heap->block_at(at) : nullptr;
+        if (block) return RunRange{RunAddress(block->address), RunAddress(block->end())};
+        return RunRange{at, at + std::max<std::uint64_t>(plain(target_of(plain(*value.type))).size, 1)};
+    } catch (const Error&) {  // it is no pointer, or has no value
+        return std::nullopt;
+    }
+}
+
 std::string damage_of_heap(Target& target) {
     auto heap = read_small_heap(target);
     if (!heap || heap->damage.empty()) return {};
@@ -254,14 +335,35 @@ void fill_stack(const Moment& moment, Diagnosis& diagnosis) {
 }
 
 DiagnosisThread thread_of(const ThreadRow& row) {
-    return {row.number, row.name, row.function, row.file, row.state, row.waits_for, row.line};
+    return {row.number, row.name, row.function, row.file, row.state, row.waits_for, {}, row.line};
 }
 
-void fill_threads(const ThreadsReport& threads, Diagnosis& diagnosis) {
+// Those that have the same object in hand come first.
+void fill_threads(const Moment& moment, const ThreadsReport& threads, Diagnosis& diagnosis) {
     diagnosis.threads_warning = threads.warning;
-    for (const ThreadRow& row : threads.rows)
-        if (!row.is_selected && diagnosis.threads.size() < kThreadsShown)
-            diagnosis.threads.push_back(thread_of(row));
+    if (threads.rows.size() < 2) return;
+    auto object = object_of_part(moment, diagnosis);
+    std::vector<DiagnosisThread> others;
+    for (const ThreadRow& row : threads.rows) {
+        if (row.is_selected) continue;
+        others.push_back(thread_of(row));
+        if (object) others.back().shares = holder_in_thread(moment, row.id, *object);
+    }
+    std::ranges::stable_sort(others, {},
+                             [](const DiagnosisThread& each) { return each.shares.empty(); });
+    diagnosis.more_threads = others.size() - std::min(others.size(), kThreadsShown);
+    others.resize(std::min(others.size(), kThreadsShown));
+    diagnosis.threads = std::move(others);
+}
+
+void fill_surroundings(const Moment& moment, Diagnosis& diagnosis) {
+    constexpr std::size_t kFilesShown = 12;
+    diagnosis.oddities = process_oddities(moment);
+    diagnosis.signals = signal_words(moment);
+    if (moment.target().is_kept()) return;
+    diagnosis.files = open_files_of(moment.target().id());
+    diagnosis.more_files = diagnosis.files.size() - std::min(diagnosis.files.size(), kFilesShown);
+    diagnosis.files.resize(diagnosis.files.size() - diagnosis.more_files);
 }
 
 Diagnosis begun(const Moment& moment) {
@@ -293,11 +395,17 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.what = "nothing has failed here: it stands where it was stopped";
     }
     fill_place(moment, diagnosis);
-    if (is_signal && stop.thread == moment.thread()) fill_cause(moment, stop, diagnosis);
+    bool is_own_signal = is_signal && stop.thread == moment.thread();
+    if (auto ruined = is_own_signal ? ruined_return_of(moment, stop) : std::nullopt)
+        fill_ruined_return(*ruined, moment.stack().frame(ruined->level), diagnosis);
+    else if (is_own_signal)
+        fill_cause(moment, stop, diagnosis);
+    if (is_own_signal && stop.is_fault) fill_recursion(moment, stop, diagnosis);
     if (is_signal && stop.is_fault && diagnosis.part.empty()) look_for_suspect(moment, diagnosis);
     diagnosis.heap = damage_of_heap(moment.target());
     fill_stack(moment, diagnosis);
-    fill_threads(report_threads(moment), diagnosis);
+    fill_threads(moment, report_threads(moment), diagnosis);
+    fill_surroundings(moment, diagnosis);
     return diagnosis;
 }
 
@@ -314,7 +422,8 @@ Diagnosis diagnose_hang(const Moment& moment, const HangSamples& samples, double
         std::string waits = row.waits_for.empty() ? "" : ", waits for " + row.waits_for;
         if (!row.state.empty()) diagnosis.what += ": " + row.state + waits;
     }
-    fill_threads(threads, diagnosis);
+    fill_threads(moment, threads, diagnosis);
+    fill_surroundings(moment, diagnosis);
     diagnosis.loops = samples.loops();
     return diagnosis;
 }

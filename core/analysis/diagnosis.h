@@ -9,6 +9,7 @@
 #include "core/analysis/hang.h"
 #include "core/analysis/value_origin.h"
 #include "core/session/moment.h"
+#include "core/target/process_state.h"
 
 namespace lantern {
 
@@ -22,6 +23,7 @@ struct DiagnosisThread {
     unsigned number = 0;
     std::string name, function, file;
     std::string state, waits_for;  // see ThreadRow
+    std::string shares;            // a variable of it that leads to the object of the part
     std::uint32_t line = 0;
 };
 
@@ -43,6 +45,8 @@ struct Diagnosis {
     std::string part_is;      // what is wrong with it: "is null"
     Certainty part_certainty = Certainty::certain;
     std::string part_because;        // why it is not certain
+    // Where it lies (run address), where it is a word of the stack that has no name; 0: not so.
+    std::uint64_t part_at = 0;
     std::vector<OriginLink> origin;  // the last thing first
     std::string origin_end;          // why it goes no further
     std::vector<OriginLink> writes;  // of a second run: the last ones to the part's place
@@ -53,8 +57,14 @@ struct Diagnosis {
     std::vector<DiagnosisFrame> stack;  // from where it failed outwards, a few
     unsigned more_frames = 0;
     std::vector<DiagnosisThread> threads;  // the others, where there are some
+    std::uint64_t more_threads = 0;
     std::string threads_warning;           // they wait for each other
     std::vector<HangLoop> loops;           // of a program that does not end
+
+    std::vector<std::string> oddities;  // see process_oddities
+    std::vector<std::string> signals;   // see signal_words
+    std::vector<OpenFile> files;        // the first that it has open
+    std::uint64_t more_files = 0;
 };
 
 // Of where the moment's thread stands. Throws RequestError where there is nothing to look at.

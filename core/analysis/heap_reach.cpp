@@ -84,7 +84,7 @@ HeapLeaksReport report_heap_leaks(const Moment& moment, const std::vector<KeptHe
     report.growing = what_only_grows(moment, heap, reach, kept, progress);
     // Groups that look the same are told once.
     std::map<std::tuple<std::uint64_t, std::string, std::uint64_t>, std::size_t> alike;
-    std::vector<LostGroup> groups = lost_groups(target, heap, reach, progress);
+    std::vector<LostGroup> groups = lost_groups(heap, reach);
     report.groups = groups.size();
     constexpr std::size_t kNamed = 10'000;  // beyond these the content is not looked at
     for (std::size_t i = 0; i < groups.size(); ++i) {

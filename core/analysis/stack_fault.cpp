@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "core/analysis/recursion.h"
 #include "core/support/text.h"
 
 namespace lantern {
@@ -28,8 +29,8 @@ const MemoryRegion* stack_above(const std::vector<MemoryRegion>& regions, RunAdd
     return nullptr;
 }
 
-// Who calls itself, and how often it was seen.
-std::string recursion(Unwinder& stack) {
+// Who calls itself, by ways that differ from turn to turn.
+std::string most_frequent(Unwinder& stack) {
     std::map<std::string, unsigned> seen;
     for (unsigned level = 0; level < kFramesLookedAt; ++level) {
         const Frame* frame = stack.frame(level);
@@ -93,7 +94,9 @@ std::string stack_fault_cause(const Moment& moment, ThreadId thread, RunAddress 
                                                                       target.thread_number(thread))
                                                         : "its stack";
         std::string text = fmt::format(", just past the end of {}: ", whose);
-        if (std::string function = recursion(stack); !function.empty())
+        if (auto recursion = recursion_of(target, stack, thread))
+            return text + "the stack is full: " + recursion_words(*recursion);
+        if (std::string function = most_frequent(stack); !function.empty())
             return text + fmt::format("the stack is full: {} calls itself and does not come back",
                                       function);
         if (own && own->size >= kLargeFrame)

@@ -2,59 +2,46 @@
 
 #include <algorithm>
 
-#include "core/machine/page.h"
-
 namespace lantern {
 
 constexpr std::uint64_t kFar = 1 << 20;  // bytes without a block between two spans
 
 BlockIndex::BlockIndex(const Heap& heap) : heap_(heap) {
     const auto& blocks = heap.blocks;
-    for (std::uint32_t i = 0; i < blocks.size();) {
-        Span span{blocks[i].address, blocks[i].end(), i, i, {}};
-        for (++i; i < blocks.size() && blocks[i].address - span.high < kFar; ++i) {
-            span.high = std::max(span.high, blocks[i].end());
-            span.last = i;
-        }
-        close(std::move(span));
+    for (std::size_t i = 0; i < blocks.size();) {
+        std::size_t first = i++;
+        Span span{blocks[first].address, std::max(blocks[first].end(), blocks[first].address + 1),
+                  {}};
+        for (; i < blocks.size() && blocks[i].address < span.high + kFar; ++i)
+            span.high = std::max({span.high, blocks[i].end(), blocks[i].address + 1});
+        close(std::move(span), first, i);
     }
 }
 
-void BlockIndex::close(Span span) {
+// Two blocks within one step are only in a damaged heap; the second is passed over then.
+void BlockIndex::close(Span span, std::size_t first, std::size_t end) {
     low_ = std::min(low_, span.low);
     high_ = std::max(high_, span.high);
-    std::uint32_t block = span.first;
-    for (std::uint64_t page = span.low & ~(kPageSize - 1); page < span.high; page += kPageSize) {
-        while (block < span.last && heap_.blocks[block + 1].address <= page) ++block;
-        span.by_page.push_back(block);
+    span.steps.resize((span.high - span.low - 1) / kStep / kBits + 1);
+    std::size_t block = first;
+    for (std::size_t i = 0; i < span.steps.size(); ++i) {
+        Steps& steps = span.steps[i];
+        steps.first = static_cast<std::uint32_t>(block);
+        std::uint64_t behind = span.low + (i + 1) * kBits * kStep;
+        for (; block < end && heap_.blocks[block].address < behind; ++block)
+            steps.begins |= std::uint64_t{1}
+                            << (heap_.blocks[block].address - span.low) / kStep % kBits;
     }
-    span.by_page.push_back(span.last);
     spans_.push_back(std::move(span));
 }
 
-const BlockIndex::Span* BlockIndex::span_of(std::uint64_t address) const {
-    if (address < low_ || address >= high_) return nullptr;
+const BlockIndex::Span* BlockIndex::one_of_spans(std::uint64_t address) const {
     auto behind =
         std::upper_bound(spans_.begin(), spans_.end(), address,
                          [](std::uint64_t at, const Span& span) { return at < span.low; });
     if (behind == spans_.begin()) return nullptr;
     const Span& span = *std::prev(behind);
     return address < span.high ? &span : nullptr;
-}
-
-std::uint32_t BlockIndex::holding(std::uint64_t address) const {
-    const Span* span = span_of(address);
-    if (!span) return kNone;
-    std::uint64_t page = address / kPageSize - span->low / kPageSize;
-    auto begin = heap_.blocks.begin() + span->by_page[page];
-    auto end = heap_.blocks.begin() + span->by_page[page + 1] + 1;
-    auto behind = std::upper_bound(
-        begin, end, address,
-        [](std::uint64_t at, const HeapBlock& block) { return at < block.address; });
-    if (behind == begin) return kNone;
-    const HeapBlock& block = *std::prev(behind);
-    if (address >= block.end() && !(block.size() == 0 && address == block.address)) return kNone;
-    return static_cast<std::uint32_t>(&block - heap_.blocks.data());
 }
 
 }  // namespace lantern

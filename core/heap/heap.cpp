@@ -47,8 +47,9 @@ void walk_arenas(Target& target, Heap& heap,
 }
 
 void sort_blocks(Heap& heap) {
-    std::sort(heap.blocks.begin(), heap.blocks.end(),
-              [](const HeapBlock& a, const HeapBlock& b) { return a.address < b.address; });
+    // Most often they are: one arena, and what the kernel maps lies above it.
+    if (std::ranges::is_sorted(heap.blocks, {}, &HeapBlock::address)) return;
+    std::ranges::sort(heap.blocks, {}, &HeapBlock::address);
 }
 
 }  // namespace

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <utility>
 
 #include "core/machine/page.h"
 #include "core/runtime/allocator_layout.h"
@@ -209,15 +210,39 @@ std::optional<std::uint64_t> word_at(Target& target, RunAddress at) {
     return target.read_available(at, bytes) == sizeof word ? std::optional(word) : std::nullopt;
 }
 
-std::optional<std::uint64_t> HeapWords::at(RunAddress address) {
-    if (address < begin_ || address + kWord > begin_ + bytes_.size()) {
-        bytes_.resize(kWindow);
-        begin_ = RunAddress(address.value & ~(kPageSize - 1));
-        bytes_.resize(target_.read_bulk(begin_, bytes_));
-        if (address + kWord > begin_ + bytes_.size()) return std::nullopt;
+bool HeapWords::Piece::holds(RunAddress address) const {
+    return address >= begin && address + kWord <= begin + bytes.size();
+}
+
+HeapWords::Piece HeapWords::read(RunAddress begin, std::vector<std::byte> buffer) const {
+    buffer.resize(kWindow);
+    buffer.resize(target_.read_bulk(begin, buffer));
+    return {begin, std::move(buffer)};
+}
+
+void HeapWords::read_ahead(RunAddress begin) {
+    auto read_next = [this, begin, buffer = std::move(spare_)]() mutable {
+        return read(begin, std::move(buffer));
+    };
+    try {
+        next_ = std::async(std::launch::async, std::move(read_next));
+    } catch (const std::system_error&) {  // no more threads: it is read when it is needed
     }
+}
+
+void HeapWords::go_to(RunAddress address) {
+    bool goes_on = address >= piece_.begin && address - piece_.begin < 2 * kWindow;
+    if (next_.valid()) spare_ = std::exchange(piece_, next_.get()).bytes;
+    if (!piece_.holds(address))
+        piece_ = read(RunAddress(address.value & ~(kPageSize - 1)), std::move(piece_.bytes));
+    if (goes_on && piece_.bytes.size() == kWindow) read_ahead(piece_.begin + kWindow);
+}
+
+std::optional<std::uint64_t> HeapWords::at(RunAddress address) {
+    if (!piece_.holds(address)) go_to(address);
+    if (!piece_.holds(address)) return std::nullopt;
     std::uint64_t word;
-    std::memcpy(&word, bytes_.data() + (address - begin_), sizeof word);
+    std::memcpy(&word, piece_.bytes.data() + (address - piece_.begin), sizeof word);
     return word;
 }
 

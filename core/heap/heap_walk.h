@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <future>
 
 #include "core/heap/heap.h"
 
@@ -10,16 +11,27 @@ namespace lantern {
 // One word of the process; nothing where it cannot be read.
 std::optional<std::uint64_t> word_at(Target& target, RunAddress address);
 
-// Words of the process, read in large pieces: walks go forward.
+// Words of the process, read in large pieces: walks go forward. While one piece is gone through,
+// another thread reads the next.
 class HeapWords {
   public:
     explicit HeapWords(Target& target) : target_(target) {}
     std::optional<std::uint64_t> at(RunAddress address);  // nothing where it cannot be read
 
   private:
+    struct Piece {
+        RunAddress begin;
+        std::vector<std::byte> bytes;
+        bool holds(RunAddress address) const;
+    };
+    Piece read(RunAddress begin, std::vector<std::byte> buffer) const;
+    void read_ahead(RunAddress begin);
+    void go_to(RunAddress address);
+
     Target& target_;
-    RunAddress begin_;
-    std::vector<std::byte> bytes_;
+    Piece piece_;
+    std::vector<std::byte> spare_;  // of a piece that is done
+    std::future<Piece> next_;
 };
 
 // Adds the blocks of one piece of an arena, in order, and what is wrong with their headers. The

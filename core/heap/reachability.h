@@ -7,7 +7,9 @@
 //                             block ──> block      lost: nothing leads to the first of them
 #pragma once
 
-#include "core/heap/heap.h"
+#include <unordered_map>
+
+#include "core/heap/pointer_graph.h"
 
 namespace lantern {
 
@@ -23,14 +25,25 @@ class Reachability {
     std::optional<RunAddress> pointer_to(std::size_t block) const;
     std::uint32_t reached_from(std::size_t block) const { return from_[block]; }
 
-    // Throws what `progress` throws; it is told the share of the blocks that are done.
+    const PointerGraph& graph() const { return graph_; }
+
+    // Target and heap are borrowed. Throws what `progress` throws; it is told the share of the work
+    // that is done.
     Reachability(Target& target, const Heap& heap, const std::function<void(double)>& progress);
 
   private:
-    friend class Marking;
+    void look_at_roots();
+    void meet(std::uint64_t word, std::uint64_t at);
+    void meet(BlockLink link, std::uint32_t from);
+    void follow_links(const std::function<void(double)>& progress);
+
+    Target& target_;
+    const Heap& heap_;
+    BlockIndex index_;
+    PointerGraph graph_;
     std::vector<Kind> kinds_;
-    std::vector<std::uint32_t> from_;
-    std::vector<std::uint64_t> pointers_;
+    std::vector<std::uint32_t> from_, open_;
+    std::unordered_map<std::uint32_t, std::uint64_t> root_pointers_;  // 0: in a register
 };
 
 // Blocks that are lost together: the first of them nobody points to, or it is in a circle.
@@ -40,7 +53,6 @@ struct LostGroup {
     std::uint64_t bytes = 0;
 };
 // The largest first.
-std::vector<LostGroup> lost_groups(Target& target, const Heap& heap, const Reachability& reach,
-                                   const std::function<void(double done)>& progress = {});
+std::vector<LostGroup> lost_groups(const Heap& heap, const Reachability& reach);
 
 }  // namespace lantern

@@ -41,7 +41,7 @@ TEST(DamagedHeap, IsReadToItsEndWhateverItSays) {
         Heap heap = read_heap(process);
         damaged += !heap.damage.empty();
         Reachability reach(process, heap, {});
-        lost_groups(process, heap, reach);
+        lost_groups(heap, reach);
         find_block_types(process, heap);
         for (std::size_t i = 1; i < heap.blocks.size(); ++i)
             ASSERT_LE(heap.blocks[i - 1].end(), heap.blocks[i].address) << "blocks overlap";

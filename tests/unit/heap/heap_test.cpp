@@ -135,7 +135,7 @@ TEST(HeapLeaks, AreWhatTheProgramLostAndNothingElse) {
     }
     EXPECT_EQ(blocks, 15u) << "five chains of three";
     EXPECT_EQ(inside, 1u);
-    auto groups = lost_groups(target, heap, reach);
+    auto groups = lost_groups(heap, reach);
     ASSERT_EQ(groups.size(), 5u);
     for (const LostGroup& group : groups) {
         EXPECT_EQ(group.blocks, 3u);
@@ -150,7 +150,7 @@ TEST(HeapLeaks, OfAProgramWithTheLibraryInIt) {
     Heap heap = read_heap(target);
     EXPECT_TRUE(heap.damage.empty()) << heap.damage.front().what;
     Reachability reach(target, heap, {});
-    auto groups = lost_groups(target, heap, reach);
+    auto groups = lost_groups(heap, reach);
     std::set<std::uint64_t> lost;
     for (const auto& line : standing.lines("lost")) lost.insert(line[0] ^ 0x5555555555555555);
     EXPECT_EQ(groups.size(), 5u);
@@ -278,7 +278,7 @@ TEST(Heap, OfARustProgramIsAsItSays) {
     Reachability reach(target, heap, {});
     std::set<std::uint64_t> lost;
     for (const auto& line : standing.lines("lost")) lost.insert(line[0] ^ 0x5555555555555555);
-    auto groups = lost_groups(target, heap, reach);
+    auto groups = lost_groups(heap, reach);
     EXPECT_EQ(groups.size(), 4u);
     for (const LostGroup& group : groups) {
         EXPECT_EQ(group.blocks, 2u) << "a barge and its name";
