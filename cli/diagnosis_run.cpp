@@ -165,6 +165,21 @@ bool begin_watching(Session& session, const Watched& watched) {
     return is_watched;
 }
 
+bool lies_on_stack(Session& session, const Watched& watched) {
+    RunAddress top = session.context().frame->registers.stack_pointer();
+    const MemoryRegion* stack = session.target().region_at(top);
+    return stack && stack->contains(RunAddress(watched.address));
+}
+
+// What the function that failed sets first; before that other calls had the place for something
+// else. The last write comes first.
+void leave_out_other_calls(const Diagnosis& diagnosis, std::vector<OriginLink>& writes) {
+    std::size_t kept = diagnosis.part_at ? 1 : 0;
+    while (kept < writes.size() && writes[kept].function != diagnosis.function) ++kept;
+    if (!diagnosis.part_at && kept < writes.size()) ++kept;
+    writes.resize(std::min(kept, writes.size()));
+}
+
 OriginLink link_of(Session& session, const WatchChange& change, const std::string& part) {
     OriginLink link;
     std::uint64_t after = 0;
@@ -223,6 +238,7 @@ void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
         if (!is_same) continue;
         ++same;
         std::reverse(writes.begin(), writes.end());
+        if (lies_on_stack(session, *watched)) leave_out_other_calls(diagnosis, writes);
         diagnosis.writes = std::move(writes);
     }
     diagnosis.confirmed = fmt::format(

@@ -68,8 +68,7 @@ std::string threads(const Diagnosis& report) {
 std::string sentences(const char* title, const std::vector<std::string>& each) {
     if (each.empty()) return {};
     std::string out = fmt::format("<h2>{}</h2>\n", title);
-    for (const std::string& sentence : each)
-        out += fmt::format("<p>{}</p>\n", html(sentence));
+    for (const std::string& sentence : each) out += fmt::format("<p>{}</p>\n", html(sentence));
     return out;
 }
 

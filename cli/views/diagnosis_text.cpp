@@ -128,8 +128,8 @@ std::string rows_of(const char* label, const std::vector<std::string>& sentences
                     const Style& style) {
     std::string out;
     for (const std::string& sentence : sentences)
-        out += row(&sentence == &sentences.front() ? label : "", escape_for_display(sentence),
-                   style);
+        out +=
+            row(&sentence == &sentences.front() ? label : "", escape_for_display(sentence), style);
     return out;
 }
 

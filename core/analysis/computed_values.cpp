@@ -59,13 +59,34 @@ std::optional<SourceNames::Element> SourceNames::element_in(PlaceInCode place,
     for (unsigned which : {0u, 1u}) {
         auto pointer = in_register(made, parts[which]);
         if (!pointer || plain(*pointer->type).kind != TypeKind::pointer) continue;
-        Element element{*pointer, {}, made, parts[1 - which]};
+        Element element{*pointer, {}, made, parts[1 - which], made, parts[which]};
         auto index = index_in(element.place, element.dwarf_number);
         if (!index || plain(*index->type).kind == TypeKind::pointer) continue;
         element.index = *index;
         return element;
     }
     return std::nullopt;
+}
+
+std::optional<SourceNames::Sum> SourceNames::sum_of(PlaceInCode made, unsigned dwarf_number) {
+    const Effects* effects = made.code->slots.effects_of(made.node);
+    if (!effects || !effects->memory.empty()) return std::nullopt;
+    if (effects->address) {
+        const MemoryAccess& address = *effects->address;
+        bool is_plain = address.base && !address.index && address.base != kProgramCounterNumber &&
+                        address.base != kStackPointerNumber &&
+                        !made.code->slots.slot_of(made.node, address);
+        if (!is_plain) return std::nullopt;
+        return Sum{*address.base, address.displacement};
+    }
+    std::string text = text_of(*made.code, made.node);
+    bool adds = text.starts_with("add "), takes = text.starts_with("sub ");
+    auto number = last_number(text);
+    unsigned read = 0;
+    for (const RegisterUse& use : effects->registers) read += use.reads && !use.is_implied;
+    if ((!adds && !takes) || !number || read != 1) return std::nullopt;
+    auto constant = static_cast<std::int64_t>(*number);
+    return Sum{dwarf_number, adds ? constant : -constant};
 }
 
 std::optional<SourceName> SourceNames::in_register_with(PlaceInCode place, unsigned dwarf_number,

@@ -123,14 +123,30 @@ class Search {
         return std::nullopt;
     }
 
+    // The processor does not say the address: it is one that can be none, or is not aligned.
+    const MemoryAccess* refused() {
+        const MemoryAccess* crooked = nullptr;
+        for (const MemoryAccess& each : effects_->memory) {
+            auto address = accessed_address(each, registers_, instruction_->next(), gs_base());
+            if (address && !can_be_an_address(*address)) return &each;
+            if (address && *address % each.alignment) crooked = &each;
+        }
+        return crooked;
+    }
+
+    // Where all that is added keeps the alignment, it is the pointer that lacks it.
+    std::uint64_t alignment_missed(const MemoryAccess& access, std::uint64_t base) const {
+        bool is_told = stop_.origin.code == BUS_ADRALN && stop_.signal == SIGBUS;
+        std::uint64_t needed = is_told ? access.size : access.alignment;
+        bool can_be = (is_told || stop_.origin.code == SI_KERNEL) && needed > 1 && !access.index;
+        auto added = static_cast<std::uint64_t>(access.displacement);
+        return can_be && base % needed && added % needed == 0 ? needed : 0;
+    }
+
     std::optional<Culprit> pointer_or_index() {
         const MemoryAccess* access = nullptr;
         if (stop_.fault_address.value == 0 && stop_.origin.code == SI_KERNEL) {
-            // The processor does not say the address: it is the one that can be none.
-            for (const MemoryAccess& each : effects_->memory) {
-                auto address = accessed_address(each, registers_, instruction_->next(), gs_base());
-                if (address && !can_be_an_address(*address)) access = &each;
-            }
+            access = refused();
         } else {
             access = operand_at(*effects_, registers_, instruction_->next(), gs_base(),
                                 stop_.fault_address);
@@ -148,6 +164,10 @@ class Search {
              target_.region_at(RunAddress(*base)) == target_.region_at(registers_.stack_pointer()));
         bool leads_somewhere = base && target_.region_at(RunAddress(*base));
         Culprit culprit;
+        culprit.accessed =
+            stop_.fault_address.value
+                ? stop_.fault_address.value
+                : accessed_address(*access, registers_, instruction_->next(), gs_base());
         if (index && (is_of_frame || leads_somewhere || !base)) {
             culprit.role = Culprit::Role::index;
             culprit.dwarf_register = access->index;
@@ -163,6 +183,7 @@ class Search {
         if (!base || is_of_frame) return std::nullopt;
         culprit.dwarf_register = access->base;
         culprit.value = *base;
+        if (can_be_an_address(*base)) culprit.alignment = alignment_missed(*access, *base);
         return culprit;
     }
 

@@ -17,7 +17,10 @@ struct Culprit {
     std::optional<unsigned> dwarf_register;  // it is in
     MemoryAccess memory;                     // else read from there
     std::uint64_t value = 0;
-    bool is_folded = false;  // the compiler knew that it is null, and no register holds it
+    // Where it led (run address), with what was added to it.
+    std::optional<std::uint64_t> accessed;
+    std::uint64_t alignment = 0;  // bytes: what a multiple of which was needed; 0: another reason
+    bool is_folded = false;       // the compiler knew that it is null, and no register holds it
 };
 
 // Of a fault that the processor raised; nothing where no single value is to blame.

@@ -44,7 +44,7 @@ struct Diagnosis {
     std::string part;         // of the statement: "barge->next"; may be empty
     std::string part_is;      // what is wrong with it: "is null"
     Certainty part_certainty = Certainty::certain;
-    std::string part_because;        // why it is not certain
+    std::string part_because;  // why it is not certain
     // Where it lies (run address), where it is a word of the stack that has no name; 0: not so.
     std::uint64_t part_at = 0;
     std::vector<OriginLink> origin;  // the last thing first
@@ -58,8 +58,8 @@ struct Diagnosis {
     unsigned more_frames = 0;
     std::vector<DiagnosisThread> threads;  // the others, where there are some
     std::uint64_t more_threads = 0;
-    std::string threads_warning;           // they wait for each other
-    std::vector<HangLoop> loops;           // of a program that does not end
+    std::string threads_warning;  // they wait for each other
+    std::vector<HangLoop> loops;  // of a program that does not end
 
     std::vector<std::string> oddities;  // see process_oddities
     std::vector<std::string> signals;   // see signal_words

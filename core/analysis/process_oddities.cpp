@@ -44,8 +44,8 @@ void add_gone_files(Target& target, std::vector<std::string>& odd) {
     for (const MemoryRegion& region : target.regions()) {
         if (!region.name.starts_with('/') || !region.name.ends_with(kGone)) continue;
         std::string path = region.name.substr(0, region.name.size() - kGone.size());
-        bool is_of_memory = path.starts_with("/dev/") || path.starts_with("/memfd:") ||
-                            path.starts_with("/SYSV");
+        bool is_of_memory =
+            path.starts_with("/dev/") || path.starts_with("/memfd:") || path.starts_with("/SYSV");
         if (is_of_memory || told.size() == kMostOfAKind) continue;
         if (std::ranges::find(told, path) != told.end()) continue;
         told.push_back(path);
@@ -57,8 +57,8 @@ void add_full(const std::string& what, std::uint64_t used, std::optional<std::ui
               std::vector<std::string>& odd) {
     if (!limit || !*limit) return;
     if (static_cast<double>(used) < kNearlyFull * static_cast<double>(*limit)) return;
-    odd.push_back(fmt::format("{}: {} of at most {}", what, with_thousands(used),
-                              with_thousands(*limit)));
+    odd.push_back(
+        fmt::format("{}: {} of at most {}", what, with_thousands(used), with_thousands(*limit)));
 }
 
 void add_limits(const Moment& moment, std::vector<std::string>& odd) {

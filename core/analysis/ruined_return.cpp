@@ -2,7 +2,7 @@
 
 #include <signal.h>
 
-#include <array>
+#include <algorithm>
 
 #include "core/analysis/canary.h"
 #include "core/analysis/culprit.h"
@@ -19,7 +19,7 @@ namespace {
 constexpr std::uint64_t kWord = 8;
 constexpr unsigned kFramesLookedAt = 16;      // of the C library above the function
 constexpr std::uint64_t kFarthest = 1 << 20;  // bytes between an array and what was overwritten
-constexpr std::size_t kLongestText = 256;
+constexpr std::uint64_t kBehind = 256;        // bytes of the text behind that
 
 class Search {
   public:
@@ -126,10 +126,9 @@ class Search {
         for (const auto& inner : scope.inner) look_in(*inner, frame, found);
     }
 
-    void consider(const std::string& name, RunAddress at, std::uint64_t size,
-                  RuinedReturn& found) {
+    void consider(const std::string& name, RunAddress at, std::uint64_t size, RuinedReturn& found) {
         if (at + size > found.slot || found.slot - at > kFarthest) return;
-        std::string text = text_from(at);
+        std::string text = text_from(at, found.slot - at + kBehind);
         bool runs_over = text.size() > found.slot - at;
         bool is_nearer = found.array.empty() || at > nearest_;
         if (runs_over < !found.text.empty() || (runs_over == !found.text.empty() && !is_nearer))
@@ -141,13 +140,12 @@ class Search {
         found.text_size = found.text.size();
     }
 
-    // Printable, up to its zero.
-    std::string text_from(RunAddress at) {
-        std::array<char, kLongestText> bytes;
-        std::size_t got = target_.read_available(at, std::as_writable_bytes(std::span(bytes)));
-        std::string text;
-        for (std::size_t i = 0; i < got && bytes[i] >= ' ' && bytes[i] <= '~'; ++i)
-            text += bytes[i];
+    // Printable, up to its zero; so long at most.
+    std::string text_from(RunAddress at, std::uint64_t longest) {
+        std::string text(longest, '\0');
+        text.resize(target_.read_available(at, std::as_writable_bytes(std::span(text))));
+        auto end = std::ranges::find_if(text, [](char c) { return c < ' ' || c > '~'; });
+        text.erase(end, text.end());
         return text;
     }
 

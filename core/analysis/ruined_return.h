@@ -14,10 +14,10 @@
 namespace lantern {
 
 struct RuinedReturn {
-    unsigned level = 0;    // of the frame whose function it is; of no use where it has no name
-    std::string function;  // empty: the program has gone to where the address leads already
-    bool is_canary = false;  // else the return address
-    RunAddress slot;         // where it lies
+    unsigned level = 0;       // of the frame whose function it is; of no use where it has no name
+    std::string function;     // empty: the program has gone to where the address leads already
+    bool is_canary = false;   // else the return address
+    RunAddress slot;          // where it lies
     std::uint64_t value = 0;  // what was written there
     // The array; empty where none lies in front of it.
     std::string array;

@@ -37,11 +37,11 @@ std::optional<SourceName> behind_pointer(const SourceName& pointer, std::int64_t
     auto at = static_cast<std::uint64_t>(offset);
     auto part = named_part(target, at % size);
     if (!part) return std::nullopt;
-    bool is_reference = type.kind == TypeKind::reference;
+    bool is_reference = type.kind == TypeKind::reference, has_dot = is_reference || type.is_rust;
     if (at >= size)
         part->text = fmt::format("{}[{}]{}", pointer.text, at / size, part->text);
     else if (part->text.starts_with('.'))
-        part->text = pointer.text + (is_reference ? "." : "->") + part->text.substr(1);
+        part->text = pointer.text + (has_dot ? "." : "->") + part->text.substr(1);
     else
         part->text = (is_reference ? "" : "*") + pointer.text + part->text;
     return part;
@@ -83,6 +83,19 @@ std::optional<std::uint64_t> SourceNames::value_of(const Frame& frame,
     context.call = {};
     try {
         return ValueReader(moment_.target()).integer(evaluate(expression, context));
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+}
+
+std::optional<Value> SourceNames::place_of_name(const Frame& frame, const std::string& expression) {
+    EvaluationContext context = moment_.context();
+    context.frame = &frame;
+    context.call = {};
+    try {
+        Value value = evaluate(expression, context);
+        bool has_place = value.is_available() && (value.address || value.in_register);
+        return has_place ? std::optional(value) : std::nullopt;
     } catch (const Error&) {
         return std::nullopt;
     }

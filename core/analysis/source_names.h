@@ -10,6 +10,7 @@
 
 #include "core/code/plain_move.h"
 #include "core/session/moment.h"
+#include "core/values/value.h"
 
 namespace lantern {
 
@@ -60,6 +61,8 @@ class SourceNames {
         SourceName pointer, index;
         PlaceInCode place;
         unsigned dwarf_number = 0;
+        PlaceInCode made;  // where both were put together, and the register with the pointer
+        unsigned pointer_register = 0;
     };
     std::optional<Element> element_in(PlaceInCode place, unsigned dwarf_number);
     // What a register held there, and where an operand leads (run address), computed once more from
@@ -69,6 +72,15 @@ class SourceNames {
                                           unsigned depth = 0);
     std::optional<std::uint64_t> computed_address(PlaceInCode place, const MemoryAccess& access,
                                                   unsigned depth = 0);
+    // A register and a number that were added, where an instruction does that and nothing else; not
+    // of the addresses of slots.
+    struct Sum {
+        unsigned dwarf_number = 0;
+        std::int64_t constant = 0;
+    };
+    std::optional<Sum> sum_of(PlaceInCode made, unsigned dwarf_number);
+    // Where a variable or a member lies; nothing where that cannot be told.
+    std::optional<Value> place_of_name(const Frame& frame, const std::string& expression);
     // "tb->hash, which is null now, and h, which is 77 now": what an instruction computes from, as
     // far as it has names.
     std::string inputs_of(PlaceInCode made);

@@ -5,6 +5,9 @@
 #include <algorithm>
 
 #include "core/analysis/call_target.h"
+#include "core/analysis/origin_link.h"
+#include "core/analysis/possible_definitions.h"
+#include "core/analysis/statement_parts.h"
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
 #include "core/session/linkage.h"
@@ -16,7 +19,8 @@ namespace lantern {
 namespace {
 
 constexpr unsigned kMostLinks = 16, kMostSteps = 64;
-constexpr unsigned kReturned = 0;  // rax
+constexpr unsigned kReturned = 0;                              // rax
+constexpr unsigned kArgumentRegisters[] = {5, 4, 1, 2, 8, 9};  // psABI §3.2.3
 
 using From = PlainMove::From;
 
@@ -34,10 +38,12 @@ class Walk {
             auto begin = names_.value_of(*place->frame, element->pointer.text);
             std::uint64_t size = plain(target_of(plain(*element->pointer.type))).size;
             if (index && begin && *begin + *index * size == value) {
-                origin_.value = *index;
-                origin_.index_of = element->pointer.text;
-                take_name(*place, element->index);
-                follow_register(element->place, element->dwarf_number);
+                bool is_index = moment_.target().region_at(RunAddress(*begin)) != nullptr;
+                origin_.value = value_ = is_index ? *index : *begin;
+                if (is_index) origin_.index_of = element->pointer.text;
+                take_name(*place, is_index ? element->index : element->pointer);
+                follow_register(is_index ? element->place : element->made,
+                                is_index ? element->dwarf_number : element->pointer_register);
                 return origin_;
             }
         }
@@ -45,6 +51,43 @@ class Walk {
             if (auto name = names_.in_register_with(*place, dwarf_number, value))
                 take_name(*place, *name);
         follow_register(*place, dwarf_number);
+        return origin_;
+    }
+
+    // Of what the source names so in the frame.
+    ValueOrigin of_name(unsigned level, const SourceName& name, std::uint64_t value) {
+        auto place = begin(level, value);
+        origin_.name = name.text;
+        origin_.type = name.type;
+        origin_.name_is_checked = true;
+        if (!place) return origin_;
+        follow_name(*place, *moment_.stack().frame(level), name.text);
+        return origin_;
+    }
+
+    // Of the one argument of the frame's call that is that number.
+    ValueOrigin of_argument(unsigned level, std::uint64_t value, const std::string& called) {
+        auto place = begin(level, value);
+        if (!place) return origin_;
+        std::optional<unsigned> found;
+        std::optional<SourceName> name;
+        for (unsigned number : kArgumentRegisters) {
+            auto each = names_.in_register(*place, number);
+            if (!each || plain(*each->type).kind != TypeKind::pointer) continue;
+            auto now = names_.value_of(*place->frame, each->text);
+            if (now != value) continue;
+            if (found) return origin_;
+            found = number;
+            name = each;
+        }
+        if (!found) return origin_;
+        take_name(*place, *name);
+        lead(*place, fmt::format("{} passes ", place->code->flow.function().name));
+        tail_ = " to " + called;
+        tell_name(*place, name->text, name->text);
+        origin_.links.back().certainty = Certainty::likely;
+        origin_.links.back().because = "it is the only pointer it passes that is that";
+        follow_register(*place, *found);
         return origin_;
     }
 
@@ -58,7 +101,7 @@ class Walk {
 
   private:
     std::optional<PlaceInCode> begin(unsigned level, std::uint64_t value) {
-        origin_.value = value;
+        origin_.value = value_ = value;
         const Frame* frame = names_.function_frame(level);
         auto place = frame ? names_.place_of(*frame) : std::nullopt;
         if (!place) origin_.end = "the code there has no symbols";
@@ -85,13 +128,12 @@ class Walk {
 
     std::string value_text() const {
         bool is_pointer = origin_.type && plain(*origin_.type).kind == TypeKind::pointer;
-        if (origin_.value == 0) return is_pointer || !origin_.type ? "null" : "0";
-        bool is_address = is_pointer || (!origin_.type && origin_.value > 0xffff);
-        return is_address ? fmt::format("{:#x}", origin_.value) : fmt::format("{}", origin_.value);
+        if (value_ == 0) return is_pointer || !origin_.type ? "null" : "0";
+        bool is_address = is_pointer || (!origin_.type && value_ > 0xffff);
+        return is_address ? fmt::format("{:#x}", value_) : fmt::format("{}", value_);
     }
     bool is_value(std::uint64_t constant, unsigned size) const {
-        std::uint64_t kept = size < 8 ? (std::uint64_t{1} << (8 * size)) - 1 : ~std::uint64_t{0};
-        return (constant & kept) == (origin_.value & kept);
+        return is_same_number(constant, size, value_);
     }
 
     // ---- telling
@@ -105,15 +147,9 @@ class Walk {
         place_link(link, *place.code, place.node, place.frame->module);
         origin_.links.push_back(std::move(link));
     }
-    static void place_link(OriginLink& link, const FunctionCode& code, std::uint32_t node,
-                           const Module* module) {
-        FileAddress at = code.node(node).address;
-        link.function = code.flow.function().name;
-        link.at = module ? module->to_run(at).value : 0;
-        if (auto line = code.symbols.line_at(at)) {
-            link.file = line->file;
-            link.line = line->line;
-        }
+    void tell_name(PlaceInCode place, const std::string& what, const std::string& name) {
+        tell(place, what);
+        origin_.links.back().name = name;
     }
     // What was begun is told without what it would have led to.
     void end(std::string why) {
@@ -137,63 +173,19 @@ class Walk {
         end("it goes on from there");
         return false;
     }
-    std::string lines_text(const FunctionCode& code, const std::vector<std::uint32_t>& nodes) {
-        std::vector<std::string> lines;
-        for (std::uint32_t node : nodes)
-            if (auto line = code.symbols.line_at(code.node(node).address)) {
-                std::string number = std::to_string(line->line);
-                if (std::ranges::find(lines, number) == lines.end()) lines.push_back(number);
-            }
-        if (lines.empty()) return "a place without a line";
-        return lines.size() == 1 ? "line " + lines[0]
-                                 : fmt::format("one of the lines {}", fmt::join(lines, ", "));
-    }
-
     // ---- registers
 
     void follow_register(PlaceInCode place, unsigned number) {
         if (!goes_on()) return;
         auto definitions = place.code->data.reaching(place.node, number);
-        std::vector<std::uint32_t> nodes = definitions.nodes;
-        bool from_outside = definitions.from_outside;
-        if (nodes.size() + from_outside > 1) leave_out_other_constants(place, number, nodes);
+        auto [nodes, from_outside, because] = that_can_have_set(
+            names_, place, number, {definitions.nodes, definitions.from_outside, {}}, value_);
+        if (!because.empty()) doubt(Certainty::likely, because);
         if (nodes.empty() && from_outside) return follow_out(place, number);
         if (nodes.size() != 1 || from_outside)
             return end(fmt::format("it was set at {}, and which way was taken is not known",
-                                   lines_text(*place.code, nodes)));
+                                   lines_of_nodes(*place.code, nodes)));
         follow_definition(place.at(nodes[0]), number);
-    }
-
-    // Of several definitions those that make another number than there is did not make it.
-    void leave_out_other_constants(PlaceInCode place, unsigned number,
-                                   std::vector<std::uint32_t>& nodes) {
-        std::vector<std::uint32_t> same, open;
-        for (std::uint32_t node : nodes) {
-            auto move = move_into_register(*place.code, node, number);
-            if (!move || move->from != From::constant) {
-                if (!is_from_another(place.at(node), move)) open.push_back(node);
-            } else if (is_value(move->constant, move->size))
-                same.push_back(node);
-        }
-        bool has_left_out = same.size() + open.size() < nodes.size();
-        if (same.size() == 1 && !open.empty()) {
-            doubt(Certainty::likely, "it is the only place that sets just this number");
-            nodes = same;
-        } else if (has_left_out) {
-            nodes = open;
-            nodes.insert(nodes.end(), same.begin(), same.end());
-            doubt(Certainty::likely, kOthersAreOther);
-        }
-    }
-    static constexpr const char* kOthersAreOther =
-        "where else it is set, it would be another number";
-
-    // What was moved there is a variable that holds another number now.
-    bool is_from_another(PlaceInCode place, const std::optional<PlainMove>& move) {
-        if (!move || move->from != From::in_register) return false;
-        auto name = names_.in_register(place, move->dwarf_number);
-        auto now = name ? names_.value_of(*place.frame, name->text) : std::nullopt;
-        return now && !is_value(*now, move->size);
     }
 
     void follow_definition(PlaceInCode made, unsigned number) {
@@ -201,11 +193,13 @@ class Walk {
         if (node.kind == Instruction::Kind::call) return follow_return(made, number);
         auto move = move_into_register(*made.code, made.node, number);
         if (!move) {
+            if (auto sum = names_.sum_of(made, number)) return follow_sum(made, *sum);
             std::string text = instruction_text(made.code->bytes(made.node),
                                                 made.frame->module->to_run(node.address));
             std::string from = names_.inputs_of(made);
-            tell(made, lead_or("it is ") + (from.empty() ? fmt::format("computed by {}", text)
-                                                         : fmt::format("computed from {}", from)));
+            tell(made, lead_or("it is ") + (lead_.empty() ? "" : "what is ") +
+                           (from.empty() ? fmt::format("computed by {}", text)
+                                         : fmt::format("computed from {}", from)));
             return end("what it was computed from is not followed");
         }
         switch (move->from) {
@@ -223,7 +217,48 @@ class Walk {
         origin_.links.back().because = because;
     }
 
+    void follow_name(PlaceInCode place, const Frame& frame, const std::string& name) {
+        auto held = names_.place_of_name(frame, name);
+        if (held && held->in_register) return follow_register(place, held->in_register->number);
+        if (held) return follow_memory_at(place, *held->address, {name, held->type});
+        auto inputs = names_in(name);
+        if (inputs.size() == 1 && inputs[0] == name)
+            return end(fmt::format("the compiler keeps no place for {}: it knew what it is", name));
+        std::vector<std::string> values;
+        for (const std::string& input : inputs)
+            if (auto now = names_.value_of(frame, input)) {
+                values.push_back(fmt::format("{}, which is {}", input, *now));
+                value_ = *now;
+            }
+        if (values.empty()) return;
+        tell(place, "it is computed from " + join_with(values, "and"));
+        if (inputs.size() == 1) follow_name(place, frame, inputs[0]);
+    }
+
+    // A member's address: what it was before the distance to the member was added.
+    void follow_sum(PlaceInCode made, const SourceNames::Sum& sum) {
+        auto name = names_.in_register(made, sum.dwarf_number);
+        tell(made, lead_or("it is ") +
+                       fmt::format("{} + {}", name ? name->text : "an address", sum.constant));
+        if (name) origin_.links.back().name = name->text;
+        value_ -= static_cast<std::uint64_t>(sum.constant);
+        follow_register(made, sum.dwarf_number);
+    }
+
     // ---- memory
+
+    void follow_memory_at(PlaceInCode place, RunAddress address, const SourceName& name) {
+        std::uint64_t size = plain(*name.type).size;
+        const Frame& frame = *place.frame;
+        bool is_of_frame = frame.call_frame_address && address < *frame.call_frame_address &&
+                           frame.registers.stack_pointer() <= address + kRedZone;
+        if (is_of_frame)
+            return follow_slot(
+                place, static_cast<std::int64_t>(address.value - frame.call_frame_address->value),
+                static_cast<unsigned>(size));
+        tell_name(place, "it is read from " + name.text, name.text);
+        end(fmt::format("who wrote {} last, the code here does not tell", name.text));
+    }
 
     void follow_memory(PlaceInCode place, const MemoryAccess& access) {
         if (!goes_on()) return;
@@ -236,8 +271,7 @@ class Walk {
             return end("whether there is an object of that class, its memory tells");
         }
         std::string where = name ? name->text : "memory that the source has no name for";
-        tell(place, lead_or("it is read from ") + where);
-        if (name) origin_.links.back().name = name->text;
+        tell_name(place, lead_or("it is read from ") + where, name ? name->text : "");
         if (name && !is_still(place, *name))
             doubt_last(fmt::format("{} holds something else now", where));
         end(name ? fmt::format("who wrote {} last, the code here does not tell", where)
@@ -260,20 +294,22 @@ class Walk {
             return end(
                 fmt::format("the address of {} was given away at {}: who wrote it last, the "
                             "code alone does not tell",
-                            whose, lines_text(*place.code, stores.address_taken)));
+                            whose, lines_of_nodes(*place.code, stores.address_taken)));
         }
-        if (stores.nodes.size() + stores.from_outside > 1) leave_out_other_stores(place, stores);
-        if (stores.nodes.empty()) {
+        auto [nodes, from_outside, because] =
+            that_can_have_stored(names_, place, {stores.nodes, stores.from_outside, {}}, value_);
+        if (!because.empty()) doubt(Certainty::likely, because);
+        if (nodes.empty()) {
             if (slot >= 0) return end("the caller passed it on the stack");
             if (!name) return end("nothing here sets it");
             tell(place, fmt::format("{} was never set on any way to here", name->text));
             return end("what was there before it is left over");
         }
-        if (stores.nodes.size() != 1 || stores.from_outside)
+        if (nodes.size() != 1 || from_outside)
             return end(fmt::format("{} was set at {}{}, and which way was taken is not known",
-                                   name ? name->text : "it", lines_text(*place.code, stores.nodes),
-                                   stores.from_outside ? " or not at all" : ""));
-        PlaceInCode made = place.at(stores.nodes[0]);
+                                   name ? name->text : "it", lines_of_nodes(*place.code, nodes),
+                                   from_outside ? " or not at all" : ""));
+        PlaceInCode made = place.at(nodes[0]);
         auto move = move_into_memory(*made.code, made.node);
         if (name) lead(made, fmt::format("{} is set to ", name->text));
         if (!move) {
@@ -289,26 +325,6 @@ class Walk {
         tell(made, lead_or("it is set to ") + value_text());
         if (!is_value(move->constant, move->size))
             doubt_last("the code sets another number there than it has now");
-    }
-
-    void leave_out_other_stores(PlaceInCode place, FrameSlots::Stores& stores) {
-        std::vector<std::uint32_t> same, open;
-        for (std::uint32_t node : stores.nodes) {
-            auto move = move_into_memory(*place.code, node);
-            if (!move || move->from != From::constant) {
-                if (!is_from_another(place.at(node), move)) open.push_back(node);
-            } else if (is_value(move->constant, move->size))
-                same.push_back(node);
-        }
-        if (same.size() == 1) {
-            if (!open.empty() || stores.from_outside)
-                doubt(Certainty::likely, "it is the only place that sets just this number");
-            stores.nodes = same;
-            stores.from_outside = false;
-        } else if (same.empty() && !open.empty() && open.size() < stores.nodes.size()) {
-            doubt(Certainty::likely, kOthersAreOther);
-            stores.nodes = open;
-        }
     }
 
     bool is_from_outside(PlaceInCode place, unsigned number) {
@@ -345,10 +361,8 @@ class Walk {
         if (!is_kept) {
             lead(*call, fmt::format("{} passes ", frame_function_name(*caller)));
             tail_ = parameter ? " as " + parameter->text : "";
-            if (auto name = names_.in_register(*call, number)) {
-                tell(*call, name->text);
-                origin_.links.back().name = name->text;
-            }
+            if (auto name = names_.in_register(*call, number))
+                tell_name(*call, name->text, name->text);
         }
         follow_register(*call, number);
         if (origin_.links.size() == before && !lead_.empty()) tell(*call, "something");
@@ -387,30 +401,12 @@ class Walk {
 
     // Where the callee returns that number, if it is a number that one place in it sets.
     void tell_return(const Module& module, const Function& function) {
-        const FunctionCode* code = names_.code_of(module, function);
-        if (!code) return;
-        std::vector<std::uint32_t> same;
-        bool has_others = false;
-        for (std::uint32_t node = 0; node < code->flow.nodes().size(); ++node) {
-            // What another function returns that it ends with a jump to.
-            has_others |= code->node(node).leaves() ||
-                          (code->node(node).is_jump() && code->node(node).is_computed);
-            if (code->node(node).kind != Instruction::Kind::returns) continue;
-            auto definitions = code->data.reaching(node, kReturned);
-            has_others |= definitions.from_outside;
-            for (std::uint32_t made : definitions.nodes) {
-                auto move = move_into_register(*code, made, kReturned);
-                if (!move || move->from != From::constant)
-                    has_others = true;
-                else if (is_value(move->constant, move->size))
-                    same.push_back(made);
-            }
-        }
-        if (same.size() != 1) return;
+        auto place = place_that_returns(names_, module, function, value_);
+        if (!place) return;
         OriginLink link;
         link.text = fmt::format("{} returns {} there", function.name, value_text());
-        place_link(link, *code, same[0], &module);
-        if (has_others) {
+        place_link(link, *place->code, place->node, &module);
+        if (place->has_others) {
             link.certainty = Certainty::likely;
             link.because = "it is the only place in it that returns just this number";
         }
@@ -420,8 +416,9 @@ class Walk {
     const Moment& moment_;
     SourceNames names_;
     ValueOrigin origin_;
-    std::string lead_;  // the beginning of the next link's sentence, and where it belongs
-    std::string tail_;  // and its end
+    std::uint64_t value_ = 0;  // where the walk stands: what was added since is taken away
+    std::string lead_;         // the beginning of the next link's sentence, and where it belongs
+    std::string tail_;         // and its end
     PlaceInCode lead_place_;
     Certainty certainty_ = Certainty::certain;
     std::string because_;
@@ -433,6 +430,16 @@ class Walk {
 ValueOrigin origin_of_register(const Moment& moment, unsigned level, unsigned dwarf_number,
                                std::uint64_t value) {
     return Walk(moment).of_register(level, dwarf_number, value);
+}
+
+ValueOrigin origin_of_name(const Moment& moment, unsigned level, const std::string& name,
+                           const Type& type, std::uint64_t value) {
+    return Walk(moment).of_name(level, {name, &type}, value);
+}
+
+ValueOrigin origin_of_argument(const Moment& moment, unsigned level, std::uint64_t value,
+                               const std::string& called) {
+    return Walk(moment).of_argument(level, value, called);
 }
 
 ValueOrigin origin_of_memory(const Moment& moment, unsigned level, const MemoryAccess& access,

@@ -10,23 +10,11 @@
 #include <string>
 #include <vector>
 
+#include "core/analysis/origin_link.h"
 #include "core/machine/effects.h"
 #include "core/session/moment.h"
 
 namespace lantern {
-
-enum class Certainty { certain, likely, guess };
-
-struct OriginLink {
-    Certainty certainty = Certainty::certain;
-    std::string because;  // why it is not certain
-    std::string text;     // "barge is set to what lookup returned"
-    std::string name;     // what the source calls the value there, where that is all it says
-    unsigned level = 0;   // of the frame
-    std::string function, file;
-    std::uint32_t line = 0;  // 0: not known
-    std::uint64_t at = 0;    // run address of the instruction
-};
 
 struct ValueOrigin {
     std::string name;  // what the source calls it where it was used: "barge->next"; may be empty
@@ -44,5 +32,12 @@ ValueOrigin origin_of_register(const Moment& moment, unsigned level, unsigned dw
                                std::uint64_t value);
 ValueOrigin origin_of_memory(const Moment& moment, unsigned level, const MemoryAccess& access,
                              std::uint64_t value);
+// Of what the source names so in the frame.
+ValueOrigin origin_of_name(const Moment& moment, unsigned level, const std::string& name,
+                           const Type& type, std::uint64_t value);
+// Of what the frame passes to the function that it stands in the call of: the one pointer among the
+// arguments that is that number; without a name where there is none or several.
+ValueOrigin origin_of_argument(const Moment& moment, unsigned level, std::uint64_t value,
+                               const std::string& called);
 
 }  // namespace lantern

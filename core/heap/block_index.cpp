@@ -10,8 +10,8 @@ BlockIndex::BlockIndex(const Heap& heap) : heap_(heap) {
     const auto& blocks = heap.blocks;
     for (std::size_t i = 0; i < blocks.size();) {
         std::size_t first = i++;
-        Span span{blocks[first].address, std::max(blocks[first].end(), blocks[first].address + 1),
-                  {}};
+        Span span{
+            blocks[first].address, std::max(blocks[first].end(), blocks[first].address + 1), {}};
         for (; i < blocks.size() && blocks[i].address < span.high + kFar; ++i)
             span.high = std::max({span.high, blocks[i].end(), blocks[i].address + 1});
         close(std::move(span), first, i);

@@ -32,8 +32,8 @@ class BlockIndex {
         std::uint32_t number =
             steps.first + static_cast<std::uint32_t>(std::popcount(up_to_here)) - 1;
         const HeapBlock& block = heap_.blocks[number];
-        bool is_inside = address >= block.address &&
-                         (address < block.end() || address == block.address);
+        bool is_inside =
+            address >= block.address && (address < block.end() || address == block.address);
         return is_inside ? number : kNone;
     }
 

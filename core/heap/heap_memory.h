@@ -37,8 +37,8 @@ class HeapMemory {
   private:
     static constexpr std::uint64_t kWord = 8, kPiece = 256 << 10;
 
-    // Reads from there on, else from the next page that can be read. Returns where: `high` or behind
-    // it if there is none.
+    // Reads from there on, else from the next page that can be read. Returns where: `high` or
+    // behind it if there is none.
     std::uint64_t read(std::uint64_t low, std::uint64_t high) {
         for (; low < high; low = (low / kPageSize + 1) * kPageSize) {
             bytes_.resize(kPiece);

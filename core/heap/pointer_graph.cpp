@@ -11,8 +11,8 @@ PointerGraph::PointerGraph(Target& target, const Heap& heap, const BlockIndex& i
                            const std::function<void(double done)>& progress)
     : parts_((heap.blocks.size() + kPartBlocks - 1) / kPartBlocks) {
     each_in_parallel(parts_.size(), parts_.size() >= kPartsWorthThreads, progress, [&] {
-        return [&, memory = HeapMemory(target), links = std::vector<BlockLink>()](
-                   std::size_t number) mutable {
+        return [&, memory = HeapMemory(target),
+                links = std::vector<BlockLink>()](std::size_t number) mutable {
             std::span blocks = std::span(heap.blocks).subspan(number * kPartBlocks);
             blocks = blocks.first(std::min<std::size_t>(blocks.size(), kPartBlocks));
             memory.read_up_to(blocks.back().end());

@@ -256,7 +256,20 @@ struct Ending {
     bool while_unwinding = false;  // on the way to a handler
     bool by_throw = false;         // because of an exception, not because somebody called it
     std::string called;
+    std::string rust;  // why it may not unwind: "null pointer dereference"
 };
+
+// "null pointer dereference" of core::panicking::panic_null_pointer_dereference: what rustc's
+// checks call where nobody may catch it.
+std::string rust_check(const std::string& function) {
+    constexpr std::string_view kChecks = "core::panicking::panic_";
+    if (!function.starts_with(kChecks)) return {};
+    std::string words = function.substr(kChecks.size(), function.find('<') - kChecks.size());
+    bool is_of_another_kind = words.starts_with("fmt") || words.starts_with("nounwind") ||
+                              words.starts_with("display") || words.find(':') != words.npos;
+    std::ranges::replace(words, '_', ' ');
+    return is_of_another_kind ? "" : words;
+}
 
 Ending how_it_ended(const Moment& moment, ThreadId thread) {
     constexpr unsigned kFramesLookedAt = 16;
@@ -267,6 +280,7 @@ Ending how_it_ended(const Moment& moment, ThreadId thread) {
         if (!frame || !frame->module) break;
         std::string name = frame_function_name(*frame);
         if (name.find("assert") != std::string::npos) return {};
+        if (std::string check = rust_check(name); !check.empty()) ending.rust = check;
         if (name.starts_with("__cxa_pure_virtual"))
             ending.called = "a virtual function that has no code (pure virtual)";
         if (name.starts_with("__cxa_deleted_virtual"))
@@ -274,7 +288,10 @@ Ending how_it_ended(const Moment& moment, ThreadId thread) {
         bool is_runtime = moment.libraries().is_library(*frame->module) &&
                           runtime_symbol(frame->module->symbols(), "__cxa_get_globals");
         ending.terminates |= is_runtime || name.starts_with("std::terminate");
-        ending.while_unwinding |= name.starts_with("_Unwind_");
+        // What clang puts where an exception would leave a function that is noexcept.
+        bool is_barrier = name.starts_with("__clang_call_terminate");
+        ending.while_unwinding |= name.starts_with("_Unwind_") || is_barrier;
+        ending.by_throw |= is_barrier;
         ending.by_throw |= name.starts_with("_Unwind_") || name.starts_with("__cxa_throw") ||
                            name.starts_with("__cxa_rethrow") ||
                            name.starts_with("__cxa_call_terminate");
@@ -295,6 +312,7 @@ std::vector<StopFact> facts_of_giving_up(const Moment& moment, ThreadId thread) 
     if (std::string text = abort_message(target); !text.empty()) facts.push_back({"it said", text});
     Ending ending = how_it_ended(moment, thread);
     if (!ending.called.empty()) facts.push_back({"it called", ending.called});
+    if (!ending.rust.empty()) facts.push_back({"panic", ending.rust + ", which nobody may catch"});
     if (!ending.terminates || !ending.called.empty()) return facts;
     if (!ending.by_throw) {
         facts.push_back({"it called", "std::terminate"});

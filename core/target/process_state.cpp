@@ -47,12 +47,10 @@ std::optional<std::uint64_t> number_behind(const std::string& text, const std::s
 std::vector<OpenFile> open_files_of(pid_t process) {
     std::vector<OpenFile> files;
     std::error_code trouble;
-    for (const auto& entry :
-         fs::directory_iterator(fmt::format("/proc/{}/fd", process), trouble)) {
+    for (const auto& entry : fs::directory_iterator(fmt::format("/proc/{}/fd", process), trouble)) {
         std::error_code gone;
         std::string link = fs::read_symlink(entry.path(), gone).string();
-        if (!gone)
-            files.push_back({std::atoi(entry.path().filename().c_str()), file_words(link)});
+        if (!gone) files.push_back({std::atoi(entry.path().filename().c_str()), file_words(link)});
     }
     std::ranges::sort(files, {}, &OpenFile::number);
     return files;

@@ -27,10 +27,10 @@ std::optional<SignalSets> signal_sets_of(pid_t process, pid_t thread);
 
 // The soft limits of getrlimit(2); nothing where there is none, or it is not known.
 struct ProcessLimits {
-    std::optional<std::uint64_t> files;           // open at a time
-    std::optional<std::uint64_t> stack;           // bytes, of the first thread
-    std::optional<std::uint64_t> address_space;   // bytes
-    std::optional<std::uint64_t> mappings;        // of the system, for each process
+    std::optional<std::uint64_t> files;          // open at a time
+    std::optional<std::uint64_t> stack;          // bytes, of the first thread
+    std::optional<std::uint64_t> address_space;  // bytes
+    std::optional<std::uint64_t> mappings;       // of the system, for each process
 };
 ProcessLimits limits_of(pid_t process);
 

@@ -54,7 +54,10 @@ bool Unwinder::called_from_top(const Frame& physical) const {
                                std::as_writable_bytes(std::span(&word, 1))) == sizeof word;
     auto call = is_there && is_code(RunAddress(word)) ? call_before(target_, RunAddress(word))
                                                       : std::nullopt;
-    return call && call->target && call->target == begin_of(physical);
+    if (!call) return false;
+    // Where no code is, nothing has happened since the call.
+    return !is_code(physical.lookup_address) ||
+           (call->target && call->target == begin_of(physical));
 }
 
 // A call through a bad pointer leaves exactly this: a program counter in no code, and the way back

@@ -63,8 +63,8 @@ constexpr Failure kInC[] = {
 };
 
 constexpr Failure kInCpp[] = {
-    {"member", "", " is null", "this->towed_ is null", "this->towed_",
-     "it is read from this->towed_", ""},
+    {"member", "", " is null", "towed_ is null", "this->towed_", "it is read from this->towed_",
+     ""},
     {"virtual", "canal::toll_of, failures.cpp:51", "craft is null", "craft is null",
      "main passes null as craft", "main passes null as craft", ""},
     {"owner", "", " is null", " is null", "canal::Lock::draught passes what std::unique_ptr",
@@ -76,6 +76,52 @@ constexpr Failure kInCpp[] = {
      "threw    std::out_of_range: map::at", ""},
     {"index", "canal::Lock::level_in, failures.cpp:43", "", "chamber is 40000000", "",
      "main passes 40000000 as chamber", ""},
+};
+
+// More of C++ and of Rust: what was called on nothing, the library's own refusals, what was freed.
+constexpr Failure kMoreInCpp[] = {
+    {"third", "canal::third_level, failures.cpp:63",
+     "gate * 3 is 150000000, and that is used as an index of levels",
+     "gate * 3 is 150000000, and that is used as an index of levels",
+     "it is computed from gate, which is 50000000", "it is computed from gate, which is 50000000",
+     "levels is"},
+    {"reference", "canal::length_of, failures.cpp:71", "berth is null", "berth is null",
+     "canal::moored_length passes", "", "berths is"},
+    {"method", "canal::Office::label, failures.cpp:80", "this is null", "this is null",
+     "canal::office_label passes canal.office as this", "", "part     name_"},
+    {"pure", "canal::Signal::", "", "", "a virtual function that has no code (pure virtual)",
+     "a virtual function that has no code (pure virtual)", "part  "},
+    {"shared", "canal::", " is null", " is null", "canal::draught_of_shared passes what",
+     "it is read from ", ""},
+    {"emptied", "canal::", " is 0x", " is 0x", "first leads to a block that has been freed",
+     "it is read from *first", "is null"},
+    {"number", "canal::level_from, failures.cpp:116", "", "",
+     "threw    std::invalid_argument: stoi", "threw    std::invalid_argument: stoi", "part  "},
+    {"noexcept", "canal::", "threw    canal::TollError: no berth is deep enough",
+     "threw    canal::TollError: no berth is deep enough",
+     "barred   it would have left a function that is noexcept",
+     "barred   it would have left a function that is noexcept", "part  "},
+    {"cast", "canal::toll_of_barge, failures.cpp:122", "", "", "threw    std::bad_cast",
+     "threw    std::bad_cast", "part  "},
+};
+
+constexpr Failure kMoreInRust[] = {
+    {"text", "failures::name_of, failures.rs:37", "", "",
+     "panic    start byte index 9 is out of bounds of `lock`",
+     "panic    start byte index 9 is out of bounds of `lock`", "part  "},
+    {"borrowed", "failures::enter, failures.rs:43", "", "", "panic    RefCell already borrowed",
+     "panic    RefCell already borrowed", "part  "},
+    {"assert", "failures::berth, failures.rs:49", "", "",
+     "panic    assertion `left == right` failed: no barge is so long\\n  left: 2200",
+     "panic    assertion `left == right` failed: no barge is so long\\n  left: 2200", "part  "},
+    {"deep", "failures::deepest, failures.rs:5", "failures::deepest calls itself and does not come",
+     "failures::deepest calls itself and does not come", "depth goes up by 1 each time",
+     "failures::deepest has called itself about", "part  "},
+    {"beyond", "failures::level_beyond, failures.rs:66", "", "gate.beyond is null",
+     "panic    null pointer dereference, which nobody may catch", "it is read from gate.beyond",
+     "gate is"},
+    {"element", "failures::element, failures.rs:71", "", "day is 1099511627776", "",
+     "failures::main passes 1099511627776", "levels is"},
 };
 
 constexpr Failure kInRust[] = {
@@ -125,9 +171,16 @@ class DiagnosisInCpp : public ::testing::TestWithParam<const char*> {};
 TEST_P(DiagnosisInCpp, NamesThePartAndWhereItCameFrom) {
     expect_all(GetParam(), kInCpp);
 }
+TEST_P(DiagnosisInCpp, TellsWhatTheLibraryRefusedAndWhatWasCalledOnNothing) {
+    expect_all(GetParam(), kMoreInCpp);
+}
 class DiagnosisInRust : public ::testing::TestWithParam<const char*> {};
 TEST_P(DiagnosisInRust, TellsThePanicWhereItBegan) {
     expect_all(GetParam(), kInRust);
+}
+
+TEST_P(DiagnosisInRust, TellsWhatWasFollowedOutsideOfTheRules) {
+    expect_all(GetParam(), kMoreInRust);
 }
 
 std::string as_word(const ::testing::TestParamInfo<const char*>& info) {

@@ -59,6 +59,69 @@ APART void refuse(int draught_cm) {
     if (draught_cm > 50) throw TollError("no berth is deep enough");
 }
 
+APART int third_level(const std::vector<int>& levels, std::size_t gate) {
+    return levels[gate * 3];
+}
+
+struct Berth {
+    int length_cm = 2100;
+    Craft* moored = nullptr;
+};
+APART int length_of(const Berth& berth) {
+    return berth.length_cm;
+}
+APART int moored_length(Berth* const* berths, int which) {
+    return length_of(*berths[which]);
+}
+
+// The member function is called on nothing, and its own member is what is read.
+class Office {
+  public:
+    APART const char* label() const { return name_.empty() ? "none" : name_.c_str(); }
+
+  private:
+    long number_ = 4;
+    std::string name_ = "Elm";
+};
+struct Canal {
+    long length_km = 40;
+    Office* office = nullptr;
+};
+APART const char* office_label(const Canal& canal) {
+    return canal.office->label();
+}
+
+class Signal {
+  public:
+    Signal() { show(); }
+    virtual ~Signal() = default;
+    APART void show() { light(); }
+    virtual void light() = 0;
+};
+class Lamp : public Signal {
+  public:
+    void light() override { std::puts("lit"); }
+};
+
+APART int draught_of_shared(const std::shared_ptr<Craft>& craft) {
+    return craft->draught_cm();
+}
+APART int first_of_emptied(std::vector<Craft*>& queue) {
+    Craft** first = queue.data();
+    queue.clear();
+    queue.shrink_to_fit();
+    return (*first)->draught_cm();
+}
+APART int level_from(const std::string& text) {
+    return std::stoi(text);
+}
+APART void close_gates(int gates) noexcept {
+    refuse(gates);
+}
+APART int toll_of_barge(Craft& craft) {
+    return dynamic_cast<Barge&>(craft).toll();
+}
+
 }  // namespace canal
 
 int main(int count, char** words) {
@@ -75,6 +138,25 @@ int main(int count, char** words) {
         auto* craft = new canal::Barge(90, nullptr);
         delete craft;
         return canal::toll_of(craft);
+    }
+    if (what == "third") return canal::third_level(std::vector<int>(4), 50000000);
+    if (what == "reference") {
+        canal::Berth* berths[3] = {};
+        return canal::moored_length(berths, 2);
+    }
+    if (what == "method") return *canal::office_label(canal::Canal());
+    if (what == "pure") canal::Lamp();
+    if (what == "shared") return canal::draught_of_shared(nullptr);
+    if (what == "emptied") {
+        canal::Craft craft(80);
+        std::vector<canal::Craft*> queue(8, &craft);
+        return canal::first_of_emptied(queue);
+    }
+    if (what == "number") return canal::level_from("high");
+    if (what == "noexcept") canal::close_gates(60);
+    if (what == "cast") {
+        canal::Craft craft(80);
+        return canal::toll_of_barge(craft);
     }
     if (what == "index") {
         canal::Lock lock;

@@ -1,0 +1,35 @@
+#include "core/analysis/origin_link.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/code/function_code.h"
+#include "core/target/module.h"
+
+namespace lantern {
+
+void place_link(OriginLink& link, const FunctionCode& code, std::uint32_t node,
+                const Module* module) {
+    FileAddress at = code.node(node).address;
+    link.function = code.flow.function().name;
+    link.at = module ? module->to_run(at).value : 0;
+    if (auto line = code.symbols.line_at(at)) {
+        link.file = line->file;
+        link.line = line->line;
+    }
+}
+
+std::string lines_of_nodes(const FunctionCode& code, const std::vector<std::uint32_t>& nodes) {
+    std::vector<std::string> lines;
+    for (std::uint32_t node : nodes)
+        if (auto line = code.symbols.line_at(code.node(node).address)) {
+            std::string number = std::to_string(line->line);
+            if (std::ranges::find(lines, number) == lines.end()) lines.push_back(number);
+        }
+    if (lines.empty()) return "a place without a line";
+    return lines.size() == 1 ? "line " + lines[0]
+                             : fmt::format("one of the lines {}", fmt::join(lines, ", "));
+}
+
+}  // namespace lantern
