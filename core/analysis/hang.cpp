@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/analysis/source_report.h"
+#include "core/analysis/statement_parts.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/target/code_at.h"
@@ -12,8 +14,37 @@ namespace {
 
 constexpr unsigned kFramesLookedAt = 32;
 
-std::map<std::string, std::uint64_t> numbers_in(Target& target, ThreadId thread,
+constexpr std::uint32_t kLinesAround = 12;  // of a loop, where globals are looked for
+
+// Globals that the lines around name: what a loop waits for is often one of them.
+void add_globals(const Moment& moment, const Frame& frame,
+                 std::map<std::string, std::uint64_t>& numbers) {
+    EvaluationContext context = moment.context();
+    context.frame = &frame;
+    context.call = {};
+    auto own = frame.function ? lines_of(frame, frame.function->ranges) : std::nullopt;
+    if (!own) return;
+    std::uint32_t line = frame.line->line,
+                  first = std::max(own->first, line - std::min(line, kLinesAround)),
+                  last = std::min(own->last, line + kLinesAround);
+    try {
+        for (const auto& row : report_source(moment, frame.line->file, first, last).rows)
+            for (const std::string& name : names_in(row.text)) {
+                if (numbers.count(name)) continue;
+                try {
+                    Value value = evaluate(name, context);
+                    if (value.address && is_scalar(*value.type))
+                        numbers[name] = ValueReader(moment.target()).integer(value);
+                } catch (const Error&) {  // a word that names nothing here
+                }
+            }
+    } catch (const Error&) {  // its source is not here
+    }
+}
+
+std::map<std::string, std::uint64_t> numbers_in(const Moment& moment, ThreadId thread,
                                                 const Frame& frame) {
+    Target& target = moment.target();
     std::map<std::string, std::uint64_t> numbers;
     for (const VisibleVariable& visible : visible_variables(frame)) {
         if (visible.is_shadowed) continue;
@@ -24,6 +55,7 @@ std::map<std::string, std::uint64_t> numbers_in(Target& target, ThreadId thread,
         } catch (const Error&) {  // no number, or it cannot be read
         }
     }
+    add_globals(moment, frame, numbers);
     return numbers;
 }
 
@@ -48,8 +80,10 @@ void HangSamples::take(const Moment& moment) {
             bool is_users = frame->line && frame->module && frame->call_frame_address &&
                             !moment.libraries().is_library(*frame->module);
             if (!is_users) continue;
+            constexpr std::size_t kOwnFrames = 8;
+            if (frames.size() == kOwnFrames) break;
             frames.push_back({frame_function_name(*frame), frame->line->file, frame->line->line,
-                              *frame->call_frame_address, numbers_in(target, thread, *frame),
+                              *frame->call_frame_address, numbers_in(moment, thread, *frame),
                               waits});
         }
         by_thread_[target.thread_number(thread)].push_back(std::move(frames));

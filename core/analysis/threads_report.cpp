@@ -4,52 +4,14 @@
 
 #include <algorithm>
 
-#include "core/machine/calling_convention.h"
-#include "core/runtime/c_library.h"
+#include "core/analysis/waiting.h"
 #include "core/session/system_calls.h"
-#include "core/support/error.h"
 #include "core/support/text.h"
 
 namespace lantern {
 namespace {
 
 constexpr unsigned kFramesOfAThread = 64;
-
-struct Waiting {
-    RunAddress mutex;
-    ThreadId owner = 0;
-};
-
-// The mutex that the thread is about to get: the argument of the pthread function, kept by its
-// frame's callee-saved registers or, right at the system call, by the futex's address.
-std::optional<Waiting> waiting_for(const Moment& moment, ThreadId id, Unwinder& stack) {
-    bool locks = false;
-    for (unsigned level = 0; level < 6 && stack.frame(level); ++level) {
-        std::string name = frame_function_name(*stack.frame(level));
-        locks |= name.find("mutex_lock") != std::string::npos ||
-                 name.find("lll_lock_wait") != std::string::npos;
-    }
-    if (!locks) return std::nullopt;
-    const Registers& registers = moment.target().registers(id);
-    auto futex = registers.get(kIntegerParameters[0]);
-    if (!futex || system_call_name(static_cast<long>(registers.system_call)) != "futex")
-        return std::nullopt;
-    try {
-        return Waiting{RunAddress(*futex), moment.target().read<std::int32_t>(
-                                               RunAddress(*futex) + c_library::kOwnerInMutex)};
-    } catch (const MemoryError&) {
-        return std::nullopt;
-    }
-}
-
-// "chambers[1].gate" is more than an address: the global that holds it, and how far into it.
-std::string name_of_address(const Moment& moment, RunAddress address) {
-    if (const Module* module = moment.target().module_at(address))
-        if (auto nearest = module->symbols().nearest_name(module->to_file(address)))
-            return nearest->offset ? fmt::format("{}+{}", nearest->name, nearest->offset)
-                                   : nearest->name;
-    return fmt::format("{:#x}", address.value);
-}
 
 // Follows who waits for whom; a circle is told in the order of waiting.
 std::string circle_among(const std::vector<std::pair<ThreadId, ThreadId>>& waits,
@@ -101,10 +63,11 @@ ThreadsReport report_threads(const Moment& moment) {
             break;
         }
         const Frame* innermost = stack.frame(0);
-        std::uint64_t call = process.registers(id).system_call;
-        if (static_cast<std::int64_t>(call) >= 0)
-            row.state =
-                fmt::format("in the system call {}", system_call_name(static_cast<long>(call)));
+        auto call = static_cast<std::int64_t>(process.registers(id).system_call);
+        std::string name = call >= 0 ? system_call_name(call) : "";
+        bool goes_on = name == "restart_syscall";  // with one that was interrupted
+        if (!name.empty() && !goes_on)
+            row.state = "in the system call " + name;
         else if (shown != innermost)
             row.state = fmt::format("in {}", frame_function_name(*innermost));
         row.function = frame_function_name(*shown);
@@ -114,12 +77,9 @@ ThreadsReport report_threads(const Moment& moment) {
             row.file = shown->line->file;
             row.line = shown->line->line;
         }
-        if (auto waiting = waiting_for(moment, id, stack)) {
-            unsigned owner = process.thread_number(waiting->owner);
-            row.waits_for = fmt::format("mutex {}{}", name_of_address(moment, waiting->mutex),
-                                        owner ? fmt::format(", held by thread {}", owner) : "");
-            waits.emplace_back(id, waiting->owner);
-        }
+        Awaited awaited = awaited_by(process, id, stack);
+        row.waits_for = awaited.what;
+        if (awaited.owner) waits.emplace_back(id, awaited.owner);
         report.rows.push_back(std::move(row));
     }
     std::sort(report.rows.begin(), report.rows.end(),

@@ -56,6 +56,20 @@ std::vector<OpenFile> open_files_of(pid_t process) {
     return files;
 }
 
+std::vector<std::string> children_of(pid_t process) {
+    std::vector<std::string> children;
+    std::error_code trouble;
+    for (const auto& thread :
+         fs::directory_iterator(fmt::format("/proc/{}/task", process), trouble)) {
+        std::istringstream ids(text_of(thread.path() / "children"));
+        for (std::string id; ids >> id;) {
+            std::string name = text_of("/proc/" + id + "/comm");
+            children.push_back(fmt::format("{} ({})", id, name.substr(0, name.find('\n'))));
+        }
+    }
+    return children;
+}
+
 std::optional<SignalSets> signal_sets_of(pid_t process, pid_t thread) {
     std::string text = text_of(fmt::format("/proc/{}/task/{}/status", process, thread));
     auto pending = number_behind(text, "SigPnd:", 16), shared = number_behind(text, "ShdPnd:", 16),

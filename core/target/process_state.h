@@ -17,6 +17,9 @@ struct OpenFile {
 // By number; empty where there is no such process.
 std::vector<OpenFile> open_files_of(pid_t process);
 
+// "4711 (wren)", of each child that has not been waited for.
+std::vector<std::string> children_of(pid_t process);
+
 // Bit n: signal n + 1.
 struct SignalSets {
     std::uint64_t pending = 0;  // sent to the process or to this thread, and not taken yet
