@@ -165,7 +165,8 @@ std::string diagnosis_text(const Diagnosis& report, const Style& style) {
         std::string thread =
             report.threads.empty() ? "" : fmt::format(", thread {}", report.thread);
         out += row("where",
-                   fmt::format("{} {}", where_words(report.function, report.file, report.line),
+                   fmt::format("{}{} {}", where_words(report.function, report.file, report.line),
+                               report.line ? "" : ", at a place of which the compiler kept no line",
                                style.faint(fmt::format("frame {}{}", report.level, thread))),
                    style);
         if (!report.statement.empty()) out += row("", escape_for_display(report.statement), style);

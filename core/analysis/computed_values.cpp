@@ -106,6 +106,26 @@ std::optional<SourceName> SourceNames::in_register_with(PlaceInCode place, unsig
     return found;
 }
 
+std::optional<SourceName> SourceNames::stored_from(PlaceInCode place, unsigned dwarf_number,
+                                                   std::uint64_t value) {
+    auto made = place.code->data.reaching(place.node, dwarf_number);
+    if (made.nodes.size() != 1 || made.from_outside) return std::nullopt;
+    std::optional<SourceName> found;
+    for (std::uint32_t node = 0; node < place.code->flow.nodes().size(); ++node) {
+        const Effects* effects = place.code->slots.effects_of(node);
+        bool writes = effects && std::ranges::any_of(effects->memory, &MemoryAccess::writes);
+        auto move = writes ? move_into_memory(*place.code, node) : std::nullopt;
+        if (!move || move->from != PlainMove::From::in_register || move->size != 8) continue;
+        auto moved = place.code->data.reaching(node, move->dwarf_number);
+        if (moved.from_outside || moved.nodes != made.nodes) continue;
+        auto name = in_memory(place.at(node), move->access);
+        if (!name || value_of(*place.frame, name->text) != value) continue;
+        if (found && found->text != name->text) return std::nullopt;
+        found = name;
+    }
+    return found;
+}
+
 std::string SourceNames::inputs_of(PlaceInCode made) {
     const Effects* effects = made.code->slots.effects_of(made.node);
     if (!effects) return {};

@@ -56,9 +56,14 @@ std::string damage_of_heap(Target& target) {
     return first.what + before;
 }
 
+// Of some instructions the compiler keeps no line, such as those that all checks of a function end
+// in: then it is told by where the function is declared.
 bool is_of_user(const Moment& moment, const Frame& frame) {
-    return frame.line && frame.module && !moment.libraries().is_library(*frame.module) &&
-           !moment.libraries().is_library_source(frame.line->file);
+    if (!frame.module || moment.libraries().is_library(*frame.module)) return false;
+    std::string source = frame.line       ? frame.line->file
+                         : frame.function ? frame.function->declared_in
+                                          : "";
+    return !source.empty() && !moment.libraries().is_library_source(source);
 }
 
 void fill_place(const Moment& moment, Diagnosis& diagnosis) {

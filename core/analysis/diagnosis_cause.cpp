@@ -202,9 +202,8 @@ void take_passed_value(const Moment& moment, Culprit& culprit, ValueOrigin& orig
     if (!origin.name.empty() || diagnosis.level == 0) return;
     const Frame* called = moment.stack().frame(diagnosis.level - 1);
     if (!called) return;
-    ValueOrigin passed =
-        origin_of_argument(moment, diagnosis.level, culprit.value, frame_function_name(*called));
-    if (!passed.name.empty()) {
+    ValueOrigin passed = origin_of_argument(moment, diagnosis.level, culprit.value, *called);
+    if (!passed.links.empty()) {
         origin = std::move(passed);
         return;
     }

@@ -22,15 +22,26 @@ bool is_from_another(SourceNames& names, PlaceInCode place, const std::optional<
     return now && !is_same_number(*now, move->size, value);
 }
 
+// What is moved, where that is a number: at once, or by way of a register that is set to it.
+std::optional<std::uint64_t> number_moved(PlaceInCode place, const PlainMove& move) {
+    if (move.from == From::constant) return move.constant;
+    if (move.from != From::in_register) return std::nullopt;
+    auto definitions = place.code->data.reaching(place.node, move.dwarf_number);
+    if (definitions.nodes.size() != 1 || definitions.from_outside) return std::nullopt;
+    auto made = move_into_register(*place.code, definitions.nodes[0], move.dwarf_number);
+    return made && made->from == From::constant ? std::optional(made->constant) : std::nullopt;
+}
+
 template <class MoveAt>
 Sorted sorted(SourceNames& names, PlaceInCode place, const std::vector<std::uint32_t>& nodes,
               std::uint64_t value, MoveAt move_at) {
     Sorted made;
     for (std::uint32_t node : nodes) {
         std::optional<PlainMove> move = move_at(node);
-        if (!move || move->from != From::constant) {
+        auto number = move ? number_moved(place.at(node), *move) : std::nullopt;
+        if (!number) {
             if (!is_from_another(names, place.at(node), move, value)) made.open.push_back(node);
-        } else if (is_same_number(move->constant, move->size, value)) {
+        } else if (is_same_number(*number, move->size, value)) {
             made.same.push_back(node);
         }
     }

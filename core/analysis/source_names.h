@@ -48,6 +48,9 @@ class SourceNames {
     // Where several ways lead to it: the one name of theirs that has the value now.
     std::optional<SourceName> in_register_with(PlaceInCode place, unsigned dwarf_number,
                                                std::uint64_t value);
+    // Where the same number was stored elsewhere: the one name of such a place that has it still.
+    std::optional<SourceName> stored_from(PlaceInCode place, unsigned dwarf_number,
+                                          std::uint64_t value);
     // The variable (or a part of it) that lies in the function's frame so far from its call frame
     // address.
     std::optional<SourceName> in_slot(PlaceInCode place, std::int64_t slot);

@@ -6,6 +6,7 @@
 
 #include "core/analysis/call_target.h"
 #include "core/analysis/origin_link.h"
+#include "core/analysis/passed_argument.h"
 #include "core/analysis/possible_definitions.h"
 #include "core/analysis/statement_parts.h"
 #include "core/machine/calling_convention.h"
@@ -19,8 +20,7 @@ namespace lantern {
 namespace {
 
 constexpr unsigned kMostLinks = 16, kMostSteps = 64;
-constexpr unsigned kReturned = 0;                              // rax
-constexpr unsigned kArgumentRegisters[] = {5, 4, 1, 2, 8, 9};  // psABI §3.2.3
+constexpr unsigned kReturned = 0;  // rax
 
 using From = PlainMove::From;
 
@@ -50,6 +50,9 @@ class Walk {
         if (origin_.name.empty())
             if (auto name = names_.in_register_with(*place, dwarf_number, value))
                 take_name(*place, *name);
+        if (origin_.name.empty())
+            if (auto name = names_.stored_from(*place, dwarf_number, value))
+                take_name(*place, *name);
         follow_register(*place, dwarf_number);
         return origin_;
     }
@@ -66,28 +69,19 @@ class Walk {
     }
 
     // Of the one argument of the frame's call that is that number.
-    ValueOrigin of_argument(unsigned level, std::uint64_t value, const std::string& called) {
+    ValueOrigin of_argument(unsigned level, std::uint64_t value, const Frame& called) {
         auto place = begin(level, value);
-        if (!place) return origin_;
-        std::optional<unsigned> found;
-        std::optional<SourceName> name;
-        for (unsigned number : kArgumentRegisters) {
-            auto each = names_.in_register(*place, number);
-            if (!each || plain(*each->type).kind != TypeKind::pointer) continue;
-            auto now = names_.value_of(*place->frame, each->text);
-            if (now != value) continue;
-            if (found) return origin_;
-            found = number;
-            name = each;
-        }
-        if (!found) return origin_;
-        take_name(*place, *name);
+        auto passed = place ? argument_that_is(names_, *place, called, value) : std::nullopt;
+        if (!passed) return origin_;
         lead(*place, fmt::format("{} passes ", place->code->flow.function().name));
-        tail_ = " to " + called;
-        tell_name(*place, name->text, name->text);
-        origin_.links.back().certainty = Certainty::likely;
-        origin_.links.back().because = "it is the only pointer it passes that is that";
-        follow_register(*place, *found);
+        std::string as = passed->parameter.empty() ? "" : fmt::format(" as {}", passed->parameter);
+        tail_ = fmt::format("{} to {}", as, frame_function_name(called));
+        doubt(Certainty::likely, "it is the only pointer it passes that is that");
+        if (passed->name) {
+            take_name(*place, *passed->name);
+            tell_name(*place, passed->name->text, passed->name->text);
+        }
+        follow_register(*place, passed->dwarf_number);
         return origin_;
     }
 
@@ -438,7 +432,7 @@ ValueOrigin origin_of_name(const Moment& moment, unsigned level, const std::stri
 }
 
 ValueOrigin origin_of_argument(const Moment& moment, unsigned level, std::uint64_t value,
-                               const std::string& called) {
+                               const Frame& called) {
     return Walk(moment).of_argument(level, value, called);
 }
 

@@ -36,8 +36,8 @@ ValueOrigin origin_of_memory(const Moment& moment, unsigned level, const MemoryA
 ValueOrigin origin_of_name(const Moment& moment, unsigned level, const std::string& name,
                            const Type& type, std::uint64_t value);
 // Of what the frame passes to the function that it stands in the call of: the one pointer among the
-// arguments that is that number; without a name where there is none or several.
+// arguments that is that number; without links where there is none or several.
 ValueOrigin origin_of_argument(const Moment& moment, unsigned level, std::uint64_t value,
-                               const std::string& called);
+                               const Frame& called);
 
 }  // namespace lantern
