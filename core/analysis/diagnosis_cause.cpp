@@ -53,8 +53,7 @@ std::string what_is_wrong(const Moment& moment, const Culprit& culprit, const Va
                            culprit.alignment);
     constexpr std::uint64_t kNearNull = 4096;
     if (culprit.value < kNearNull)
-        return fmt::format("is {:#x}: it lies {} into an object whose pointer is null",
-                           culprit.value, counted(culprit.value, "byte"));
+        return fmt::format("is {:#x}, next to null, where nothing is ever mapped", culprit.value);
     std::string words = "is " + number_words(origin, culprit.value, true);
     if (!can_be_an_address(culprit.value)) return words + ", and that can be no address";
     if (!moment.target().region_at(RunAddress(culprit.value)))

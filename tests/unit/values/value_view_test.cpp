@@ -7,40 +7,12 @@
 
 #include "core/support/error.h"
 #include "core/values/builtin_types.h"
+#include "tests/testing/made_up_target.h"
 
 namespace lantern {
 namespace {
 
-// Memory made up for these tests: 4096 bytes at 0x1000.
-class MadeUpTarget final : public Target {
-  public:
-    std::vector<std::byte> memory = std::vector<std::byte>(4096);
-    void read_memory(RunAddress address, std::span<std::byte> out) override {
-        if (read_available(address, out) < out.size()) throw MemoryError("nothing there");
-    }
-    std::size_t read_available(RunAddress address, std::span<std::byte> out) override {
-        if (address.value < 0x1000 || address.value >= 0x2000) return 0;
-        std::size_t size = std::min<std::size_t>(out.size(), 0x2000 - address.value);
-        std::memcpy(out.data(), memory.data() + (address.value - 0x1000), size);
-        return size;
-    }
-    void write_memory(RunAddress address, ByteSpan bytes) override {
-        std::memcpy(memory.data() + (address.value - 0x1000), bytes.data(), bytes.size());
-    }
-    std::vector<ThreadId> threads() const override { return {}; }
-    const Registers& registers(ThreadId) override { return registers_; }
-    void set_registers(ThreadId, const Registers&) override {}
-    const VectorRegisters& vector_registers(ThreadId) override { return vectors_; }
-    const std::list<Module>& modules() override { return modules_; }
-    void put(std::uint64_t address, const std::string& text) {
-        std::memcpy(memory.data() + (address - 0x1000), text.data(), text.size());
-    }
-
-  private:
-    Registers registers_;
-    VectorRegisters vectors_;
-    std::list<Module> modules_;
-};
+using testing::MadeUpTarget;
 
 std::string text_of(const Value& value, Form form = Form::natural) {
     MadeUpTarget target;
