@@ -57,8 +57,8 @@ void add_full(const std::string& what, std::uint64_t used, std::optional<std::ui
               std::vector<std::string>& odd) {
     if (!limit || !*limit) return;
     if (static_cast<double>(used) < kNearlyFull * static_cast<double>(*limit)) return;
-    odd.push_back(
-        fmt::format("{}: {} of at most {}", what, with_thousands(used), with_thousands(*limit)));
+    odd.push_back(fmt::format("{}: {}, and {} are the most it may have", what, with_thousands(used),
+                              with_thousands(*limit)));
 }
 
 void add_limits(const Moment& moment, std::vector<std::string>& odd) {
@@ -68,12 +68,11 @@ void add_limits(const Moment& moment, std::vector<std::string>& odd) {
     for (const MemoryRegion& region : target.regions()) {
         mapped += region.size();
         if (region.name == "[stack]")
-            add_full("the stack of the first thread is nearly full, in bytes", region.size(),
-                     limits.stack, odd);
+            add_full("bytes of the first thread's stack", region.size(), limits.stack, odd);
     }
-    add_full("its files are nearly all open", open_files_of(target.id()).size(), limits.files, odd);
-    add_full("its mappings are nearly all used", target.regions().size(), limits.mappings, odd);
-    add_full("its address space is nearly full, in bytes", mapped, limits.address_space, odd);
+    add_full("open files", open_files_of(target.id()).size(), limits.files, odd);
+    add_full("mappings", target.regions().size(), limits.mappings, odd);
+    add_full("bytes of its address space", mapped, limits.address_space, odd);
 }
 
 std::string names_of(std::uint64_t set) {
