@@ -10,6 +10,7 @@
 #include "core/analysis/culprit.h"
 #include "core/analysis/recursion.h"
 #include "core/analysis/ruined_return.h"
+#include "core/analysis/source_assignment.h"
 #include "core/analysis/stack_fault.h"
 #include "core/analysis/statement_parts.h"
 #include "core/expressions/evaluator.h"
@@ -100,6 +101,10 @@ void fill_ruined_return(const RuinedReturn& ruined, const Frame* frame, Diagnosi
     diagnosis.part_is =
         fmt::format("is overwritten with {}",
                     text.empty() ? fmt::format("{:#x}", ruined.value) : "the text " + text);
+    if (!ruined.is_canary && ruined.function.empty()) {
+        diagnosis.part_certainty = Certainty::likely;
+        diagnosis.part_because = "the word that a return would have taken away is that address";
+    }
     diagnosis.part_at = ruined.slot.value;
     diagnosis.part_level = ruined.level;
     if (ruined.array.empty()) {
@@ -157,9 +162,10 @@ std::string what_is_wrong_with(const Moment& moment, std::uint64_t value) {
 
 // Where the code did not lead back to a name: a pointer of the statement that cannot be right. One
 // that it follows is likelier than one that is only named.
-void look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
+std::uint64_t look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
     const Frame* frame = moment.stack().frame(diagnosis.level);
-    if (!frame || diagnosis.statement.empty()) return;
+    std::uint64_t number = 0;
+    if (!frame || diagnosis.statement.empty()) return number;
     EvaluationContext context = moment.context();
     context.frame = frame;
     context.call = {};
@@ -167,8 +173,8 @@ void look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
         try {
             Value value = evaluate(name, context);
             if (plain(*value.type).kind != TypeKind::pointer) return false;
-            std::string wrong =
-                what_is_wrong_with(moment, ValueReader(moment.target()).integer(value));
+            number = ValueReader(moment.target()).integer(value);
+            std::string wrong = what_is_wrong_with(moment, number);
             if (wrong.empty()) return false;
             diagnosis.part = name;
             diagnosis.part_level = diagnosis.level;
@@ -183,9 +189,10 @@ void look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
         }
     };
     for (const std::string& name : pointers_followed_in(diagnosis.statement))
-        if (suspect(name, "the statement follows it")) return;
+        if (suspect(name, "the statement follows it")) return number;
     for (const std::string& name : names_in(diagnosis.statement))
-        if (suspect(name, "the statement names it")) return;
+        if (suspect(name, "the statement names it")) return number;
+    return 0;
 }
 
 void take_part_of_statement(const Moment& moment, Culprit& culprit, ValueOrigin& origin,
@@ -250,9 +257,29 @@ void take_part_of_statement(const Moment& moment, Culprit& culprit, ValueOrigin&
     culprit.is_folded = false;
 }
 
-void fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
+// The code tells no way: what the source says, where it says it once.
+void look_for_assignment(const Moment& moment, std::uint64_t value, Diagnosis& diagnosis) {
+    const Frame* frame = moment.stack().frame(diagnosis.part_level);
+    auto line = frame && !diagnosis.part.empty() && !diagnosis.part_at
+                    ? line_that_assigns(moment, *frame, diagnosis.part, value)
+                    : std::nullopt;
+    if (!line) return;
+    OriginLink link;
+    link.certainty = Certainty::likely;
+    link.because = "only the source says so: the compiler kept no code for that alone";
+    link.text = fmt::format("{} is set to that", diagnosis.part);
+    link.name = diagnosis.part;
+    link.level = frame->level;
+    link.function = frame_function_name(*frame);
+    link.file = frame->line->file;
+    link.line = *line;
+    diagnosis.origin.push_back(std::move(link));
+}
+
+// Returns the value that was wrong.
+std::uint64_t fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     auto culprit = culprit_of(moment, stop);
-    if (!culprit) return;
+    if (!culprit) return 0;
     ValueOrigin origin;
     if (culprit->dwarf_register)
         origin =
@@ -274,7 +301,7 @@ void fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) 
         take_part_of_statement(moment, *culprit, origin, diagnosis);
     if (culprit->is_folded) {
         diagnosis.part_is = "is null, and the compiler knew that: it kept nothing but the access";
-        return;
+        return 0;
     }
     diagnosis.part = origin.name;
     diagnosis.part_level = std::max(is_librarys ? diagnosis.level : 0, culprit->level);
@@ -293,6 +320,7 @@ void fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) 
     bool leads_on = culprit->role == Culprit::Role::pointer && can_be_an_address(culprit->value) &&
                     moment.target().region_at(RunAddress(culprit->value));
     if (leads_on) diagnosis.at_address = address_note(moment, RunAddress(culprit->value));
+    return culprit->value;
 }
 
 }  // namespace
@@ -314,8 +342,9 @@ void fill_cause(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     bool is_of_stack =
         is_of_memory && !stack_fault_cause(moment, stop.thread, stop.fault_address, true).empty();
     if (is_of_stack) return fill_recursion(moment, stop.thread, diagnosis);
-    fill_operand(moment, stop, diagnosis);
-    if (diagnosis.part.empty()) look_for_suspect(moment, diagnosis);
+    std::uint64_t value = fill_operand(moment, stop, diagnosis);
+    if (diagnosis.part.empty()) value = look_for_suspect(moment, diagnosis);
+    if (diagnosis.origin.empty()) look_for_assignment(moment, value, diagnosis);
 }
 
 }  // namespace lantern

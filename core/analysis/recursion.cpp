@@ -104,7 +104,7 @@ std::optional<Recursion> recursion_of(Target& target, Unwinder& stack, ThreadId 
         for (std::size_t i = from + length; i > from; --i)
             recursion.functions.push_back(frame_function_name(*frames[i - 1]));
         std::vector<const Frame*> turns;
-        for (std::size_t i = 0; i < kTurns / 2; ++i) turns.push_back(frames[from + i * length]);
+        for (std::size_t i = 0; i < kTurns; ++i) turns.push_back(frames[from + i * length]);
         recursion.turns = turns_on(target, *turns[0], *turns[1]);
         add_arguments(target, thread, turns, recursion);
         return recursion;

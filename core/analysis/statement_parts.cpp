@@ -264,7 +264,9 @@ class Blame {
     }
 
     bool leads_nowhere(std::uint64_t value) const {
-        return !can_be_an_address(value) || !moment_.target().region_at(RunAddress(value));
+        if (!can_be_an_address(value)) return true;
+        const MemoryRegion* region = moment_.target().region_at(RunAddress(value));
+        return !region || !region->permissions.starts_with('r');
     }
 
     std::optional<Value> value_of(const std::string& text) {

@@ -38,10 +38,15 @@ class Wait {
         return registers_.get(kIntegerParameters[number]).value_or(0);
     }
 
+    // Of the library's own frames: what the user's functions are called says nothing.
     bool stands_in(const std::string& function) {
-        for (unsigned level = 0; level < kFramesOfALibrary && stack_.frame(level); ++level)
-            if (frame_function_name(*stack_.frame(level)).find(function) != std::string::npos)
-                return true;
+        for (unsigned level = 0; level < kFramesOfALibrary; ++level) {
+            const Frame* frame = stack_.frame(level);
+            bool is_users =
+                frame && frame->line && frame->module && !frame->module->is_system_library();
+            if (!frame || is_users) return false;
+            if (frame_function_name(*frame).find(function) != std::string::npos) return true;
+        }
         return false;
     }
 

@@ -58,6 +58,9 @@ constexpr Failure kInC[] = {
      "main passes null as missing", "", "sound is"},
     {"ways", "reset_and_use, failures.c:140", "held is null", "held is null",
      "held is set to null  reset_and_use, failures.c:138", "", "given is"},
+    {"known", "draught_of_last, failures.c:16", "last is null", "last is null",
+     "last is set to null  draught_of_last, failures.c:161", "draught_of_last, failures.c:1",
+     "given is"},
     {"assert", "check_draught, failures.c:144", "", "", "Assertion `given->draught_cm < 50' failed",
      "Assertion `given->draught_cm < 50' failed", ""},
 };

@@ -155,6 +155,14 @@ APART int count_queue(struct barge *queue, int limit) {
     return counted + limit;
 }
 
+/* What an optimiser knows beforehand: it keeps no place for `last`. */
+APART int draught_of_last(struct barge *given, int day) {
+    struct barge *last = given;
+    if (day > 6) last = NULL;
+    sink = day;
+    return last->draught_cm + given->number;
+}
+
 int main(int count, char **words) {
     const char *what = count > 1 ? words[1] : "";
     struct barge *queue = barge(1, barge(2, NULL));
@@ -175,6 +183,7 @@ int main(int count, char **words) {
     if (!strcmp(what, "text")) return read_label();
     if (!strcmp(what, "both")) return both(queue, NULL);
     if (!strcmp(what, "ways")) return reset_and_use(barge(5, NULL));
+    if (!strcmp(what, "known")) return draught_of_last(queue, 7);
     if (!strcmp(what, "round")) {
         queue->next->next = queue;
         return count_queue(queue, 77);

@@ -1,0 +1,79 @@
+#include "core/analysis/source_assignment.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cstdlib>
+
+#include "core/analysis/source_report.h"
+#include "core/support/error.h"
+
+namespace lantern {
+namespace {
+
+bool is_of_word(char c) {
+    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+}
+
+// Where the word stands by itself from there on; npos: nowhere.
+std::size_t word_in(const std::string& text, const std::string& word, std::size_t from) {
+    for (std::size_t at = from; (at = text.find(word, at)) != std::string::npos; ++at) {
+        bool begins = at == 0 || !is_of_word(text[at - 1]);
+        bool ends = at + word.size() == text.size() || !is_of_word(text[at + word.size()]);
+        if (begins && ends) return at;
+    }
+    return std::string::npos;
+}
+
+bool is_number(const std::string& word, std::uint64_t value) {
+    if (word == "NULL" || word == "nullptr") return value == 0;
+    if (word.empty() || !std::isdigit(static_cast<unsigned char>(word[0]))) return false;
+    char* end = nullptr;
+    std::uint64_t number = std::strtoull(word.c_str(), &end, 0);
+    return number == value && std::string_view(end).find_first_not_of("uUlL") == std::string::npos;
+}
+
+// `name = … number …;`, of a member of another object too if that is what the name is.
+bool assigns(const std::string& line, const std::string& name, std::uint64_t value) {
+    for (std::size_t at = 0; (at = word_in(line, name, at)) != std::string::npos; ++at) {
+        if (at > 0 && (line[at - 1] == '.' || line[at - 1] == '>')) continue;
+        std::size_t equals = line.find_first_not_of(' ', at + name.size());
+        bool is_assignment = equals != std::string::npos && line[equals] == '=' &&
+                             line.compare(equals, 2, "==") != 0;
+        if (!is_assignment) continue;
+        std::string word;
+        for (std::size_t i = equals + 1; i <= line.size(); ++i) {
+            char c = i < line.size() ? line[i] : ';';
+            if (is_of_word(c)) {
+                word += c;
+                continue;
+            }
+            if (is_number(word, value)) return true;
+            word.clear();
+            if (c == ';') break;
+        }
+    }
+    return false;
+}
+
+}  // namespace
+
+std::optional<std::uint32_t> line_that_assigns(const Moment& moment, const Frame& frame,
+                                               const std::string& name, std::uint64_t value) {
+    auto own =
+        frame.function && frame.line ? lines_of(frame, frame.function->ranges) : std::nullopt;
+    if (!own) return std::nullopt;
+    std::uint32_t first = std::min(own->first, frame.function->declared_line);
+    std::optional<std::uint32_t> found;
+    try {
+        SourceReport source = report_source(moment, frame.line->file, first, frame.line->line);
+        for (const auto& row : source.rows) {
+            if (!assigns(row.text, name, value)) continue;
+            if (found) return std::nullopt;
+            found = row.number;
+        }
+    } catch (const Error&) {  // its source is not here
+    }
+    return found;
+}
+
+}  // namespace lantern
