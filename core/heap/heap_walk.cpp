@@ -220,22 +220,33 @@ HeapWords::Piece HeapWords::read(RunAddress begin, std::vector<std::byte> buffer
     return {begin, std::move(buffer)};
 }
 
-void HeapWords::read_ahead(RunAddress begin) {
-    auto read_next = [this, begin, buffer = std::move(spare_)]() mutable {
-        return read(begin, std::move(buffer));
-    };
-    try {
-        next_ = std::async(std::launch::async, std::move(read_next));
-    } catch (const std::system_error&) {  // no more threads: it is read when it is needed
+void HeapWords::read_ahead() {
+    constexpr std::size_t kAhead = 2;  // pieces
+    while (next_.size() < kAhead) {
+        auto read_next = [this, begin = ahead_, buffer = std::move(spare_)]() mutable {
+            return read(begin, std::move(buffer));
+        };
+        try {
+            next_.push_back(std::async(std::launch::async, std::move(read_next)));
+        } catch (const std::system_error&) {  // no more threads: it is read when it is needed
+            return;
+        }
+        ahead_ = ahead_ + kWindow;
     }
 }
 
 void HeapWords::go_to(RunAddress address) {
     bool goes_on = address >= piece_.begin && address - piece_.begin < 2 * kWindow;
-    if (next_.valid()) spare_ = std::exchange(piece_, next_.get()).bytes;
-    if (!piece_.holds(address))
+    if (!next_.empty()) {
+        spare_ = std::exchange(piece_, next_.front().get()).bytes;
+        next_.pop_front();
+    }
+    if (!piece_.holds(address)) {
+        next_.clear();
         piece_ = read(RunAddress(address.value & ~(kPageSize - 1)), std::move(piece_.bytes));
-    if (goes_on && piece_.bytes.size() == kWindow) read_ahead(piece_.begin + kWindow);
+        ahead_ = piece_.begin + kWindow;
+    }
+    if (goes_on && piece_.bytes.size() == kWindow) read_ahead();
 }
 
 std::optional<std::uint64_t> HeapWords::at(RunAddress address) {

@@ -1,6 +1,7 @@
 // Going through the memory of the heap, chunk by chunk. (For heap.cpp.)
 #pragma once
 
+#include <deque>
 #include <functional>
 #include <future>
 
@@ -12,7 +13,7 @@ namespace lantern {
 std::optional<std::uint64_t> word_at(Target& target, RunAddress address);
 
 // Words of the process, read in large pieces: walks go forward. While one piece is gone through,
-// another thread reads the next.
+// other threads read the next ones.
 class HeapWords {
   public:
     explicit HeapWords(Target& target) : target_(target) {}
@@ -25,13 +26,14 @@ class HeapWords {
         bool holds(RunAddress address) const;
     };
     Piece read(RunAddress begin, std::vector<std::byte> buffer) const;
-    void read_ahead(RunAddress begin);
+    void read_ahead();
     void go_to(RunAddress address);
 
     Target& target_;
     Piece piece_;
     std::vector<std::byte> spare_;  // of a piece that is done
-    std::future<Piece> next_;
+    RunAddress ahead_;              // where the pieces end that are being read
+    std::deque<std::future<Piece>> next_;
 };
 
 // Adds the blocks of one piece of an arena, in order, and what is wrong with their headers. The
