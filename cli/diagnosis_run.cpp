@@ -180,6 +180,25 @@ void leave_out_other_calls(const Diagnosis& diagnosis, std::vector<OriginLink>& 
     writes.resize(std::min(kept, writes.size()));
 }
 
+// Of what a library wrote: the line of the user's own code that had it done.
+void lead_to_own_code(const Moment& moment, OriginLink& link) {
+    constexpr unsigned kFramesLookedAt = 24;
+    const LibraryRules& libraries = moment.libraries();
+    for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+        const Frame* frame = moment.stack().frame(level);
+        if (!frame) return;
+        bool is_users = frame->line && frame->module && !libraries.is_library(*frame->module) &&
+                        !libraries.is_library_source(frame->line->file);
+        if (!is_users) continue;
+        if (level == 0) return;
+        link.text += " in " + link.function;
+        link.function = frame_function_name(*frame);
+        link.file = frame->line->file;
+        link.line = frame->line->line;
+        return;
+    }
+}
+
 OriginLink link_of(Session& session, const WatchChange& change, const std::string& part) {
     OriginLink link;
     std::uint64_t after = 0;
@@ -191,6 +210,7 @@ OriginLink link_of(Session& session, const WatchChange& change, const std::strin
     link.function = change.function;
     link.file = change.file;
     link.line = change.line;
+    lead_to_own_code(session.moment(), link);
     return link;
 }
 

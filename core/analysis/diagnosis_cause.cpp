@@ -266,7 +266,7 @@ void look_for_assignment(const Moment& moment, std::uint64_t value, Diagnosis& d
     if (!line) return;
     OriginLink link;
     link.certainty = Certainty::likely;
-    link.because = "only the source says so: the compiler kept no code for that alone";
+    link.because = "only the source says so; its code does not lead there";
     link.text = fmt::format("{} is set to that", diagnosis.part);
     link.name = diagnosis.part;
     link.level = frame->level;
