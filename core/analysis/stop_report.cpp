@@ -186,7 +186,10 @@ WatchReport report_watch(const Moment& moment, const WatchChange& change) {
     report.function = change.function;
     report.by = change.by;
     const Frame* frame = moment.selected_frame();
-    if (frame && frame->level > 0 && frame->line) {
+    // A call writes its return address: the frame's own line did it.
+    bool is_by_another = frame && frame->level > 0 && frame->line &&
+                         !(frame->line->line == change.line && frame->line->file == change.file);
+    if (is_by_another) {
         report.from = frame_function_name(*frame);
         report.from_file = frame->line->file;
         report.from_line = frame->line->line;

@@ -19,6 +19,7 @@
 #include "core/session/system_calls.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/unwind/call_before.h"
 #include "core/values/builtin_types.h"
 
 namespace lantern {
@@ -293,8 +294,28 @@ bool Watching::any_by_steps() const {
     });
 }
 
-// The statement that did it: the processor tells when the instruction is done, so it is the one
-// before.
+// An address inside of the instruction that wrote: the processor tells when it is done, so it is
+// the one before. A call that has put its return address there lies before that one.
+RunAddress Watching::writer(ThreadId thread, const RunRange& written) {
+    const Registers& registers = process_.registers(thread);
+    RunAddress next = registers.program_counter(), top = registers.stack_pointer();
+    constexpr std::uint64_t kWord = 8;
+    bool may_be_call = written.low < top + kWord && top < written.high;
+    std::uint64_t back = 0;
+    auto bytes = std::as_writable_bytes(std::span(&back, 1));
+    if (!may_be_call || process_.read_available(top, bytes) != kWord) return next - 1;
+    auto call = call_before(process_, RunAddress(back));
+    bool leads_here = call && (call->target ? *call->target == next : begins_function(next));
+    return leads_here ? RunAddress(back) - 1 : next - 1;
+}
+
+bool Watching::begins_function(RunAddress at) {
+    const Module* module = process_.module_at(at);
+    auto nearest = module ? module->symbols().nearest_name(module->to_file(at)) : std::nullopt;
+    return nearest && nearest->offset == 0;
+}
+
+// The statement that did it.
 WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     const Breakpoint& breakpoint = *seen.breakpoint;
     const std::vector<std::byte>& now = seen.now;
@@ -310,7 +331,7 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     change.before =
         value_of_bytes(*part.type, ByteSpan(watched.bytes_before).subspan(part.offset, part.size));
     change.after = value_of_bytes(*part.type, ByteSpan(now).subspan(part.offset, part.size));
-    RunAddress last = process_.registers(event.thread).program_counter() - 1;
+    RunAddress last = writer(event.thread, watched.range);
     change.instruction = last + 1;
     if (const Module* module = process_.module_at(last)) {
         FileAddress at = module->to_file(last);

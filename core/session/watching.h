@@ -38,6 +38,8 @@ class Watching {
     std::vector<Seen> seen(const TargetEvent& event);
     // What to tell of it.
     WatchChange change(const Seen& seen, const TargetEvent& event);
+    RunAddress writer(ThreadId thread, const RunRange& written);
+    bool begins_function(RunAddress at);
     // From here on what is there now is what was there before.
     void remember(Seen seen) { seen.breakpoint->watched->bytes = std::move(seen.now); }
     // The watchpoints whose variable's frame has been left, now that this thread stands where it

@@ -64,6 +64,24 @@ INSTANTIATE_TEST_SUITE_P(Builds, Truth,
                          ::testing::Values("truth-gcc-O0", "truth-gcc-O2", "truth-clang-O0",
                                            "truth-clang-O2"));
 
+// What lies right before the function that was called has nothing to do with it.
+TEST(Watched, AReturnAddressIsWrittenByTheCall) {
+    Ran ran = debug(fixture("failures-gcc-O0"),
+                    {"reach main", "over", "pause on write *(long *)(%rsp - 8)", "continue",
+                     "continue", "continue"},
+                    {"--stdout", "/dev/null"});
+    std::vector<std::string> writers;
+    for (const std::string& line : lines_of(ran.output))
+        if (line.starts_with(" by ")) writers.push_back(line);
+    ASSERT_EQ(writers.size(), 3u) << ran.output;
+    EXPECT_NE(writers[0].find("failures.c:168 in main: struct barge *queue"), std::string::npos)
+        << writers[0];
+    EXPECT_EQ(writers[1], writers[0]) << "a call in a call";
+    EXPECT_NE(writers[2].find("failures.c:170 in main: if (!strcmp(what, \"member\"))"),
+              std::string::npos)
+        << "by way of the linkage table: " << writers[2];
+}
+
 TEST(Watched, TheOldValueIsTheOneBeforeThisWrite) {
     std::string program = fixture("truth-gcc-O0");
     for (auto [condition, told] : {std::pair{"when level == 12", "level  11 → 12"},
