@@ -276,10 +276,9 @@ void look_for_assignment(const Moment& moment, std::uint64_t value, Diagnosis& d
     diagnosis.origin.push_back(std::move(link));
 }
 
-// Returns the value that was wrong.
-std::uint64_t fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
+void fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     auto culprit = culprit_of(moment, stop);
-    if (!culprit) return 0;
+    if (!culprit) return;
     ValueOrigin origin;
     if (culprit->dwarf_register)
         origin =
@@ -301,7 +300,7 @@ std::uint64_t fill_operand(const Moment& moment, const Stop& stop, Diagnosis& di
         take_part_of_statement(moment, *culprit, origin, diagnosis);
     if (culprit->is_folded) {
         diagnosis.part_is = "is null, and the compiler knew that: it kept nothing but the access";
-        return 0;
+        return;
     }
     diagnosis.part = origin.name;
     diagnosis.part_level = std::max(is_librarys ? diagnosis.level : 0, culprit->level);
@@ -320,7 +319,8 @@ std::uint64_t fill_operand(const Moment& moment, const Stop& stop, Diagnosis& di
     bool leads_on = culprit->role == Culprit::Role::pointer && can_be_an_address(culprit->value) &&
                     moment.target().region_at(RunAddress(culprit->value));
     if (leads_on) diagnosis.at_address = address_note(moment, RunAddress(culprit->value));
-    return culprit->value;
+    if (diagnosis.origin.empty() && !origin.others_may_write)
+        look_for_assignment(moment, culprit->value, diagnosis);
 }
 
 }  // namespace
@@ -342,9 +342,10 @@ void fill_cause(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     bool is_of_stack =
         is_of_memory && !stack_fault_cause(moment, stop.thread, stop.fault_address, true).empty();
     if (is_of_stack) return fill_recursion(moment, stop.thread, diagnosis);
-    std::uint64_t value = fill_operand(moment, stop, diagnosis);
-    if (diagnosis.part.empty()) value = look_for_suspect(moment, diagnosis);
-    if (diagnosis.origin.empty()) look_for_assignment(moment, value, diagnosis);
+    fill_operand(moment, stop, diagnosis);
+    if (!diagnosis.part.empty()) return;
+    std::uint64_t value = look_for_suspect(moment, diagnosis);
+    look_for_assignment(moment, value, diagnosis);
 }
 
 }  // namespace lantern

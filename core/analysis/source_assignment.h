@@ -15,4 +15,8 @@ namespace lantern {
 std::optional<std::uint32_t> line_that_assigns(const Moment& moment, const Frame& frame,
                                                const std::string& name, std::uint64_t value);
 
+// Whether a line of source sets the name to the number, and to nothing else: `at = NULL;`, or one
+// arm of a choice.
+bool assigns_number(const std::string& line, const std::string& name, std::uint64_t value);
+
 }  // namespace lantern

@@ -282,6 +282,7 @@ class Walk {
         auto stores =
             place.code->slots.reaching(place.node, slot, size, names_.object_at(place, slot, size));
         if (stores.may_be_others) {
+            origin_.others_may_write = true;
             std::string whose = name ? name->text : "it";
             if (stores.address_taken.empty())
                 return end(fmt::format("who wrote {} last, the code alone does not tell", whose));

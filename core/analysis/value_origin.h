@@ -24,6 +24,7 @@ struct ValueOrigin {
     std::string index_of;           // the name is an index, and this the pointer it is used with
     std::vector<OriginLink> links;  // the last thing that happened first
     std::string end;                // why it goes no further
+    bool others_may_write = false;  // its address was given away: what the code shows is not all
 };
 
 // Of what a register (DWARF number), or the memory that an operand reads, held when the instruction

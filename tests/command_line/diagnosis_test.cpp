@@ -273,6 +273,16 @@ TEST(Diagnosis, OfADeadlockTellsWhoWaitsForWhom) {
     EXPECT_FALSE(ran.says("was in one call of")) << "nothing goes round: " << ran.output;
 }
 
+// Somebody else may have set it: what the source says of it here is no answer.
+TEST(Diagnosis, TheSourceIsNotAskedWhereTheAddressWasGivenAway) {
+    for (const char* build : {"failures-gcc-O0", "failures-gcc-O2"}) {
+        Ran ran = run({LANTERN_PROGRAM, "diagnose", fixture(build), "--stdout", "/dev/null", "--",
+                       "address"});
+        EXPECT_TRUE(ran.says("was given away at")) << ran.output;
+        EXPECT_FALSE(ran.says("only the source says so")) << ran.output;
+    }
+}
+
 TEST(Diagnosis, WrongUseIsTold) {
     EXPECT_EQ(run({LANTERN_PROGRAM, "diagnose"}).status, 2);
     EXPECT_EQ(run({LANTERN_PROGRAM, "debug", "--core", "x", "y"}).status, 2);

@@ -3,6 +3,8 @@
 
 #include <gtest/gtest.h>
 
+#include "core/analysis/source_assignment.h"
+
 namespace lantern {
 namespace {
 
@@ -29,6 +31,20 @@ TEST(StatementParts, NamesAreNeitherMembersNorFunctions) {
     EXPECT_EQ(names_in(""), Words());
     EXPECT_EQ(names_in("a[b[c]"), (Words{"a", "b", "c"}))
         << "a line may end before its brackets do";
+}
+
+TEST(SourceAssignment, IsOfJustTheNumber) {
+    for (const char* line :
+         {"at = NULL;", "struct barge *at = NULL;", "if (n) at = 0;", "at = n ? 0 : first;",
+          "at = n ? first : nullptr;", "at = (struct barge *)0, n = 3;", "at=0"})
+        EXPECT_TRUE(assigns_number(line, "at", 0)) << line;
+    for (const char* line : {"at = barge(1, NULL);", "at = rows[0];", "at == NULL;", "at = 0 + n;",
+                             "at = n - 0;", "b.at = NULL;", "p->at = NULL;", "flat = NULL;",
+                             "at = first; n = 0;", "at = NULLS;", "at = 0.5;", "", "at ="})
+        EXPECT_FALSE(assigns_number(line, "at", 0)) << line;
+    EXPECT_TRUE(assigns_number("level = 200000000;", "level", 200000000));
+    EXPECT_TRUE(assigns_number("flag = (const bool*)0x10;", "flag", 16));
+    EXPECT_FALSE(assigns_number("level = 20;", "level", 200000000));
 }
 
 }  // namespace
