@@ -40,7 +40,8 @@ class Target {
     // How many bytes from the start of `out` could be read; never throws for bad addresses.
     virtual std::size_t read_available(RunAddress address, std::span<std::byte> out) = 0;
     virtual void write_memory(RunAddress address, ByteSpan bytes) = 0;  // throws MemoryError
-    // The same as read_available for a lot at once: it passes by what is kept of memory.
+    // The same as read_available for a lot at once: it passes by what is kept of memory. Several
+    // threads may call it at a time while nothing of the process moves.
     virtual std::size_t read_bulk(RunAddress address, std::span<std::byte> out) {
         return read_available(address, out);
     }
