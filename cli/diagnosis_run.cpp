@@ -166,8 +166,9 @@ bool begin_watching(Session& session, const Watched& watched) {
 }
 
 bool lies_on_stack(Session& session, const Watched& watched) {
-    RunAddress top = session.context().frame->registers.stack_pointer();
-    const MemoryRegion* stack = session.target().region_at(top);
+    const Frame* frame = session.moment().stack().frame(0);
+    if (!frame) return false;
+    const MemoryRegion* stack = session.target().region_at(frame->registers.stack_pointer());
     return stack && stack->contains(RunAddress(watched.address));
 }
 

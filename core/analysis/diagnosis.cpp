@@ -10,6 +10,7 @@
 #include "core/analysis/shared_data.h"
 #include "core/analysis/signal_sentence.h"
 #include "core/analysis/source_report.h"
+#include "core/analysis/statement_parts.h"
 #include "core/analysis/threads_report.h"
 #include "core/expressions/evaluator.h"
 #include "core/heap/heap.h"
@@ -28,9 +29,7 @@ std::optional<RunRange> object_of_part(const Moment& moment, const Diagnosis& di
     std::string holder = holder_of_part(diagnosis.part);
     const Frame* frame = moment.stack().frame(diagnosis.part_level);
     if (!frame || diagnosis.part.empty() || diagnosis.part_at) return std::nullopt;
-    EvaluationContext context = moment.context();
-    context.frame = frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment, *frame);
     try {
         Value value = evaluate(holder.empty() ? diagnosis.part : holder, context);
         RunAddress at = ValueReader(moment.target()).pointed_at(value);

@@ -53,8 +53,8 @@ std::string what_is_wrong(const Moment& moment, const Culprit& culprit, const Va
         return fmt::format("is {:#x}, which is no multiple of {}", culprit.value,
                            culprit.alignment);
     constexpr std::uint64_t kNearNull = 4096;
-    if (culprit.value < kNearNull)
-        return fmt::format("is {:#x}, next to null, where nothing is ever mapped", culprit.value);
+    if (culprit.value < kNearNull && !moment.target().region_at(RunAddress(culprit.value)))
+        return fmt::format("is {:#x}, next to null, where nothing is mapped", culprit.value);
     std::string words = "is " + number_words(origin, culprit.value, true);
     if (!can_be_an_address(culprit.value)) return words + ", and that can be no address";
     if (!moment.target().region_at(RunAddress(culprit.value)))
@@ -75,9 +75,7 @@ void add_freed_holder(const Moment& moment, unsigned level, const std::string& n
     std::string holder = holder_of_part(name);
     const Frame* frame = holder.empty() ? nullptr : moment.stack().frame(level);
     if (!frame) return;
-    EvaluationContext context = moment.context();
-    context.frame = frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment, *frame);
     try {
         RunAddress address = ValueReader(moment.target()).pointed_at(evaluate(holder, context));
         std::string note = moment.surroundings().describe(address);
@@ -166,9 +164,7 @@ std::uint64_t look_for_suspect(const Moment& moment, Diagnosis& diagnosis) {
     const Frame* frame = moment.stack().frame(diagnosis.level);
     std::uint64_t number = 0;
     if (!frame || diagnosis.statement.empty()) return number;
-    EvaluationContext context = moment.context();
-    context.frame = frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment, *frame);
     auto suspect = [&](const std::string& name, const char* because) {
         try {
             Value value = evaluate(name, context);
@@ -220,9 +216,7 @@ void take_passed_value(const Moment& moment, Culprit& culprit, ValueOrigin& orig
 
 bool is_one_place(const Moment& moment, const Frame& frame, const std::string& one,
                   const std::string& other) {
-    EvaluationContext context = moment.context();
-    context.frame = &frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment, frame);
     try {
         Value first = evaluate(one, context), second = evaluate(other, context);
         return first.address && first.address == second.address &&
@@ -241,9 +235,10 @@ void take_part_of_statement(const Moment& moment, Culprit& culprit, ValueOrigin&
     auto part = part_that_leads_to(moment, *frame, diagnosis.statement, *culprit.accessed);
     if (!part) return;
     bool is_sure = !origin.name.empty() && origin.name_is_checked;
-    bool is_same = origin.name == part->name;
-    if (is_same) origin.name_is_checked = true;
-    if (is_same) return;
+    if (origin.name == part->name) {
+        origin.name_is_checked = true;
+        return;
+    }
     if (is_sure && culprit.role == Culprit::Role::pointer) {
         // The same place, as the statement spells it: `words[0]` for `*words`.
         if (is_one_place(moment, *frame, origin.name, part->name)) origin.name = part->name;

@@ -19,9 +19,7 @@ constexpr std::uint32_t kLinesAround = 12;  // of a loop, where globals are look
 // Globals that the lines around name: what a loop waits for is often one of them.
 void add_globals(const Moment& moment, const Frame& frame,
                  std::map<std::string, std::uint64_t>& numbers) {
-    EvaluationContext context = moment.context();
-    context.frame = &frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment, frame);
     auto own = frame.function ? lines_of(frame, frame.function->ranges) : std::nullopt;
     if (!own) return;
     std::uint32_t line = frame.line->line,

@@ -137,7 +137,6 @@ class Search {
         found.array = name;
         found.array_size = size;
         found.text = runs_over ? text : "";
-        found.text_size = found.text.size();
     }
 
     // Printable, up to its zero; so long at most.

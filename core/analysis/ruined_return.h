@@ -23,7 +23,6 @@ struct RuinedReturn {
     std::string array;
     std::uint64_t array_size = 0;  // bytes
     std::string text;  // begins in the array and goes on to the slot at least; may be empty
-    std::uint64_t text_size = 0;  // bytes
 };
 
 // Nothing where the stop has another cause.

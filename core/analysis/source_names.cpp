@@ -1,5 +1,7 @@
 #include "core/analysis/source_names.h"
 
+#include "core/analysis/statement_parts.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -78,9 +80,7 @@ std::optional<PlaceInCode> SourceNames::place_of(const Frame& frame) {
 
 std::optional<std::uint64_t> SourceNames::value_of(const Frame& frame,
                                                    const std::string& expression) {
-    EvaluationContext context = moment_.context();
-    context.frame = &frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment_, frame);
     try {
         return ValueReader(moment_.target()).integer(evaluate(expression, context));
     } catch (const Error&) {
@@ -89,9 +89,7 @@ std::optional<std::uint64_t> SourceNames::value_of(const Frame& frame,
 }
 
 std::optional<Value> SourceNames::place_of_name(const Frame& frame, const std::string& expression) {
-    EvaluationContext context = moment_.context();
-    context.frame = &frame;
-    context.call = {};
+    EvaluationContext context = context_in(moment_, frame);
     try {
         Value value = evaluate(expression, context);
         bool has_place = value.is_available() && (value.address || value.in_register);

@@ -150,10 +150,7 @@ class Reader {
 class Blame {
   public:
     Blame(const Moment& moment, const Frame& frame, std::uint64_t address)
-        : moment_(moment), context_(moment.context()), address_(address) {
-        context_.frame = &frame;
-        context_.call = {};
-    }
+        : moment_(moment), context_(context_in(moment, frame)), address_(address) {}
 
     std::optional<StatementPart> of(const std::string& statement) {
         for (const Chain& chain : Reader(statement).chains()) consider(chain);
@@ -285,6 +282,13 @@ class Blame {
 };
 
 }  // namespace
+
+EvaluationContext context_in(const Moment& moment, const Frame& frame) {
+    EvaluationContext context = moment.context();
+    context.frame = &frame;
+    context.call = {};
+    return context;
+}
 
 std::optional<StatementPart> part_that_leads_to(const Moment& moment, const Frame& frame,
                                                 const std::string& statement,

@@ -22,6 +22,9 @@ struct StatementPart {
     bool operator==(const StatementPart& other) const = default;
 };
 
+// For names of the frame; nothing of the program is run.
+EvaluationContext context_in(const Moment& moment, const Frame& frame);
+
 // Nothing where no place of the statement lies there, or several do for different reasons. Runs
 // nothing of the program.
 std::optional<StatementPart> part_that_leads_to(const Moment& moment, const Frame& frame,
