@@ -146,8 +146,7 @@ TEST(Processes, AreAllLetGoByRelease) {
         debug(kFamily, {"follow both", "pause at work", "launch many 3 10", "continue", "release"},
               {"--stdout", out});
     EXPECT_EQ(ran.status, 0) << ran.output;
-    for (int i = 0; i < 100 && folder.read("out").empty(); ++i) usleep(50'000);
-    EXPECT_EQ(folder.read("out"), "sum 6 total 45\n");
+    EXPECT_EQ(folder.read_with("out", "\n"), "sum 6 total 45\n");
 }
 
 TEST(Processes, OneThatIsKilledFromOutsideWhileItStandsIsNotWaitedFor) {

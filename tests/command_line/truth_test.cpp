@@ -299,14 +299,17 @@ TEST(ClosedOutput, EndsUsAndLeavesTheProcessClean) {
 
 TEST(Forks, TheChildOfAVforkMeetsBreakpointsAndItsParentGoesOn) {
     for (const char* how : {"exec", "exit"}) {
+        TemporaryFolder folder;
         Ran ran = debug(fixture("vforks"),
                         {"follow child", "pause at helper", fmt::format("launch {}", how),
-                         "value n", "continue", "-continue"});
+                         "value n", "continue", "-continue"},
+                        {"--stdout", (folder.path() / "said").string()});
         EXPECT_TRUE(ran.says("breakpoint 1 ─ helper")) << how << ran.output;
         EXPECT_TRUE(ran.says("n = 3")) << how << ran.output;
         EXPECT_TRUE(ran.says("the program has ended, exit status 7")) << how << ran.output;
-        EXPECT_TRUE(ran.says("parent 10 7")) << how << "the parent went on alone, with clean code\n"
-                                             << ran.output;
+        EXPECT_EQ(folder.read_with("said", "\n"), "parent 10 7\n")
+            << how << "the parent went on alone, with clean code\n"
+            << ran.output;
     }
 }
 
@@ -391,12 +394,7 @@ TEST(Truth, AForkGivesTheProgramWhatItWouldGiveWithoutUs) {
                                  "-continue", calls ? "-" + std::string(between) : "-stack",
                                  "-continue", "-continue", "-continue", "-release"},
                                 {"--stdout", said, "--allow-calls"});
-                std::string text;
-                for (int wait = 0; wait < 100 && text.find('\n') == std::string::npos; ++wait) {
-                    text = folder.read("said");
-                    usleep(20'000);
-                }
-                EXPECT_EQ(text, "fork gave a child, it ended with 2\n")
+                EXPECT_EQ(folder.read_with("said", "\n"), "fork gave a child, it ended with 2\n")
                     << how << ", " << whom << ", " << between << "\n"
                     << ran.output;
             }
@@ -413,12 +411,8 @@ TEST(Truth, ManyPlacesAreMetExactlyAndLeaveNoCodeBehind) {
                     {"--stdout", said});
     EXPECT_EQ(ran.status, 0) << ran.output;
     EXPECT_TRUE(ran.says("passed 25 600 times")) << ran.output;
-    std::string text;
-    for (int wait = 0; wait < 200 && text.find("afterwards") == std::string::npos; ++wait) {
-        text = folder.read("said");
-        usleep(20'000);
-    }
-    EXPECT_EQ(text, "passed 25600\nthe child has 0\nafterwards 0\n");
+    EXPECT_EQ(folder.read_with("said", "afterwards"),
+              "passed 25600\nthe child has 0\nafterwards 0\n");
 }
 
 TEST(Truth, SystemCallsIntoSeveralWatchedArraysGiveWhatTheyWouldGiveWithoutUs) {
@@ -471,12 +465,9 @@ TEST(Truth, AProgramThatIsReleasedInTheMiddleOfWatchedCallsLosesNothing) {
              "continue meanwhile", moment, "pause", "release"},
             {"--stdout", said});
         EXPECT_EQ(ran.status, 0) << ran.output;
-        std::string text;
-        for (int wait = 0; wait < 250 && text.empty(); ++wait) {
-            text = folder.read("said");
-            usleep(20'000);
-        }
-        EXPECT_EQ(text, "0 threads failed, 2400 berths changed\n") << moment << "\n" << ran.output;
+        EXPECT_EQ(folder.read_with("said", "\n"), "0 threads failed, 2400 berths changed\n")
+            << moment << "\n"
+            << ran.output;
     }
 }
 

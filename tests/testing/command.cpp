@@ -41,6 +41,11 @@ std::string TemporaryFolder::read(const std::string& name) const {
     return whole_file(path_ / name);
 }
 
+std::string TemporaryFolder::read_with(const std::string& name, const std::string& part) const {
+    for (int i = 0; i < 250 && read(name).find(part) == std::string::npos; ++i) usleep(20'000);
+    return read(name);
+}
+
 Ran run(const std::vector<std::string>& words, const std::string& input,
         const std::filesystem::path& folder) {
     TemporaryFolder scratch;

@@ -28,6 +28,9 @@ class TemporaryFolder {
     const std::filesystem::path& path() const { return path_; }
     std::filesystem::path write(const std::string& name, const std::string& content) const;
     std::string read(const std::string& name) const;
+    // The same of a file that a process still writes: once `part` is in it, else what it holds
+    // after five seconds.
+    std::string read_with(const std::string& name, const std::string& part) const;
 
   private:
     std::filesystem::path path_;
