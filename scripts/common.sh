@@ -36,7 +36,7 @@ build_lantern() {
     shift 2
     say "building in $build"
     mkdir -p "$build"
-    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TESTS="$tests" -DLANTERN_BENCH="$bench" "$@" > "$build/configure.log" 2>&1 ||
+    cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TOGETHER=ON -DLANTERN_TESTS="$tests" -DLANTERN_BENCH="$bench" "$@" > "$build/configure.log" 2>&1 ||
         { cat "$build/configure.log" >&2; exit 1; }
     grep -iE 'warning|SKIPPED' "$build/configure.log" || true
     cmake --build "$build"

@@ -12,7 +12,7 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kFramesLookedAt = 32;
+constexpr unsigned kFramesOfHang = 32;
 
 constexpr std::uint32_t kLinesAround = 12;  // of a loop, where globals are looked for
 
@@ -72,7 +72,7 @@ void HangSamples::take(const Moment& moment) {
         std::vector<Sample> frames;
         bool waits = stands_in_system_call(target, thread);
         Unwinder walk(target, thread);
-        for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+        for (unsigned level = 0; level < kFramesOfHang; ++level) {
             const Frame* frame = walk.frame(level);
             if (!frame) break;
             bool is_users = frame->line && frame->module && frame->call_frame_address &&

@@ -10,7 +10,7 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kFramesLookedAt = 160;
+constexpr unsigned kFramesOfRecursion = 160;
 constexpr std::size_t kLongestTurn = 12;  // functions
 constexpr std::size_t kTurns = 8;         // that must look alike
 constexpr std::size_t kFewestLeft = 4;    // frames above the turns, of what the last one called
@@ -91,7 +91,7 @@ std::uint64_t turns_on(Target& target, const Frame& inner, const Frame& outer) {
 
 std::optional<Recursion> recursion_of(Target& target, Unwinder& stack, ThreadId thread) {
     std::vector<const Frame*> frames;
-    for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+    for (unsigned level = 0; level < kFramesOfRecursion; ++level) {
         const Frame* frame = stack.frame(level);
         if (!frame) break;
         if (!frame->inlined && frame->function) frames.push_back(frame);

@@ -17,7 +17,7 @@ namespace lantern {
 namespace {
 
 constexpr std::uint64_t kWord = 8;
-constexpr unsigned kFramesLookedAt = 16;      // of the C library above the function
+constexpr unsigned kFramesAboveRuin = 16;     // of the C library above the function
 constexpr std::uint64_t kFarthest = 1 << 20;  // bytes between an array and what was overwritten
 constexpr std::uint64_t kBehind = 256;        // bytes of the text behind that
 
@@ -81,7 +81,7 @@ class Search {
 
     std::optional<RuinedReturn> canary() {
         bool is_told = false;
-        for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+        for (unsigned level = 0; level < kFramesAboveRuin; ++level) {
             const Frame* frame = moment_.stack().frame(level);
             if (!frame) return std::nullopt;
             if (is_told && frame->module && frame->function && frame->body)

@@ -15,7 +15,7 @@ constexpr std::uint64_t kLargeFrame = 64 << 10;  // bytes
 constexpr std::uint64_t kLargestFrame = 1 << 30;
 constexpr std::uint64_t kMostBelow =
     1 << 20;  // bytes below a stack's end at which an access is still taken for one of its own
-constexpr unsigned kFramesLookedAt = 400;
+constexpr unsigned kFramesOfFault = 400;
 constexpr unsigned kTurns = 8;  // of one function among them: a recursion
 
 bool is_writable(const MemoryRegion& region) {
@@ -32,7 +32,7 @@ const MemoryRegion* stack_above(const std::vector<MemoryRegion>& regions, RunAdd
 // Who calls itself, by ways that differ from turn to turn.
 std::string most_frequent(Unwinder& stack) {
     std::map<std::string, unsigned> seen;
-    for (unsigned level = 0; level < kFramesLookedAt; ++level) {
+    for (unsigned level = 0; level < kFramesOfFault; ++level) {
         const Frame* frame = stack.frame(level);
         if (!frame) break;
         if (frame->inlined || !frame->function) continue;

@@ -20,10 +20,10 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kMostFrames = 64;              // of one thread
-constexpr std::uint64_t kMostElements = 100'000;  // of one array or container
-constexpr std::uint64_t kProgressEvery = 10'000;  // objects
-constexpr unsigned kDeepest = 16;                 // members in members
+constexpr unsigned kFramesOfThread = 64;               // of one thread
+constexpr std::uint64_t kMostElements = 100'000;       // of one array or container
+constexpr std::uint64_t kObjectsPerProgress = 10'000;  // objects
+constexpr unsigned kDeepest = 16;                      // members in members
 
 class Naming {
   public:
@@ -39,7 +39,7 @@ class Naming {
             auto& from = objects_.empty() ? arrays_ : objects_;
             Object object = from.front();
             from.pop_front();
-            if (progress && ++looked_at_ % kProgressEvery == 0)
+            if (progress && ++looked_at_ % kObjectsPerProgress == 0)
                 progress(std::min(1.0, static_cast<double>(looked_at_) /
                                            static_cast<double>(heap_.blocks.size())));
             for (std::uint64_t i = 0; i < object.count; ++i)
@@ -56,7 +56,7 @@ class Naming {
     void look_at_frames() {
         for (ThreadId thread : target_.threads()) {
             Unwinder walk(target_, thread);
-            for (unsigned level = 0; level < kMostFrames; ++level) {
+            for (unsigned level = 0; level < kFramesOfThread; ++level) {
                 const Frame* frame = walk.frame(level);
                 if (!frame) break;
                 for (const Scope* scope : frame->scopes)

@@ -15,7 +15,7 @@ namespace {
 using namespace allocator;
 
 constexpr std::uint64_t kWindow = 1 << 20;
-constexpr std::uint64_t kProgressEvery = 16 << 20;
+constexpr std::uint64_t kBytesPerProgress = 16 << 20;
 constexpr std::uint64_t kSearched = 16
                                     << 20;  // bytes behind a damaged header, for the next sound one
 constexpr unsigned kSoundInARow = 6;        // chunks that must follow each other to be believed
@@ -53,7 +53,7 @@ class Walk {
             has_two_blocks_ = has_block_;
             has_block_ = true;
             at = at + size_of(*word);
-            if (progress && at.value - told >= kProgressEvery) {
+            if (progress && at.value - told >= kBytesPerProgress) {
                 progress(at.value - told);
                 told = at.value;
             }

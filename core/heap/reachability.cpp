@@ -10,8 +10,7 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kWord = allocator::kWord;
-constexpr std::size_t kProgressEvery = 100'000;  // blocks
+constexpr std::size_t kBlocksPerProgress = 100'000;  // blocks
 
 // What can be written, and what the loader has closed when it had filled it in.
 bool may_hold_pointers(Target& target, const MemoryRegion& region) {
@@ -83,7 +82,7 @@ void Reachability::look_at_roots() {
             if (auto value = registers.get(number)) meet(*value, 0);
         // Compilers move two pointers at once through a vector.
         for (const auto& vector : target_.vector_registers(thread).vectors)
-            for (std::size_t half = 0; half < vector.size(); half += kWord) {
+            for (std::size_t half = 0; half < vector.size(); half += allocator::kWord) {
                 std::uint64_t word;
                 std::memcpy(&word, vector.data() + half, sizeof word);
                 meet(word, 0);
@@ -100,7 +99,7 @@ void Reachability::follow_links(const std::function<void(double)>& progress) {
     for (std::size_t done = 0; done < open_.size();) {
         std::uint32_t block = open_[done];
         for (BlockLink link : graph_.links(block)) meet(link, block);
-        if (++done % kProgressEvery == 0)
+        if (++done % kBlocksPerProgress == 0)
             progress(static_cast<double>(done) / static_cast<double>(heap_.blocks.size()));
     }
 }

@@ -8,7 +8,8 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kMostFrames = 256;  // of one thread: a signal may have come in the middle
+constexpr unsigned kFramesAboveRequest =
+    256;  // of one thread: a signal may have come in the middle
 
 // Those that change the heap, by the names that a library without its debug information has too.
 constexpr std::string_view kRequests[] = {"malloc",
@@ -52,7 +53,7 @@ bool is_request(std::string_view name) {
 
 bool stands_in_request(Target& target, const Module& library, ThreadId thread) {
     Unwinder walk(target, thread);
-    for (unsigned level = 0; level < kMostFrames; ++level) {
+    for (unsigned level = 0; level < kFramesAboveRequest; ++level) {
         const Frame* frame = walk.frame(level);
         if (!frame) return false;
         if (frame->is_inlined() || frame->module != &library) continue;

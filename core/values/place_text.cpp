@@ -12,9 +12,10 @@
 
 namespace lantern {
 
-using namespace dwarf;
-
 namespace {
+
+using dwarf::Unit;
+using enum dwarf::Op;
 
 // What one piece's operations come to. Only the kind of place matters here, not where exactly it
 // is.

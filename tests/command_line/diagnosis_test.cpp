@@ -186,7 +186,7 @@ TEST_P(DiagnosisInRust, TellsWhatWasFollowedOutsideOfTheRules) {
     expect_all(GetParam(), kMoreInRust);
 }
 
-std::string as_word(const ::testing::TestParamInfo<const char*>& info) {
+std::string failure_as_word(const ::testing::TestParamInfo<const char*>& info) {
     std::string name = info.param;
     for (char& c : name)
         if (c == '-') c = '_';
@@ -195,13 +195,13 @@ std::string as_word(const ::testing::TestParamInfo<const char*>& info) {
 INSTANTIATE_TEST_SUITE_P(Builds, DiagnosisInC,
                          ::testing::Values("failures-gcc-O0", "failures-gcc-O2",
                                            "failures-clang-O0", "failures-clang-O2"),
-                         as_word);
+                         failure_as_word);
 INSTANTIATE_TEST_SUITE_P(Builds, DiagnosisInCpp,
                          ::testing::Values("failures-cpp-gcc-O0", "failures-cpp-gcc-O2",
                                            "failures-cpp-clang-O2"),
-                         as_word);
+                         failure_as_word);
 INSTANTIATE_TEST_SUITE_P(Builds, DiagnosisInRust,
-                         ::testing::Values("failures-rust-O0", "failures-rust-O2"), as_word);
+                         ::testing::Values("failures-rust-O0", "failures-rust-O2"), failure_as_word);
 
 TEST(Diagnosis, OfACoreIsThatOfTheProcess) {
     TemporaryFolder folder;

@@ -16,7 +16,7 @@ namespace lantern {
 namespace {
 
 // A function that runs.
-struct Activation {
+struct SteppedActivation {
     const Function* function = nullptr;
     const FunctionCode* code = nullptr;
     std::uint64_t frame = 0;  // its call frame address
@@ -35,7 +35,7 @@ class Slots : public ::testing::TestWithParam<const char*> {
         return *slot;
     }
 
-    void check(const Activation& running, std::uint32_t node, const MemoryAccess& access,
+    void check(const SteppedActivation& running, std::uint32_t node, const MemoryAccess& access,
                std::uint64_t address) {
         auto slot = running.code->slots.slot_of(node, access);
         if (!slot) return;
@@ -69,7 +69,7 @@ TEST_P(Slots, HoldWhatTheStoresPutThere) {
     LiveProcess& process = at.session.process();
     ThreadId thread = at.session.thread();
     const Module& main = process.main_module();
-    std::vector<Activation> stack;
+    std::vector<SteppedActivation> stack;
     unsigned activations = 0;
     constexpr unsigned kMostSteps = 30'000;
     for (unsigned step = 0; step < kMostSteps && process.is_alive() && !HasFailure(); ++step) {
