@@ -86,6 +86,12 @@ std::string hint_text(const Hint& hint) {
         case Next::attach_to: return fmt::format("elm-lantern attach {}", about);
         case Next::open_core: return "elm-lantern postmortem CORE [PROGRAM]";
         case Next::open_core_with_program: return "name it: elm-lantern postmortem CORE PROGRAM";
+        case Next::open_core_with_copy:
+            return fmt::format("name a copy of it: elm-lantern postmortem {} PROGRAM", about);
+        case Next::name_symbol_folder: return "--symbols DIR names the folder that has it";
+        case Next::map_sources: return "--source-map FROM=TO says where they are";
+        case Next::map_sources_from:
+            return fmt::format("--source-map {}=FOLDER, where FOLDER has them now", about);
     }
     return {};
 }
@@ -96,6 +102,11 @@ std::string advice_text(const Advice& advice) {
     std::string text;
     for (const Hint& hint : advice.hints()) text += (text.empty() ? "" : "; ") + hint_text(hint);
     return text;
+}
+
+std::string finding_text(const Finding& finding) {
+    return finding.next.empty() ? finding.what
+                                : fmt::format("{}; {}", finding.what, advice_text(finding.next));
 }
 
 }  // namespace lantern::cli

@@ -8,5 +8,6 @@
 namespace lantern::cli {
 
 std::string advice_text(const Advice& advice);  // empty: nothing
+std::string finding_text(const Finding& finding);
 
 }  // namespace lantern::cli

@@ -249,6 +249,19 @@ int run_survey(const Options& options, Output& output) {
     return kWorked;
 }
 
+// What the compiler has made of functions, by the file alone.
+int run_became(const Options& options, Output& output) {
+    LaunchOptions launch;
+    launch.program = options.program;
+    Session session(std::move(launch), options.source_map,
+                    symbol_search(options, read_settings(settings_file())));
+    auto records = options.records.empty() ? std::vector<CompilerRecord>()
+                                           : read_compiler_records(options.records);
+    for (const std::string& place : options.places)
+        output.show(report_became(session.moment(), session.place(place), records));
+    return kWorked;
+}
+
 // The code of places, as a session shows it; of the whole file where none is named.
 int run_disassembly(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
@@ -330,6 +343,7 @@ int run(const Options& options) {
         if (options.work == Options::Work::survey) return run_survey(options, output);
         if (options.work == Options::Work::diagnose) return run_diagnosis(options, output);
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
+        if (options.work == Options::Work::became) return run_became(options, output);
         if (options.work == Options::Work::settings) return show_settings(output);
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
         bool scripted = !options.scripts.empty() || !options.commands.empty();
@@ -356,6 +370,7 @@ int run(const Options& options) {
             session.subscribe([&shell](const SessionEvent& event) { shell.tell(event); });
         shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
         shell.own_words = settings.words;
+        shell.records_path = options.records;
         show_first_notices(shell);
         show_what_a_core_lacks(shell);
         if (session.was_attached() || session.core()) shell.show_stop(session.last_stop());

@@ -20,6 +20,7 @@ constexpr const char* kUsage =
     "ARGUMENTS]\n"
     "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
+    "elm-lantern became PROGRAM FUNCTION …\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
     "elm-lantern settings\n"
     "elm-lantern schema\n"
@@ -30,7 +31,9 @@ constexpr const char* kUsage =
     "postmortem on what a core file\n"
     "kept of one that died. diagnose runs a program until it fails, reports why, and ends with 1; "
     "with 0 where it ends\n"
-    "well. disassembly shows a program's code without running it. survey tells "
+    "well. disassembly shows a program's code without running it, became what the compiler has "
+    "made "
+    "of a function. survey tells "
     "what a program offers a\n"
     "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what "
     "differs. settings lists what\n"
@@ -60,7 +63,10 @@ cxxopts::Options description() {
         cxxopts::value<std::vector<std::string>>(),
         "FROM=TO")("symbols", "look for separate debug files in DIR (may repeat)",
                    cxxopts::value<std::vector<std::string>>(), "DIR")(
-        "ask-servers", "fetch missing debug files from the symbol servers of the settings")(
+        "records",
+        "became: what the compiler wrote with -fsave-optimization-record, a file or a folder",
+        cxxopts::value<std::string>(),
+        "PATH")("ask-servers", "fetch missing debug files from the symbol servers of the settings")(
         "allow-calls", "expressions may run functions of the program")(
         "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
         "own")("random-addresses", "leave address randomisation on")(
@@ -145,8 +151,9 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     }
     bool surveys = words[0] == "survey", attaches = words[0] == "attach",
          looks_back = words[0] == "postmortem", diagnoses = words[0] == "diagnose",
-         disassembles = words[0] == "disassembly";
-    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !diagnoses && !disassembles)
+         disassembles = words[0] == "disassembly", tells_of_functions = words[0] == "became";
+    bool takes_places = disassembles || tells_of_functions;
+    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !diagnoses && !takes_places)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])),
                      fmt::format("did you mean elm-lantern debug {}?", words[0]));
     if (words.size() < 2 && attaches)
@@ -171,7 +178,9 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (is_of_core) words.insert(words.begin() + 1, parsed["core"].as<std::string>());
     if (words.size() < 2)
         return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
-    if (words.size() > 2 && !surveys && !looks_back && !is_of_core && !disassembles)
+    if (words.size() == 2 && tells_of_functions)
+        return wrong("the function is missing", "elm-lantern became PROGRAM FUNCTION");
+    if (words.size() > 2 && !surveys && !looks_back && !is_of_core && !takes_places)
         return wrong(fmt::format("{} is one word too many", quote(words[2])),
                      "the program's own arguments come after --");
     if (words.size() > 3 && (looks_back || is_of_core))
@@ -196,8 +205,8 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         options.core = words[1];
         options.program = words.size() > 2 ? words[2] : "";
     }
-    if (disassembles) {
-        options.work = Options::Work::disassembly;
+    if (takes_places) {
+        options.work = disassembles ? Options::Work::disassembly : Options::Work::became;
         options.places.assign(words.begin() + 2, words.end());
     }
     if (surveys) {
@@ -223,6 +232,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         if (parsed.count(name)) into = parsed[name].as<std::string>();
     };
     take("out", options.record_folder);
+    take("records", options.records);
     take("stdin", options.input_file);
     take("stdout", options.output_file);
     take("cwd", options.folder);

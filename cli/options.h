@@ -14,6 +14,7 @@ struct Options {
     enum class Work {
         debug,
         attach,
+        became,
         survey,
         postmortem,
         diagnose,
@@ -27,6 +28,7 @@ struct Options {
     double hang_after = 0;            // seconds; 0: never
     std::vector<std::string> places;  // of a file, to disassemble
     std::string program;
+    std::string records;                // what a compiler wrote about its work: a file or folder
     std::vector<std::string> surveyed;  // programs: one, or two to compare
     std::vector<std::string> symbol_folders;
     bool ask_servers = false;

@@ -224,6 +224,13 @@ bool Shell::play(const std::string& path) {
     return good;
 }
 
+const std::vector<CompilerRecord>& Shell::records() {
+    if (!records_)
+        records_ = records_path.empty() ? std::vector<CompilerRecord>()
+                                        : read_compiler_records(records_path);
+    return *records_;
+}
+
 void Shell::tell_unplayed(std::size_t commands, const std::string& where) {
     if (commands)
         show(Notice{Notice::Kind::warning,
@@ -233,8 +240,8 @@ void Shell::tell_unplayed(std::size_t commands, const std::string& where) {
 
 void show_what_a_core_lacks(Shell& shell) {
     if (!shell.session().core()) return;
-    for (const std::string& finding : shell.session().core()->findings())
-        shell.show(Notice{Notice::Kind::warning, finding});
+    for (const Finding& finding : shell.session().core()->findings())
+        shell.show(Notice{Notice::Kind::warning, finding_text(finding)});
     if (!shell.session().core()->filled().empty())
         shell.show(Notice{Notice::Kind::done, shell.session().core()->filled()});
 }
@@ -273,10 +280,8 @@ void show_first_notices(Shell& shell) {
     std::string file = session.current_file();
     if (file.empty()) return;
     if (!session.sources().find(file))
-        warn(
-            fmt::format("the source file {} is not here; --source-map FROM=TO says where its "
-                        "folder has moved to",
-                        escape_for_display(file)));
+        warn(finding_text({fmt::format("the source file {} is not here", escape_for_display(file)),
+                           Next::map_sources}));
     else if (is_stale(session.moment(), file))
         warn(fmt::format("{} is newer than the program: lines may not match; build it again",
                          escape_for_display(std::filesystem::path(file).filename().string())));

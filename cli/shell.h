@@ -1,12 +1,14 @@
 // Runs the commands of a session, wherever they come from: the prompt, a script, --do.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 
 #include "cli/commands/short_words.h"
 #include "cli/output.h"
 #include "core/analysis/change_tracker.h"
+#include "core/analysis/compiler_records.h"
 #include "core/session/session.h"
 
 namespace lantern::cli {
@@ -53,6 +55,10 @@ class Shell {
     OwnWords own_words;
     // How instructions are written.
     Syntax syntax = Syntax::intel;
+    // What the compiler wrote about its work: of the file or folder of that name, read when it is
+    // first asked for. Throws FileError, FormatError.
+    std::string records_path;
+    const std::vector<CompilerRecord>& records();
     // Memory as it was, by the names the user gave it.
     std::map<std::string, KeptMemory> kept_memory;
     // The heap as it was, in the order in which it was kept.
@@ -67,6 +73,7 @@ class Shell {
     bool quits_ = false, holds_news_ = false;
     std::vector<Notice> news_;
     std::string last_movement_;
+    std::optional<std::vector<CompilerRecord>> records_;
     unsigned depth_ = 0;  // scripts that play scripts
 };
 

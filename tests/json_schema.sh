@@ -56,6 +56,8 @@ registers
 registers all
 disassembly
 disassembly main by source
+became fill
+became
 disassembly main counts bytes
 memory &global_count count 32
 memory %rsp count 4 as pointer

@@ -106,6 +106,7 @@ void run_frame(Shell&, std::string_view);
 void run_locals(Shell&, std::string_view);
 void run_globals(Shell&, std::string_view);
 void run_value(Shell&, std::string_view);
+void run_became(Shell&, std::string_view);
 void run_explain(Shell&, std::string_view);
 void run_form(Shell&, std::string_view);
 void run_change(Shell&, std::string_view);

@@ -53,6 +53,7 @@ constexpr Example kExamples[] = {
     {"words", "words"},
     {"regions", "regions"},
     {"value", "value barge->draught_cm * 20.0 / chamber->depth_cm"},
+    {"became", "became wait_minutes"},
     {"explain", "explain change_cm"},
     {"form", "form barge->draught_cm as hex"},
     {"change", "change change_cm = 40"},

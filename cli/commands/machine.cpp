@@ -1,4 +1,4 @@
-// registers, disassembly, words, regions, save core
+// registers, disassembly, became, words, regions, save core
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -81,6 +81,13 @@ void run_registers(Shell& shell, std::string_view arguments) {
 void run_disassembly(Shell& shell, std::string_view arguments) {
     shell.show(report_disassembly(shell.session().moment(), read_disassembly(shell, arguments),
                                   shell.session().breakpoints()));
+}
+
+void run_became(Shell& shell, std::string_view arguments) {
+    Session& session = shell.session();
+    std::optional<Place> place;
+    if (!trimmed(arguments).empty()) place = session.place(trimmed(arguments));
+    shell.show(report_became(session.moment(), place, shell.records()));
 }
 
 void run_regions(Shell& shell, std::string_view arguments) {

@@ -14,14 +14,6 @@ namespace {
 
 constexpr std::size_t kRowsShown = 20;
 
-std::vector<NotesReport::Column> columns_of(Session& session) {
-    std::vector<NotesReport::Column> columns;
-    for (const Breakpoint& breakpoint : session.breakpoints())
-        for (const std::string& expression : breakpoint.noted)
-            columns.push_back({breakpoint.number, expression, breakpoint.place.text});
-    return columns;
-}
-
 std::optional<double> number_of(const NotedValue& value) {
     if (auto* whole = std::get_if<std::int64_t>(&value)) return static_cast<double>(*whole);
     if (auto* whole = std::get_if<std::uint64_t>(&value)) return static_cast<double>(*whole);
@@ -32,18 +24,11 @@ std::optional<double> number_of(const NotedValue& value) {
 }  // namespace
 
 void run_notes(Shell& shell, std::string_view arguments) {
-    NotesReport report;
-    report.columns = columns_of(shell.session());
-    report.is_of_several_processes = shell.session().notes().is_of_several_processes();
-    const auto& rows = shell.session().notes().rows();
-    report.total = rows.size();
-    std::size_t shown =
-        trimmed(arguments) == "all" ? rows.size() : std::min(rows.size(), kRowsShown);
-    if (trimmed(arguments) != "all") refuse_arguments(arguments, "notes");
-    report.rows.assign(rows.end() - static_cast<std::ptrdiff_t>(shown), rows.end());
-    if (report.is_of_several_processes)
-        for (NoteRow& row : report.rows) row.process = std::max(row.process, 1u);
-    shell.show(report);
+    bool all = trimmed(arguments) == "all";
+    if (!all) refuse_arguments(arguments, "notes");
+    const NoteTable& notes = shell.session().notes();
+    shell.show(
+        report_notes(notes, shell.session().breakpoints(), all ? notes.rows().size() : kRowsShown));
 }
 
 void run_plot(Shell& shell, std::string_view arguments) {
@@ -64,7 +49,6 @@ void run_plot(Shell& shell, std::string_view arguments) {
         rest = comma == std::string_view::npos ? std::string_view() : rest.substr(comma + 1);
     }
     Plot plot;
-    auto columns = columns_of(session);
     unsigned skipped = 0;
     for (const Breakpoint& breakpoint : session.breakpoints()) {
         for (std::size_t i = 0; i < breakpoint.noted.size(); ++i) {

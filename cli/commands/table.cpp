@@ -208,6 +208,11 @@ constexpr Command kCommands[] = {
      "bytes; counts tells how many instructions each line became. The setting syntax is \"intel\" "
      "or \"att\".",
      run_disassembly, Completes::place},
+    {"became", "became [FUNCTION | PLACE]", "what the compiler has made of a function", kMachine,
+     "Each statement with how many instructions are left of it, in how many places; what is gone, "
+     "moved, inlined, unrolled or done\n"
+     "several times at once. What is only possible says so, with the ground for it.",
+     run_became, Completes::place},
     {"memory",
      "memory ADDRESS [count N] [as FORM|TYPE] [all] | memory fill|copy|save|load|keep|compare …",
      "bytes, words, texts, pointers, values of a type", kMachine,

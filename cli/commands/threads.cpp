@@ -1,6 +1,5 @@
 // threads, thread, signals
 #include <fmt/format.h>
-#include <string.h>
 
 #include "cli/commands/command.h"
 #include "core/support/error.h"
@@ -18,50 +17,27 @@ constexpr RuleWord kRules[] = {{"natural", SignalRule::natural},
                                {"swallow", SignalRule::swallow},
                                {"pause", SignalRule::pause}};
 
-SignalRow row_of(Session& session, int signal) {
-    SignalRow row;
-    row.number = signal;
-    row.name = signal_name(signal);
-    const char* meaning = sigdescr_np(signal);
-    row.meaning = meaning ? meaning : "";
-    row.rule = session.signals().rule(signal);
-    bool natural = row.rule == SignalRule::natural;
-    bool is_interrupt = signal == signal_numbered("SIGINT");
-    row.stops = row.rule == SignalRule::pause || (natural && ends_program(signal));
-    row.passes = row.rule != SignalRule::swallow && !(natural && is_interrupt);
-    return row;
-}
-
 }  // namespace
 
 void run_signals(Shell& shell, std::string_view arguments) {
     std::string_view rest = arguments;
     std::string_view name = take_word(rest), word = take_word(rest);
     Session& session = shell.session();
-    SignalsReport report;
-    if (!name.empty()) {
-        int signal = signal_numbered(name);
-        if (!signal)
-            throw RequestError(fmt::format("{} is no signal", quote(name)), "signals lists them");
-        if (!word.empty()) {
-            const RuleWord* chosen = nullptr;
-            for (const RuleWord& rule : kRules)
-                if (rule.word == word) chosen = &rule;
-            if (!chosen)
-                throw RequestError(
-                    fmt::format("a signal can be natural, pass, swallow or pause, not {}",
-                                quote(word)),
-                    fmt::format("signals {} pass, for example", signal_name(signal)));
-            session.signals().set(signal, chosen->rule);
-        }
-        report.rows.push_back(row_of(session, signal));
-        return shell.show(report);
+    if (name.empty()) return shell.show(report_signals(session.signals()));
+    int signal = signal_numbered(name);
+    if (!signal)
+        throw RequestError(fmt::format("{} is no signal", quote(name)), "signals lists them");
+    if (!word.empty()) {
+        const RuleWord* chosen = nullptr;
+        for (const RuleWord& rule : kRules)
+            if (rule.word == word) chosen = &rule;
+        if (!chosen)
+            throw RequestError(
+                fmt::format("a signal can be natural, pass, swallow or pause, not {}", quote(word)),
+                fmt::format("signals {} pass, for example", signal_name(signal)));
+        session.signals().set(signal, chosen->rule);
     }
-    for (int signal = 1; signal <= 31; ++signal) report.rows.push_back(row_of(session, signal));
-    for (int signal = 32; signal < 65; ++signal)
-        if (session.signals().rule(signal) != SignalRule::natural)
-            report.rows.push_back(row_of(session, signal));
-    shell.show(report);
+    shell.show(SignalsReport{{report_signal(session.signals(), signal)}});
 }
 
 void run_threads(Shell& shell, std::string_view arguments) {

@@ -3,67 +3,11 @@
 
 #include "cli/commands/command.h"
 #include "cli/views/text.h"
-#include "core/expressions/index_remark.h"
-#include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {
-namespace {
-
-constexpr unsigned kEverything = 1'000'000;  // parts that 'all' lists at most
-
-ViewLimits limits_for(Shell& shell, const Formed& request) {
-    ViewLimits limits = shell.session().moment().view_limits();
-    limits.raw = request.raw;
-    limits.first = request.from;
-    if (request.all) limits.children = limits.nodes = limits.text = kEverything;
-    if (request.all) limits.depth = 20;
-    return limits;
-}
-
-ValueView view_of(Shell& shell, const std::string& expression, const Value& value, Form form,
-                  const ViewLimits& limits) {
-    ValueView view =
-        make_view(ValueReader(shell.session().target()), expression, value, form, limits);
-    view.assignment = value.is_available()
-                          ? assignment_of_name(shell.session().moment(), expression)
-                          : Assignment::unknown;
-    return view;
-}
-
-// A pin or a value may be of the program's memory; before it runs that is only what it starts with.
-std::string note_for(Shell& shell, const Value& value) {
-    if (shell.session().has_threads() || !value.address ||
-        plain(*value.type).kind == TypeKind::function)
-        return {};
-    return "the program is not running: this is what it starts with";
-}
-
-// "hides level#12": one name may stand for several variables, and the reader may have meant another
-// one.
-std::string others_of_the_name(Session& session, const std::string& name) {
-    const Frame* frame = session.selected_frame();
-    std::vector<std::string> others =
-        frame ? hidden_namesakes(*frame, name) : std::vector<std::string>();
-    return others.empty() ? "" : "hides " + join_with(others, "and");
-}
-
-// A result must not change when the program moves on: its bytes are taken as they are now. What is
-// too large to keep stays where it is.
-Value as_it_is_now(Shell& shell, const Value& value) {
-    constexpr std::uint64_t kMostKept = 1 << 20;
-    const Type& type = plain(*value.type);
-    if (!value.address || type.kind == TypeKind::function || type.size > kMostKept) return value;
-    ValueReader reader(shell.session().target());
-    if (value.is_bit_field()) return value_of_integer(*value.type, reader.integer(value));
-    Value fixed = value_of_bytes(*value.type, reader.content(value));
-    fixed.first_index = value.first_index;
-    return fixed;
-}
-
-}  // namespace
 
 void run_value(Shell& shell, std::string_view arguments) {
     Formed request = split_form(arguments, shell.session().context().language());
@@ -72,20 +16,12 @@ void run_value(Shell& shell, std::string_view arguments) {
                            "value level, for example; help value tells more");
     Session& session = shell.session();
     Expression expression(request.expression, session.context());
+    // It may run a function of the program: whatever stands now is asked for behind that.
     Value value = expression.value(session.context());
-    // A whole value that cannot be read is a failure; parts that cannot are shown as such.
-    if (value.is_available() && value.address) ValueReader(session.target()).content(value, 1);
-    ValueReport report;
-    report.expression = request.expression;
-    report.value = view_of(shell, request.expression, value,
-                           request.form.value_or(session.moment().form_of(request.expression)),
-                           limits_for(shell, request));
-    report.note = note_for(shell, value);
-    if (report.note.empty()) report.note = index_remark(expression, session.context());
-    if (report.note.empty()) report.note = others_of_the_name(session, request.expression);
-    if (value.is_available())
-        report.number = session.presentation().results.add(as_it_is_now(shell, value));
-    shell.show(report);
+    shell.show(
+        report_value(session.moment(),
+                     {request.expression, request.form, request.raw, request.all, request.from},
+                     expression, value));
 }
 
 void run_explain(Shell& shell, std::string_view arguments) {
@@ -134,16 +70,11 @@ void run_change(Shell& shell, std::string_view arguments) {
     if (left.empty()) throw RequestError("what is to be changed is missing before '='");
     Session& session = shell.session();
     session.process();
-    ValueReader reader(session.target());
     ChangeReport report;
     report.place = left;
-    report.before = one_line(
-        make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)),
-        200);
+    report.before = value_line(session.moment(), left);
     report.warning = session.assign(left, right).warning;
-    report.after = one_line(
-        make_view(reader, left, evaluate(left, session.context()), session.moment().form_of(left)),
-        200);
+    report.after = value_line(session.moment(), left);
     shell.show(report);
 }
 
@@ -159,7 +90,7 @@ void run_keep(Shell& shell, std::string_view arguments) {
                            "keep before = chamber->level_cm, for example");
     Session& session = shell.session();
     std::string expression(trimmed(arguments.substr(at + 1)));
-    Value value = as_it_is_now(shell, evaluate(expression, session.context()));
+    Value value = as_it_is_now(session.target(), evaluate(expression, session.context()));
     if (!value.is_available())
         throw RequestError(fmt::format("there is nothing to keep: {}", value.unavailable));
     session.presentation().results.keep(name, value);
@@ -177,8 +108,8 @@ void run_pin(Shell& shell, std::string_view arguments) {
     if (session.has_threads() && !is_view_word(text)) {
         try {
             ValueView view =
-                view_of(shell, text, evaluate(text, session.context()),
-                        session.moment().form_of(text), session.moment().view_limits());
+                view_of_value(session.moment(), text, evaluate(text, session.context()),
+                              session.moment().form_of(text), session.moment().view_limits());
             std::string qualified = qualification(view);
             now = " = " + one_line(view, 200) + (qualified.empty() ? "" : "  " + qualified);
         } catch (const Error& error) {

@@ -191,4 +191,37 @@ void describe(Form& form, const WordsReport& report) {
     form.field("damage", report.damage);
 }
 
+template <class Form>
+void describe(Form& form, const BecameFact& fact) {
+    form.field("ground", fact.ground);
+    form.field("text", fact.text);
+}
+
+template <class Form>
+void describe(Form& form, const BecameLine& line) {
+    form.field("line", line.line);
+    form.field("last_line", line.last_line);
+    form.optional("source", line.source);
+    form.field("instructions", line.instructions);
+    form.field("stretches", line.stretches);
+    form.field("gone", line.is_gone());
+    form.field("facts", line.facts);
+}
+
+template <class Form>
+void describe(Form& form, const BecameReport& report) {
+    form.kind("became");
+    form.field("function", report.function);
+    form.field("file", report.file);
+    form.optional("symbol", report.symbol);
+    form.field("has_source", report.has_source);
+    form.optional("stale", report.is_stale);
+    form.field("address", Address{report.address});
+    form.field("instructions", report.instructions);
+    form.field("bytes", report.bytes);
+    form.field("parts", report.parts);
+    form.field("facts", report.facts);
+    form.field("lines", report.lines);
+}
+
 }  // namespace lantern::cli

@@ -138,9 +138,9 @@ void describe(Form& form, const SurveySource& source) {
 }
 
 template <class Form>
-void describe(Form& form, const SurveyWeakness& weakness) {
-    form.field("what", weakness.what);
-    form.field("advice", weakness.advice);
+void describe(Form& form, const Finding& finding) {
+    form.field("what", finding.what);
+    form.field("advice", advice_text(finding.next));
 }
 
 template <class Form>

@@ -3,6 +3,7 @@
 
 #include <filesystem>
 
+#include "cli/advice_text.h"
 #include "cli/views/page.h"
 #include "cli/views/survey.h"
 #include "core/support/text.h"
@@ -21,9 +22,9 @@ std::string weaknesses(const Survey& survey) {
     if (survey.weaknesses.empty())
         return "<div class=\"advice good\"><b>Nothing stands in the way.</b></div>\n";
     std::string out;
-    for (const SurveyWeakness& weakness : survey.weaknesses)
+    for (const Finding& weakness : survey.weaknesses)
         out += fmt::format("<div class=\"advice\"><b>{}</b>{}</div>\n", html(weakness.what),
-                           html(weakness.advice));
+                           html(advice_text(weakness.next)));
     return out;
 }
 

@@ -3,6 +3,7 @@
 
 #include <ctime>
 
+#include "cli/advice_text.h"
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
 #include "core/support/text.h"
@@ -19,9 +20,9 @@ void add_weaknesses(std::string& out, const Survey& survey, const Style& style) 
         out += "  nothing stands in the way\n";
         return;
     }
-    for (const SurveyWeakness& weakness : survey.weaknesses)
+    for (const Finding& weakness : survey.weaknesses)
         out += fmt::format("  {} {}\n    {} {}\n", style.warning("•"), weakness.what,
-                           style.faint("next:"), weakness.advice);
+                           style.faint("next:"), advice_text(weakness.next));
 }
 
 void add_groups(std::string& out, const Survey& survey, const Style& style) {

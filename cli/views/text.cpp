@@ -94,6 +94,7 @@ struct TextRenderer {
     std::string operator()(const GlobalsReport& r) const { return globals_text(r, style); }
     std::string operator()(const StackReport& r) const { return stack_text(r, style); }
     std::string operator()(const ValueReport& r) const { return value_text(r, style); }
+    std::string operator()(const BecameReport& r) const { return became_text(r, style); }
     std::string operator()(const ExplainReport& r) const { return explain_text(r, style); }
     std::string operator()(const ChangeReport& r) const { return change_text(r, style); }
     std::string operator()(const BreakpointsReport& r) const { return breakpoints_text(r, style); }

@@ -14,6 +14,7 @@ std::string text_of(const View& view, const Style& style);
 std::string stop_text(const StopReport& report, const Style& style);
 std::string source_text(const SourceReport& report, const Style& style);
 std::string source_rows_text(const SourceReport& report, const Style& style);
+std::string became_text(const BecameReport& report, const Style& style);
 std::string explain_text(const ExplainReport& report, const Style& style);
 std::string locals_text(const LocalsReport& report, const Style& style);
 std::string globals_text(const GlobalsReport& report, const Style& style);

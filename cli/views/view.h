@@ -6,6 +6,7 @@
 #include <variant>
 #include <vector>
 
+#include "core/analysis/became_report.h"
 #include "core/analysis/breakpoints_report.h"
 #include "core/analysis/diagnosis.h"
 #include "core/analysis/disassembly_report.h"
@@ -14,60 +15,23 @@
 #include "core/analysis/heap_report.h"
 #include "core/analysis/locals_report.h"
 #include "core/analysis/memory_report.h"
+#include "core/analysis/notes_report.h"
 #include "core/analysis/registers_report.h"
+#include "core/analysis/signals_report.h"
 #include "core/analysis/stack_report.h"
 #include "core/analysis/stop_report.h"
 #include "core/analysis/survey.h"
 #include "core/analysis/threads_report.h"
 #include "core/analysis/type_report.h"
+#include "core/analysis/value_report.h"
 #include "core/analysis/words_report.h"
-#include "core/session/notes.h"
 #include "core/session/process_fact.h"
-#include "core/session/signal_rules.h"
 #include "core/values/value_view.h"
 
 namespace lantern::cli {
 
-// `value EXPR`
-struct ValueReport {
-    unsigned number = 0;  // "@number" is this result; 0: not numbered
-    std::string expression;
-    ValueView value;
-    std::string note;  // such as: the program is not running
-};
-
-// `change PLACE = EXPR`
-struct ChangeReport {
-    std::string place;
-    std::string before, after;
-    std::string warning;  // it worked, but may not do what is wanted
-};
-
 struct BreakpointsReport {
     std::vector<BreakpointRow> breakpoints;
-};
-
-// `notes`
-struct NotesReport {
-    struct Column {
-        unsigned note = 0;
-        std::string expression, place;
-    };
-    std::vector<Column> columns;  // in the order of the notes, and of their expressions
-    std::vector<NoteRow> rows;    // the last ones
-    bool is_of_several_processes = false;
-    std::uint64_t total = 0;
-};
-
-// `signals`
-struct SignalRow {
-    int number = 0;
-    std::string name, meaning;
-    SignalRule rule = SignalRule::natural;
-    bool stops = false, passes = true;  // what happens now
-};
-struct SignalsReport {
-    std::vector<SignalRow> rows;
 };
 
 // `processes`
@@ -123,6 +87,6 @@ using View =
                  HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport,
                  HeapGrowthReport, Diagnosis, SignalsReport, ThreadsReport, ProcessesReport,
                  PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport,
-                 HelpReport, Notice, Failure>;
+                 BecameReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -38,6 +38,15 @@ struct Words<Certainty> : WordsTo<Certainty, Certainty::guess> {
 };
 
 template <>
+struct Words<BecameFact::Ground> : WordsTo<BecameFact::Ground, BecameFact::Ground::possible> {
+    static std::string_view of(BecameFact::Ground ground) {
+        static constexpr std::string_view kWords[] = {"seen", "said", "possible"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(ground)];
+    }
+};
+
+template <>
 struct Words<FrameOrigin> : WordsTo<FrameOrigin, FrameOrigin::tail_call> {
     static std::string_view of(FrameOrigin origin) {
         static constexpr std::string_view kWords[] = {"registers",     "call-frame-information",

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cctype>
 
+#include "core/support/text.h"
+
 namespace lantern {
 namespace {
 
@@ -39,10 +41,6 @@ bool is_keyword(std::string_view word, CodeLanguage language) {
     if (language == CodeLanguage::rust) return std::ranges::binary_search(kOfRust, word);
     return std::ranges::binary_search(kOfC, word) ||
            (language == CodeLanguage::cplusplus && std::ranges::binary_search(kAddedByCpp, word));
-}
-
-bool is_word_letter(char c) {
-    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
 }
 
 }  // namespace

@@ -9,9 +9,9 @@
 #include "core/analysis/address_note.h"
 #include "core/analysis/canary.h"
 #include "core/analysis/words_report.h"
+#include "core/code/node_effects.h"
 #include "core/expressions/scope_names.h"
 #include "core/machine/calling_convention.h"
-#include "core/machine/disassembler.h"
 #include "core/runtime/c_library.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -20,11 +20,6 @@
 #include "core/values/variable_value.h"
 
 namespace lantern {
-namespace {
-
-constexpr std::uint64_t kMostCode = 64 << 10;  // bytes of one function
-
-}  // namespace
 
 void FrameWords::name_variables() {
     for (const Frame* frame : inner_)
@@ -196,31 +191,22 @@ void FrameWords::name_canary(std::vector<std::string>& damage) {
 void FrameWords::name_spills() {
     auto now = row();
     if (!now || !frame_.function || now->row.cfa_is_expression || made_.words.empty()) return;
-    for (const FileRange& range : frame_.function->ranges) {
-        std::vector<std::byte> code(std::min<std::uint64_t>(range.size(), kMostCode));
-        RunAddress begin = frame_.module->to_run(range.low);
-        code.resize(target_.read_available(begin, code));
-        for (std::size_t at = 0; at < code.size();) {
-            auto instruction = decode_instruction(
-                ByteSpan(code).subspan(
-                    at, std::min<std::size_t>(kLongestInstruction, code.size() - at)),
-                begin + at);
-            if (!instruction) break;
-            for (const MemoryOperand& operand : instruction->memory)
-                name_spill(operand, range.low + at, now->row);
-            at += instruction->length;
-        }
-    }
+    const ModuleSymbols& symbols = frame_.module->symbols();
+    FlowGraph flow(symbols, *frame_.function);
+    for (const FlowGraph::Node& node : flow.nodes())
+        if (auto effects = effects_of(node, symbols))
+            for (const MemoryAccess& access : effects->memory)
+                name_spill(access, node.address, now->row);
 }
 
-void FrameWords::name_spill(const MemoryOperand& operand, FileAddress at,
+void FrameWords::name_spill(const MemoryAccess& access, FileAddress at,
                             const dwarf::FrameRow& now) {
-    bool is_plain = operand.writes && !operand.index && operand.base &&
-                    (*operand.base == kStackPointerNumber || *operand.base == kFramePointerNumber);
-    auto base = is_plain ? frame_.registers.get(*operand.base) : std::nullopt;
+    bool is_plain = access.writes && !access.is_implied && !access.index && access.base &&
+                    (*access.base == kStackPointerNumber || *access.base == kFramePointerNumber);
+    auto base = is_plain ? frame_.registers.get(*access.base) : std::nullopt;
     if (!base) return;
     StackWord* word = word_at(
-        RunAddress((*base + static_cast<std::uint64_t>(operand.displacement)) & ~(kWord - 1)));
+        RunAddress((*base + static_cast<std::uint64_t>(access.displacement)) & ~(kWord - 1)));
     if (!word || word->kind != WordKind::nameless) return;
     auto description = frame_.module->symbols().frame_description(at);
     auto then = description ? frame_row_at(*description, at) : std::nullopt;

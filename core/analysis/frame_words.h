@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/analysis/words_report.h"
-#include "core/machine/instruction.h"
+#include "core/machine/effects.h"
 #include "core/unwind/unwinder.h"
 
 namespace lantern {
@@ -57,7 +57,7 @@ class FrameWords {
 
     void name_canary(std::vector<std::string>& damage);
     void name_spills();
-    void name_spill(const MemoryOperand& operand, FileAddress at, const dwarf::FrameRow& now);
+    void name_spill(const MemoryAccess& access, FileAddress at, const dwarf::FrameRow& now);
     std::string pointed_at(std::uint64_t value);
     void describe_rest();
 

@@ -8,8 +8,8 @@
 #include "core/analysis/culprit.h"
 #include "core/code/flow_graph.h"
 #include "core/machine/calling_convention.h"
-#include "core/machine/instruction.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 #include "core/unwind/call_before.h"
 #include "core/values/variable_value.h"
 
@@ -53,9 +53,7 @@ class Search {
     }
 
     bool stands_at_return(RunAddress at) {
-        std::byte bytes[kLongestInstruction];
-        auto instruction =
-            decode_instruction(ByteSpan(bytes, target_.read_available(at, bytes)), at);
+        auto instruction = instruction_at(target_, at);
         return instruction && instruction->kind == Instruction::Kind::returns;
     }
 

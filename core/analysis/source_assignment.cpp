@@ -6,19 +6,16 @@
 
 #include "core/analysis/source_report.h"
 #include "core/support/error.h"
+#include "core/support/text.h"
 
 namespace lantern {
 namespace {
 
-bool is_of_word(char c) {
-    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
-}
-
 // Where the word stands by itself from there on; npos: nowhere.
 std::size_t word_in(const std::string& text, const std::string& word, std::size_t from) {
     for (std::size_t at = from; (at = text.find(word, at)) != std::string::npos; ++at) {
-        bool begins = at == 0 || !is_of_word(text[at - 1]);
-        bool ends = at + word.size() == text.size() || !is_of_word(text[at + word.size()]);
+        bool begins = at == 0 || !is_word_letter(text[at - 1]);
+        bool ends = at + word.size() == text.size() || !is_word_letter(text[at + word.size()]);
         if (begins && ends) return at;
     }
     return std::string::npos;
@@ -40,9 +37,9 @@ bool is_all_of(const std::string& text, std::uint64_t value) {
     char before = '=';  // the last mark
     for (std::size_t i = 0; i < text.size();) {
         char c = text[i];
-        if (is_of_word(c)) {
+        if (is_word_letter(c)) {
             std::size_t end = i;
-            while (end < text.size() && is_of_word(text[end])) ++end;
+            while (end < text.size() && is_word_letter(text[end])) ++end;
             std::size_t next = text.find_first_not_of(' ', end);
             char behind = next == std::string::npos ? ';' : text[next];
             bool stands_alone = depth == 0 && kBefore.find(before) != std::string_view::npos &&

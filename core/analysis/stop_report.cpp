@@ -135,8 +135,7 @@ void fill_place(const Moment& moment, const Frame& frame, StopReport& report) {
         report_source_around(moment, report.file, report.line, moment.presentation().source_lines);
     if (report.source.found_at.empty()) {
         report.warning =
-            fmt::format("the source file {} is not here; --source-map FROM=TO says where it moved",
-                        escape_for_display(report.file));
+            fmt::format("the source file {} is not here", escape_for_display(report.file));
     } else if (report.source.is_stale) {
         report.warning = fmt::format(
             "{} is newer than the program: the lines shown may not be the ones that run; build it "
@@ -248,6 +247,8 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     else if (stop.reason == StopReason::signal)
         report.suggestion =
             stop.has_handler ? Next::go_on_to_handler : Next::go_on_to_the_end_by_signal;
+    if (!report.file.empty() && report.source.found_at.empty())
+        report.suggestion = report.suggestion.and_also(Next::map_sources);
     for (const ReturnedValue& call : stop.calls)
         report.calls.push_back(make_view(ValueReader(moment.target()), call.function, call.value,
                                          Form::natural, moment.view_limits()));

@@ -295,7 +295,7 @@ std::string percent(double share) {
 }
 
 void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
-    auto add = [&](std::string what, std::string advice) {
+    auto add = [&](std::string what, Advice advice) {
         survey.weaknesses.push_back({std::move(what), std::move(advice)});
     };
     bool is_rust = std::any_of(survey.groups.begin(), survey.groups.end(),
@@ -303,21 +303,23 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
     std::string debug_flag = is_rust ? "-g (for cargo: debug = true in the profile)" : "-g";
     if (!survey.has_symbols)
         add("there is no debug information: no lines, variables or types",
-            survey.build_id.empty() ? fmt::format("compile with {}", debug_flag)
-                                    : fmt::format("compile with {}; or, if it exists as a separate "
-                                                  "file, name its folder: --symbols DIR",
-                                                  debug_flag));
+            survey.build_id.empty()
+                ? fmt::format("compile with {}", debug_flag)
+                : Advice(fmt::format("compile with {}; or, if it exists as a separate file",
+                                     debug_flag))
+                      .and_also(Next::name_symbol_folder));
     if (!survey.has_symbols && !survey.has_symbol_table)
         add("the linker's symbols are stripped too: only exported functions have names",
             "link without -s, and do not run strip on it");
     for (const std::string& refused : survey.refused)
         add(escape_for_display(refused),
-            "build both from the same sources, or name the folder of the right one: --symbols DIR");
+            Advice("build both from the same sources; or, if the right one is elsewhere")
+                .and_also(Next::name_symbol_folder));
     if (survey.missing_split_files)
         add(fmt::format("{} missing: their units have lines, but no names, types or variables",
                         counted(survey.missing_split_files, "split file")),
-            "keep the .dwo files beside the objects, make a package PROGRAM.dwp of them, or name "
-            "their folder: --symbols DIR");
+            Advice("keep the .dwo files beside the objects, or make a package PROGRAM.dwp of them")
+                .and_also(Next::name_symbol_folder));
     if (survey.sources_newer + survey.sources_different)
         add(fmt::format("{} changed since the program was built: lines will not match",
                         counted(survey.sources_newer + survey.sources_different, "source file")),
@@ -333,16 +335,14 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
         }
         if (of_library)
             add(fmt::format("{} source files of Rust's own library are not here", of_library),
-                fmt::format(
-                    "install the library's sources (rust-src) and map them: --source-map {}=FOLDER",
-                    escape_for_display(library)));
+                Advice("install the library's sources (rust-src)")
+                    .and_also(Next::map_sources_from, escape_for_display(library)));
         if (survey.sources_missing > of_library)
             add(fmt::format("{} of {} {}source files are not here",
                             survey.sources_missing - of_library, survey.sources.size() - of_library,
                             of_library ? "other " : ""),
-                from.empty() ? "--source-map FROM=TO says where they are; several may be given"
-                             : fmt::format("--source-map {}=FOLDER, where FOLDER holds them now",
-                                           escape_for_display(from)));
+                from.empty() ? Advice(Next::map_sources)
+                             : Advice(Next::map_sources_from, escape_for_display(from)));
     }
     std::uint64_t optimised = 0, all = 0;
     for (const SurveyGroup& group : survey.groups) {

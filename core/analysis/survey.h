@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "core/support/advice.h"
 #include "core/symbols/module_symbols.h"
 #include "core/symbols/source_files.h"
 
@@ -31,10 +32,6 @@ struct SurveySource {
     std::string path;
     SourceState state = SourceState::good;
     bool has_checksum = false;
-};
-
-struct SurveyWeakness {
-    std::string what, advice;
 };
 
 struct Survey {
@@ -74,7 +71,7 @@ struct Survey {
     double variable_coverage =
         0;  // mean share of the scope's bytes over which a variable has a location
 
-    std::vector<SurveyWeakness> weaknesses;
+    std::vector<Finding> weaknesses;
 };
 
 // One program, or two side by side.

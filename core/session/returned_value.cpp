@@ -2,9 +2,8 @@
 #include <algorithm>
 #include <cstring>
 
+#include "core/code/node_effects.h"
 #include "core/machine/calling_convention.h"
-#include "core/machine/effects.h"
-#include "core/machine/instruction.h"
 #include "core/session/line_step.h"
 #include "core/session/returned_evidence.h"
 #include "core/session/returned_value.h"
@@ -76,42 +75,41 @@ void flatten(const Type& type, std::uint64_t offset, std::vector<ScalarPart>& pa
     }
 }
 
-// What the instructions before each return wrote last: a vector register and not the first of the
-// integer ones. Nothing where that cannot be told.
-std::optional<bool> returns_a_vector(const Module& module, const Function& function) {
+// Of the straight run of instructions before the return: whether a vector register was written
+// last, and not the first of the integer ones. What a pop restores is the caller's. Nothing:
+// neither.
+std::optional<bool> writes_a_vector_last(const ModuleSymbols& symbols, const FlowGraph& flow,
+                                         std::size_t at) {
     constexpr std::size_t kMostBefore = 16;
-    std::optional<bool> found;
-    for (const FileRange& range : function.ranges) {
-        ByteSpan code = module.symbols().elf().loaded_bytes(range.low, range.size());
-        std::vector<Effects> straight;
-        for (std::size_t offset = 0; offset < code.size();) {
-            auto instruction =
-                decode_instruction(code.subspan(offset), RunAddress(range.low.value + offset));
-            auto effects = effects_of(code.subspan(offset));
-            if (!instruction || !effects) return std::nullopt;
-            offset += instruction->length;
-            if (instruction->kind == Instruction::Kind::returns) {
-                for (std::size_t i = straight.size();
-                     i-- > 0 && straight.size() - i <= kMostBefore;)
-                    for (const RegisterUse& use : straight[i].registers) {
-                        bool vector = use.dwarf_number == kFirstVectorRegister,
-                             integer = use.dwarf_number == 0 && use.size >= 4;
-                        if (!use.writes || !(vector || integer)) continue;
-                        if (found && *found != vector) return std::nullopt;
-                        found = vector;
-                        i = 0;
-                        break;
-                    }
-            }
-            bool restores = std::any_of(
-                effects->memory.begin(), effects->memory.end(),
-                [](const MemoryAccess& access) { return access.is_implied && access.reads; });
-            if (restores) continue;  // a pop
-            if (instruction->kind == Instruction::Kind::ordinary)
-                straight.push_back(std::move(*effects));
-            else
-                straight.clear();
+    const auto& nodes = flow.nodes();
+    for (std::size_t i = at; i-- > 0 && at - i <= kMostBefore;) {
+        bool leads_on = nodes[i].kind == Instruction::Kind::ordinary &&
+                        nodes[i].behind() == nodes[i + 1].address;
+        auto effects = leads_on ? effects_of(nodes[i], symbols) : std::nullopt;
+        if (!effects) return std::nullopt;
+        bool is_pop = std::any_of(
+            effects->memory.begin(), effects->memory.end(),
+            [](const MemoryAccess& access) { return access.is_implied && access.reads; });
+        if (is_pop) continue;
+        for (const RegisterUse& use : effects->registers) {
+            bool vector = use.dwarf_number == kFirstVectorRegister,
+                 integer = use.dwarf_number == 0 && use.size >= 4;
+            if (use.writes && (vector || integer)) return vector;
         }
+    }
+    return std::nullopt;
+}
+
+// Nothing where that cannot be told, or where its returns differ.
+std::optional<bool> returns_a_vector(const Module& module, const Function& function) {
+    FlowGraph flow(module.symbols(), function);
+    if (!flow.is_complete()) return std::nullopt;
+    std::optional<bool> found;
+    for (std::size_t i = 0; i < flow.nodes().size(); ++i) {
+        if (flow.nodes()[i].kind != Instruction::Kind::returns) continue;
+        auto vector = writes_a_vector_last(module.symbols(), flow, i);
+        if (vector && found && *found != *vector) return std::nullopt;
+        if (vector) found = vector;
     }
     return found;
 }

@@ -76,6 +76,10 @@ enum class Next {
     attach_to /* a process */,
     open_core,
     open_core_with_program,
+    open_core_with_copy /* the core */,
+    name_symbol_folder,
+    map_sources,
+    map_sources_from /* a folder */,
 };
 
 struct Hint {
@@ -95,14 +99,20 @@ class Advice {
 
     const std::vector<Hint>& hints() const { return hints_; }
     bool empty() const { return hints_.empty(); }
-    Advice and_also(Next next) const {
+    Advice and_also(Next next, std::string about = {}) const {
         Advice more = *this;
-        more.hints_.push_back({next, {}});
+        more.hints_.push_back({next, std::move(about)});
         return more;
     }
 
   private:
     std::vector<Hint> hints_;
+};
+
+// What was found in a file that is not as it should be, though nothing failed; and what to do.
+struct Finding {
+    std::string what;
+    Advice next = {};
 };
 
 // The names that resemble what was asked for; where there are none, the other thing to do.

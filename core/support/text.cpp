@@ -133,6 +133,10 @@ std::string counted(unsigned long long number, std::string_view noun) {
     return fmt::format("{} {}{}", with_thousands(number), noun, number == 1 ? "" : "s");
 }
 
+bool is_word_letter(char c) {
+    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+}
+
 std::string_view trimmed(std::string_view text) {
     while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front())))
         text.remove_prefix(1);

@@ -35,6 +35,9 @@ std::string with_thousands(unsigned long long number);
 // "1 hit", "2 hits"
 std::string counted(unsigned long long number, std::string_view noun);
 
+// Of a name in C, C++ or Rust, as far as it is plain letters, digits and the underscore.
+bool is_word_letter(char c);
+
 std::string_view trimmed(std::string_view text);
 std::string lower_case(std::string_view text);
 std::string without_spaces(std::string_view text);

@@ -333,8 +333,7 @@ const dwarf::SplitFile* SymbolFiles::split_file(const dwarf::Unit& skeleton, std
     for (const fs::path& path : places)
         if (const dwarf::SplitFile* found = open_split(path)) return found;
     problem = fmt::format(
-        "the split file {} is missing: its unit has lines, but no names, types or variables; "
-        "--symbols DIR names where it is",
+        "the split file {} is missing: its unit has lines, but no names, types or variables",
         escape_for_display(named.string()));
     return nullptr;
 }

@@ -15,14 +15,10 @@ constexpr int kDeepest = 60;
 constexpr std::string_view kInnerNamespaces[] = {
     "__cxx11::", "__1::", "__debug::", "__cxx1998::", "_V2::", "__fs::"};
 
-bool is_letter(char c) {
-    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
-}
-
 // A namespace counts where its name begins, not in the middle of another.
 void erase_namespace(std::string& text, std::string_view name) {
     for (std::size_t at = 0; (at = text.find(name, at)) != std::string::npos;) {
-        if (at > 0 && is_letter(text[at - 1]))
+        if (at > 0 && is_word_letter(text[at - 1]))
             at += name.size();
         else
             text.erase(at, name.size());
@@ -168,9 +164,9 @@ std::string comparable_type_name(std::string_view full_name, bool is_rust) {
         bool in_number = !out.empty() && std::isdigit(static_cast<unsigned char>(out.back()));
         if (in_number && std::string_view("uUlL").find(name[i]) != std::string_view::npos) {
             std::size_t digits = out.find_last_not_of("0123456789");
-            bool number = digits == std::string::npos || !is_letter(out[digits]);
+            bool number = digits == std::string::npos || !is_word_letter(out[digits]);
             std::size_t end = name.find_first_not_of("uUlL", i);
-            if (number && (end == std::string::npos || !is_letter(name[end]))) {
+            if (number && (end == std::string::npos || !is_word_letter(name[end]))) {
                 i = std::min(end, name.size()) - 1;
                 continue;
             }

@@ -183,19 +183,19 @@ void CoreFile::find_program(const std::string& wanted) {
         found.is_proven = !held.empty() && held == found.symbols->elf().build_id();
         if (!held.empty() && !found.is_proven)
             findings_.push_back(
-                fmt::format("{} is NOT the program that left this core: its build id is {}, the "
-                            "core's {}. Names and lines may be wrong everywhere",
-                            wanted,
-                            found.symbols->elf().build_id().empty()
-                                ? "missing"
-                                : found.symbols->elf().build_id().substr(0, 12),
-                            held.substr(0, 12)));
+                {fmt::format("{} is NOT the program that left this core: its build id is {}, the "
+                             "core's {}. Names and lines may be wrong everywhere",
+                             wanted,
+                             found.symbols->elf().build_id().empty()
+                                 ? "missing"
+                                 : found.symbols->elf().build_id().substr(0, 12),
+                             held.substr(0, 12))});
     }
     if (!found.is_proven && findings_.empty())
         findings_.push_back(
-            fmt::format("nothing proves that {} is the build that left this core: there is no "
-                        "build id to compare",
-                        found.path));
+            {fmt::format("nothing proves that {} is the build that left this core: there is no "
+                         "build id to compare",
+                         found.path)});
     if (found.is_proven && !recorded.empty()) proven_[recorded] = found.symbols;
     std::uint64_t bias =
         entry == image_.auxiliary.end() ? 0 : entry->second - found.symbols->elf().entry().value;
@@ -242,13 +242,13 @@ void CoreFile::do_without_program(const CoreMapping& mapping) {
     std::string name = without_mark(mapping.path);
     bool is_other = !unproven_.empty();
     unproven_.clear();
-    findings_.push_back(fmt::format(
-        "{}: its frames have no names, and what called them is found by frame pointers at best. "
-        "Name a copy of it: elm-lantern postmortem {} PROGRAM; or --symbols with the folder it "
-        "lies in",
-        is_other ? fmt::format("{} is another build than the one that left the core", name)
-                 : fmt::format("the program of the core, {}, is not here", name),
-        path_));
+    findings_.push_back(
+        {fmt::format("{}: its frames have no names, and what called them is found by frame "
+                     "pointers at best",
+                     is_other
+                         ? fmt::format("{} is another build than the one that left the core", name)
+                         : fmt::format("the program of the core, {}, is not here", name)),
+         Advice(Next::open_core_with_copy, path_).and_also(Next::name_symbol_folder)});
     auto elf = std::make_unique<ElfFile>(image_in_core(mapping), name);
     std::uint64_t first =
         elf->segments().empty() ? 0 : elf->segments().front().range.low.value & ~(kPageSize - 1);
@@ -327,12 +327,12 @@ void CoreFile::list_regions() {
 
 void CoreFile::tell_findings() {
     for (const std::string& path : unproven_)
-        findings_.push_back(fmt::format(
-            "{} is another build than the one the process had loaded: it is not used", path));
+        findings_.push_back({fmt::format(
+            "{} is another build than the one the process had loaded: it is not used", path)});
     if (!lost_.empty())
-        findings_.push_back(fmt::format("{} {} not here: frames in {} have no names",
-                                        join_with(lost_, "and"), lost_.size() == 1 ? "is" : "are",
-                                        lost_.size() == 1 ? "it" : "them"));
+        findings_.push_back(
+            {fmt::format("{} {} not here: frames in {} have no names", join_with(lost_, "and"),
+                         lost_.size() == 1 ? "is" : "are", lost_.size() == 1 ? "it" : "them")});
     std::uint64_t filled = 0;
     for (const CoreSegment& segment : image_.segments) {
         const CoreMapping* mapping = image_.mapping_at(segment.range.low);
@@ -346,10 +346,10 @@ void CoreFile::tell_findings() {
             with_thousands(filled / 1024));
     if (image_.bytes_cut_off)
         findings_.push_back(
-            fmt::format("the core is cut off: {} KB of the memory it should hold are missing",
-                        with_thousands((image_.bytes_cut_off + 1023) / 1024)));
+            {fmt::format("the core is cut off: {} KB of the memory it should hold are missing",
+                         with_thousands((image_.bytes_cut_off + 1023) / 1024))});
     for (const std::string& problem : image_.problems)
-        findings_.push_back("the core is damaged: " + problem);
+        findings_.push_back({"the core is damaged: " + problem});
 }
 
 // ---- memory

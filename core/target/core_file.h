@@ -7,6 +7,7 @@
 #include <functional>
 #include <memory>
 
+#include "core/support/advice.h"
 #include "core/support/guarded_mapping.h"
 #include "core/target/core_image.h"
 #include "core/target/target.h"
@@ -33,7 +34,7 @@ class CoreFile final : public Target {
     const CoreImage& image() const { return image_; }
     // What should be known before the rest is believed: what does not match and what is missing. A
     // sentence each.
-    const std::vector<std::string>& findings() const { return findings_; }
+    const std::vector<Finding>& findings() const { return findings_; }
     // What was read from elsewhere, in order; empty if nothing.
     const std::string& filled() const { return filled_; }
 
@@ -93,7 +94,7 @@ class CoreFile final : public Target {
         proven_;  // by the path the core names
     std::vector<std::string> unproven_, lost_;
     std::vector<MemoryRegion> regions_;
-    std::vector<std::string> findings_;
+    std::vector<Finding> findings_;
     std::string filled_;
     bool lacks_program_ = false;
 };

@@ -201,7 +201,8 @@ INSTANTIATE_TEST_SUITE_P(Builds, DiagnosisInCpp,
                                            "failures-cpp-clang-O2"),
                          failure_as_word);
 INSTANTIATE_TEST_SUITE_P(Builds, DiagnosisInRust,
-                         ::testing::Values("failures-rust-O0", "failures-rust-O2"), failure_as_word);
+                         ::testing::Values("failures-rust-O0", "failures-rust-O2"),
+                         failure_as_word);
 
 TEST(Diagnosis, OfACoreIsThatOfTheProcess) {
     TemporaryFolder folder;

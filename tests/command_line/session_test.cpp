@@ -326,7 +326,8 @@ TEST(Source, MissingOrNewerIsSaidAndWorkGoesOn) {
     std::filesystem::rename(source, folder.path() / "moved" / "gate.c");
     Ran missing = debug(program, {"reach main", "over", "value turns", "-source"});
     EXPECT_EQ(missing.status, 0);
-    EXPECT_TRUE(missing.says("is not here; --source-map FROM=TO")) << missing.output;
+    EXPECT_TRUE(missing.says("is not here; --source-map FROM=TO says where they are"))
+        << missing.output;
     EXPECT_TRUE(missing.says("line 3 runs next")) << missing.output;
     EXPECT_TRUE(missing.says("turns = 4"));
     Ran mapped =

@@ -290,8 +290,8 @@ TEST(Survey, TellsHowEachWasBuilt) {
 }
 
 bool warns(const Survey& survey, const std::string& text) {
-    for (const SurveyWeakness& weakness : survey.weaknesses)
-        if (weakness.what.find(text) != std::string::npos) return !weakness.advice.empty();
+    for (const Finding& weakness : survey.weaknesses)
+        if (weakness.what.find(text) != std::string::npos) return !weakness.next.empty();
     return false;
 }
 

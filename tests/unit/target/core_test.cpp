@@ -117,7 +117,7 @@ TEST(Cores, TheKernelsOwn) {
     EXPECT_EQ(session.last_stop().reason, StopReason::signal);
     EXPECT_EQ(session.last_stop().signal, SIGSEGV);
     EXPECT_EQ(session.core()->image().process, child);
-    EXPECT_TRUE(session.core()->findings().empty()) << session.core()->findings().front();
+    EXPECT_TRUE(session.core()->findings().empty()) << session.core()->findings().front().what;
     EXPECT_FALSE(session.core()->filled().empty()) << "code is read from the program's file";
     EXPECT_EQ(frame_function_name(*session.stack().frame(2)), "main");
     session.select_frame(1);
@@ -169,7 +169,7 @@ TEST(Cores, OfAnotherBuildAreToldApart) {
     Written core;
     Session other({core.path, testing::fixture("machine-gcc-O2")}, {});
     ASSERT_FALSE(other.core()->findings().empty());
-    EXPECT_NE(other.core()->findings()[0].find("is NOT the program that left this core"),
+    EXPECT_NE(other.core()->findings()[0].what.find("is NOT the program that left this core"),
               std::string::npos);
     EXPECT_THROW(Session(CoreRequest{testing::fixture("machine-gcc-O0"), ""}, {}), FileError)
         << "a program is no core";

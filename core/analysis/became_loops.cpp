@@ -1,0 +1,309 @@
+#include "core/analysis/became_loops.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cstdlib>
+#include <set>
+
+#include "core/code/loop_shape.h"
+#include "core/expressions/scope_names.h"
+#include "core/session/linkage.h"
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+constexpr unsigned kSmallestVector = 16;  // bytes
+
+bool holds(const SourceStatement& loop, std::uint32_t line) {
+    return loop.first_line <= line && line <= loop.body_last;
+}
+
+std::uint32_t length_of(const SourceStatement& loop) {
+    return loop.body_last - loop.first_line;
+}
+
+// Of the variables of the function, inlined calls left out.
+const Variable* variable_named(const Scope& scope, const std::string& name) {
+    for (const Variable& variable : scope.variables)
+        if (variable.name == name) return &variable;
+    for (const auto& inner : scope.inner)
+        if (!inner->inlined)
+            if (const Variable* found = variable_named(*inner, name)) return found;
+    return nullptr;
+}
+
+class Loops {
+  public:
+    explicit Loops(const Became& became) : became_(became), shapes_(shapes_of_loops(became.code)) {}
+
+    std::vector<std::optional<std::size_t>> source_loops() const {
+        std::vector<std::optional<std::size_t>> found;
+        for (const LoopShape& shape : shapes_) found.push_back(source_loop(shape));
+        return found;
+    }
+
+    std::map<std::size_t, std::vector<BecameFact>> facts(
+        const std::vector<std::optional<std::size_t>>& of_source) {
+        std::map<std::size_t, std::vector<BecameFact>> facts;
+        for (std::size_t i = 0; i < became_.statements.size(); ++i) {
+            if (became_.statements[i].kind != SourceStatement::Kind::loop) continue;
+            std::vector<const LoopShape*> mine;
+            for (std::size_t k = 0; k < shapes_.size(); ++k)
+                if (of_source[k] == i) mine.push_back(&shapes_[k]);
+            auto told = mine.empty() ? facts_without(i) : facts_of(i, mine);
+            if (!told.empty()) facts[i] = std::move(told);
+        }
+        return facts;
+    }
+
+  private:
+    // The smallest loop of the source that has all the lines of the loop's own code. A little may
+    // have been mixed in from elsewhere, but not the head of a loop around: then it is that one's
+    // loop, and the inner one is gone.
+    std::optional<std::size_t> source_loop(const LoopShape& shape) const {
+        std::map<std::uint32_t, std::size_t> lines = lines_of(shape);
+        std::size_t all = 0;
+        for (const auto& [line, count] : lines) all += count;
+        std::optional<std::size_t> best;
+        for (std::size_t i = 0; i < became_.statements.size(); ++i) {
+            const SourceStatement& loop = became_.statements[i];
+            if (loop.kind != SourceStatement::Kind::loop) continue;
+            std::size_t inside = 0;
+            bool has_other_head = false;
+            for (const auto& [line, count] : lines) {
+                if (holds(loop, line))
+                    inside += count;
+                else
+                    has_other_head |= is_head_around(i, line);
+            }
+            bool fits = all && inside * 10 >= all * 9 && !has_other_head;
+            if (fits && (!best || length_of(loop) < length_of(became_.statements[*best]))) best = i;
+        }
+        return best;
+    }
+
+    bool is_head_around(std::size_t loop, std::uint32_t line) const {
+        for (const SourceStatement& other : became_.statements) {
+            bool is_around = other.kind == SourceStatement::Kind::loop &&
+                             other.first_line < became_.statements[loop].first_line &&
+                             other.body_last >= became_.statements[loop].body_last;
+            if (is_around && other.first_line <= line && line <= other.last_line) return true;
+        }
+        return false;
+    }
+
+    // How many instructions each line has in the loop, those of loops in it left out.
+    std::map<std::uint32_t, std::size_t> lines_of(const LoopShape& shape) const {
+        const Blocks& blocks = became_.code.blocks;
+        std::map<std::uint32_t, std::size_t> lines;
+        for (std::uint32_t number : blocks.loops()[shape.loop].blocks) {
+            if (blocks.innermost_loop(number) != shape.loop) continue;
+            const Blocks::Block& block = blocks.all()[number];
+            for (std::uint32_t node = block.first; node < block.end; ++node)
+                if (std::uint32_t line = became_.lines.line_of(node)) ++lines[line];
+        }
+        return lines;
+    }
+
+    std::string text_of_body(std::size_t number) const {
+        const SourceStatement& loop = became_.statements[number];
+        std::string text;
+        for (std::size_t i = number; i < became_.statements.size(); ++i)
+            if (i == number || (became_.statements[i].first_line <= loop.body_last))
+                text += became_.statements[i].text + "; ";
+        return text;
+    }
+
+    // How far the loop's variable goes in one pass of the source, in elements: of `for (…; ++i)`,
+    // `for (…; i += 2)`, `for i in 0..n`. 0: it is not told.
+    static std::uint64_t source_step(const std::string& head) {
+        if (!head.starts_with("for ") && !head.starts_with("for(")) return 0;
+        if (head.find("..") != std::string::npos)
+            return head.find("step_by") == std::string::npos ? 1 : 0;
+        std::size_t last = head.rfind(';');
+        if (last == std::string::npos) return 0;
+        std::string step = head.substr(last);
+        bool by_one = step.find("++") != std::string::npos || step.find("--") != std::string::npos;
+        if (by_one) return step.find(',') == std::string::npos ? 1 : 0;
+        for (std::string_view op : {"+= ", "-= "})
+            if (std::size_t at = step.find(op); at != std::string::npos)
+                return std::strtoull(step.c_str() + at + op.size(), nullptr, 0);
+        return 0;
+    }
+
+    const Type* type_of(const std::string& name) const {
+        if (const Variable* local = variable_named(became_.body.outermost, name))
+            return local->type;
+        Frame frame;
+        frame.module = &became_.module;
+        frame.function = &became_.function;
+        const Module* found_in = nullptr;
+        auto global = find_global(became_.target, &frame, name, found_in);
+        return global ? global->type : nullptr;
+    }
+
+    // Of a path that the text names: `levels`, `gauge->flows`, `weir.flows`. Null: not known.
+    const Type* type_of_path(const std::string& path) const {
+        std::size_t end = path.find_first_of(".-");
+        const Type* type = type_of(path.substr(0, end));
+        while (type && end != std::string::npos) {
+            std::size_t begin = end + (path[end] == '.' ? 1 : 2);
+            end = path.find_first_of(".-", begin);
+            std::string name = path.substr(begin, end == std::string::npos ? end : end - begin);
+            const Type* of = &plain(*type);
+            if (of->kind == TypeKind::pointer || of->kind == TypeKind::reference)
+                of = of->target ? &plain(*of->target) : nullptr;
+            type = nullptr;
+            if (!of || of->kind != TypeKind::structure) break;
+            for (const Member& member : of->members())
+                if (member.name == name) type = member.type;
+        }
+        return type;
+    }
+
+    // Where the path that ends there begins; npos: something else ends there.
+    static std::size_t path_before(const std::string& text, std::size_t end) {
+        std::size_t begin = end;
+        while (begin > 0) {
+            char c = text[begin - 1];
+            bool is_arrow = c == '>' && begin > 1 && text[begin - 2] == '-';
+            if (!is_word_letter(c) && c != '.' && !is_arrow) break;
+            begin -= is_arrow ? 2 : 1;
+        }
+        bool follows_more = begin > 0 && (text[begin - 1] == ')' || text[begin - 1] == ']' ||
+                                          text[begin - 1] == ':');
+        return begin == end || follows_more ? std::string::npos : begin;
+    }
+
+    // Sizes of the elements that the text names with an index, in bytes; 0 among them: not known.
+    std::set<std::uint64_t> element_sizes(const std::string& text) const {
+        std::set<std::uint64_t> sizes;
+        for (std::size_t at = text.find('['); at != std::string::npos;
+             at = text.find('[', at + 1)) {
+            std::size_t begin = path_before(text, at);
+            const Type* type =
+                begin == std::string::npos ? nullptr : type_of_path(text.substr(begin, at - begin));
+            const Type* base = type ? &plain(*type) : nullptr;
+            bool has_elements = base && base->target &&
+                                (base->kind == TypeKind::array || base->kind == TypeKind::pointer);
+            sizes.insert(has_elements ? plain(*base->target).size : 0);
+        }
+        return sizes;
+    }
+
+    static std::set<std::uint64_t> steps_of(const LoopShape& shape) {
+        std::set<std::uint64_t> steps;
+        for (const LoopAccess& access : shape.accesses)
+            if (access.step) steps.insert(static_cast<std::uint64_t>(std::abs(access.step)));
+        return steps;
+    }
+
+    static bool moves_vectors(const LoopShape& shape) {
+        return std::any_of(shape.accesses.begin(), shape.accesses.end(), [](const LoopAccess& a) {
+            return a.size >= kSmallestVector && a.step != 0;
+        });
+    }
+
+    // How many passes of the source one pass of the loop does: what it moves by, against the
+    // elements that the source names. Nothing: it is not told.
+    std::optional<std::uint64_t> passes_at_once(std::size_t number, const LoopShape& shape) const {
+        std::string text = text_of_body(number);
+        std::set<std::uint64_t> steps = steps_of(shape), sizes = element_sizes(text);
+        std::uint64_t each = source_step(became_.statements[number].text);
+        if (!each || steps.empty() || steps.size() != sizes.size() || *sizes.begin() == 0)
+            return std::nullopt;
+        std::optional<std::uint64_t> passes;
+        auto size = sizes.begin();
+        for (std::uint64_t step : steps) {
+            std::uint64_t one = *size++ * each;
+            if (step % one || (passes && *passes != step / one)) return std::nullopt;
+            passes = step / one;
+        }
+        return passes;
+    }
+
+    std::vector<BecameFact> facts_of(std::size_t number,
+                                     const std::vector<const LoopShape*>& shapes) {
+        std::vector<BecameFact> facts;
+        for (const LoopShape* shape : shapes) {
+            auto passes = shape->is_innermost ? passes_at_once(number, *shape) : std::nullopt;
+            bool has_vectors = moves_vectors(*shape) && shape->is_innermost;
+            std::string text;
+            if (has_vectors && passes && *passes > 1)
+                text = fmt::format("one pass of its loop does {} of the source's, {}", *passes,
+                                   with_vectors(*shape));
+            else if (has_vectors && shape->vector_size)
+                text = fmt::format("its loop computes with several numbers at once, {}",
+                                   with_vectors(*shape));
+            else if (!has_vectors && passes && *passes > 1)
+                text =
+                    fmt::format("unrolled: one pass of its loop does {} of the source's", *passes);
+            if (text.empty()) continue;
+            facts.push_back({BecameFact::Ground::seen, fmt::format("{} ({})", text, at(*shape))});
+        }
+        if (shapes.size() > 1)
+            facts.push_back({BecameFact::Ground::seen,
+                             fmt::format("the code has {} loops of it", shapes.size())});
+        return facts;
+    }
+
+    static std::string with_vectors(const LoopShape& shape) {
+        unsigned size = shape.vector_size;
+        if (!size)
+            for (const LoopAccess& access : shape.accesses)
+                if (access.step) size = std::max(size, access.size);
+        if (!shape.lane_size) return fmt::format("with vectors of {} bytes", size);
+        return fmt::format("with vectors of {} numbers of {}", size / shape.lane_size,
+                           counted(shape.lane_size, "byte"));
+    }
+
+    std::string at(const LoopShape& shape) const {
+        const Blocks& blocks = became_.code.blocks;
+        std::uint32_t first = blocks.all()[blocks.loops()[shape.loop].head].first;
+        return fmt::format("at {:#x}",
+                           became_.module.to_run(became_.code.node(first).address).value);
+    }
+
+    // A loop of the source of which the code has none.
+    std::vector<BecameFact> facts_without(std::size_t number) {
+        const SourceStatement& loop = became_.statements[number];
+        CodeOfLine code = became_.lines.together(loop.first_line, loop.body_last);
+        if (code.nodes.empty()) return {};
+        std::string text = text_of_body(number);
+        for (std::uint32_t node : code.nodes) {
+            std::string called = called_by(node);
+            if (called.empty() || text.find(called) != std::string::npos) continue;
+            for (std::string_view known : {"memset", "memcpy", "memmove", "strlen"})
+                if (called == known)
+                    return {
+                        {BecameFact::Ground::seen, fmt::format("it became a call of {}", called)}};
+        }
+        return {{BecameFact::Ground::seen, "no loop is left of it: its code runs straight on"}};
+    }
+
+    std::string called_by(std::uint32_t node) const {
+        const FlowGraph::Node& call = became_.code.node(node);
+        bool is_call = call.target && (call.kind == Instruction::Kind::call || call.leaves());
+        if (!is_call) return {};
+        return name_behind_linkage_table(became_.target, became_.module.to_run(*call.target));
+    }
+
+    const Became& became_;
+    std::vector<LoopShape> shapes_;
+};
+
+}  // namespace
+
+std::vector<std::optional<std::size_t>> source_loops(const Became& became) {
+    return Loops(became).source_loops();
+}
+
+std::map<std::size_t, std::vector<BecameFact>> facts_of_loops(
+    const Became& became, const std::vector<std::optional<std::size_t>>& of_source) {
+    return Loops(became).facts(of_source);
+}
+
+}  // namespace lantern
