@@ -208,18 +208,16 @@ class Loops {
     }
 
     // How many passes of the source one pass of the loop does: what it moves by, against the
-    // elements that the source names. Nothing: it is not told.
-    std::optional<std::uint64_t> passes_at_once(std::size_t number, const LoopShape& shape) const {
-        std::string text = text_of_body(number);
-        std::set<std::uint64_t> steps = steps_of(shape), sizes = element_sizes(text);
-        std::uint64_t each = source_step(became_.statements[number].text);
-        if (!each || steps.empty() || steps.size() != sizes.size() || *sizes.begin() == 0)
-            return std::nullopt;
-        std::optional<std::uint64_t> passes;
+    // elements that the source names. 0: it is not told.
+    std::uint64_t passes_at_once(std::size_t number, const LoopShape& shape) const {
+        std::set<std::uint64_t> steps = steps_of(shape),
+                                sizes = element_sizes(text_of_body(number));
+        std::uint64_t each = source_step(became_.statements[number].text), passes = 0;
+        if (!each || steps.empty() || steps.size() != sizes.size() || *sizes.begin() == 0) return 0;
         auto size = sizes.begin();
         for (std::uint64_t step : steps) {
             std::uint64_t one = *size++ * each;
-            if (step % one || (passes && *passes != step / one)) return std::nullopt;
+            if (step % one || (passes && passes != step / one)) return 0;
             passes = step / one;
         }
         return passes;
@@ -229,18 +227,18 @@ class Loops {
                                      const std::vector<const LoopShape*>& shapes) {
         std::vector<BecameFact> facts;
         for (const LoopShape* shape : shapes) {
-            auto passes = shape->is_innermost ? passes_at_once(number, *shape) : std::nullopt;
+            std::uint64_t passes = shape->is_innermost ? passes_at_once(number, *shape) : 0;
             bool has_vectors = moves_vectors(*shape) && shape->is_innermost;
             std::string text;
-            if (has_vectors && passes && *passes > 1)
-                text = fmt::format("one pass of its loop does {} of the source's, {}", *passes,
+            if (has_vectors && passes > 1)
+                text = fmt::format("one pass of its loop does {} of the source's, {}", passes,
                                    with_vectors(*shape));
             else if (has_vectors && shape->vector_size)
                 text = fmt::format("its loop computes with several numbers at once, {}",
                                    with_vectors(*shape));
-            else if (!has_vectors && passes && *passes > 1)
+            else if (!has_vectors && passes > 1)
                 text =
-                    fmt::format("unrolled: one pass of its loop does {} of the source's", *passes);
+                    fmt::format("unrolled: one pass of its loop does {} of the source's", passes);
             if (text.empty()) continue;
             facts.push_back({BecameFact::Ground::seen, fmt::format("{} ({})", text, at(*shape))});
         }
