@@ -64,6 +64,7 @@ class Loops {
     // have been mixed in from elsewhere, but not the head of a loop around: then it is that one's
     // loop, and the inner one is gone.
     std::optional<std::size_t> source_loop(const LoopShape& shape) const {
+        if (!leads_back_by_itself(shape)) return std::nullopt;
         std::map<std::uint32_t, std::size_t> lines = lines_of(shape);
         std::size_t all = 0;
         for (const auto& [line, count] : lines) all += count;
@@ -83,6 +84,17 @@ class Loops {
             if (fits && (!best || length_of(loop) < length_of(became_.statements[*best]))) best = i;
         }
         return best;
+    }
+
+    // False: the jump back is of a call that was inlined, and so is the loop.
+    bool leads_back_by_itself(const LoopShape& shape) const {
+        const Blocks& blocks = became_.code.blocks;
+        std::uint32_t head = blocks.loops()[shape.loop].head;
+        for (std::uint32_t before : blocks.all()[head].from)
+            if (blocks.dominates(head, before) &&
+                became_.lines.is_inlined(blocks.all()[before].end - 1))
+                return false;
+        return true;
     }
 
     bool is_head_around(std::size_t loop, std::uint32_t line) const {
@@ -207,16 +219,46 @@ class Loops {
         });
     }
 
-    // How many passes of the source one pass of the loop does: what it moves by, against the
-    // elements that the source names. 0: it is not told.
+    // How far each pointer moves in one pass of the source, where `*at++` is all that moves it, in
+    // bytes; 0 among them: not known.
+    std::set<std::uint64_t> pointer_steps(const std::string& text) const {
+        std::map<std::string, std::uint64_t> times;
+        for (std::size_t at = text.find("++"); at != std::string::npos;
+             at = text.find("++", at + 2)) {
+            std::size_t begin = path_before(text, at);
+            bool is_walk = begin != std::string::npos && begin > 0 && text[begin - 1] == '*';
+            if (!is_walk) return {};
+            ++times[text.substr(begin, at - begin)];
+        }
+        std::set<std::uint64_t> steps;
+        for (const auto& [path, count] : times) {
+            const Type* type = type_of_path(path);
+            const Type* base = type ? &plain(*type) : nullptr;
+            bool is_pointer = base && base->kind == TypeKind::pointer && base->target;
+            steps.insert(is_pointer ? plain(*base->target).size * count : 0);
+        }
+        return steps;
+    }
+
+    // How far one pass of the source goes through what it names, in bytes. Empty: not known.
+    std::set<std::uint64_t> source_steps(std::size_t number) const {
+        std::string text = text_of_body(number);
+        if (text.find('[') == std::string::npos) return pointer_steps(text);
+        std::uint64_t each = source_step(became_.statements[number].text);
+        std::set<std::uint64_t> steps;
+        for (std::uint64_t size : element_sizes(text)) steps.insert(size * each);
+        return steps;
+    }
+
+    // How many passes of the source one pass of the loop does, by how far both move. 0: it is not
+    // told.
     std::uint64_t passes_at_once(std::size_t number, const LoopShape& shape) const {
-        std::set<std::uint64_t> steps = steps_of(shape),
-                                sizes = element_sizes(text_of_body(number));
-        std::uint64_t each = source_step(became_.statements[number].text), passes = 0;
-        if (!each || steps.empty() || steps.size() != sizes.size() || *sizes.begin() == 0) return 0;
-        auto size = sizes.begin();
+        std::set<std::uint64_t> steps = steps_of(shape), sources = source_steps(number);
+        if (steps.empty() || steps.size() != sources.size() || *sources.begin() == 0) return 0;
+        std::uint64_t passes = 0;
+        auto source = sources.begin();
         for (std::uint64_t step : steps) {
-            std::uint64_t one = *size++ * each;
+            std::uint64_t one = *source++;
             if (step % one || (passes && passes != step / one)) return 0;
             passes = step / one;
         }
@@ -236,7 +278,10 @@ class Loops {
             else if (has_vectors && shape->vector_size)
                 text = fmt::format("its loop computes with several numbers at once, {}",
                                    with_vectors(*shape));
-            else if (!has_vectors && passes > 1)
+            else if (has_vectors)
+                text =
+                    fmt::format("its loop moves several numbers at once, {}", with_vectors(*shape));
+            else if (passes > 1)
                 text =
                     fmt::format("unrolled: one pass of its loop does {} of the source's", passes);
             if (text.empty()) continue;
@@ -279,7 +324,23 @@ class Loops {
                     return {
                         {BecameFact::Ground::seen, fmt::format("it became a call of {}", called)}};
         }
+        for (std::uint32_t node : code.nodes)
+            if (!goes_straight(number, node)) return {};
         return {{BecameFact::Ground::seen, "no loop is left of it: its code runs straight on"}};
+    }
+
+    // The node is in no loop of the code but those of the loops around.
+    bool goes_straight(std::size_t number, std::uint32_t node) const {
+        const Blocks& blocks = became_.code.blocks;
+        const SourceStatement& loop = became_.statements[number];
+        for (std::uint32_t around = blocks.innermost_loop(blocks.of_node(node));
+             around != Blocks::kNone; around = blocks.loops()[around].outer) {
+            auto of = source_loop(shapes_[around]);
+            bool is_around = of && became_.statements[*of].first_line < loop.first_line &&
+                             became_.statements[*of].body_last >= loop.body_last;
+            if (!is_around) return false;
+        }
+        return true;
     }
 
     std::string called_by(std::uint32_t node) const {

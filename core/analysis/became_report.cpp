@@ -120,14 +120,19 @@ class LineReporter {
         for (std::size_t i = 0; i < became_.statements.size(); ++i) {
             const SourceStatement& statement = became_.statements[i];
             tell_lines_between(told, statement.first_line);
-            if (statement.last_line <= told) continue;  // more of a line that is told already
+            auto of_loop = loops.find(i);
+            if (statement.last_line <= told) {  // more of a line that is told already
+                if (of_loop != loops.end() && !report_.lines.empty() &&
+                    report_.lines.back().last_line == told)
+                    add(report_.lines.back().facts, of_loop->second);
+                continue;
+            }
             BecameLine line =
                 line_of(std::max(statement.first_line, told + 1), statement.last_line);
             line.is_expected = statement.kind != SourceStatement::Kind::declaration &&
                                statement.kind != SourceStatement::Kind::jump;
             line.facts = facts_of_statement(became_, of_source, i);
-            if (auto found = loops.find(i); found != loops.end())
-                line.facts.insert(line.facts.end(), found->second.begin(), found->second.end());
+            if (of_loop != loops.end()) add(line.facts, of_loop->second);
             told = statement.last_line;
             if (line.is_expected || line.instructions) report_.lines.push_back(std::move(line));
         }
@@ -137,6 +142,10 @@ class LineReporter {
     }
 
   private:
+    static void add(std::vector<BecameFact>& facts, const std::vector<BecameFact>& more) {
+        facts.insert(facts.end(), more.begin(), more.end());
+    }
+
     // Lines with code that no statement has: braces, the function's head, or all of them where the
     // source is not here.
     void tell_lines_between(std::uint32_t behind, std::uint32_t before) {

@@ -18,6 +18,7 @@ CodeOfLines::CodeOfLines(const FunctionCode& code, const FunctionPositions& posi
     collect_calls(body.outermost);
     const auto& nodes = code.flow.nodes();
     line_of_.resize(nodes.size());
+    is_inlined_.resize(nodes.size());
     for (std::uint32_t i = 0; i < nodes.size(); ++i) {
         if (nodes[i].is_filler) continue;
         auto position = positions.in_force(nodes[i].address);
@@ -29,6 +30,7 @@ CodeOfLines::CodeOfLines(const FunctionCode& code, const FunctionPositions& posi
         std::uint32_t line = call ? call->inlined->call_line : position->line;
         if (!line) continue;
         line_of_[i] = line;
+        is_inlined_[i] = call != nullptr;
         lines_[line].nodes.push_back(i);
         if (call) lines_[line].inlined[call].push_back(i);
     }

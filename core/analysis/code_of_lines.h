@@ -29,6 +29,7 @@ class CodeOfLines {
     const std::map<std::uint32_t, CodeOfLine>& lines() const { return lines_; }
     // 0: it belongs to none, or to another file's.
     std::uint32_t line_of(std::uint32_t node) const { return line_of_[node]; }
+    bool is_inlined(std::uint32_t node) const { return is_inlined_[node]; }
     // All of several lines, as one.
     CodeOfLine together(std::uint32_t first, std::uint32_t last) const;
 
@@ -36,7 +37,8 @@ class CodeOfLines {
     void collect_calls(const Scope& scope);
 
     std::map<std::uint32_t, CodeOfLine> lines_;
-    std::vector<std::uint32_t> line_of_;
+    std::vector<std::uint32_t> line_of_;  // by node
+    std::vector<bool> is_inlined_;
 };
 
 }  // namespace lantern

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <optional>
 #include <string_view>
 #include <utility>
 
@@ -52,7 +53,9 @@ std::string first_word(const std::string& text) {
 class StatementReader {
   public:
     StatementReader(const std::vector<Letter>& letters, CodeLanguage language)
-        : letters_(letters), is_rust_(language == CodeLanguage::rust) {}
+        : letters_(letters),
+          is_rust_(language == CodeLanguage::rust),
+          is_c_(language == CodeLanguage::c) {}
 
     std::vector<SourceStatement> read() {
         if (!find_body()) return {};
@@ -61,18 +64,21 @@ class StatementReader {
     }
 
   private:
-    // To behind the first brace of the body; false where a semicolon comes before one.
+    // To behind the first brace of the body; false where a declaration ends before one. In the C of
+    // old the parameters are declared between.
     bool find_body() {
         int depth = 0;
+        char last = 0;
         for (; at_ < letters_.size(); ++at_) {
             char c = letters_[at_].c;
             if (c == '(' || c == '[') ++depth;
             if (c == ')' || c == ']') --depth;
-            if (c == ';' && depth == 0) return false;
+            if (c == ';' && depth == 0 && (last == ')' || !is_c_)) return false;
             if (c == '{' && depth == 0) {
                 ++at_;
                 return true;
             }
+            if (!std::isspace(static_cast<unsigned char>(c))) last = c;
         }
         return false;
     }
@@ -107,6 +113,12 @@ class StatementReader {
                 return;
             case ',':
                 if (is_rust_ && depth_ == 0 && !open_.empty()) return end_statement(false);
+                break;
+            case ':':
+                if (!is_rust_ && depth_ == 0 && ends_label()) {
+                    text_.clear();
+                    return;
+                }
                 break;
             case '>':
                 // An arm: what stands before the arrow is no code of its own.
@@ -156,9 +168,19 @@ class StatementReader {
         return text.empty();
     }
 
+    // `case 3:`, `again:`; not the colon of a choice of values, nor one of two.
+    bool ends_label() const {
+        std::string text(trimmed(text_));
+        bool is_one_of_two = (at_ < letters_.size() && letters_[at_].c == ':') ||
+                             (at_ > 1 && letters_[at_ - 2].c == ':');
+        if (is_one_of_two || text.empty()) return false;
+        return first_word(text) == text || first_word(text) == "case";
+    }
+
     // In C the head of a loop or choice ends behind its parentheses; the body may have no braces.
     bool ends_head(Letter next) const {
-        if (is_rust_ || text_.empty() || std::isspace(static_cast<unsigned char>(next.c)))
+        if (is_rust_ || text_.empty() || next.c == ';' ||
+            std::isspace(static_cast<unsigned char>(next.c)))
             return false;
         std::string text(trimmed(text_));
         bool is_a_word = text_.ends_with(' ');
@@ -188,6 +210,12 @@ class StatementReader {
             heads_.push_back(number);
         else if (!is_head_of_body)
             end_bodies(std::exchange(heads_, {}), last_line_);
+        // `do … while (…);` is one loop.
+        auto loop = std::exchange(done_, std::nullopt);
+        if (loop && statements_.back().text.starts_with("while")) {
+            statements_[*loop].body_last = last_line_;
+            statements_.back().kind = SourceStatement::Kind::plain;
+        }
     }
 
     void end_bodies(const std::vector<std::size_t>& heads, std::uint32_t line) {
@@ -200,6 +228,8 @@ class StatementReader {
             return;
         }
         end_bodies(open_.back(), line);
+        for (std::size_t number : open_.back())
+            if (statements_[number].text == "do") done_ = number;
         open_.pop_back();
     }
 
@@ -239,13 +269,14 @@ class StatementReader {
     }
 
     const std::vector<Letter>& letters_;
-    const bool is_rust_;
+    const bool is_rust_, is_c_;
     std::size_t at_ = 0;
     int depth_ = 0;
     bool is_over_ = false;
     std::string text_;
     std::uint32_t first_line_ = 0, last_line_ = 0;
     std::vector<SourceStatement> statements_;
+    std::optional<std::size_t> done_;             // the loop whose `while` comes next
     std::vector<std::size_t> heads_;              // whose body comes next
     std::vector<std::vector<std::size_t>> open_;  // of each open brace: whose body it is
 };

@@ -8,8 +8,9 @@
 #include <set>
 
 #include "core/session/session.h"
+#include "core/support/error.h"
 #include "tests/testing/command.h"
-#include "tests/testing/launching.h"
+#include "tests/testing/witness.h"
 
 namespace lantern {
 namespace {
@@ -122,6 +123,63 @@ TEST_P(LoopsOf, AreToldAsTheCompilerSaysItMadeThem) {
                              vectorised, passes_told);
 }
 
+// ---- instructions of each line, held against the dumpers
+
+// How many instructions of the function each line has: addresses as objdump lists them, lines as
+// readelf does.
+std::map<std::uint32_t, std::size_t> counts_of_dumpers(const std::string& program,
+                                                       const std::string& function) {
+    std::map<std::uint64_t, std::uint32_t> rows;
+    for (auto [address, line, is_statement] : testing::witness_lines(program)) rows[address] = 0;
+    // Of several rows at one address the last holds, and that is the order they are dumped in.
+    std::string dump = testing::run({"objdump", "--dwarf=decodedline", program}).output;
+    std::smatch found;
+    const std::regex row(R"(^\S+\.c\s+([0-9]+)\s+0x([0-9a-f]+).*)"),
+        instruction(R"(^\s+([0-9a-f]+):\t(\S+)(.*)$)");
+    for (const std::string& line : testing::lines_of(dump))
+        if (std::regex_match(line, found, row))
+            rows[std::stoull(found[2], nullptr, 16)] =
+                static_cast<std::uint32_t>(std::stoul(found[1]));
+    std::map<std::uint32_t, std::size_t> counts;
+    std::string code =
+        testing::run({"objdump", "-d", "--no-show-raw-insn", "--disassemble=" + function, program})
+            .output;
+    for (const std::string& line : testing::lines_of(code)) {
+        if (!std::regex_match(line, found, instruction)) continue;
+        std::string name = found[2], rest = found[3];
+        bool is_filler = name.starts_with("nop") || name == "data16" || name == "cs" ||
+                         (name == "xchg" && rest.find("%ax,%ax") != std::string::npos);
+        auto at = rows.upper_bound(std::stoull(found[1], nullptr, 16));
+        if (is_filler || at == rows.begin()) continue;
+        ++counts[std::prev(at)->second];
+    }
+    return counts;
+}
+
+TEST_P(LoopsOf, HaveTheInstructionsThatTheDumpersCount) {
+    std::string build = GetParam();
+    Became became(fixture(build));
+    for (const char* function : {"sum_of_ints", "widened", "largest", "moved", "both", "by_hand",
+                                 "smoothed", "four_times", "walked", "chosen"}) {
+        auto truth = counts_of_dumpers(fixture(build), function);
+        truth.erase(0);
+        BecameReport report = became.of(function);
+        EXPECT_TRUE(report.has_source);
+        ASSERT_GE(report.lines.size(), 3u);
+        for (const BecameLine& line : report.lines) {
+            std::size_t counted = 0;
+            for (std::uint32_t i = line.line; i <= line.last_line; ++i) {
+                counted += truth[i];
+                truth.erase(i);
+            }
+            EXPECT_EQ(line.instructions, counted) << function << " line " << line.line;
+            EXPECT_EQ(line.is_gone(), line.is_expected && counted == 0);
+        }
+        for (auto [line, count] : truth)
+            EXPECT_EQ(count, 0u) << function << " line " << line << " is not told";
+    }
+}
+
 std::string as_name(const ::testing::TestParamInfo<const char*>& info) {
     return std::regex_replace(std::string(info.param), std::regex("[^A-Za-z0-9]"), "_");
 }
@@ -134,6 +192,124 @@ INSTANTIATE_TEST_SUITE_P(Clang, LoopsOf,
                          ::testing::Values("loops-clang-O1", "loops-clang-O2", "loops-clang-O3"),
                          as_name);
 #endif
+
+// ---- what became of statements
+
+bool tells(const BecameReport& report, std::uint32_t line, const std::string& text) {
+    for (const BecameLine& each : report.lines)
+        for (const BecameFact& fact : each.facts)
+            if (each.line == line && fact.text.find(text) != std::string::npos) return true;
+    return false;
+}
+
+const BecameLine* line_of(const BecameReport& report, const std::string& source) {
+    for (const BecameLine& line : report.lines)
+        if (line.source.find(source) != std::string::npos) return &line;
+    return nullptr;
+}
+
+// The demo's weir has lost a check, a variable and a call at -O2.
+TEST(Became, ACheckBehindTheUseIsGoneAndItsGroundIsToldAsPossible) {
+    Became became(DEMO_FOLDER "/weir");
+    BecameReport report = became.of("headroom");
+    std::string code = testing::run({"objdump", "-d", DEMO_FOLDER "/weir"}).output;
+    std::size_t at = code.find("<headroom");
+    at = code.find(">:", at);
+    std::string own = code.substr(at, code.find("\n\n", at) - at);
+    ASSERT_EQ(own.find("test "), std::string::npos) << "the compiler has kept the check: " << own;
+    const BecameLine* check = line_of(report, "if (gauge == NULL)");
+    ASSERT_NE(check, nullptr);
+    EXPECT_TRUE(check->is_gone());
+    EXPECT_TRUE(tells(report, check->line, "follows gauge before it is checked here"));
+    for (const BecameFact& fact : check->facts) {
+        bool is_it = fact.text.find("follows gauge") != std::string::npos;
+        EXPECT_EQ(is_it, fact.ground == Ground::possible) << "nobody has said so: " << fact.text;
+    }
+    const BecameLine* shown = line_of(report, "rounded(level)");
+    ASSERT_NE(shown, nullptr);
+    EXPECT_TRUE(shown->is_gone());
+    EXPECT_TRUE(tells(report, shown->line, "nothing is left of the statements that name shown"));
+    EXPECT_NE(facts_of(report, Ground::seen).find("the parameter scale is always 1"),
+              std::string::npos);
+}
+
+TEST(Became, NothingIsGoneWhereNothingWasOptimised) {
+    Became became(DEMO_PROGRAM);
+    for (const char* function : {"wait_minutes", "take_through", "print_day", "main"})
+        for (const BecameLine& line : became.of(function).lines)
+            EXPECT_FALSE(line.is_gone()) << function << ": " << line.line << " " << line.source;
+}
+
+TEST(Became, WithoutItsSourceTellsTheLinesThatHaveCode) {
+    testing::TemporaryFolder folder;
+    auto source = folder.write("lock.c",
+                               "int lock(int n) {\n    int twice = n * 2;\n    return "
+                               "twice;\n}\nint main(void) { return lock(0); }\n");
+    auto program = (folder.path() / "lock").string();
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O0", "-o", program, source.string()}).status, 0);
+    std::filesystem::remove(source);
+    BecameReport report = Became(program).of("lock");
+    EXPECT_FALSE(report.has_source);
+    ASSERT_FALSE(report.lines.empty());
+    for (const BecameLine& line : report.lines) {
+        EXPECT_GT(line.instructions, 0u);
+        EXPECT_TRUE(line.source.empty());
+    }
+}
+
+// ---- what compilers wrote
+
+TEST(CompilerRecords, AreReadAsGccWroteThem) {
+    std::string file = records_of("loops-gcc-O3");
+    auto records = read_compiler_records(file);
+    // Another reader of both formats: gzip and grep.
+    std::string lines =
+        testing::run({"sh", "-c", "gzip -dc " + file + " | grep -c 'loop vectorized using'"})
+            .output;
+    std::size_t told = 0;
+    for (const CompilerRecord& record : records)
+        told += record.is_done && record.text.find("loop vectorized using") == 0;
+    EXPECT_GT(told, 10u);
+    EXPECT_NE(lines, "0\n");
+    for (const CompilerRecord& record : records) {
+        EXPECT_GT(record.line, 0u);
+        EXPECT_FALSE(record.text.empty());
+    }
+}
+
+#if HAVE_CLANG
+TEST(CompilerRecords, AreReadAsClangWroteThem) {
+    std::string file = records_of("loops-clang-O2");
+    auto records = read_compiler_records(file);
+    std::string lines = testing::run({"sh", "-c", "grep -c 'Name: *Vectorized$' " + file}).output;
+    std::size_t told = 0;
+    for (const CompilerRecord& record : records)
+        told += record.is_done && record.text.starts_with("vectorized loop");
+    EXPECT_EQ(std::to_string(told) + "\n", lines);
+}
+#endif
+
+TEST(CompilerRecords, OfAFolderAreAllThatLieBelowIt) {
+    testing::TemporaryFolder folder;
+    std::filesystem::create_directories(folder.path() / "objects" / "deep");
+    std::filesystem::copy(records_of("loops-gcc-O3"),
+                          folder.path() / "objects" / "deep" / "a.c.opt-record.json.gz");
+    EXPECT_EQ(read_compiler_records(folder.path()).size(),
+              read_compiler_records(records_of("loops-gcc-O3")).size());
+}
+
+TEST(CompilerRecords, WhatIsNoneIsRefusedWithWhatToDo) {
+    testing::TemporaryFolder folder;
+    EXPECT_THROW(read_compiler_records(folder.path()), FileError);
+    EXPECT_THROW(read_compiler_records(folder.path() / "missing.opt.yaml"), FileError);
+    for (const char* name : {"a.opt.yaml", "a.opt-record.json", "b.opt-record.json.gz"}) {
+        auto file = folder.write(name, "{[ : no record");
+        EXPECT_THROW(read_compiler_records(file), FormatError) << name;
+    }
+    EXPECT_THROW(read_compiler_records(folder.write("c.opt-record.json", "[1, 2, [3]]")),
+                 FormatError);
+    EXPECT_THROW(read_compiler_records(folder.write("d.opt-record.json", "{}")), FormatError);
+}
 
 }  // namespace
 }  // namespace lantern

@@ -89,6 +89,36 @@ TEST(SourceStatements, KnowWhatNeedsNoCode) {
         << "what a label stands before is one statement with it";
 }
 
+TEST(SourceStatements, LeaveLabelsOutAndTakeDoWithItsWhile) {
+    auto all = statements(
+        "int f(n, at)\n"
+        "int n;\n"
+        "char *at;\n"
+        "{\n"
+        "    switch (n) {\n"
+        "    case 1: for (;;) n++;\n"
+        "    default: n = at ? 1 : 2;\n"
+        "    }\n"
+        "again:\n"
+        "    do {\n"
+        "        *at++ = 0;\n"
+        "    } while (--n);\n"
+        "    while (*at++);\n"
+        "    n = 3;\n"
+        "}\n");
+    std::vector<std::string> texts;
+    for (const SourceStatement& statement : all) texts.push_back(statement.text);
+    EXPECT_EQ(texts,
+              (std::vector<std::string>{"switch (n)", "for (;;)", "n++", "n = at ? 1 : 2", "do",
+                                        "*at++ = 0", "while (--n)", "while (*at++)", "n = 3"}));
+    ASSERT_EQ(all.size(), 9u);
+    EXPECT_EQ(all[4].kind, Kind::loop);
+    EXPECT_EQ(all[4].body_last, 12u) << "with its while";
+    EXPECT_EQ(all[6].kind, Kind::plain);
+    EXPECT_EQ(all[7].kind, Kind::loop);
+    EXPECT_EQ(all[7].body_last, 13u) << "it has no body";
+}
+
 TEST(SourceStatements, ReadRust) {
     auto all = statements(
         "fn f(levels: &[i32]) -> i32 {\n"
