@@ -9,11 +9,11 @@ namespace {
 
 constexpr std::size_t kSourceWidth = 78;
 
-std::string fact_text(const BecameFact& fact, const Style& style) {
+std::string fact_text(const BecameFact& fact) {
     switch (fact.ground) {
         case BecameFact::Ground::seen: return fact.text;
-        case BecameFact::Ground::said: return style.faint("the compiler says: ") + fact.text;
-        case BecameFact::Ground::possible: return style.faint("possible: ") + fact.text;
+        case BecameFact::Ground::said: return "the compiler says: " + fact.text;
+        case BecameFact::Ground::possible: return "possible: " + fact.text;
     }
     return {};
 }
@@ -27,7 +27,7 @@ std::string code_column(const BecameLine& line) {
 }
 
 std::string line_text(const BecameLine& line, const Style& style) {
-    constexpr std::size_t kCodeWidth = 9;
+    constexpr std::size_t kCodeWidth = 12;
     std::string number = line.last_line > line.line
                              ? fmt::format("{}–{}", line.line, line.last_line)
                              : std::to_string(line.line);
@@ -36,9 +36,11 @@ std::string line_text(const BecameLine& line, const Style& style) {
                       (line.is_gone() ? style.warning(code) : code) + "  " +
                       cut(escape_for_display(line.source), kSourceWidth);
     while (out.ends_with(' ')) out.pop_back();
+    if (line.is_gone() && line.passed_at)
+        out += "  " + style.faint(fmt::format("(passed at {:#x})", line.passed_at));
     out += "\n";
     for (const BecameFact& fact : line.facts)
-        out += fmt::format("                   {} {}\n", style.faint("·"), fact_text(fact, style));
+        out += "                        " + style.faint("· " + fact_text(fact)) + "\n";
     return out;
 }
 
@@ -55,8 +57,8 @@ std::string became_text(const BecameReport& report, const Style& style) {
     else if (!report.has_source)
         out += " " + style.warning("take care") +
                " the source is not here: what is gone cannot be told\n";
-    for (const BecameFact& fact : report.facts) out += " · " + fact_text(fact, style) + "\n";
-    out += style.faint("  line  code       source") + "\n";
+    for (const BecameFact& fact : report.facts) out += " · " + fact_text(fact) + "\n";
+    out += style.faint("  line  instructions  source") + "\n";
     for (const BecameLine& line : report.lines) out += line_text(line, style);
     return out;
 }

@@ -167,6 +167,8 @@ class LineReporter {
         if (source_ && first <= source_->lines.size()) line.source = source_->lines[first - 1];
         line.instructions = code.nodes.size();
         line.stretches = stretches_of(became_.code, code.nodes);
+        if (code.nodes.empty() && !code.marks.empty())
+            line.passed_at = became_.module.to_run(code.marks.front()).value;
         return line;
     }
 

@@ -26,6 +26,9 @@ struct BecameLine {
     std::string source;                     // the first line's text; empty: the source is not here
     std::size_t instructions = 0;           // what is inlined in it counts too
     std::size_t stretches = 0;              // of code that lies together
+    // Of one without an instruction of its own that the line table still names: where it is passed
+    // (run address); else 0.
+    std::uint64_t passed_at = 0;
     bool is_expected = true;  // false: a declaration, a brace or the like, which needs no code
     std::vector<BecameFact> facts;
 

@@ -182,9 +182,6 @@ class Statement {
 
     void tell_why_gone() {
         if (statement_.kind == Kind::declaration || statement_.kind == Kind::jump) return;
-        if (!code_.marks.empty())
-            seen(fmt::format("it is passed at {:#x}, without an instruction of its own",
-                             became_.module.to_run(code_.marks.front()).value));
         std::string name = name_set_by(statement_.text);
         const Variable* variable =
             name.empty() || statement_.kind == Kind::loop ? nullptr : local_named(name);
@@ -328,10 +325,10 @@ std::vector<BecameFact> facts_of_calls(const Became& became, const CodeOfLine& c
                                : fmt::format("{} calls of {} are inlined", of_name.calls,
                                              escape_for_display(name));
         facts.push_back(
-            {Ground::seen,
-             of_name.instructions
-                 ? fmt::format("{}: {} of it", what, counted(of_name.instructions, "instruction"))
-                 : what + ", and nothing is left of it"});
+            {Ground::seen, of_name.instructions
+                               ? fmt::format("{}: {} left of it", what,
+                                             counted(of_name.instructions, "instruction"))
+                               : what + ", and nothing is left of it"});
     }
     for (std::uint32_t number : code.nodes) {
         const FlowGraph::Node& node = became.code.node(number);
