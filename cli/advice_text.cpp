@@ -89,6 +89,7 @@ std::string hint_text(const Hint& hint) {
         case Next::open_core_with_copy:
             return fmt::format("name a copy of it: elm-lantern postmortem {} PROGRAM", about);
         case Next::name_symbol_folder: return "--symbols DIR names the folder that has it";
+        case Next::reach_address: return fmt::format("reach address {} goes there", about);
         case Next::map_sources: return "--source-map FROM=TO says where they are";
         case Next::map_sources_from:
             return fmt::format("--source-map {}=FOLDER, where FOLDER has them now", about);

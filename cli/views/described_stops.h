@@ -205,6 +205,14 @@ void describe(Form& form, const ExplainedName& name) {
 }
 
 template <class Form>
+void describe(Form& form, const NearestPlace& nearest) {
+    form.field("address", Address{nearest.address.value});
+    form.field("place", nearest.place);
+    form.optional("file", nearest.file);
+    form.optional("line", nearest.line);
+}
+
+template <class Form>
 void describe(Form& form, const ExplainReport& report) {
     form.kind("explanation");
     form.field("expression", report.expression);
@@ -218,6 +226,8 @@ void describe(Form& form, const ExplainReport& report) {
     form.optional("scope", report.scope);
     form.optional("address_is", report.address_is);
     form.field("places", report.places);
+    form.optional("nearest_behind", report.nearest.behind);
+    form.optional("nearest_before", report.nearest.before);
     form.field("same_name", report.names);
 }
 

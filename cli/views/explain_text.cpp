@@ -1,6 +1,7 @@
 // What `explain` found out, as text.
 #include <fmt/format.h>
 
+#include "cli/advice_text.h"
 #include "cli/views/text.h"
 #include "core/support/text.h"
 
@@ -12,6 +13,11 @@ std::string lines_text(const ExplainedPlace& place) {
     return place.first_line == place.last_line
                ? fmt::format("line {}", place.first_line)
                : fmt::format("lines {} – {}", place.first_line, place.last_line);
+}
+
+std::string nearest_text(const NearestPlace& nearest) {
+    std::string line = nearest.line ? fmt::format("line {}, ", nearest.line) : "";
+    return fmt::format("{}{} at {:#x}", line, nearest.place, nearest.address.value);
 }
 
 void append_places(const ExplainReport& report, std::string& out, const Style& style) {
@@ -34,6 +40,14 @@ void append_places(const ExplainReport& report, std::string& out, const Style& s
                                   [](const ExplainedPlace& p) { return p.is_here; });
     if (none_here)
         out += "    " + style.warning("none of these is where the program stands") + "\n";
+    if (report.nearest.behind)
+        out += fmt::format(
+            "    next, on a way from here: {}; {}\n", nearest_text(*report.nearest.behind),
+            advice_text(
+                {Next::reach_address, fmt::format("{:#x}", report.nearest.behind->address.value)}));
+    if (report.nearest.before)
+        out +=
+            fmt::format("    last, on a way to here: {}\n", nearest_text(*report.nearest.before));
 }
 
 }  // namespace

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "core/analysis/locals_report.h"
 #include "core/expressions/name_lookup.h"
 #include "core/expressions/scope_names.h"
@@ -16,6 +18,7 @@ namespace {
 void add_places(ExplainReport& report, const Variable& variable, const Frame& frame) {
     for (const dwarf::LocationRange& location : variable.locations) {
         ExplainedPlace place;
+        place.is_nowhere = location.expression.empty();
         place.place = location.expression.empty() ? "kept nowhere"
                                                   : place_text(location.expression, variable.unit);
         if (location.range && frame.module) {
@@ -32,7 +35,7 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
         report.places.push_back(std::move(place));
     }
     if (variable.locations.empty() && variable.constant)
-        report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, true});
+        report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, true, false});
 }
 
 std::string scope_text(const Frame& frame, const Scope& scope) {
@@ -141,6 +144,11 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
             report.value.assignment =
                 value.is_available() ? assignment_of_name(moment, name) : Assignment::unknown;
             add_places(report, variable, *context.frame);
+            bool has_place = std::any_of(
+                report.places.begin(), report.places.end(),
+                [](const ExplainedPlace& place) { return place.is_here && !place.is_nowhere; });
+            if (!has_place)
+                report.nearest = nearest_places(*context.frame, *chosen->scope, variable);
             return report;
         }
     }

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/analysis/nearest_place.h"
 #include "core/session/moment.h"
 
 namespace lantern {
@@ -15,6 +16,7 @@ struct ExplainedPlace {
     RunAddress low, high;  // 0 and 0: everywhere in its scope
     std::uint32_t first_line = 0, last_line = 0;
     bool is_here = false;
+    bool is_nowhere = false;  // the compiler says that it is kept nowhere there
 };
 
 // One of the variables of a name that are in scope.
@@ -39,6 +41,7 @@ struct ExplainReport {
     std::string scope;       // "lines 40 to 52 of fill_chamber"
     std::string address_is;  // what lies at its address: "stack of frame 0"
     std::vector<ExplainedPlace> places;
+    NearestPlaces nearest;             // where it has none here
     std::vector<ExplainedName> names;  // innermost first; empty where there is only the one
 };
 

@@ -78,6 +78,7 @@ enum class Next {
     open_core_with_program,
     open_core_with_copy /* the core */,
     name_symbol_folder,
+    reach_address /* in hexadecimal */,
     map_sources,
     map_sources_from /* a folder */,
 };

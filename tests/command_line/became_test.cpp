@@ -1,5 +1,9 @@
 // `became`, driven as users do: from the shell, in a session, with what the compilers wrote.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
+
+#include <regex>
+#include <set>
 
 #include "tests/testing/command.h"
 
@@ -72,6 +76,56 @@ TEST(BecameCommand, WritesJsonByItsSchema) {
     EXPECT_TRUE(ran.says("\"gone\":true")) << ran.output;
     EXPECT_TRUE(ran.says("\"ground\":\"possible\"")) << ran.output;
 }
+
+// ---- a variable that has no place here: where it has one
+
+// At the start of each function of the day's program: each variable without a value whose nearest
+// place is told has one when the program gets there.
+class Nearest : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(Nearest, PlaceOfAVariableHasItsValue) {
+    std::string program = fixture(GetParam());
+    const std::vector<std::string> quiet{"--stdout", "/dev/null"};
+    const std::regex without_value(R"(\n  (\w+) +no value)"),
+        place(R"(reach address (0x[0-9a-f]+))");
+    unsigned reached = 0;
+    for (const char* function :
+         {"prepare", "sum_levels", "weigh", "sort_by_draught", "carry_out", "check_sum", "pass"}) {
+        std::vector<std::string> here{fmt::format("pause at {}", function), "launch", "-over"};
+        auto with = [&](std::vector<std::string> more) {
+            more.insert(more.begin(), here.begin(), here.end());
+            return debug(program, more, quiet).output;
+        };
+        std::set<std::string> names;
+        std::string locals = with({"locals"});
+        for (std::sregex_iterator it(locals.begin(), locals.end(), without_value), end; it != end;
+             ++it)
+            names.insert((*it)[1]);
+        for (const std::string& name : names) {
+            std::string told = with({"explain " + name});
+            std::smatch found;
+            if (!std::regex_search(told, found, place)) continue;
+            std::string there =
+                with({"off all", "-reach address " + found[1].str(), "-value " + name});
+            if (there.find("was not reached") != std::string::npos ||
+                there.find("has ended") != std::string::npos)
+                continue;
+            ++reached;
+            std::size_t answer = there.rfind("value " + name);
+            ASSERT_NE(answer, std::string::npos);
+            EXPECT_NE(there.find("@1 " + name, answer), std::string::npos)
+                << function << ": " << name << "\n"
+                << told << there;
+        }
+    }
+    EXPECT_GE(reached, 1u) << "nothing was tried";
+}
+
+INSTANTIATE_TEST_SUITE_P(Gcc, Nearest, ::testing::Values("day-c-gcc-O3"));
+#if HAVE_CLANG
+INSTANTIATE_TEST_SUITE_P(Clang, Nearest, ::testing::Values("day-c-clang-O2", "day-c-clang-O3"),
+                         [](const auto& info) { return info.index ? "O3" : "O2"; });
+#endif
 
 }  // namespace
 }  // namespace lantern::testing
