@@ -18,9 +18,9 @@ std::string fact_text(const BecameFact& fact) {
     return {};
 }
 
-// "9", "9 in 2" places; "gone".
+// "9", "9 in 2" places, "none".
 std::string code_column(const BecameLine& line) {
-    if (line.is_gone()) return "gone";
+    if (line.is_gone()) return "none";
     if (!line.instructions) return "";
     return line.stretches > 1 ? fmt::format("{} in {}", line.instructions, line.stretches)
                               : std::to_string(line.instructions);

@@ -204,7 +204,7 @@ void describe(Form& form, const BecameLine& line) {
     form.optional("source", line.source);
     form.field("instructions", line.instructions);
     form.field("stretches", line.stretches);
-    form.field("gone", line.is_gone());
+    form.field("without_code", line.is_gone());
     form.if_so(line.passed_at != 0, [&] { form.field("passed_at", Address{line.passed_at}); });
     form.field("facts", line.facts);
 }

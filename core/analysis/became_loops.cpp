@@ -7,6 +7,7 @@
 #include <cstdlib>
 #include <set>
 
+#include "core/analysis/loop_text.h"
 #include "core/code/loop_shape.h"
 #include "core/expressions/scope_names.h"
 #include "core/session/linkage.h"
@@ -129,23 +130,6 @@ class Loops {
         return text;
     }
 
-    // How far the loop's variable goes in one pass of the source, in elements: of `for (…; ++i)`,
-    // `for (…; i += 2)`, `for i in 0..n`. 0: it is not told.
-    static std::uint64_t source_step(const std::string& head) {
-        if (!head.starts_with("for ") && !head.starts_with("for(")) return 0;
-        if (head.find("..") != std::string::npos)
-            return head.find("step_by") == std::string::npos ? 1 : 0;
-        std::size_t last = head.rfind(';');
-        if (last == std::string::npos) return 0;
-        std::string step = head.substr(last);
-        bool by_one = step.find("++") != std::string::npos || step.find("--") != std::string::npos;
-        if (by_one) return step.find(',') == std::string::npos ? 1 : 0;
-        for (std::string_view op : {"+= ", "-= "})
-            if (std::size_t at = step.find(op); at != std::string::npos)
-                return std::strtoull(step.c_str() + at + op.size(), nullptr, 0);
-        return 0;
-    }
-
     const Type* type_of(const std::string& name) const {
         if (const Variable* local = variable_named(became_.body.outermost, name))
             return local->type;
@@ -176,26 +160,18 @@ class Loops {
         return type;
     }
 
-    // Where the path that ends there begins; npos: something else ends there.
-    static std::size_t path_before(const std::string& text, std::size_t end) {
-        std::size_t begin = end;
-        while (begin > 0) {
-            char c = text[begin - 1];
-            bool is_arrow = c == '>' && begin > 1 && text[begin - 2] == '-';
-            if (!is_word_letter(c) && c != '.' && !is_arrow) break;
-            begin -= is_arrow ? 2 : 1;
-        }
-        bool follows_more = begin > 0 && (text[begin - 1] == ')' || text[begin - 1] == ']' ||
-                                          text[begin - 1] == ':');
-        return begin == end || follows_more ? std::string::npos : begin;
-    }
-
-    // Sizes of the elements that the text names with an index, in bytes; 0 among them: not known.
-    std::set<std::uint64_t> element_sizes(const std::string& text) const {
+    // Sizes of the elements that move with the loop's variable, in bytes; 0 among them: not known.
+    std::set<std::uint64_t> element_sizes(const std::string& text,
+                                          const std::string& variable) const {
         std::set<std::uint64_t> sizes;
         for (std::size_t at = text.find('['); at != std::string::npos;
              at = text.find('[', at + 1)) {
-            std::size_t begin = path_before(text, at);
+            std::size_t close = text.find(']', at);
+            if (close == std::string::npos) return {};
+            IndexMoves moves = moves_of(text.substr(at + 1, close - at - 1), variable);
+            if (moves == IndexMoves::not_at_all) continue;
+            std::size_t begin =
+                moves == IndexMoves::otherwise ? std::string::npos : path_before(text, at);
             const Type* type =
                 begin == std::string::npos ? nullptr : type_of_path(text.substr(begin, at - begin));
             const Type* base = type ? &plain(*type) : nullptr;
@@ -244,9 +220,12 @@ class Loops {
     std::set<std::uint64_t> source_steps(std::size_t number) const {
         std::string text = text_of_body(number);
         if (text.find('[') == std::string::npos) return pointer_steps(text);
-        std::uint64_t each = source_step(became_.statements[number].text);
+        const std::string& head = became_.statements[number].text;
+        std::string variable = loop_variable(head);
+        if (variable.empty() || is_set_in(text.substr(head.size()), variable)) return {};
         std::set<std::uint64_t> steps;
-        for (std::uint64_t size : element_sizes(text)) steps.insert(size * each);
+        for (std::uint64_t size : element_sizes(text, variable))
+            steps.insert(size * source_step(head));
         return steps;
     }
 
@@ -333,19 +312,41 @@ class Loops {
     bool goes_straight(std::size_t number, std::uint32_t node) const {
         const Blocks& blocks = became_.code.blocks;
         const SourceStatement& loop = became_.statements[number];
-        for (std::uint32_t around = blocks.innermost_loop(blocks.of_node(node));
-             around != Blocks::kNone; around = blocks.loops()[around].outer) {
+        std::uint32_t innermost = blocks.innermost_loop(blocks.of_node(node));
+        for (std::uint32_t around = innermost; around != Blocks::kNone;
+             around = blocks.loops()[around].outer) {
             auto of = source_loop(shapes_[around]);
             bool is_around = of && became_.statements[*of].first_line < loop.first_line &&
                              became_.statements[*of].body_last >= loop.body_last;
             if (!is_around) return false;
         }
-        return true;
+        return !comes_back(blocks.of_node(node), innermost);
+    }
+
+    // There is a way from the block to itself that does not go through the head of the loop: round
+    // and round, though no loop with one entry.
+    bool comes_back(std::uint32_t block, std::uint32_t loop) const {
+        const Blocks& blocks = became_.code.blocks;
+        std::uint32_t head = loop == Blocks::kNone ? Blocks::kNone : blocks.loops()[loop].head;
+        std::vector<bool> seen(blocks.all().size());
+        std::vector<std::uint32_t> next{block};
+        while (!next.empty()) {
+            std::uint32_t at = next.back();
+            next.pop_back();
+            for (std::uint32_t to : blocks.all()[at].to) {
+                if (to == block && to != head) return true;
+                if (to == head || seen[to]) continue;
+                seen[to] = true;
+                next.push_back(to);
+            }
+        }
+        return false;
     }
 
     std::string called_by(std::uint32_t node) const {
         const FlowGraph::Node& call = became_.code.node(node);
-        bool is_call = call.target && (call.kind == Instruction::Kind::call || call.leaves());
+        bool is_call = call.target && !became_.lines.is_inlined(node) &&
+                       (call.kind == Instruction::Kind::call || call.leaves());
         if (!is_call) return {};
         return name_behind_linkage_table(became_.target, became_.module.to_run(*call.target));
     }

@@ -167,6 +167,13 @@ class Statement {
             (statement_.kind == Kind::plain && statement_.text.find(" ? ") != std::string::npos);
         if (!is_choice || statement_.text.starts_with("match")) return;
         std::uint32_t last = std::max(statement_.last_line, statement_.body_last);
+        // A choice in the body has a conditional move of its own.
+        for (std::size_t i = number_ + 1; i < became_.statements.size(); ++i) {
+            const SourceStatement& inner = became_.statements[i];
+            bool chooses_too =
+                inner.kind == Kind::choice || inner.text.find(" ? ") != std::string::npos;
+            if (inner.first_line <= last && chooses_too) last = statement_.last_line;
+        }
         CodeOfLine all = became_.lines.together(statement_.first_line, last);
         bool jumps = std::any_of(code_.nodes.begin(), code_.nodes.end(), [&](std::uint32_t node) {
             return became_.code.node(node).kind == Instruction::Kind::conditional_jump;

@@ -22,7 +22,7 @@ TEST(BecameCommand, TellsEachStatementFromTheShell) {
     Ran ran = became({kWeir, "headroom", "overflow_of"});
     EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
     EXPECT_TRUE(ran.says("headroom ─")) << ran.output;
-    EXPECT_TRUE(ran.says("gone              if (gauge == NULL)")) << ran.output;
+    EXPECT_TRUE(ran.says("none              if (gauge == NULL)")) << ran.output;
     EXPECT_TRUE(ran.says("possible: line 20 follows gauge before it is checked")) << ran.output;
     EXPECT_TRUE(ran.says("overflow_of ─")) << ran.output;
     EXPECT_TRUE(ran.says("total += flows[i];")) << ran.output;
@@ -73,7 +73,7 @@ TEST(BecameCommand, RefusesWithWhatToDo) {
 TEST(BecameCommand, WritesJsonByItsSchema) {
     Ran ran = became({kWeir, "headroom", "--format", "json"});
     EXPECT_TRUE(ran.says("\"kind\":\"became\"")) << ran.output;
-    EXPECT_TRUE(ran.says("\"gone\":true")) << ran.output;
+    EXPECT_TRUE(ran.says("\"without_code\":true")) << ran.output;
     EXPECT_TRUE(ran.says("\"ground\":\"possible\"")) << ran.output;
 }
 

@@ -170,6 +170,28 @@ ALONE void cut_off(int* levels, int count, int limit) {
         levels[i] = levels[i] > limit ? limit : levels[i];
 }
 
+// One pass here is one of the source's, though each goes through two elements.
+ALONE int strided(const int* levels, int count) {
+    int total = 0;
+    for (int i = 0; i < count; ++i)
+        total = total * 3 + levels[2 * i];
+    return total;
+}
+
+ALONE int skipping(const int* levels, int count) {
+    int total = 0;
+    for (int i = 0; i < count; ++i) {
+        total = total * 3 + levels[i];
+        i++;
+    }
+    return total;
+}
+
+ALONE void counted(int* of_each, const unsigned char* levels, int count) {
+    for (int i = 0; i < count; ++i)
+        of_each[levels[i]]++;
+}
+
 int main(void) {
     static int a[64], b[64];
     static short s[64], t[64];
@@ -184,5 +206,6 @@ int main(void) {
     by_hand(b, 64), scaled(f, g, 64), cut_off(b, 64, 9);
     return (sum_of_ints(a, 64) + (int)sum_of_floats(f, 64) + largest(a, 64) + first_above(a, 64, 5) +
             every_other(a, 64) + backwards(a, 64) + flow_of(p, 64) + four_times(a) +
-            (int)both(a, 8, 8) + walked(a, a + 64) + (int)hashed("weir") + chosen(a, b, 64)) == 1;
+            (int)both(a, 8, 8) + walked(a, a + 64) + (int)hashed("weir") + chosen(a, b, 64) +
+            strided(a, 30) + skipping(a, 60) + (counted(b, u, 64), 0)) == 1;
 }

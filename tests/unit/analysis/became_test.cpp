@@ -90,11 +90,11 @@ TEST_P(LoopsOf, AreToldAsTheCompilerSaysItMadeThem) {
     Became became(fixture(build));
     unsigned vectorised = 0, told = 0, passes_told = 0;
     for (const char* function :
-         {"sum_of_ints", "sum_of_floats", "doubled",    "added",   "widened",
-          "copied",      "filled",        "emptied",    "largest", "first_above",
-          "every_other", "backwards",     "smoothed",   "chained", "flow_of",
-          "moved",       "copied_wide",   "four_times", "both",    "walked",
-          "hashed",      "by_hand",       "scaled",     "chosen",  "cut_off"}) {
+         {"sum_of_ints", "sum_of_floats", "doubled",  "added",       "widened",     "copied",
+          "filled",      "emptied",       "largest",  "first_above", "every_other", "backwards",
+          "smoothed",    "chained",       "flow_of",  "moved",       "copied_wide", "four_times",
+          "both",        "walked",        "hashed",   "by_hand",     "scaled",      "chosen",
+          "cut_off",     "strided",       "skipping", "counted"}) {
         std::string seen = facts_of(became.of(function), Ground::seen);
         const Truth& truth = truth_of[function];
         bool says_vectors = seen.find("with vectors") != std::string::npos,
