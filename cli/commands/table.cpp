@@ -209,9 +209,8 @@ constexpr Command kCommands[] = {
      "or \"att\".",
      run_disassembly, Completes::place},
     {"became", "became [FUNCTION | PLACE]", "what the compiler has made of a function", kMachine,
-     "Each statement with how many instructions are left of it, in how many places; what is gone, "
-     "moved, inlined, unrolled or done\n"
-     "several times at once. What is only possible says so, with the ground for it.",
+     "Each statement with how many instructions are left of it; what is gone, moved, inlined, "
+     "unrolled. What is only possible says so.",
      run_became, Completes::place},
     {"memory",
      "memory ADDRESS [count N] [as FORM|TYPE] [all] | memory fill|copy|save|load|keep|compare …",

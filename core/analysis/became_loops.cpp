@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <cstdlib>
 #include <set>
 
@@ -24,16 +23,6 @@ bool holds(const SourceStatement& loop, std::uint32_t line) {
 
 std::uint32_t length_of(const SourceStatement& loop) {
     return loop.body_last - loop.first_line;
-}
-
-// Of the variables of the function, inlined calls left out.
-const Variable* variable_named(const Scope& scope, const std::string& name) {
-    for (const Variable& variable : scope.variables)
-        if (variable.name == name) return &variable;
-    for (const auto& inner : scope.inner)
-        if (!inner->inlined)
-            if (const Variable* found = variable_named(*inner, name)) return found;
-    return nullptr;
 }
 
 class Loops {
@@ -131,8 +120,7 @@ class Loops {
     }
 
     const Type* type_of(const std::string& name) const {
-        if (const Variable* local = variable_named(became_.body.outermost, name))
-            return local->type;
+        if (const Variable* local = local_named(became_.body.outermost, name)) return local->type;
         Frame frame;
         frame.module = &became_.module;
         frame.function = &became_.function;
@@ -258,8 +246,7 @@ class Loops {
                 text = fmt::format("its loop computes with several numbers at once, {}",
                                    with_vectors(*shape));
             else if (has_vectors)
-                text =
-                    fmt::format("its loop moves several numbers at once, {}", with_vectors(*shape));
+                text = fmt::format("its loop moves memory {}", with_vectors(*shape));
             else if (passes > 1)
                 text =
                     fmt::format("unrolled: one pass of its loop does {} of the source's", passes);
@@ -356,6 +343,15 @@ class Loops {
 };
 
 }  // namespace
+
+const Variable* local_named(const Scope& scope, const std::string& name) {
+    for (const Variable& variable : scope.variables)
+        if (variable.name == name) return &variable;
+    for (const auto& inner : scope.inner)
+        if (!inner->inlined)
+            if (const Variable* found = local_named(*inner, name)) return found;
+    return nullptr;
+}
 
 std::vector<std::optional<std::size_t>> source_loops(const Became& became) {
     return Loops(became).source_loops();

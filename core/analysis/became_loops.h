@@ -22,6 +22,9 @@ struct Became {
     const std::vector<SourceStatement>& statements;
 };
 
+// The first variable of that name in the scope and those in it, inlined calls left out; null: none.
+const Variable* local_named(const Scope& scope, const std::string& name);
+
 // For each loop of the code the number of the statement whose loop it is; none: it is not known.
 std::vector<std::optional<std::size_t>> source_loops(const Became& became);
 

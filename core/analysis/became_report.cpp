@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <filesystem>
 
 #include "core/analysis/became_loops.h"
@@ -52,11 +53,16 @@ Wanted wanted_function(const Moment& moment, const std::optional<Place>& place) 
 // "pass.constprop.0" of "pass": what the compiler did when it made this copy.
 std::string meaning_of(const std::string& symbol) {
     std::vector<std::string> all;
-    auto has = [&](const char* part) { return symbol.find(part) != std::string::npos; };
-    if (has(".constprop"))
+    // ".part.0": a name of Rust's may have "..partition.." in it.
+    auto has = [&](std::string_view part) {
+        std::size_t at = symbol.rfind(part);
+        return at != std::string::npos && at + part.size() < symbol.size() &&
+               std::isdigit(static_cast<unsigned char>(symbol[at + part.size()]));
+    };
+    if (has(".constprop."))
         all.push_back("some parameters are fixed, as its callers pass the same there");
-    if (has(".isra")) all.push_back("parameters are passed in parts, or not at all");
-    if (has(".part"))
+    if (has(".isra.")) all.push_back("parameters are passed in parts, or not at all");
+    if (has(".part."))
         all.push_back("only a part of the function: the rest is inlined into callers");
     return fmt::format("{}", fmt::join(all, "; "));
 }
@@ -179,6 +185,7 @@ class LineReporter {
 
 std::string text_of_record(const CompilerRecord& record) {
     std::string text = escape_for_display(record.text), means = meaning_of_record(record.text);
+    while (text.ends_with('.')) text.pop_back();
     return means.empty() ? text : fmt::format("{}; that is, {}", text, means);
 }
 

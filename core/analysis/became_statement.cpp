@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <map>
 
 #include "core/analysis/statement_parts.h"
@@ -190,8 +189,9 @@ class Statement {
     void tell_why_gone() {
         if (statement_.kind == Kind::declaration || statement_.kind == Kind::jump) return;
         std::string name = name_set_by(statement_.text);
-        const Variable* variable =
-            name.empty() || statement_.kind == Kind::loop ? nullptr : local_named(name);
+        const Variable* variable = name.empty() || statement_.kind == Kind::loop
+                                       ? nullptr
+                                       : local_named(became_.body.outermost, name);
         if (variable) return tell_of_variable(*variable);
         if (statement_.kind == Kind::choice) tell_of_check();
         if (auto loop = enclosing_gone()) {
@@ -199,18 +199,6 @@ class Statement {
                                  became_.statements[*loop].kind == Kind::loop ? "loop" : "choice",
                                  became_.statements[*loop].first_line));
         }
-    }
-
-    const Variable* local_named(const std::string& name) const {
-        return local_in(became_.body.outermost, name);
-    }
-    static const Variable* local_in(const Scope& scope, const std::string& name) {
-        for (const Variable& variable : scope.variables)
-            if (variable.name == name) return &variable;
-        for (const auto& inner : scope.inner)
-            if (!inner->inlined)
-                if (const Variable* found = local_in(*inner, name)) return found;
-        return nullptr;
     }
 
     void tell_of_variable(const Variable& variable) {
@@ -262,7 +250,7 @@ class Statement {
                                  statement_.text.find("(" + name + ")") != std::string::npos ||
                                  statement_.text.find(name + " == ") != std::string::npos ||
                                  statement_.text.find(name + " != ") != std::string::npos;
-            const Variable* variable = local_named(name);
+            const Variable* variable = local_named(became_.body.outermost, name);
             bool is_pointer =
                 variable && variable->type && plain(*variable->type).kind == TypeKind::pointer;
             if (!is_null_check || !is_pointer) continue;

@@ -70,10 +70,7 @@ class LoopReader {
     }
 
     void read_node(std::uint32_t node) {
-        const FlowGraph::Node& instruction = code_.node(node);
-        if (instruction.is_filler) return;
-        ++shape_.instructions;
-        shape_.calls += instruction.kind == Instruction::Kind::call;
+        if (code_.node(node).is_filler) return;
         if (auto operation = operation_of(code_.bytes(node)); operation && operation->vector_size) {
             shape_.vector_size = std::max(shape_.vector_size, operation->vector_size);
             if (operation->lane_size) lanes_.insert(operation->lane_size);
@@ -86,7 +83,7 @@ class LoopReader {
             std::int64_t step = base && index && !access.has_other_registers
                                     ? *base + *index * static_cast<std::int64_t>(access.scale)
                                     : 0;
-            shape_.accesses.push_back({node, step, access.size, access.writes});
+            shape_.accesses.push_back({step, access.size});
         }
     }
 

@@ -15,10 +15,8 @@
 namespace lantern {
 
 struct LoopAccess {
-    std::uint32_t node = 0;
     std::int64_t step = 0;  // bytes from one pass to the next; 0: it stays, or that is not known
     unsigned size = 0;      // bytes
-    bool is_store = false;
 };
 
 struct LoopShape {
@@ -27,8 +25,6 @@ struct LoopShape {
     std::vector<LoopAccess> accesses;  // of memory outside of the stack's pushes and pops
     unsigned vector_size = 0;          // bytes of the widest vectors it computes with; 0: none
     unsigned lane_size = 0;  // bytes of the numbers in them; 0: it is not told, or they differ
-    unsigned calls = 0;
-    std::size_t instructions = 0;
 };
 
 // Of all loops, in the order of the blocks'.
