@@ -257,6 +257,20 @@ TEST(Became, WithoutItsSourceTellsTheLinesThatHaveCode) {
     }
 }
 
+// Names of Rust's may look like what a compiler appends to a copy's.
+TEST(Became, ANameWithPartInItIsNoPartialCopy) {
+    testing::TemporaryFolder folder;
+    auto source = folder.write("lock.c",
+                               "int lock(int) __asm__(\"core..slice..partition.isra\");\n"
+                               "int lock(int n) { return n * 2; }\n"
+                               "int main(void) { return lock(0); }\n");
+    auto program = (folder.path() / "lock").string();
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O0", "-o", program, source.string()}).status, 0);
+    BecameReport report = Became(program).of("lock");
+    EXPECT_EQ(report.symbol, "");
+    EXPECT_TRUE(report.facts.empty());
+}
+
 // ---- what compilers wrote
 
 TEST(CompilerRecords, AreReadAsGccWroteThem) {
