@@ -76,6 +76,9 @@ void describe(Form& form, const ValueView& view) {
     form.optional("bits", in_hex(view.number));
     form.optional("place", view.place);
     form.optional("assigned", view.assignment);
+    form.optional("recovered", view.recovered);
+    form.optional("recovered_from", view.recovered_from);
+    form.optional("doubt", view.doubt);
     form.optional("declared_line", view.declared_line);
     form.optional("parameter", view.is_parameter);
     form.optional("shadowed", view.is_shadowed);

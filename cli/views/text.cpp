@@ -54,6 +54,7 @@ std::string heading_line(const std::string& left, const std::string& right, cons
 }
 
 std::string qualification(const ValueView& view) {
+    if (!view.doubt.empty()) return view.doubt;
     switch (view.assignment) {
         case Assignment::not_yet: return "not set yet: nothing on the way here assigns it";
         case Assignment::on_some_paths:

@@ -7,8 +7,15 @@
 namespace lantern::cli {
 namespace {
 
+// Why there is none, or better what the source says it is.
+std::string no_value_text(const ValueView& view) {
+    return view.recovered.empty() ? "no value: " + view.unavailable
+                                  : fmt::format("no value here; by the source {} ({})",
+                                                view.recovered, view.recovered_from);
+}
+
 std::string value_or_reason(const ValueView& view, std::size_t longest, const Style& style) {
-    if (!view.unavailable.empty()) return style.faint("no value: " + view.unavailable);
+    if (!view.unavailable.empty()) return style.faint(no_value_text(view));
     return one_line(view, longest);
 }
 
@@ -143,8 +150,8 @@ std::string value_text(const ValueReport& report, const Style& style) {
     if (std::string q = qualification(view); !q.empty()) notes += "  " + style.warning(q);
     if (!report.note.empty()) notes += "  " + style.warning(report.note);
     if (!view.unavailable.empty())
-        return fmt::format("{} {}: no value: {}  {}{}\n", style.strong(label), expression,
-                           view.unavailable, style.faint(view.type), notes);
+        return fmt::format("{} {}: {}  {}{}\n", style.strong(label), expression,
+                           no_value_text(view), style.faint(view.type), notes);
     if (!view.detail.empty()) notes += "  " + style.faint(view.detail);
     bool in_rows =
         view.is_list() && !view.children.empty() && view.children[0].name.starts_with("0x");

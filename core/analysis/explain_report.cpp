@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/analysis/locals_report.h"
+#include "core/analysis/source_view.h"
 #include "core/expressions/name_lookup.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
@@ -28,7 +29,7 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
                 place.first_line = lines->first;
                 place.last_line = lines->last;
             }
-            place.is_here = location.range->contains(frame.file_address());
+            place.is_here = location.holds_at(frame.file_address(), frame.row());
         } else {
             place.is_here = true;
         }
@@ -143,6 +144,7 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
             report.scope = scope_text(*context.frame, *chosen->scope);
             report.value.assignment =
                 value.is_available() ? assignment_of_name(moment, name) : Assignment::unknown;
+            add_source_view(moment, name, report.value);
             add_places(report, variable, *context.frame);
             bool has_place = std::any_of(
                 report.places.begin(), report.places.end(),

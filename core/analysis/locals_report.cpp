@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/analysis/library_code.h"
+#include "core/analysis/source_view.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
@@ -98,6 +99,7 @@ LocalsReport report_locals(const Moment& moment, const Frame& frame) {
     Target& target = moment.target();
     ValueReader reader(target);
     AssignmentAnalysis assignment(target, frame);
+    SourceView source(moment, frame);
     for (const VisibleVariable& visible : visible_variables(frame)) {
         const Variable& variable = *visible.variable;
         if (variable.is_artificial && variable.name != "this")
@@ -110,6 +112,7 @@ LocalsReport report_locals(const Moment& moment, const Frame& frame) {
         view.is_shadowed = visible.is_shadowed;
         if (value.is_available()) view.assignment = assignment.of(variable, *visible.scope);
         if (view.assignment == Assignment::not_yet) forgive(view);
+        if (!view.is_shadowed) source.add_to(view, variable);
         report.variables.push_back(std::move(view));
     }
     add_object(moment, frame, report);

@@ -98,6 +98,7 @@ class StatementReader {
                 }
                 end_statement(true);
                 open_.push_back(std::exchange(heads_, {}));
+                open_block();
                 return;
             case '}':
                 if (depth_ > 0) {
@@ -110,6 +111,7 @@ class StatementReader {
             case ';':
                 if (depth_ > 0) break;
                 end_statement(false);
+                awaited_.clear();  // also behind a body that is empty
                 return;
             case ',':
                 if (is_rust_ && depth_ == 0 && !open_.empty()) return end_statement(false);
@@ -201,6 +203,12 @@ class StatementReader {
         statement.kind = kind_of(text, is_head_of_body);
         statement.body_last = last_line_;
         statement.text = std::move(text);
+        statement.blocks = blocks_;
+        statement.blocks.insert(statement.blocks.end(), awaited_.begin(), awaited_.end());
+        if (is_head_of_body)
+            awaited_.push_back(statement.opens = ++last_block_);
+        else
+            awaited_.clear();
         std::size_t number = statements_.size();
         statements_.push_back(std::move(statement));
         bool has_body =
@@ -218,6 +226,13 @@ class StatementReader {
         }
     }
 
+    // What the heads before the brace open, or a block of nobody's.
+    void open_block() {
+        if (awaited_.empty()) awaited_.push_back(++last_block_);
+        blocks_.insert(blocks_.end(), awaited_.begin(), awaited_.end());
+        widths_.push_back(std::exchange(awaited_, {}).size());
+    }
+
     void end_bodies(const std::vector<std::size_t>& heads, std::uint32_t line) {
         for (std::size_t number : heads) statements_[number].body_last = line;
     }
@@ -231,6 +246,9 @@ class StatementReader {
         for (std::size_t number : open_.back())
             if (statements_[number].text == "do") done_ = number;
         open_.pop_back();
+        blocks_.resize(blocks_.size() - widths_.back());
+        widths_.pop_back();
+        awaited_.clear();
     }
 
     SourceStatement::Kind kind_of(const std::string& text, bool is_head_of_body) const {
@@ -279,6 +297,10 @@ class StatementReader {
     std::optional<std::size_t> done_;             // the loop whose `while` comes next
     std::vector<std::size_t> heads_;              // whose body comes next
     std::vector<std::vector<std::size_t>> open_;  // of each open brace: whose body it is
+    std::vector<std::uint32_t> blocks_;           // that are open
+    std::vector<std::size_t> widths_;             // how many of them each brace opened
+    std::vector<std::uint32_t> awaited_;          // of heads whose body comes next
+    std::uint32_t last_block_ = 0;
 };
 
 }  // namespace

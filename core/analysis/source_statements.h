@@ -26,6 +26,10 @@ struct SourceStatement {
     std::uint32_t first_line = 0, last_line = 0;  // of a loop or choice: of its head
     std::uint32_t body_last = 0;  // of a loop or choice: the last line that belongs to it
     std::string text;             // without comments, each gap one space
+    // The blocks that it stands in, from the outermost; with braces or without. Each has a number
+    // of its own, and `opens` is that of a head's body (0: it has none).
+    std::vector<std::uint32_t> blocks;
+    std::uint32_t opens = 0;
 };
 
 // From the line where the function is declared to the brace that ends it, in order. Empty where no

@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/analysis/signal_sentence.h"
+#include "core/analysis/source_view.h"
 #include "core/machine/instruction.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
@@ -155,6 +156,7 @@ PinReport report_pin(const Moment& moment, const Pin& pin, ChangeTracker& tracke
         report.value = make_view(ValueReader(moment.target()), pin.text, value,
                                  moment.form_of(pin.text), moment.view_limits());
         report.value->assignment = assignment_of_name(moment, pin.text);
+        add_source_view(moment, pin.text, *report.value);
         if (auto change = tracker.observe_pin(pin.number, *report.value))
             report.before = change->before;
     } catch (const Error& error) {

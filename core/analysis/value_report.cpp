@@ -1,6 +1,7 @@
 #include "core/analysis/value_report.h"
 
 #include "core/analysis/locals_report.h"
+#include "core/analysis/source_view.h"
 #include "core/expressions/index_remark.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/text.h"
@@ -61,6 +62,7 @@ ValueView view_of_value(const Moment& moment, const std::string& expression, con
     ValueView view = make_view(ValueReader(moment.target()), expression, value, form, limits);
     view.assignment =
         value.is_available() ? assignment_of_name(moment, expression) : Assignment::unknown;
+    if (form == Form::natural) add_source_view(moment, expression, view);
     return view;
 }
 

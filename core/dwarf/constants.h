@@ -116,6 +116,7 @@ enum At : std::uint16_t {
     DW_AT_MIPS_linkage_name = 0x2007,
     DW_AT_GNU_vector = 0x2107,
     DW_AT_GNU_dwo_name = 0x2130,
+    DW_AT_GNU_locviews = 0x2137,
     DW_AT_GNU_entry_view = 0x2138,
     DW_AT_GNU_dwo_id = 0x2131,
     DW_AT_GNU_ranges_base = 0x2132,

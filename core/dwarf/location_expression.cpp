@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include "core/dwarf/entry.h"
+#include "core/dwarf/typed_number.h"
 #include "core/support/error.h"
 
 namespace lantern::dwarf {
@@ -20,8 +22,13 @@ constexpr std::size_t kDeepestStack = 1024;
 
 class Evaluator {
   public:
-    Evaluator(ByteSpan expression, const Unit* unit, ExpressionContext& context)
-        : reader_(expression, "location expression"), unit_(unit), context_(context) {
+    // `plain`: what numbers without a type are cut to.
+    Evaluator(ByteSpan expression, const Unit* unit, ExpressionContext& context,
+              NumberType plain = {})
+        : reader_(expression, "location expression"),
+          unit_(unit),
+          context_(context),
+          plain_(plain) {
         if (context_.depth >= kDeepestEvaluation) reader_.fail("the expression asks for itself");
         if (context_.depth++ == 0) context_.operations_left = kMostOperations;
     }
@@ -29,10 +36,11 @@ class Evaluator {
     Evaluator(const Evaluator&) = delete;
     Evaluator& operator=(const Evaluator&) = delete;
 
-    void push(std::uint64_t value) {
+    void push(TypedNumber value) {
         if (stack_.size() >= kDeepestStack) reader_.fail("the stack grows too deep");
         stack_.push_back(value);
     }
+    void push(std::uint64_t value) { push(number_of_type(value, plain_)); }
 
     Location location() {
         Location result;
@@ -47,6 +55,9 @@ class Evaluator {
         }
         return result;
     }
+
+    // It shifts to the right, and nothing else in it asks for more than the low bits of numbers.
+    bool only_shifts_look_above() const { return shifts_right_ && !needs_all_bits_; }
 
     std::uint64_t number() {
         while (!reader_.at_end()) step();
@@ -71,7 +82,7 @@ class Evaluator {
             piece.bytes = *implicit_;
         } else if (!stack_.empty()) {
             piece.kind = is_value_ ? LocationPiece::Kind::value : LocationPiece::Kind::memory;
-            piece.number = stack_.back();
+            piece.number = stack_.back().bits;
         }
         return piece;
     }
@@ -89,11 +100,33 @@ class Evaluator {
         stack_.clear();
     }
 
-    std::uint64_t pop() {
+    TypedNumber pop_number() {
         if (stack_.empty()) reader_.fail("an operation needs a value but the stack is empty");
-        std::uint64_t value = stack_.back();
+        TypedNumber value = stack_.back();
         stack_.pop_back();
         return value;
+    }
+    std::uint64_t pop() { return pop_number().bits; }
+
+    // The base type whose entry comes next; none for 0, the plain one (DWARF 5 §2.5.1.6).
+    NumberType read_type() {
+        needs_all_bits_ = true;
+        std::uint64_t at = reader_.uleb();
+        if (at == 0) return plain_;
+        auto entry = Entry::at(unit(), unit().offset + at);
+        if (!entry) reader_.fail("a type that an operation names is not there");
+        std::uint64_t size = entry->number(DW_AT_byte_size).value_or(0),
+                      encoding = entry->number(DW_AT_encoding).value_or(0);
+        NumberType type;
+        type.size = static_cast<std::uint8_t>(size);
+        type.kind = encoding == DW_ATE_float ? NumberType::Kind::floating
+                    : encoding == DW_ATE_signed || encoding == DW_ATE_signed_char
+                        ? NumberType::Kind::signed_whole
+                        : NumberType::Kind::unsigned_whole;
+        bool fits = type.is_floating() ? size == 4 || size == 8 : size >= 1 && size <= 8;
+        if (!fits || encoding == DW_ATE_complex_float)
+            throw NotKnown{fmt::format("it is computed with numbers of {} bytes", size)};
+        return type;
     }
 
     std::uint64_t register_content(std::uint64_t number) {
@@ -107,6 +140,7 @@ class Evaluator {
     }
 
     std::uint64_t read(std::uint64_t address, unsigned size) {
+        needs_all_bits_ = true;
         if (size != 1 && size != 2 && size != 4 && size != 8)
             reader_.fail(fmt::format("a read of {} bytes is not supported", size));
         return context_.read_memory(address, size);
@@ -118,17 +152,9 @@ class Evaluator {
         reader_.seek(static_cast<std::uint64_t>(target));
     }
 
-    template <class Compute>
-    void binary(Compute compute) {
-        std::uint64_t second = pop(), first = pop();
-        push(compute(first, second));
-    }
-    template <class Compare>
-    void compare(Compare compare) {
-        binary([&](std::uint64_t a, std::uint64_t b) {
-            return std::uint64_t{
-                compare(static_cast<std::int64_t>(a), static_cast<std::int64_t>(b))};
-        });
+    void binary(std::uint8_t operation) {
+        TypedNumber second = pop_number(), first = pop_number();
+        push(computed(operation, first, second));
     }
 
     void entry_value() {
@@ -215,33 +241,37 @@ class Evaluator {
             case DW_OP_deref_type:
             case DW_OP_GNU_deref_type: {
                 unsigned size = reader_.u8();
-                reader_.uleb();
-                push(read(pop(), size));
+                NumberType type = read_type();
+                push(number_of_type(read(pop(), size), type));
                 break;
             }
             case DW_OP_regval_type:
             case DW_OP_GNU_regval_type: {
                 std::uint64_t number = reader_.uleb();
-                reader_.uleb();
-                push_register(number, 0);
+                NumberType type = read_type();
+                push(number_of_type(register_content(number), type));
                 break;
             }
             case DW_OP_const_type:
             case DW_OP_GNU_const_type: {
-                reader_.uleb();
-                unsigned size = reader_.u8();
-                push(reader_.unsigned_of_size(size));
+                NumberType type = read_type();
+                push(number_of_type(reader_.unsigned_of_size(reader_.u8()), type));
                 break;
             }
             case DW_OP_convert:
-            case DW_OP_GNU_convert:
-            case DW_OP_reinterpret:
-            case DW_OP_GNU_reinterpret:
-                reader_.uleb();  // whole numbers of 8 bytes stay as they are; smaller ones are cut
-                                 // by whoever reads them
+            case DW_OP_GNU_convert: {
+                NumberType type = read_type();
+                push(converted(pop_number(), type));
                 break;
+            }
+            case DW_OP_reinterpret:
+            case DW_OP_GNU_reinterpret: {
+                NumberType type = read_type();
+                push(number_of_type(pop(), type));
+                break;
+            }
             case DW_OP_dup: {
-                std::uint64_t v = pop();
+                TypedNumber v = pop_number();
                 push(v);
                 push(v);
                 break;
@@ -250,60 +280,53 @@ class Evaluator {
             case DW_OP_over: push(peek(1)); break;
             case DW_OP_pick: push(peek(reader_.u8())); break;
             case DW_OP_swap: {
-                std::uint64_t a = pop(), b = pop();
+                TypedNumber a = pop_number(), b = pop_number();
                 push(a);
                 push(b);
                 break;
             }
             case DW_OP_rot: {
-                std::uint64_t a = pop(), b = pop(), c = pop();
+                TypedNumber a = pop_number(), b = pop_number(), c = pop_number();
                 push(a);
                 push(c);
                 push(b);
                 break;
             }
-            case DW_OP_abs: {
-                Signed v = static_cast<Signed>(pop());
-                push(v < 0 ? 0 - static_cast<std::uint64_t>(v) : static_cast<std::uint64_t>(v));
-                break;
-            }
-            case DW_OP_neg: push(0 - pop()); break;
-            case DW_OP_not: push(~pop()); break;
+            case DW_OP_abs:
+            case DW_OP_neg:
+            case DW_OP_not: push(computed(op, pop_number())); break;
             case DW_OP_plus_uconst: {
-                std::uint64_t v = pop();
-                push(v + reader_.uleb());
+                TypedNumber v = pop_number();
+                push(computed(DW_OP_plus, v, number_of_type(reader_.uleb(), v.type)));
                 break;
             }
-            case DW_OP_and: binary([](auto a, auto b) { return a & b; }); break;
-            case DW_OP_or: binary([](auto a, auto b) { return a | b; }); break;
-            case DW_OP_xor: binary([](auto a, auto b) { return a ^ b; }); break;
-            case DW_OP_plus: binary([](auto a, auto b) { return a + b; }); break;
-            case DW_OP_minus: binary([](auto a, auto b) { return a - b; }); break;
-            case DW_OP_mul: binary([](auto a, auto b) { return a * b; }); break;
+            case DW_OP_and:
+            case DW_OP_or:
+            case DW_OP_xor:
+            case DW_OP_plus:
+            case DW_OP_minus:
+            case DW_OP_mul:
             case DW_OP_div:
-                binary([&](auto a, auto b) {
-                    return divide(static_cast<Signed>(a), static_cast<Signed>(b));
-                });
-                break;
             case DW_OP_mod:
-                binary([&](auto a, auto b) {
-                    if (!b) reader_.fail("a remainder by zero");
-                    return a % b;
-                });
-                break;
-            case DW_OP_shl: binary([](auto a, auto b) { return b < 64 ? a << b : 0; }); break;
-            case DW_OP_shr: binary([](auto a, auto b) { return b < 64 ? a >> b : 0; }); break;
+            case DW_OP_shl:
+            case DW_OP_shr:
             case DW_OP_shra:
-                binary([](auto a, auto b) {
-                    return static_cast<std::uint64_t>(static_cast<Signed>(a) >> (b < 63 ? b : 63));
-                });
+                shifts_right_ |= op == DW_OP_shr;
+                needs_all_bits_ |= op == DW_OP_div || op == DW_OP_mod || op == DW_OP_shra ||
+                                   (op == DW_OP_shr && peek(0).bits >= plain_.size * 8u);
+                binary(op);
                 break;
-            case DW_OP_eq: compare([](Signed a, Signed b) { return a == b; }); break;
-            case DW_OP_ne: compare([](Signed a, Signed b) { return a != b; }); break;
-            case DW_OP_lt: compare([](Signed a, Signed b) { return a < b; }); break;
-            case DW_OP_le: compare([](Signed a, Signed b) { return a <= b; }); break;
-            case DW_OP_gt: compare([](Signed a, Signed b) { return a > b; }); break;
-            case DW_OP_ge: compare([](Signed a, Signed b) { return a >= b; }); break;
+            case DW_OP_eq:
+            case DW_OP_ne:
+            case DW_OP_lt:
+            case DW_OP_le:
+            case DW_OP_gt:
+            case DW_OP_ge: {
+                needs_all_bits_ = true;
+                TypedNumber second = pop_number(), first = pop_number();
+                push(compared(op, first, second));
+                break;
+            }
             case DW_OP_skip: {
                 std::int16_t distance = reader_.i16();
                 branch(distance);
@@ -348,13 +371,7 @@ class Evaluator {
         }
     }
 
-    std::uint64_t divide(std::int64_t a, std::int64_t b) {
-        if (b == 0) reader_.fail("a division by zero");
-        if (b == -1) return 0 - static_cast<std::uint64_t>(a);
-        return static_cast<std::uint64_t>(a / b);
-    }
-
-    std::uint64_t peek(std::size_t depth) {
+    TypedNumber peek(std::size_t depth) {
         if (depth >= stack_.size()) reader_.fail("an operation reaches below the stack");
         return stack_[stack_.size() - 1 - depth];
     }
@@ -367,7 +384,9 @@ class Evaluator {
     ByteReader reader_;
     const Unit* unit_;
     ExpressionContext& context_;
-    std::vector<std::uint64_t> stack_;
+    std::vector<TypedNumber> stack_;
+    const NumberType plain_;
+    bool shifts_right_ = false, needs_all_bits_ = false;  // by what it is made of
     std::optional<std::uint64_t> register_;
     std::optional<ByteSpan> implicit_;
     std::optional<LocationPiece> pointer_;
@@ -393,6 +412,22 @@ Location evaluate_location(ByteSpan expression, const Unit* unit, ExpressionCont
     } catch (const NotKnown& missing) {
         return Location{{}, missing.reason};
     }
+}
+
+std::optional<std::uint64_t> evaluate_narrow(ByteSpan expression, const Unit* unit,
+                                             ExpressionContext& context, unsigned size) {
+    try {
+        NumberType narrow;
+        narrow.size = static_cast<std::uint8_t>(size);
+        Evaluator evaluator(expression, unit, context, narrow);
+        Location location = evaluator.location();
+        bool is_number = location.pieces.size() == 1 && location.pieces[0].bit_size == 0 &&
+                         location.pieces[0].kind == LocationPiece::Kind::value;
+        if (is_number && evaluator.only_shifts_look_above()) return location.pieces[0].number;
+    } catch (const Error&) {
+    } catch (const NotKnown&) {
+    }
+    return std::nullopt;
 }
 
 std::optional<std::uint64_t> evaluate_number(ByteSpan expression, const Unit* unit,

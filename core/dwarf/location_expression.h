@@ -60,6 +60,13 @@ std::optional<std::uint64_t> address_in_frame(ByteSpan expression, ExpressionCon
 // `reason` says so.
 Location evaluate_location(ByteSpan expression, const Unit* unit, ExpressionContext& context);
 
+// The number that an expression computes, each step of it cut to `size` bytes (1 to 8). gcc writes
+// a shift to the right of a 4-byte number as one of 8 bytes, and does not cut what a product or a
+// sum before it has carried beyond 4: then only this way leads to what the program has. Nothing
+// where no shift asks for the upper bits, or where something else does. Never throws.
+std::optional<std::uint64_t> evaluate_narrow(ByteSpan expression, const Unit* unit,
+                                             ExpressionContext& context, unsigned size);
+
 // An expression that computes an address or a number, for frame bases and call-frame information:
 // `initial` is on the stack before it starts. Nothing if something it needs is not known.
 std::optional<std::uint64_t> evaluate_number(ByteSpan expression, const Unit* unit,

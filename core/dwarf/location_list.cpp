@@ -2,8 +2,20 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace lantern::dwarf {
 namespace {
+
+struct Rows {
+    std::uint16_t low = 0, high = 0;
+};
+
+Rows read_rows(ByteReader& reader) {
+    auto low = std::min<std::uint64_t>(reader.uleb(), kLastRow);
+    auto high = std::min<std::uint64_t>(reader.uleb(), kLastRow);
+    return {static_cast<std::uint16_t>(low), static_cast<std::uint16_t>(high)};
+}
 
 std::vector<LocationRange> read_location_list_4(const Unit& unit, std::uint64_t offset) {
     ByteReader reader(unit.sections().loc, ".debug_loc", offset);
@@ -19,9 +31,7 @@ std::vector<LocationRange> read_location_list_4(const Unit& unit, std::uint64_t 
             continue;
         }
         ByteSpan expression = reader.block(reader.u16());
-        if (low < high)
-            found.push_back(
-                {FileRange{FileAddress(base + low), FileAddress(base + high)}, expression});
+        found.push_back({FileRange{FileAddress(base + low), FileAddress(base + high)}, expression});
     }
 }
 
@@ -53,8 +63,7 @@ std::vector<LocationRange> read_split_location_list_4(const Unit& unit, std::uin
                 reader.fail(fmt::format("split location list entry kind {} is not known", kind));
         }
         ByteSpan expression = reader.block(reader.u16());
-        if (low < high)
-            found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
+        found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
     }
 }
 
@@ -62,10 +71,12 @@ std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t 
     ByteReader reader(unit.sections().loclists, ".debug_loclists", offset);
     std::uint64_t base = unit.root().low_pc.value;
     std::vector<LocationRange> found;
+    Rows rows;
     auto add = [&](std::uint64_t low, std::uint64_t high) {
         ByteSpan expression = reader.block(reader.uleb());
-        if (low < high)
-            found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression});
+        found.push_back({FileRange{FileAddress(low), FileAddress(high)}, expression, false,
+                         rows.low, rows.high});
+        rows = {};
     };
     for (;;) {
         switch (std::uint8_t kind = reader.u8()) {
@@ -103,25 +114,59 @@ std::vector<LocationRange> read_location_list_5(const Unit& unit, std::uint64_t 
                 add(low, low + length);
                 break;
             }
-            case DW_LLE_GNU_view_pair:  // says which of several views of one address; the ranges
-                                        // stay as they are
-                reader.uleb();
-                reader.uleb();
+            case DW_LLE_GNU_view_pair:  // the rows of the next range, written into the list
+                rows = read_rows(reader);
                 break;
             default: reader.fail(fmt::format("location list entry kind {} is not known", kind));
         }
     }
 }
 
-}  // namespace
-
-std::vector<LocationRange> location_list(const Unit& unit, std::uint16_t form,
-                                         std::uint64_t number) {
+// Every range of the list, the empty ones too: rows are numbered for those as well.
+std::vector<LocationRange> all_ranges(const Unit& unit, std::uint16_t form, std::uint64_t number) {
     if (form == DW_FORM_loclistx)
         return read_location_list_5(unit, unit.location_list_offset(number));
     if (unit.version >= 5) return read_location_list_5(unit, number);
     return unit.section().is_split ? read_split_location_list_4(unit, number)
                                    : read_location_list_4(unit, number);
+}
+
+// Two numbers for each range, in their order.
+void add_rows(const Entry& entry, std::vector<LocationRange>& ranges) {
+    auto rows = entry.number(DW_AT_GNU_locviews);
+    const Unit& unit = entry.unit();
+    if (!rows || unit.section().is_split) return;
+    ByteReader reader = unit.version >= 5
+                            ? ByteReader(unit.sections().loclists, ".debug_loclists", *rows)
+                            : ByteReader(unit.sections().loc, ".debug_loc", *rows);
+    for (LocationRange& range : ranges) {
+        if (!range.range) continue;
+        Rows rows = read_rows(reader);
+        range.low_row = rows.low;
+        range.high_row = rows.high;
+    }
+}
+
+void drop_empty(std::vector<LocationRange>& ranges) {
+    std::erase_if(ranges, [](const LocationRange& each) {
+        return each.range &&
+               (each.range->low > each.range->high ||
+                (each.range->low == each.range->high && each.low_row >= each.high_row));
+    });
+}
+
+}  // namespace
+
+bool LocationRange::holds_at(FileAddress pc, std::uint16_t row) const {
+    if (!range || pc < range->low || pc > range->high) return false;
+    return (pc != range->low || row >= low_row) && (pc != range->high || row < high_row);
+}
+
+std::vector<LocationRange> location_list(const Unit& unit, std::uint16_t form,
+                                         std::uint64_t number) {
+    std::vector<LocationRange> ranges = all_ranges(unit, form, number);
+    drop_empty(ranges);
+    return ranges;
 }
 
 std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {
@@ -132,17 +177,23 @@ std::vector<LocationRange> locations_of(const Entry& entry, At attribute) {
         case FormClass::expression:
         case FormClass::block: return {{std::nullopt, value->block}};
         case FormClass::list_index:
-        case FormClass::section_offset: return location_list(unit, value->form, value->number);
+        case FormClass::section_offset: {
+            std::vector<LocationRange> ranges = all_ranges(unit, value->form, value->number);
+            if (attribute == DW_AT_location) add_rows(entry, ranges);
+            drop_empty(ranges);
+            return ranges;
+        }
         default: return {};
     }
 }
 
-std::optional<ByteSpan> expression_at(const std::vector<LocationRange>& locations, FileAddress pc) {
+std::optional<ByteSpan> expression_at(const std::vector<LocationRange>& locations, FileAddress pc,
+                                      std::uint16_t row) {
     const LocationRange* fallback = nullptr;
     for (const LocationRange& location : locations) {
         if (!location.range) {
             fallback = &location;
-        } else if (location.range->contains(pc)) {
+        } else if (location.holds_at(pc, row)) {
             return location.expression;
         }
     }

@@ -232,6 +232,7 @@ CodePosition FunctionPositions::position_of(const LineEntry& row, const Scope* i
     CodePosition position;
     position.address = row.range.low;
     position.end = row.range.high;
+    position.row = row.view;
     position.inlined = inlined;
     position.ends_prologue = row.prologue_end;
     if (row.line == 0 || row.file >= lines_.files().size()) return position;

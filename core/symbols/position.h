@@ -29,6 +29,7 @@ struct CodePosition {
     std::uint32_t line = 0;             // 0: code that belongs to no line
     std::uint16_t column = 0;
     std::uint16_t order = 0;    // among those of the address
+    std::uint16_t row = 0;      // among the address's rows of the line table, see LineRow::view
     bool is_statement = false;  // a statement begins here
     bool is_call = false;  // no row: an inlined call begins here, and this is the statement that
                            // holds the call

@@ -50,6 +50,10 @@ struct Frame {
     FileAddress file_address() const {
         return module ? module->to_file(lookup_address) : FileAddress();
     }
+    // Which of the rows of that address it stands at.
+    std::uint16_t row() const {
+        return position && position->address == file_address() ? position->row : dwarf::kLastRow;
+    }
     bool is_inlined() const { return inlined != nullptr; }
 };
 

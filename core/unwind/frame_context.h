@@ -7,7 +7,7 @@
 
 namespace lantern {
 
-class FrameContext final : public dwarf::ExpressionContext {
+class FrameContext : public dwarf::ExpressionContext {
   public:
     // Both are borrowed.
     FrameContext(Target& target, const Frame& frame) : target_(target), frame_(frame) {}

@@ -281,6 +281,7 @@ void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) 
         frame.function = step->function;
         frame.body = &module->symbols().body_of(*step->function);
         frame.position = module->symbols().positions_of(*step->function).within(step->at, nullptr);
+        frame.position->row = dwarf::kLastRow;  // it has left by a jump that stands there
         frame.line = source_line(*frame.position);
         frame.scopes = chains_down_to(*frame.body, step->at, nullptr).back().scopes;
     }

@@ -29,6 +29,10 @@ struct ValueView {
     std::uint64_t first = 0;  // children passed over before the listed ones
     std::uint64_t more = 0;   // children that are there but not listed
     Assignment assignment = Assignment::unknown;
+    // Of a variable in optimised code: what it must be by another ground than the compiler's
+    // account, and by which. Where there is a value too, the two contradict each other.
+    std::string recovered, recovered_from;
+    std::string doubt;  // not empty: the value is perhaps not the one of here, and this says why
     // Of variables:
     std::uint32_t declared_line = 0;
     bool is_parameter = false;

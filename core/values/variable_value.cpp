@@ -243,7 +243,8 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
                int depth) {
     const Type& type = with_lengths(target, thread, frame, *variable.type, depth);
     try {
-        auto expression = dwarf::expression_at(variable.locations, frame.file_address());
+        auto expression =
+            dwarf::expression_at(variable.locations, frame.file_address(), frame.row());
         if (!expression || expression->empty()) {
             if (variable.constant) return constant_value(type, *variable.constant);
             return unavailable_value(type, why_no_location(variable, frame));
@@ -269,6 +270,23 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
 Value value_of_variable(Target& target, ThreadId thread, const Frame& frame,
                         const Variable& variable) {
     return value_of(target, thread, frame, variable, 0);
+}
+
+std::optional<Value> narrower_value_of_variable(Target& target, const Frame& frame,
+                                                const Variable& variable) {
+    const Type& type = plain(*variable.type);
+    auto expression = dwarf::expression_at(variable.locations, frame.file_address(), frame.row());
+    bool is_short = type.kind == TypeKind::integer && type.size < 8;
+    if (!is_short || !expression || expression->empty()) return std::nullopt;
+    FrameContext context(target, frame);
+    auto narrow = dwarf::evaluate_narrow(*expression, variable.unit, context,
+                                         static_cast<unsigned>(type.size));
+    if (!narrow) return std::nullopt;
+    dwarf::Location whole = dwarf::evaluate_location(*expression, variable.unit, context);
+    Value first = value_of_bytes(type, bytes_of_number(whole.pieces.at(0).number, type.size)),
+          second = value_of_bytes(type, bytes_of_number(*narrow, type.size));
+    ValueReader reader(target);
+    return reader.integer(first) == reader.integer(second) ? std::nullopt : std::optional(second);
 }
 
 Value value_of_global(Target& target, ThreadId thread, const Frame* frame, const Module& module,

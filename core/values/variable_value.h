@@ -2,6 +2,8 @@
 // counter.
 #pragma once
 
+#include <optional>
+
 #include "core/symbols/function.h"
 #include "core/unwind/frame.h"
 #include "core/values/value.h"
@@ -12,6 +14,11 @@ namespace lantern {
 // not available.
 Value value_of_variable(Target& target, ThreadId thread, const Frame& frame,
                         const Variable& variable);
+
+// The other value that the variable's location may mean there, where the compiler wrote it with
+// more bits than the variable has (see dwarf::evaluate_narrow); nothing where both ways agree.
+std::optional<Value> narrower_value_of_variable(Target& target, const Frame& frame,
+                                                const Variable& variable);
 
 // A global of a module: the same wherever the thread stands, but for what is thread-local. `frame`
 // may be null.

@@ -1,0 +1,226 @@
+#include "core/analysis/lagging_value.h"
+
+#include <algorithm>
+
+#include "core/dwarf/operations.h"
+#include "core/support/error.h"
+#include "core/unwind/frame_context.h"
+
+namespace lantern {
+namespace {
+
+// Keeps which registers were asked for.
+class AskedRegisters final : public FrameContext {
+  public:
+    using FrameContext::FrameContext;
+    std::optional<std::uint64_t> register_value(unsigned number) override {
+        asked |= RegisterSet::of(number);
+        return FrameContext::register_value(number);
+    }
+    RegisterSet asked;
+};
+
+// The piece that holds all of the bytes; null where several do, or none.
+const dwarf::LocationPiece* piece_with(const dwarf::Location& location, std::uint64_t offset,
+                                       std::uint64_t size) {
+    if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0) return &location.pieces[0];
+    std::uint64_t at = 0;
+    for (const dwarf::LocationPiece& piece : location.pieces) {
+        if (at <= offset * 8 && offset * 8 + size * 8 <= at + piece.bit_size) return &piece;
+        at += piece.bit_size;
+    }
+    return nullptr;
+}
+
+// What a register held when the function was entered, and nothing computed from it.
+bool is_only_value_on_entry(ByteSpan expression) {
+    auto first = static_cast<std::uint8_t>(expression.front());
+    if (first != dwarf::DW_OP_entry_value && first != dwarf::DW_OP_GNU_entry_value) return false;
+    return expression.size() >= 2 &&
+           expression.size() <= 3 + static_cast<std::size_t>(expression[1]);
+}
+
+}  // namespace
+
+LaggingValues::LaggingValues(const Moment& moment, const Frame& frame, const SourceChanges& changes,
+                             std::size_t here)
+    : moment_(moment), frame_(frame), changes_(changes), here_(here) {}
+
+const FlowGraph& LaggingValues::flow() {
+    if (flow_) return *flow_;
+    flow_ = std::make_unique<FlowGraph>(frame_.module->symbols(), *frame_.function);
+    const auto& nodes = flow_->nodes();
+    before_.resize(nodes.size());
+    for (std::uint32_t i = 0; i < nodes.size(); ++i) {
+        for (std::uint32_t to : {nodes[i].next, nodes[i].branch})
+            if (to != FlowGraph::kNone) before_[to].push_back(i);
+        if (nodes[i].is_computed && nodes[i].is_jump())
+            for (std::uint32_t to : flow_->computed_targets()) before_[to].push_back(i);
+    }
+    leads_here_ = all_before();
+    return *flow_;
+}
+
+std::vector<bool> LaggingValues::all_before() const {
+    std::vector<bool> found(before_.size());
+    std::vector<std::uint32_t> next{flow_->around(frame_.file_address())};
+    while (!next.empty() && next.back() != FlowGraph::kNone) {
+        std::uint32_t at = next.back();
+        next.pop_back();
+        for (std::uint32_t before : before_[at])
+            if (!found[before]) {
+                found[before] = true;
+                next.push_back(before);
+            }
+    }
+    return found;
+}
+
+LaggingValues::Place LaggingValues::place_at(const Variable& variable, FileAddress address,
+                                             std::uint16_t row, std::uint64_t offset,
+                                             std::uint64_t size) const {
+    auto expression = dwarf::expression_at(variable.locations, address, row);
+    if (!expression || expression->empty()) return {};
+    try {
+        AskedRegisters context(moment_.target(), frame_);
+        dwarf::Location location = dwarf::evaluate_location(*expression, variable.unit, context);
+        const dwarf::LocationPiece* piece = piece_with(location, offset, size);
+        if (!piece) return {};
+        RegisterSet registers = context.asked;
+        if (piece->kind == dwarf::LocationPiece::Kind::in_register)
+            registers |= RegisterSet::of(static_cast<unsigned>(piece->number));
+        return {piece->kind, piece->number, registers};
+    } catch (const Error&) {
+        return {};
+    }
+}
+
+std::vector<bool> LaggingValues::unchanged_before(const Variable& variable, const Place& now,
+                                                  std::uint64_t offset, std::uint64_t size) {
+    const ModuleSymbols& symbols = frame_.module->symbols();
+    std::vector<bool> unchanged(flow().nodes().size());
+    changed_by_.clear();
+    is_moved_ = false;
+    std::vector<std::uint32_t> next{flow().around(frame_.file_address())};
+    while (!next.empty() && next.back() != FlowGraph::kNone) {
+        std::uint32_t at = next.back();
+        next.pop_back();
+        for (std::uint32_t before : before_[at]) {
+            const FlowGraph::Node& node = flow().nodes()[before];
+            if (unchanged[before]) continue;
+            if (place_at(variable, node.address, dwarf::kLastRow, offset, size) != now) {
+                is_moved_ = true;
+                changed_by_.push_back(before);
+                continue;
+            }
+            auto effects =
+                register_effects_of(symbols.elf().loaded_bytes(node.address, node.length));
+            if (!effects || !(effects->writes & now.registers).is_empty()) {
+                changed_by_.push_back(before);
+                continue;
+            }
+            unchanged[before] = true;
+            next.push_back(before);
+        }
+    }
+    return unchanged;
+}
+
+std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable,
+                                                        const std::string& name,
+                                                        std::uint64_t offset, std::uint64_t size) {
+    using Kind = dwarf::LocationPiece::Kind;
+    if (!frame_.module || !frame_.function || !frame_.line) return std::nullopt;
+    Place now = place_at(variable, frame_.file_address(), frame_.row(), offset, size);
+    bool is_kept =
+        now.kind == Kind::in_register || now.kind == Kind::value || now.kind == Kind::bytes;
+    std::vector<std::size_t> setting =
+        is_kept ? changes_.all_that_set(name) : std::vector<std::size_t>();
+    if (setting.empty()) return std::nullopt;
+    auto expression = dwarf::expression_at(variable.locations, frame_.file_address(), frame_.row());
+    is_value_on_entry_ = is_only_value_on_entry(*expression);
+    if (is_value_on_entry_) {
+        SourceChanges::Setter setter = changes_.setter(name, here_);
+        if (setter.kind == SourceChanges::Setter::Kind::statement)
+            return changes_.statements()[setter.statement].first_line;
+    }
+    unchanged_ = unchanged_before(variable, now, offset, size);
+    auto rows_of = [&](std::size_t statement) {
+        return count_rows(statement, [&](const CodePosition& row) {
+            return place_at(variable, row.address, row.row, offset, size) == now;
+        });
+    };
+    std::optional<std::uint32_t> line;
+    for (std::size_t number : setting) {
+        Rows rows = rows_of(number);
+        bool is_passed_over = rows.unchanged + rows.others > 0 ? rows.only_unchanged()
+                                                               : has_been_passed(number, rows_of);
+        if (is_passed_over) line = changes_.statements()[number].first_line;
+    }
+    return line;
+}
+
+// The inlined call that the frame is of; null: the function itself.
+const Scope* LaggingValues::own_scope() const {
+    const Scope* outermost = frame_.scopes.empty() ? nullptr : frame_.scopes.back();
+    return outermost && outermost->inlined ? outermost : nullptr;
+}
+
+// Of the statement's own rows that lead here, those with nothing changed on the way, and the
+// others.
+LaggingValues::Rows LaggingValues::count_rows(
+    std::size_t statement, const std::function<bool(const CodePosition&)>& is_same_at) {
+    const SourceStatement& wanted = changes_.statements()[statement];
+    const Scope* own = own_scope();
+    Rows rows;
+    for (const CodePosition& position :
+         frame_.module->symbols().positions_of(*frame_.function).all()) {
+        bool is_of_it = position.inlined == own && position.is_statement && position.file &&
+                        *position.file == frame_.line->file && position.line >= wanted.first_line &&
+                        position.line <= wanted.last_line;
+        if (!is_of_it) continue;
+        std::uint32_t node = flow().at(position.address);
+        bool is_passed_here =
+            position.address == frame_.file_address() && position.row < frame_.row();
+        bool leads_here = is_passed_here || (node != FlowGraph::kNone && leads_here_[node]);
+        if (!leads_here) continue;
+        bool is_unchanged = is_passed_here || unchanged_[node];
+        ++(is_unchanged && is_same_at(position) ? rows.unchanged : rows.others);
+    }
+    return rows;
+}
+
+// A statement that has no row on the way here: it has been passed if all that has changed the place
+// is of statements before it, and control has come past it.
+bool LaggingValues::has_been_passed(std::size_t statement,
+                                    const std::function<Rows(std::size_t)>& rows_of) {
+    const auto& statements = changes_.statements();
+    const auto& blocks = statements[statement].blocks;
+    auto is_around = [](const std::vector<std::uint32_t>& outer,
+                        const std::vector<std::uint32_t>& inner) {
+        return outer.size() <= inner.size() &&
+               std::equal(outer.begin(), outer.end(), inner.begin());
+    };
+    if (statement >= here_) return false;
+    const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
+    for (std::uint32_t node : changed_by_) {
+        CodePosition position = positions.within(flow().nodes()[node].address, own_scope());
+        auto by = position.line ? changes_.statement_at(position.line) : std::nullopt;
+        if (!by || *by >= statement) return false;
+    }
+    // Where the location itself is new, it may be so on behalf of this very statement, unless an
+    // earlier one comes behind that.
+    bool is_settled = !is_moved_ || is_value_on_entry_;
+    for (std::size_t i = statement; i-- > 0 && !is_settled;)
+        is_settled = is_around(statements[i].blocks, blocks) && rows_of(i).unchanged > 0;
+    if (!is_settled) return false;
+    static const std::vector<std::uint32_t> kNoBlock;
+    if (is_around(blocks, here_ < statements.size() ? statements[here_].blocks : kNoBlock))
+        return true;
+    for (std::size_t i = 0; i < statements.size(); ++i)
+        if (i != statement && is_around(blocks, statements[i].blocks) && rows_of(i).unchanged > 0)
+            return true;
+    return false;
+}
+
+}  // namespace lantern

@@ -1,0 +1,226 @@
+#include "core/analysis/recomputed_value.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/analysis/source_report.h"
+#include "core/dwarf/operations.h"
+#include "core/expressions/scope_names.h"
+#include "core/support/error.h"
+#include "core/unwind/frame_context.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::size_t kDeepest = 12;  // values that are computed for one another
+
+bool is_whole_number(const Type& type) {
+    TypeKind kind = plain(type).kind;
+    return (kind == TypeKind::integer || kind == TypeKind::boolean ||
+            kind == TypeKind::enumeration || kind == TypeKind::character) &&
+           plain(type).size <= 8;
+}
+
+const Function* own_function(const Frame& frame) {
+    if (!frame.module) return nullptr;
+    return frame.inlined ? frame.module->symbols().function(frame.inlined->origin) : frame.function;
+}
+
+std::string base_of(const std::string& name) {
+    return name.substr(0, name.find('.'));
+}
+
+}  // namespace
+
+RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
+    : moment_(moment), frame_(frame) {
+    const Function* function = own_function(frame);
+    if (!function || !frame.line || frame.scopes.empty() ||
+        frame.line->file != function->declared_in)
+        return;
+    const SourceText* source = moment.sources().find(function->declared_in);
+    if (!source || is_stale(moment, function->declared_in)) return;
+    CodeLanguage language = code_language(function->declared_in);
+    SourceChanges changes(statements_of_function(source->lines, function->declared_line, language),
+                          language);
+    auto here = changes.statement_at(frame.line->line);
+    if (!here) return;
+    here_ = *here;
+    has_begun_ = line_state(moment, frame) != LineState::next;
+    read_variables(*frame.scopes.back());
+    changes_ = std::move(changes);
+}
+
+void RecomputedValues::read_variables(const Scope& scope) {
+    for (const Variable& variable : scope.variables) variables_[variable.name].push_back(&variable);
+    for (const auto& inner : scope.inner)
+        if (!inner->inlined) read_variables(*inner);
+}
+
+// The only one of that name in the function.
+const Variable* RecomputedValues::variable_named(const std::string& name) const {
+    auto found = variables_.find(name);
+    return found != variables_.end() && found->second.size() == 1 ? found->second[0] : nullptr;
+}
+
+const Type* RecomputedValues::type_of(const std::string& name) const {
+    const Variable* variable = variable_named(base_of(name));
+    if (!variable || !variable->type) return nullptr;
+    if (base_of(name) == name) return variable->type;
+    if (plain(*variable->type).kind != TypeKind::structure) return nullptr;
+    for (const Member& member : plain(*variable->type).members())
+        if (member.name == name.substr(base_of(name).size() + 1) && !member.bit_size)
+            return member.type;
+    return nullptr;
+}
+
+// What has set it when the statement at `at` runs. Of the one that has begun it is not known
+// whether it has set it already.
+RecomputedValues::Setter RecomputedValues::setter(const std::string& name, std::size_t at) const {
+    if (at == here_ && has_begun_ && changes_->may_set(name, at)) return {};
+    return changes_->setter(name, at);
+}
+
+std::optional<Value> RecomputedValues::present(const std::string& name) const {
+    auto visible = find_visible(frame_, base_of(name));
+    if (!visible || visible->variable != variable_named(base_of(name))) return std::nullopt;
+    Value value = value_of_variable(moment_.target(), moment_.thread(), frame_, *visible->variable);
+    if (!value.is_available()) return std::nullopt;
+    if (base_of(name) == name) return value;
+    auto member =
+        ValueReader(moment_.target()).member_named(value, name.substr(base_of(name).size() + 1));
+    return member && member->is_available() ? member : std::nullopt;
+}
+
+// What its register held when the function was entered, as far as the caller still knows.
+std::optional<Value> RecomputedValues::passed(const Variable& parameter) const {
+    if (frame_.inlined || !frame_.function) return std::nullopt;
+    auto place = dwarf::expression_at(parameter.locations, frame_.function->low());
+    auto first = place && place->size() == 1 ? static_cast<std::uint8_t>((*place)[0]) : 0;
+    bool is_register = first >= dwarf::DW_OP_reg0 && first < dwarf::DW_OP_reg0 + 32;
+    if (!is_register) return std::nullopt;
+    const std::byte expression[] = {std::byte{dwarf::DW_OP_entry_value}, std::byte{1}, (*place)[0],
+                                    std::byte{dwarf::DW_OP_stack_value}};
+    FrameContext context(moment_.target(), frame_);
+    dwarf::Location location = dwarf::evaluate_location(expression, parameter.unit, context);
+    if (location.pieces.size() != 1 || location.pieces[0].kind != dwarf::LocationPiece::Kind::value)
+        return std::nullopt;
+    return value_of_integer(*parameter.type, static_cast<Wide>(location.pieces[0].number));
+}
+
+std::optional<RecomputedValue> RecomputedValues::of(const std::string& name) {
+    const Type* type = changes_ ? type_of(name) : nullptr;
+    if (!type || !is_whole_number(*type)) return std::nullopt;
+    try {
+        Setter set = setter(name, here_);
+        if (set.kind == Setter::Kind::statement) return computed(name, set.statement);
+        const Variable* variable = variable_named(name);
+        if (set.kind != Setter::Kind::nobody || !variable || !variable->is_parameter)
+            return std::nullopt;
+        if (auto value = passed(*variable)) return RecomputedValue{*value, 0, {}, {}};
+    } catch (const Error&) {  // a division by zero, a name that means nothing
+    }
+    return std::nullopt;
+}
+
+// The value that the name had when the statement at `at` ran.
+std::optional<RecomputedValue> RecomputedValues::as_of(const std::string& name, std::size_t at) {
+    const Type* type = type_of(name);
+    if (!type || !is_whole_number(*type)) return std::nullopt;
+    Setter then = setter(name, at);
+    const Variable* variable = variable_named(base_of(name));
+    bool is_set = then.kind == Setter::Kind::statement ||
+                  (then.kind == Setter::Kind::nobody && variable && variable->is_parameter);
+    if (!is_set) return std::nullopt;
+    bool is_doubtful = is_doubtful_ && is_doubtful_(name);
+    if (then == setter(name, here_) && !is_doubtful)
+        if (auto value = present(name)) return RecomputedValue{*value, 0, {}, {}};
+    if (then.kind == Setter::Kind::statement) return computed(name, then.statement);
+    if (auto value = passed(*variable)) return RecomputedValue{*value, 0, {}, {}};
+    return std::nullopt;
+}
+
+std::optional<RecomputedValue> RecomputedValues::computed(const std::string& name,
+                                                          std::size_t statement) {
+    auto text = changes_->text_of_value(name, statement);
+    if (!text || open_.size() > kDeepest || !open_.insert({name, statement}).second)
+        return std::nullopt;
+    std::optional<RecomputedValue> made;
+    EvaluationContext context = moment_.context();
+    context.frame = &frame_;
+    Expression expression(*text, context);
+    RecomputedValue value;
+    Results operands;
+    if (auto tree = with_values(expression.tree(), statement, operands, value.with)) {
+        context.results = &operands;
+        ValueReader reader(moment_.target());
+        const Type& type = *type_of(name);
+        Value result = value_of_node(*tree, context);
+        bool is_boolean = plain(type).kind == TypeKind::boolean;
+        if (is_whole_number(*result.type)) {
+            value.value = value_of_integer(
+                type, is_boolean ? Wide{reader.truth(result)} : reader.wide(result));
+            value.line = changes_->statements()[statement].first_line;
+            value.text = *text;
+            made = std::move(value);
+        }
+    }
+    open_.erase({name, statement});
+    return made;
+}
+
+// The tree with values in the place of variables, as they were when the statement at `at` ran; null
+// where one has none, or where it asks for more than whole numbers.
+std::unique_ptr<Node> RecomputedValues::with_values(const Node& node, std::size_t at,
+                                                    Results& operands,
+                                                    std::vector<std::string>& with) {
+    auto copy = std::make_unique<Node>();
+    copy->kind = node.kind;
+    copy->op = node.op;
+    copy->column = node.column;
+    copy->number = node.number;
+    copy->real = node.real;
+    copy->is_untyped = node.is_untyped;
+    copy->type = node.type;
+    auto with_value = [&](const std::string& name) -> std::unique_ptr<Node> {
+        auto value = as_of(name, at);
+        if (!value) return nullptr;
+        copy->kind = NodeKind::result;
+        copy->text = fmt::format("w{}", operand_++);
+        operands.keep(copy->text, value->value);
+        ValueReader reader(moment_.target());
+        std::string told =
+            fmt::format("{} = {}", name, one_line(make_view(reader, name, value->value), 40));
+        if (std::find(with.begin(), with.end(), told) == with.end()) with.push_back(told);
+        return std::move(copy);
+    };
+    switch (node.kind) {
+        case NodeKind::literal:
+            return !node.type || is_whole_number(*node.type) ? std::move(copy) : nullptr;
+        case NodeKind::name: return node.chosen.empty() ? with_value(node.text) : nullptr;
+        case NodeKind::member:
+            return node.children.size() == 1 && node.children[0]->kind == NodeKind::name
+                       ? with_value(node.children[0]->text + "." + node.text)
+                       : nullptr;
+        case NodeKind::unary:
+            if (node.op == Operator::dereference || node.op == Operator::address) return nullptr;
+            break;
+        case NodeKind::cast:
+        case NodeKind::static_cast_:
+            if (!node.type || !is_whole_number(*node.type)) return nullptr;
+            break;
+        case NodeKind::binary:
+        case NodeKind::conditional: break;
+        default: return nullptr;
+    }
+    for (const auto& child : node.children) {
+        auto part = child ? with_values(*child, at, operands, with) : nullptr;
+        if (!part) return nullptr;
+        copy->children.push_back(std::move(part));
+    }
+    return copy;
+}
+
+}  // namespace lantern

@@ -1,0 +1,65 @@
+// Which statement of a function gave a variable the value it has at another one, by the text of its
+// source alone.
+//
+//     1  unsigned sum = first + 2;
+//     2  if (late)
+//     3      sum = 0;
+//     4  note(sum);        at 4, nobody can say: 1 or 3
+//     5  sum = first * 3;
+//     6  note(sum);        at 6 it was 5, and what it set it to is "first * 3"
+//
+// It errs towards "nobody can say": a variable whose address is taken, a loop that comes back to
+// another assignment, a label, a macro that is handed it.
+#pragma once
+
+#include <map>
+#include <optional>
+
+#include "core/analysis/source_touch.h"
+
+namespace lantern {
+
+class SourceChanges {
+  public:
+    SourceChanges(std::vector<SourceStatement> statements, CodeLanguage language);
+
+    const std::vector<SourceStatement>& statements() const { return statements_; }
+    // The statement that runs next where a line does; behind the last one for the brace that ends
+    // the function, whose line is given. Nothing where none begins there, or several do.
+    std::optional<std::size_t> statement_at(std::uint32_t line) const;
+
+    // Who set it, before the statement of that number runs. `name` may lead to a member
+    // ("lock.level").
+    struct Setter {
+        enum class Kind {
+            unknown,
+            statement,
+            nobody,  // it is what it was when the function was entered
+        } kind = Kind::unknown;
+        std::size_t statement = 0;
+
+        bool operator==(const Setter&) const = default;
+    };
+    Setter setter(const std::string& name, std::size_t at) const;
+    // Those that set it, wherever they stand; none where others may set it too.
+    std::vector<std::size_t> all_that_set(const std::string& name) const;
+    // Whether the statement itself may set it.
+    bool may_set(const std::string& name, std::size_t statement) const;
+
+    // What the statement sets it to: "first + 2"; of `sum += first` "sum + (first)". Nothing where
+    // it is not that simple.
+    std::optional<std::string> text_of_value(const std::string& name, std::size_t statement) const;
+
+  private:
+    const std::vector<SourceTouch>& touches(const std::string& name) const;  // by statement
+    bool is_lost(const std::string& name) const;
+    bool comes_back_to(const std::string& name, std::size_t at,
+                       const std::vector<std::uint32_t>& but) const;
+
+    std::vector<SourceStatement> statements_;
+    CodeLanguage language_;
+    mutable std::map<std::string, std::vector<SourceTouch>> touches_;  // what was asked before
+    bool jumps_ = false;  // there is a goto, or a lambda that may set what is around it
+};
+
+}  // namespace lantern

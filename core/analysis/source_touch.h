@@ -1,0 +1,28 @@
+// What one statement of a function does to one of its variables, by its text.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "core/analysis/source_statements.h"
+
+namespace lantern {
+
+enum class SourceTouch {
+    none,
+    sets,     // it is all that the statement does
+    may_set,  // or does in part, or in some cases
+    loses,    // whoever may set it from now on is not known any more
+};
+
+// `name` may lead to a member ("lock.level").
+SourceTouch touch_of(const std::string& name, const SourceStatement& statement,
+                     CodeLanguage language);
+// What a statement that sets it sets it to: "first + 2"; of `sum += first` "sum + first". Nothing
+// where it is not that simple.
+std::optional<std::string> value_set_by(const std::string& name, const SourceStatement& statement);
+// Whether it declares a variable of that name.
+bool declares(const std::string& name, const SourceStatement& statement);
+bool mentions(const std::string& word, const SourceStatement& statement);
+
+}  // namespace lantern

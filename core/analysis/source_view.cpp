@@ -1,0 +1,108 @@
+#include "core/analysis/source_view.h"
+
+#include <fmt/format.h>
+
+#include "core/expressions/scope_names.h"
+#include "core/support/text.h"
+#include "core/values/variable_value.h"
+
+namespace lantern {
+namespace {
+
+bool has_one_place(const Variable& variable) {
+    return variable.locations.size() == 1 && !variable.locations[0].range;
+}
+
+std::string ground_of(const RecomputedValue& value) {
+    if (!value.line) return "it was passed so, and nothing has set it since";
+    std::string with = value.with.empty() ? "" : ", with " + join_with(value.with, "and");
+    return fmt::format("line {} sets it to {}{}", value.line, value.text, with);
+}
+
+}  // namespace
+
+void SourceView::read_source() {
+    if (recomputed_) return;
+    recomputed_.emplace(moment_, frame_);
+    if (!recomputed_->changes()) return;
+    lagging_.emplace(moment_, frame_, *recomputed_->changes(), recomputed_->here());
+    recomputed_->set_doubtful([this](const std::string& name) {
+        auto part = part_named(name);
+        return !part || doubt_about(*part);
+    });
+}
+
+std::optional<SourceView::Part> SourceView::part_named(const std::string& name) const {
+    std::size_t dot = name.find('.');
+    const Variable* variable = recomputed_->variable_named(name.substr(0, dot));
+    const Type* type = recomputed_->type_of(name);
+    if (!variable || !type) return std::nullopt;
+    std::uint64_t offset = 0;
+    if (dot != std::string::npos)
+        for (const Member& member : plain(*variable->type).members())
+            if (member.name == name.substr(dot + 1)) offset = member.offset;
+    return Part{*variable, name, *type, offset};
+}
+
+std::optional<SourceView::Doubt> SourceView::doubt_about(const Part& part) {
+    bool is_whole = part.name == part.variable.name;
+    if (has_one_place(part.variable)) return std::nullopt;
+    if (auto narrower = is_whole
+                            ? narrower_value_of_variable(moment_.target(), frame_, part.variable)
+                            : std::nullopt)
+        return Doubt{"the compiler's account computes it with more bits than it has", narrower};
+    auto line = lagging_ ? lagging_->passed_over(part.variable, part.name, part.offset,
+                                                 plain(part.type).size)
+                         : std::nullopt;
+    if (!line) return std::nullopt;
+    return Doubt{fmt::format("perhaps of before line {}: the compiler's account does not know of "
+                             "that assignment",
+                             *line),
+                 std::nullopt};
+}
+
+void SourceView::add_to(ValueView& view, const Variable& variable) {
+    if (has_one_place(variable) || !variable.type) return;
+    read_source();
+    add_to_part(view, {variable, variable.name, *variable.type, 0});
+}
+
+void SourceView::add_to_part(ValueView& view, const Part& part) {
+    bool is_structure = plain(part.type).kind == TypeKind::structure;
+    if (is_structure && view.arrangement == Arrangement::fields)
+        for (const Member& member : plain(part.type).members())
+            for (ValueView& child : view.children)
+                if (child.name == member.name && member.type && !member.bit_size)
+                    add_to_part(child, {part.variable, part.name + "." + member.name, *member.type,
+                                        part.offset + member.offset});
+    if (!is_scalar(part.type)) return;
+    ValueReader reader(moment_.target());
+    bool has_value = view.unavailable.empty();
+    if (auto value = recomputed_->of(part.name)) {
+        view.recovered = make_view(reader, part.name, value->value).text;
+        view.recovered_from = ground_of(*value);
+        if (!has_value) return;
+        bool both_agree = view.recovered == view.text;
+        if (both_agree)
+            view.recovered = view.recovered_from = {};
+        else
+            view.doubt = fmt::format("perhaps {}: {}", view.recovered, view.recovered_from);
+        return;
+    }
+    auto doubt = has_value ? doubt_about(part) : std::nullopt;
+    if (!doubt) return;
+    view.doubt = doubt->text;
+    if (!doubt->perhaps) return;
+    view.recovered = make_view(reader, part.name, *doubt->perhaps).text;
+    view.recovered_from = doubt->text;
+    view.doubt = fmt::format("perhaps {}: {}", view.recovered, view.recovered_from);
+}
+
+void add_source_view(const Moment& moment, const std::string& expression, ValueView& view) {
+    const Frame* frame = moment.selected_frame();
+    std::string name(trimmed(expression));
+    auto visible = frame ? find_visible(*frame, name) : std::nullopt;
+    if (visible) SourceView(moment, *frame).add_to(view, *visible->variable);
+}
+
+}  // namespace lantern

@@ -1,0 +1,49 @@
+// What the source adds to the values of a frame's variables in optimised code: the value of one
+// that the compiler keeps nowhere, and a doubt where the compiler's account contradicts the source.
+#pragma once
+
+#include <optional>
+
+#include "core/analysis/lagging_value.h"
+#include "core/analysis/recomputed_value.h"
+
+namespace lantern {
+
+class SourceView {
+  public:
+    // Both are borrowed. The source is read when the first variable needs it.
+    SourceView(const Moment& moment, const Frame& frame) : moment_(moment), frame_(frame) {}
+    SourceView(const SourceView&) = delete;
+    SourceView& operator=(const SourceView&) = delete;
+
+    // The view is that of the whole variable, with its members as children. Never throws.
+    void add_to(ValueView& view, const Variable& variable);
+
+  private:
+    void read_source();
+    struct Part {
+        const Variable& variable;
+        std::string name;  // "lock.level"
+        const Type& type;
+        std::uint64_t offset = 0;  // bytes
+    };
+    void add_to_part(ValueView& view, const Part& part);
+    std::optional<Part> part_named(const std::string& name) const;
+    struct Doubt {
+        std::string text;
+        std::optional<Value> perhaps;
+    };
+    // By the compiler's account and the code alone.
+    std::optional<Doubt> doubt_about(const Part& part);
+
+    const Moment& moment_;
+    const Frame& frame_;
+    std::optional<RecomputedValues> recomputed_;
+    std::optional<LaggingValues> lagging_;  // nothing where the source cannot be asked
+};
+
+// The same for an expression that is the name of a variable of the selected frame, and nothing
+// else.
+void add_source_view(const Moment& moment, const std::string& expression, ValueView& view);
+
+}  // namespace lantern
