@@ -193,6 +193,7 @@ void describe(Form& form, const ExplainedPlace& place) {
     form.if_so(place.first_line != 0, [&] {
         form.field("lines", std::vector<std::uint32_t>{place.first_line, place.last_line});
     });
+    form.optional("from_line", place.from_line);
 }
 
 template <class Form>

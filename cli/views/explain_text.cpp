@@ -9,6 +9,7 @@ namespace lantern::cli {
 namespace {
 
 std::string lines_text(const ExplainedPlace& place) {
+    if (place.from_line) return fmt::format("from line {} on", place.from_line);
     if (!place.first_line) return {};
     return place.first_line == place.last_line
                ? fmt::format("line {}", place.first_line)

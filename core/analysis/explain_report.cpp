@@ -16,6 +16,15 @@
 namespace lantern {
 namespace {
 
+// The line of the row at the range's low address that it begins with; 0: it holds from the first on.
+std::uint32_t line_it_begins_with(const dwarf::LocationRange& location, const Frame& frame) {
+    if (!location.low_row || !frame.function) return 0;
+    for (const CodePosition& position :
+         frame.module->symbols().positions_of(*frame.function).at(location.range->low))
+        if (position.row == location.low_row) return position.line;
+    return 0;
+}
+
 void add_places(ExplainReport& report, const Variable& variable, const Frame& frame) {
     for (const dwarf::LocationRange& location : variable.locations) {
         ExplainedPlace place;
@@ -29,6 +38,7 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
                 place.first_line = lines->first;
                 place.last_line = lines->last;
             }
+            place.from_line = line_it_begins_with(location, frame);
             place.is_here = location.holds_at(frame.file_address(), frame.row());
         } else {
             place.is_here = true;

@@ -102,17 +102,25 @@ std::multiset<std::string> witness_locations(const std::string& program) {
     return found;
 }
 
-std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(
-    const std::string& program, std::uint64_t base) {
-    std::set<std::pair<std::uint64_t, std::uint64_t>> ranges;
+std::set<RowRange> witness_location_ranges(const std::string& program, std::uint64_t base) {
+    std::set<RowRange> ranges;
     // Lists that are reached by index are printed as they are stored, as offsets from the unit's
     // base and without the brackets.
     static const std::regex row(R"(([0-9a-f]{16}) ([0-9a-f]{16}) (\(?)DW_OP)");
+    static const std::regex views(R"(v([0-9a-f]{15}) v([0-9a-f]{15}) views at)");
+    std::uint64_t low_row = 0, high_row = 0;
     for (const std::string& line : lines_of(run({"readelf", "--debug-dump=loc", program}).output)) {
         std::smatch match;
-        if (!std::regex_search(line, match, row) || match[1] == match[2]) continue;
+        if (std::regex_search(line, match, views)) {
+            low_row = hex(match[1]);
+            high_row = hex(match[2]);
+            continue;
+        }
+        if (!std::regex_search(line, match, row)) continue;
         std::uint64_t from = match[3].length() ? 0 : base;
-        ranges.emplace(from + hex(match[1]), from + hex(match[2]));
+        RowRange range{from + hex(match[1]), low_row, from + hex(match[2]), high_row};
+        low_row = high_row = 0;
+        if (range[0] != range[2] || range[1] < range[3]) ranges.insert(range);
     }
     return ranges;
 }

@@ -2,6 +2,7 @@
 // found.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <map>
 #include <set>
@@ -25,10 +26,11 @@ std::map<std::string, WitnessFunction> witness_functions(const std::string& prog
 // Every expression given in place for a variable or parameter: its bytes as hex, as readelf dumps
 // them.
 std::multiset<std::string> witness_locations(const std::string& program);
-// Every range of every location list that is not empty, begin and end (readelf --debug-dump=loc).
+// Address and row where it begins and where it ends.
+using RowRange = std::array<std::uint64_t, 4>;
+// Every range of every location list that is not empty (readelf --debug-dump=loc).
 // `base` is the low pc of the program's unit.
-std::set<std::pair<std::uint64_t, std::uint64_t>> witness_location_ranges(
-    const std::string& program, std::uint64_t base);
+std::set<RowRange> witness_location_ranges(const std::string& program, std::uint64_t base);
 
 // nm: symbol → address.
 std::map<std::string, std::uint64_t> witness_symbols(const std::string& program);

@@ -60,7 +60,11 @@ TEST_P(AgainstReadelf, EveryFunctionRange) {
 
 struct Locations {
     std::multiset<std::string> in_place;
-    std::set<std::pair<std::uint64_t, std::uint64_t>> ranges;
+    std::set<testing::RowRange> ranges;
+
+    void add(const dwarf::LocationRange& each) {
+        ranges.insert({each.range->low.value, each.low_row, each.range->high.value, each.high_row});
+    }
 };
 
 void collect(const dwarf::Entry& entry, Locations& out) {
@@ -68,7 +72,7 @@ void collect(const dwarf::Entry& entry, Locations& out) {
         entry.tag() == dwarf::DW_TAG_variable || entry.tag() == dwarf::DW_TAG_formal_parameter;
     for (const dwarf::LocationRange& location : dwarf::locations_of(entry, dwarf::DW_AT_location)) {
         if (location.range) {
-            out.ranges.emplace(location.range->low.value, location.range->high.value);
+            out.add(location);
             continue;
         }
         if (!is_variable) continue;
@@ -80,8 +84,7 @@ void collect(const dwarf::Entry& entry, Locations& out) {
     for (dwarf::At attribute :
          {static_cast<dwarf::At>(0x7e), static_cast<dwarf::At>(0x40)})  // call values, frame bases
         for (const dwarf::LocationRange& location : dwarf::locations_of(entry, attribute))
-            if (location.range)
-                out.ranges.emplace(location.range->low.value, location.range->high.value);
+            if (location.range) out.add(location);
     dwarf::for_each_child(entry, [&](const dwarf::Entry& child) { collect(child, out); });
 }
 

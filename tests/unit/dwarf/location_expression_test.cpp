@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "core/dwarf/location_list.h"
 #include "core/support/error.h"
 #include "tests/testing/bytes.h"
 
@@ -92,6 +93,50 @@ TEST(LocationExpression, SaysWhyThereIsNoPlace) {
     EXPECT_NE(location(unknown_register).reason.find("register"), std::string::npos);
     EXPECT_NE(location(entry).reason.find("on entry"), std::string::npos);
     EXPECT_TRUE(location({}).pieces.empty());
+}
+
+// Registers 1 and 2 hold 101 and 102: a product of 10302, which one byte cuts to 62.
+TEST(LocationExpression, CutsEachStepWhereItIsAsked) {
+    MadeUpFrame frame;
+    auto narrow = [&](std::initializer_list<int> values) {
+        auto data = bytes(values);
+        return evaluate_narrow(data, nullptr, frame, 1);
+    };
+    EXPECT_EQ(narrow({DW_OP_breg0 + 1, 0, DW_OP_breg0 + 2, 0, DW_OP_mul, DW_OP_lit0 + 2, DW_OP_shr,
+                      DW_OP_stack_value}),
+              62u >> 2);
+    EXPECT_EQ(narrow({DW_OP_breg0 + 1, 0, DW_OP_lit0 + 2, DW_OP_plus, DW_OP_stack_value}),
+              std::nullopt)
+        << "no shift looks at the upper bits";
+    EXPECT_EQ(narrow({DW_OP_breg0 + 1, 0, DW_OP_lit0 + 9, DW_OP_shr, DW_OP_stack_value}),
+              std::nullopt)
+        << "the upper bits are what is wanted";
+    EXPECT_EQ(narrow({DW_OP_breg0 + 1, 0, DW_OP_lit0 + 2, DW_OP_shr, DW_OP_lit0 + 3, DW_OP_div,
+                      DW_OP_stack_value}),
+              std::nullopt)
+        << "a division asks for the sign";
+    EXPECT_EQ(narrow({DW_OP_breg0 + 1, 0, DW_OP_lit0 + 2, DW_OP_shr}), std::nullopt)
+        << "an address";
+    EXPECT_EQ(narrow({DW_OP_plus}), std::nullopt);
+}
+
+TEST(LocationRange, HoldsFromARowToARow) {
+    LocationRange range{FileRange{FileAddress(16), FileAddress(32)}, {}, false, 2, 1};
+    auto holds = [&](unsigned address, std::uint16_t row) {
+        return range.holds_at(FileAddress(address), row);
+    };
+    EXPECT_FALSE(holds(15, kLastRow));
+    EXPECT_FALSE(holds(16, 1));
+    EXPECT_TRUE(holds(16, 2));
+    EXPECT_TRUE(holds(16, kLastRow));
+    EXPECT_TRUE(holds(20, 0));
+    EXPECT_TRUE(holds(32, 0));
+    EXPECT_FALSE(holds(32, 1));
+    EXPECT_FALSE(holds(33, 0));
+    LocationRange at_one{FileRange{FileAddress(16), FileAddress(16)}, {}, false, 1, 3};
+    EXPECT_FALSE(at_one.holds_at(FileAddress(16), 0));
+    EXPECT_TRUE(at_one.holds_at(FileAddress(16), 2));
+    EXPECT_FALSE(at_one.holds_at(FileAddress(16), 3));
 }
 
 TEST(LocationExpression, RefusesNonsenseWithoutHangingOrCrashing) {

@@ -1,0 +1,151 @@
+// Variables of optimised builds, at each line of programs that say themselves what they are: their
+// builds without optimisation print them (unseen.c, chance.c).
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <set>
+#include <sstream>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+using Json = nlohmann::json;
+using CalledLine = std::pair<unsigned, unsigned>;  // the number of the call, and the line
+using ToldValues = std::map<CalledLine, std::map<std::string, std::string>>;
+
+ToldValues told_values(const std::string& name) {
+    ToldValues made;
+    for (const std::string& text : lines_of(run({fixture(name + "-told")}).output)) {
+        if (!text.starts_with('@')) continue;
+        std::istringstream words(text.substr(1));
+        CalledLine line;
+        words >> line.first >> line.second;
+        for (std::string word; words >> word;)
+            made[line][word.substr(0, word.find('='))] = word.substr(word.find('=') + 1);
+    }
+    return made;
+}
+
+// Stops at every line, once for each call, with all variables.
+std::vector<Json> unseen_stops(const std::string& name, const std::string& build,
+                               const ToldValues& truth) {
+    std::vector<std::string> commands;
+    std::set<unsigned> lines;
+    for (const auto& [line, values] : truth) lines.insert(line.second);
+    for (unsigned line : lines)
+        commands.push_back("-pause at " + name + ".c:" + std::to_string(line));
+    commands.push_back("launch");
+    for (std::size_t i = 0; i < truth.size() + lines.size(); ++i)
+        for (const char* command : {"-value calls", "-locals", "-continue"})
+            commands.push_back(command);
+    std::vector<Json> found;
+    std::string output =
+        debug(fixture(name + "-" + build), commands, {"--format", "json", "--stdout", "/dev/null"})
+            .output;
+    for (const std::string& text : lines_of(output))
+        if (text.starts_with('{')) found.push_back(Json::parse(text));
+    return found;
+}
+
+// The variables of a stop and the members of structures, by what the source calls them.
+std::map<std::string, Json> unseen_by_name(const Json& locals) {
+    std::map<std::string, Json> found;
+    for (const Json& variable : locals["variables"]) {
+        std::string name = variable["name"];
+        found[name] = variable;
+        for (const Json& member : variable.value("children", Json::array()))
+            found[name + "." + member["name"].get<std::string>()] = member;
+    }
+    return found;
+}
+
+struct UnseenCounts {
+    unsigned right = 0, wrong = 0, right_doubted = 0, wrong_doubted = 0, none = 0, recovered = 0;
+};
+
+UnseenCounts count_unseen(const std::string& name, const std::string& build) {
+    ToldValues truth = told_values(name);
+    UnseenCounts counts;
+    unsigned call = 0;
+    std::set<CalledLine> seen;
+    for (const Json& told : unseen_stops(name, build, truth)) {
+        if (told["kind"] == "value")
+            call = static_cast<unsigned>(std::stoul(told["value"]["text"].get<std::string>()));
+        if (told["kind"] != "locals") continue;
+        CalledLine line{call, told["line"].get<unsigned>()};
+        auto values = truth.find(line);
+        if (values == truth.end() || !seen.insert(line).second) continue;
+        std::map<std::string, Json> variables = unseen_by_name(told);
+        for (const auto& [variable, value] : values->second) {
+            if (!variables.contains(variable)) continue;
+            const Json& shown = variables[variable];
+            std::string recovered = shown.value("recovered", "");
+            EXPECT_TRUE(recovered.empty() || recovered == value)
+                << variable << " in line " << line.second << ", call " << call << ": "
+                << shown.dump();
+            if (shown.contains("unavailable")) {
+                ++counts.none;
+                counts.recovered += !recovered.empty();
+                continue;
+            }
+            bool is_right = shown["text"] == value, is_doubted = shown.contains("doubt");
+            ++(is_right     ? is_doubted ? counts.right_doubted : counts.right
+               : is_doubted ? counts.wrong_doubted
+                            : counts.wrong);
+        }
+    }
+    return counts;
+}
+
+struct UnseenBuild {
+    const char* name;
+    const char* build;
+    unsigned right, doubted, recovered;  // at least
+    unsigned wrong;                      // and not doubted: at most
+};
+
+class Unseen : public ::testing::TestWithParam<UnseenBuild> {};
+
+TEST_P(Unseen, IsRecoveredOrDoubtedAndRarelyFalse) {
+    const UnseenBuild& build = GetParam();
+    if (!HAVE_CLANG && std::string(build.build).starts_with("clang"))
+        GTEST_SKIP() << "clang is not here: SKIPPED";
+    UnseenCounts counts = count_unseen(build.name, build.build);
+    EXPECT_GE(counts.right, build.right);
+    EXPECT_GE(counts.wrong_doubted, build.doubted);
+    EXPECT_GE(counts.recovered, build.recovered) << "of " << counts.none;
+    EXPECT_LE(counts.wrong, build.wrong);
+    EXPECT_LE(counts.right_doubted * 50, counts.right);
+}
+
+// The statement of the last assignment is not there, and nothing tells that its way was taken: two
+// values of clang's builds, of more than three hundred, are of before it.
+constexpr UnseenBuild kUnseenBuilds[] = {
+    {"unseen", "gcc-O1", 700, 15, 0, 0},   {"unseen", "gcc-O2", 700, 15, 0, 0},
+    {"unseen", "gcc-O3", 700, 15, 0, 0},   {"unseen", "clang-O1", 450, 15, 0, 6},
+    {"unseen", "clang-O2", 450, 15, 0, 6}, {"unseen", "clang-O3", 450, 15, 0, 6},
+    {"chance", "gcc-O1", 600, 0, 2, 0},    {"chance", "gcc-O2", 500, 0, 15, 0},
+    {"chance", "gcc-O3", 500, 0, 15, 0},   {"chance", "clang-O1", 250, 0, 20, 2},
+    {"chance", "clang-O2", 250, 0, 20, 2}, {"chance", "clang-O3", 250, 0, 20, 2},
+};
+INSTANTIATE_TEST_SUITE_P(Builds, Unseen, ::testing::ValuesIn(kUnseenBuilds), [](const auto& info) {
+    std::string name = std::string(info.param.name) + "_" + info.param.build;
+    std::replace(name.begin(), name.end(), '-', '_');
+    return name;
+});
+
+TEST(UnseenText, SaysOnWhichGround) {
+    Ran ran = debug(fixture("unseen-gcc-O2"),
+                    {"pause at unseen.c:98", "launch", "locals", "value kept", "explain kept"},
+                    {"--stdout", "/dev/null"});
+    std::string doubt = ": line 96 sets it to (both ^ (both << 3)) + (both >> 2), with both = ";
+    EXPECT_TRUE(ran.says(doubt)) << ran.output;
+    EXPECT_NE(ran.output.find("perhaps ", ran.output.find("kept  ")), std::string::npos);
+}
+
+}  // namespace
+}  // namespace lantern::testing

@@ -1,0 +1,158 @@
+#include "core/analysis/source_changes.h"
+
+#include <gtest/gtest.h>
+
+#include "tests/testing/command.h"
+
+namespace lantern {
+namespace {
+
+using SetterKind = SourceChanges::Setter::Kind;
+
+SourceChanges changes_of(const std::string& body, CodeLanguage language = CodeLanguage::c,
+                         const std::string& head = "unsigned f(unsigned first) {\n") {
+    return SourceChanges(
+        statements_of_function(testing::lines_of(head + body + "}\n"), 1, language), language);
+}
+
+// The line of the statement that has set the name when the one of that line runs; 0: nobody has;
+// -1: it is not known.
+int setter(const SourceChanges& changes, const std::string& name, std::uint32_t line) {
+    auto at = changes.statement_at(line);
+    if (!at) return -2;
+    SourceChanges::Setter found = changes.setter(name, *at);
+    if (found.kind == SetterKind::unknown) return -1;
+    if (found.kind == SetterKind::nobody) return 0;
+    return static_cast<int>(changes.statements()[found.statement].first_line);
+}
+
+TEST(SourceChanges, FollowOneWayThroughTheStatements) {
+    SourceChanges changes = changes_of(
+        "    unsigned sum = first + 2;\n"  // 2
+        "    if (first > 3)\n"             // 3
+        "        sum = 0;\n"               // 4
+        "    note(sum);\n"                 // 5
+        "    sum = first * 3;\n"           // 6
+        "    if (first > 9) {\n"           // 7
+        "        note(sum);\n"             // 8
+        "        first = 1;\n"             // 9
+        "        note(first);\n"           // 10
+        "    }\n"                          // 11
+        "    return sum;\n");              // 12
+    EXPECT_EQ(setter(changes, "sum", 3), 2);
+    EXPECT_EQ(setter(changes, "sum", 4), 2);
+    EXPECT_EQ(setter(changes, "sum", 5), -1) << "2 or 4";
+    EXPECT_EQ(setter(changes, "sum", 8), 6);
+    EXPECT_EQ(setter(changes, "sum", 12), 6);
+    EXPECT_EQ(setter(changes, "first", 8), 0);
+    EXPECT_EQ(setter(changes, "first", 10), 9);
+    EXPECT_EQ(setter(changes, "first", 12), -1) << "set on one way only";
+    EXPECT_EQ(setter(changes, "first", 13), -1) << "the brace that ends the function";
+    EXPECT_EQ(setter(changes, "sum", 13), 6);
+}
+
+TEST(SourceChanges, KnowThatALoopComesBack) {
+    SourceChanges changes = changes_of(
+        "    unsigned sum = 1;\n"             // 2
+        "    unsigned fixed = 4;\n"           // 3
+        "    while (sum < first) {\n"         // 4
+        "        note(sum);\n"                // 5
+        "        unsigned half = sum / 2;\n"  // 6
+        "        sum += half;\n"              // 7
+        "        note(fixed);\n"              // 8
+        "    }\n"                             // 9
+        "    note(fixed);\n");                // 10
+    EXPECT_EQ(setter(changes, "sum", 4), -1) << "from before, or from the last pass";
+    EXPECT_EQ(setter(changes, "sum", 5), -1);
+    EXPECT_EQ(setter(changes, "sum", 8), 7);
+    EXPECT_EQ(setter(changes, "half", 7), 6);
+    EXPECT_EQ(setter(changes, "fixed", 5), 3);
+    EXPECT_EQ(setter(changes, "fixed", 10), 3);
+}
+
+TEST(SourceChanges, GiveUpWhereOthersMayWrite) {
+    auto at_end = [](const std::string& statement, CodeLanguage language = CodeLanguage::c) {
+        return setter(
+            changes_of("    unsigned sum = 1;\n    " + statement + "\n    note(7);\n", language),
+            "sum", 4);
+    };
+    EXPECT_EQ(at_end("note(sum);"), 2);
+    EXPECT_EQ(at_end("note(sum & first);"), 2);
+    EXPECT_EQ(at_end("first = sum == 3;"), 2);
+    EXPECT_EQ(at_end("note(lock.sum = 3);"), 2) << "a member of that name";
+    EXPECT_EQ(at_end("lock->sum = 3;"), 2);
+    EXPECT_EQ(at_end("fill(&sum);"), -1);
+    EXPECT_EQ(at_end("first = (sum = 3);"), -1);
+    EXPECT_EQ(at_end("first = sum++;"), -1);
+    EXPECT_EQ(at_end("sum++;"), 3);
+    EXPECT_EQ(at_end("--sum;"), 3);
+    EXPECT_EQ(at_end("SET(sum);"), -1) << "a macro, perhaps";
+    EXPECT_EQ(at_end("goto out;"), -1);
+    EXPECT_EQ(at_end("switch (first) { case 1: sum = 2; }"), -1);
+    EXPECT_EQ(at_end("__asm__(\"nop\" : \"+r\"(sum));"), -1);
+    EXPECT_EQ(at_end("for (sum = 0; sum < 3; ++sum) note(1);"), -1);
+    EXPECT_EQ(at_end("unsigned other = 2, sum = 3;"), -1);
+    EXPECT_EQ(at_end("note(sum);", CodeLanguage::cplusplus), -1) << "perhaps a reference";
+    EXPECT_EQ(at_end("note(sum + 1);", CodeLanguage::cplusplus), 2);
+    EXPECT_EQ(at_end("unsigned& best = sum;", CodeLanguage::cplusplus), -1);
+    EXPECT_EQ(at_end("std::cin >> sum;", CodeLanguage::cplusplus), -1);
+    EXPECT_EQ(at_end("auto add = [&] { sum += 2; };", CodeLanguage::cplusplus), -1);
+}
+
+TEST(SourceChanges, DoNotFollowWhatOutlivesTheCall) {
+    EXPECT_EQ(setter(changes_of("    static unsigned sum = 1;\n    note(7);\n"), "sum", 3), -1);
+    EXPECT_EQ(setter(changes_of("    volatile unsigned sum = 1;\n    note(7);\n"), "sum", 3), -1);
+    SourceChanges two = changes_of(
+        "    unsigned sum = 1;\n"
+        "    { unsigned sum = 2; note(sum); }\n"
+        "    note(7);\n");
+    EXPECT_EQ(setter(two, "sum", 4), -1) << "two variables of that name";
+}
+
+TEST(SourceChanges, FollowMembersByThemselves) {
+    SourceChanges changes = changes_of(
+        "    Lock lock = {first, 2};\n"  // 2
+        "    lock.level = first;\n"      // 3
+        "    lock.flow = 5;\n"           // 4
+        "    note(1);\n"                 // 5
+        "    lock = other;\n"            // 6
+        "    note(2);\n");               // 7
+    EXPECT_EQ(setter(changes, "lock.level", 5), 3);
+    EXPECT_EQ(setter(changes, "lock.flow", 4), -1) << "the whole was set";
+    EXPECT_EQ(setter(changes, "lock.flow", 5), 4);
+    EXPECT_EQ(setter(changes, "lock.level", 7), -1);
+}
+
+TEST(SourceChanges, ReadRust) {
+    SourceChanges changes = changes_of(
+        "    let mut sum: u32 = first + 2;\n"   // 2
+        "    sum += 3;\n"                       // 3
+        "    note(sum);\n"                      // 4
+        "    fill(&mut sum);\n"                 // 5
+        "    let other = first;\n"              // 6
+        "    let (half, rest) = cut(first);\n"  // 7
+        "    note(other);\n",                   // 8
+        CodeLanguage::rust, "fn f(first: u32) -> u32 {\n");
+    EXPECT_EQ(setter(changes, "sum", 4), -1) << "its address is taken further on";
+    EXPECT_EQ(setter(changes, "other", 8), 6);
+    EXPECT_EQ(setter(changes, "half", 8), -1);
+}
+
+TEST(SourceChanges, TellWhatIsAssigned) {
+    SourceChanges changes = changes_of(
+        "    unsigned sum = first + 2;\n"
+        "    sum -= 3 * first;\n"
+        "    sum <<= first;\n"
+        "    ++sum;\n"
+        "    sum--;\n"
+        "    sum = first == 3 ? 1 : 2;\n");
+    const char* expected[] = {"first + 2", "sum - (3 * first)", "sum << first",
+                              "sum + 1",   "sum - 1",           "first == 3 ? 1 : 2"};
+    for (std::size_t i = 0; i < std::size(expected); ++i)
+        EXPECT_EQ(changes.text_of_value("sum", i), expected[i]);
+    EXPECT_EQ(changes.text_of_value("first", 0), std::nullopt);
+    EXPECT_EQ(changes_of("    unsigned sum = other = 3;\n").text_of_value("sum", 0), std::nullopt);
+}
+
+}  // namespace
+}  // namespace lantern
