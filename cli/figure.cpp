@@ -60,6 +60,12 @@ void Pen::box(double x, double y, double width, double height, const Colour& fil
     cairo_stroke(context_);
 }
 
+void Pen::fill(double x, double y, double width, double height, const Colour& fill) {
+    use(fill);
+    cairo_rectangle(context_, x, y, width, height);
+    cairo_fill(context_);
+}
+
 void Pen::frame(double x, double y, double width, double height) {
     use(kInk);
     cairo_set_line_width(context_, 1.6);

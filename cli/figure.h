@@ -29,6 +29,7 @@ class Pen {
     // As much of the words as the room takes, with "…" where something was cut.
     std::string fitted(std::string words, double room, double size);
     void box(double x, double y, double width, double height, const Colour& fill);
+    void fill(double x, double y, double width, double height, const Colour& fill);  // no border
     void frame(double x, double y, double width, double height);
     void arrow_down(double x, double from, double to);
 

@@ -80,12 +80,13 @@ void run_save(Shell& shell, std::string_view arguments) {
     if (first == "core") return save_core(shell, path.string());
     bool is_figure = path.extension() == ".svg" || path.extension() == ".png";
     if (is_figure && first == "words") return save_words_figure(shell, what, path);
+    if (is_figure && first == "explain") return save_life_figure(shell, what, path);
     if (is_figure && first == "heap") return save_path_figure(shell, what, path);
     if (is_figure)
         throw RequestError(fmt::format("{} is not drawn", first),
-                           "save words as FILE.svg draws a stack frame, save heap path ADDRESS as "
-                           "FILE.svg what keeps "
-                           "a block; plot as FILE.svg what was noted");
+                           "save words as FILE.svg draws a stack frame, save explain NAME as "
+                           "FILE.svg where a variable lives, save heap path ADDRESS as FILE.svg "
+                           "what keeps a block; plot as FILE.svg what was noted");
     if (csv) return save_table(shell, view, path);
     if (!json && path.extension() != ".txt")
         throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])),

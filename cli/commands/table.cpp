@@ -288,7 +288,8 @@ constexpr Command kCommands[] = {
     {"save", "save VIEW as FILE", "write a view to a file", kRest,
      "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending "
      "picks the form; notes can also\n"
-     "end in .csv, words in .svg or .png. save core as FILE writes the whole stopped process down. "
+     "end in .csv, words and explain in .svg or .png. save core as FILE writes the stopped process "
+     "down. "
      "The file is written whole or\n"
      "not at all.",
      run_save, Completes::save},

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
+#include "cli/life_figure.h"
 #include "cli/views/text.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
@@ -29,6 +30,15 @@ void run_explain(Shell& shell, std::string_view arguments) {
     if (expression.empty())
         throw RequestError("explain needs a name or an expression", "explain level, for example");
     shell.show(report_explanation(shell.session().moment(), expression));
+}
+
+void save_life_figure(Shell& shell, std::string_view arguments, const std::filesystem::path& path) {
+    std::string name(trimmed(arguments));
+    if (name.empty())
+        throw RequestError("whose life is to be drawn?", "save explain level as life.svg");
+    draw_life(report_life(shell.session().moment(), name), path);
+    shell.show(Notice{Notice::Kind::done,
+                      fmt::format("where {} lives is drawn in {}", name, path.string())});
 }
 
 void run_form(Shell& shell, std::string_view arguments) {

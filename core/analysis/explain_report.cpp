@@ -16,7 +16,8 @@
 namespace lantern {
 namespace {
 
-// The line of the row at the range's low address that it begins with; 0: it holds from the first on.
+// The line of the row at the range's low address that it begins with; 0: it holds from the first
+// on.
 std::uint32_t line_it_begins_with(const dwarf::LocationRange& location, const Frame& frame) {
     if (!location.low_row || !frame.function) return 0;
     for (const CodePosition& position :

@@ -15,7 +15,8 @@ struct ExplainedPlace {
     std::string place;     // "in rax"
     RunAddress low, high;  // 0 and 0: everywhere in its scope
     std::uint32_t first_line = 0, last_line = 0;
-    std::uint32_t from_line = 0;  // it holds from the statement of that line on, of several at `low`
+    std::uint32_t from_line =
+        0;  // it holds from the statement of that line on, of several at `low`
     bool is_here = false;
     bool is_nowhere = false;  // the compiler says that it is kept nowhere there
 };

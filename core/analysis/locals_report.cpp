@@ -45,7 +45,7 @@ std::optional<Value> object_behind(const Moment& moment, const Frame& frame,
     ValueReader reader(moment.target());
     Value pointer = value_of_variable(moment.target(), moment.thread(), frame, *own->variable);
     bool leads_on = pointer.is_available() && plain(*pointer.type).kind == TypeKind::pointer &&
-                    reader.integer(pointer) != 0;
+                    (pointer.removed_target || reader.integer(pointer) != 0);
     if (!leads_on) return std::nullopt;
     Value object = reader.dereference(pointer);
     return plain(*object.type).kind == TypeKind::structure ? std::optional(object) : std::nullopt;

@@ -167,4 +167,15 @@ std::string place_text(ByteSpan expression, const Unit* unit) {
     }
 }
 
+PlaceKind place_kind(ByteSpan expression, const dwarf::Unit* unit) {
+    std::string words = place_text(expression, unit);
+    if (words.empty() || words == "kept nowhere") return PlaceKind::nowhere;
+    if (words.starts_with("split")) return PlaceKind::split;
+    if (words == "a constant") return PlaceKind::constant;
+    if (words.starts_with("in the thread")) return PlaceKind::in_memory;
+    if (words.starts_with("in ")) return PlaceKind::in_register;
+    if (words.starts_with("on ") || words.starts_with("at ")) return PlaceKind::in_memory;
+    return PlaceKind::computed;
+}
+
 }  // namespace lantern

@@ -11,4 +11,7 @@ namespace lantern {
 // Empty for an expression that does not parse.
 std::string place_text(ByteSpan expression, const dwarf::Unit* unit);
 
+enum class PlaceKind { nowhere, in_register, in_memory, constant, computed, split };
+PlaceKind place_kind(ByteSpan expression, const dwarf::Unit* unit);
+
 }  // namespace lantern
