@@ -289,8 +289,7 @@ constexpr Command kCommands[] = {
      "VIEW is a command that looks: locals, stack, threads, source main, value EXPR … The ending "
      "picks the form; notes can also\n"
      "end in .csv, words and explain in .svg or .png. save core as FILE writes the stopped process "
-     "down. "
-     "The file is written whole or\n"
+     "down. The file is written whole or\n"
      "not at all.",
      run_save, Completes::save},
     {"play", "play FILE", "run the commands of a file", kRest,

@@ -28,6 +28,12 @@ const Function* own_function(const Frame& frame) {
     return frame.inlined ? frame.module->symbols().function(frame.inlined->origin) : frame.function;
 }
 
+// A function of the program, or one of a library that it calls.
+bool is_function(const ModuleSymbols& symbols, const std::string& name) {
+    return name.starts_with("__builtin_") || !symbols.functions_named(name).empty() ||
+           symbols.symbol_table().named(name);
+}
+
 std::string base_of(const std::string& name) {
     return name.substr(0, name.find('.'));
 }
@@ -43,8 +49,9 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
     const SourceText* source = moment.sources().find(function->declared_in);
     if (!source || is_stale(moment, function->declared_in)) return;
     CodeLanguage language = code_language(function->declared_in);
-    SourceChanges changes(statements_of_function(source->lines, function->declared_line, language),
-                          language);
+    SourceChanges changes(
+        statements_of_function(source->lines, function->declared_line, language), language,
+        [&](const std::string& name) { return is_function(frame.module->symbols(), name); });
     auto here = changes.statement_at(frame.line->line);
     if (!here) return;
     here_ = *here;
@@ -87,7 +94,10 @@ std::optional<Value> RecomputedValues::present(const std::string& name) const {
     auto visible = find_visible(frame_, base_of(name));
     if (!visible || visible->variable != variable_named(base_of(name))) return std::nullopt;
     Value value = value_of_variable(moment_.target(), moment_.thread(), frame_, *visible->variable);
-    if (!value.is_available()) return std::nullopt;
+    // A store into memory that is its only place may have been moved over the stop.
+    const auto& locations = visible->variable->locations;
+    bool has_one_place = locations.size() == 1 && !locations[0].range;
+    if (!value.is_available() || (has_one_place && value.address)) return std::nullopt;
     if (base_of(name) == name) return value;
     auto member =
         ValueReader(moment_.target()).member_named(value, name.substr(base_of(name).size() + 1));

@@ -6,9 +6,15 @@ namespace lantern {
 
 using Touch = SourceTouch;
 
-SourceChanges::SourceChanges(std::vector<SourceStatement> statements, CodeLanguage language)
+SourceChanges::SourceChanges(std::vector<SourceStatement> statements, CodeLanguage language,
+                             const std::function<bool(const std::string&)>& is_function)
     : statements_(std::move(statements)), language_(language) {
-    for (const SourceStatement& statement : statements_) {
+    for (SourceStatement& statement : statements_) {
+        std::vector<std::string> calls = calls_in(statement, language_);
+        bool is_macro = !std::all_of(calls.begin(), calls.end(), is_function);
+        may_do_anything_.push_back(is_macro);
+        // A macro before a block is a loop, for all that is known.
+        if (is_macro && statement.opens) statement.kind = SourceStatement::Kind::loop;
         const std::string& text = statement.text;
         jumps_ |= mentions("goto", statement) || mentions("setjmp", statement);
         bool captures_all =
@@ -35,8 +41,13 @@ std::optional<std::size_t> SourceChanges::statement_at(std::uint32_t line) const
 const std::vector<Touch>& SourceChanges::touches(const std::string& name) const {
     auto [known, is_new] = touches_.try_emplace(name);
     if (is_new)
-        for (const SourceStatement& statement : statements_)
-            known->second.push_back(touch_of(name, statement, language_));
+        for (std::size_t i = 0; i < statements_.size(); ++i) {
+            Touch touch = touch_of(name, statements_[i], language_);
+            bool is_unsure = may_do_anything_[i] || statements_[i].is_under_condition;
+            bool is_changed = may_do_anything_[i] || touch != Touch::none;
+            known->second.push_back(is_unsure && is_changed ? std::max(touch, Touch::may_set)
+                                                            : touch);
+        }
     return known->second;
 }
 

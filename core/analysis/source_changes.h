@@ -12,6 +12,7 @@
 // another assignment, a label, a macro that is handed it.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <optional>
 
@@ -21,7 +22,10 @@ namespace lantern {
 
 class SourceChanges {
   public:
-    SourceChanges(std::vector<SourceStatement> statements, CodeLanguage language);
+    // `is_function`: whether a name that is called is a function, and no macro that may set
+    // anything.
+    SourceChanges(std::vector<SourceStatement> statements, CodeLanguage language,
+                  const std::function<bool(const std::string&)>& is_function);
 
     const std::vector<SourceStatement>& statements() const { return statements_; }
     // The statement that runs next where a line does; behind the last one for the brace that ends
@@ -59,6 +63,7 @@ class SourceChanges {
     std::vector<SourceStatement> statements_;
     CodeLanguage language_;
     mutable std::map<std::string, std::vector<SourceTouch>> touches_;  // what was asked before
+    std::vector<bool> may_do_anything_;                                // by statement
     bool jumps_ = false;  // there is a goto, or a lambda that may set what is around it
 };
 

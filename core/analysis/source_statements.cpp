@@ -16,12 +16,23 @@ constexpr std::uint32_t kMostLines = 5'000;  // of one function
 struct Letter {
     char c = 0;
     std::uint32_t line = 0;
+    bool is_under_condition = false;  // of the preprocessor
 };
+
+// What a directive adds to the depth of conditions.
+int depth_added_by(const std::string& directive) {
+    std::size_t at = directive.find_first_not_of(" \t#");
+    if (at == std::string::npos) return 0;
+    return directive.compare(at, 2, "if") == 0      ? 1
+           : directive.compare(at, 5, "endif") == 0 ? -1
+                                                    : 0;
+}
 
 // The text from a line on without comments and directives; what is in quotes counts as letters.
 std::vector<Letter> letters_from(const std::vector<std::string>& lines, std::uint32_t first,
                                  CodeLanguage language) {
     std::vector<Letter> letters;
+    int depth = 0;
     CodeReader reader(language);
     std::uint32_t last =
         std::min<std::uint32_t>(static_cast<std::uint32_t>(lines.size()), first + kMostLines);
@@ -37,9 +48,12 @@ std::vector<Letter> letters_from(const std::vector<std::string>& lines, std::uin
                 std::fill(text.begin() + static_cast<std::ptrdiff_t>(part.begin),
                           text.begin() + static_cast<std::ptrdiff_t>(part.end), '"');
         }
-        if (is_directive) continue;
-        for (char c : text) letters.push_back({c, number});
-        letters.push_back({' ', number});
+        if (is_directive) {
+            depth = std::max(0, depth + depth_added_by(text));
+            continue;
+        }
+        for (char c : text) letters.push_back({c, number, depth > 0});
+        letters.push_back({' ', number, depth > 0});
     }
     return letters;
 }
@@ -139,7 +153,11 @@ class StatementReader {
             if (!text_.empty() && text_.back() != ' ') text_ += ' ';
             return;
         }
-        if (text_.empty()) first_line_ = letter.line;
+        if (text_.empty()) {
+            first_line_ = letter.line;
+            is_under_condition_ = false;
+        }
+        is_under_condition_ |= letter.is_under_condition;
         last_line_ = letter.line;
         text_ += letter.c;
     }
@@ -203,6 +221,7 @@ class StatementReader {
         statement.kind = kind_of(text, is_head_of_body);
         statement.body_last = last_line_;
         statement.text = std::move(text);
+        statement.is_under_condition = is_under_condition_;
         statement.blocks = blocks_;
         statement.blocks.insert(statement.blocks.end(), awaited_.begin(), awaited_.end());
         if (is_head_of_body)
@@ -293,6 +312,7 @@ class StatementReader {
     bool is_over_ = false;
     std::string text_;
     std::uint32_t first_line_ = 0, last_line_ = 0;
+    bool is_under_condition_ = false;
     std::vector<SourceStatement> statements_;
     std::optional<std::size_t> done_;             // the loop whose `while` comes next
     std::vector<std::size_t> heads_;              // whose body comes next

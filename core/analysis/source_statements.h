@@ -30,6 +30,7 @@ struct SourceStatement {
     // of its own, and `opens` is that of a head's body (0: it has none).
     std::vector<std::uint32_t> blocks;
     std::uint32_t opens = 0;
+    bool is_under_condition = false;  // between #if and #endif: it may not have been compiled
 };
 
 // From the line where the function is declared to the brace that ends it, in order. Empty where no

@@ -264,6 +264,41 @@ bool declares(const std::string& name, const SourceStatement& statement) {
     return false;
 }
 
+std::vector<std::string> calls_in(const SourceStatement& statement, CodeLanguage language) {
+    const std::string& text = statement.text;
+    std::vector<std::string> calls;
+    for (std::size_t i = 0; i < text.size();) {
+        if (!is_word_letter(text[i])) {
+            ++i;
+            continue;
+        }
+        std::size_t end = i;
+        while (end < text.size() && is_word_letter(text[end])) ++end;
+        std::string word = text.substr(i, end - i);
+        std::size_t next = next_letter(text, end);
+        char before = letter_before(text, i);
+        bool is_member =
+            before == '.' || before == ':' || (before == '>' && i > 1 && text[i - 2] == '-');
+        bool is_call = next < text.size() && text[next] == '(';
+        // Rust's macros see no variable that they are not handed.
+        bool is_rust_macro = language == CodeLanguage::rust && next < text.size() &&
+                             text[next] == '!' &&
+                             !is_one_of(word, {"println", "print", "eprintln", "eprint", "format",
+                                               "assert", "assert_eq", "assert_ne", "debug_assert",
+                                               "vec", "panic", "matches", "write", "writeln"});
+        bool is_keyword = is_one_of(
+            word, {"if",      "while",    "for",      "switch", "return", "sizeof", "do",
+                   "alignof", "_Alignof", "decltype", "else",   "assert", "catch",  "match",
+                   "in",      "unsigned", "int",      "long",   "char",   "short",  "signed",
+                   "float",   "double",   "bool",     "_Bool"});
+        bool is_all = i == 0 && end == text.size();
+        if (!is_keyword && ((is_call && !is_member) || is_all || is_rust_macro))
+            calls.push_back(word);
+        i = end;
+    }
+    return calls;
+}
+
 std::optional<std::string> value_set_by(const std::string& name, const SourceStatement& statement) {
     const std::string& text = statement.text;
     std::string base = name.substr(0, name.find('.'));

@@ -24,5 +24,8 @@ std::optional<std::string> value_set_by(const std::string& name, const SourceSta
 // Whether it declares a variable of that name.
 bool declares(const std::string& name, const SourceStatement& statement);
 bool mentions(const std::string& word, const SourceStatement& statement);
+// What it calls by its bare name, and a word of capitals that is all of it: each may be a macro
+// that does anything. Keywords are not among them, nor what is called of an object or a namespace.
+std::vector<std::string> calls_in(const SourceStatement& statement, CodeLanguage language);
 
 }  // namespace lantern

@@ -1,5 +1,6 @@
-// Variables that an optimiser keeps nowhere, moves, or forgets to account for. Built with -DTELL and
-// without optimisation it prints what each is before the line below runs: the truth for the others.
+// Variables that an optimiser keeps nowhere, moves, or forgets to account for. With
+// `// tell` made `tell`, and without optimisation, it prints what each is before the line below runs: the
+// truth for the other builds.
 #include <stdio.h>
 
 #ifdef TELL
@@ -10,8 +11,6 @@
 #define tell4(a, b, c, d) ONE(a) ONE(b) ONE(c) ONE(d)
 #define tell5(a, b, c, d, e) ONE(a) ONE(b) ONE(c) ONE(d) ONE(e)
 #define tell(count, ...) printf("@%u %d", calls, __LINE__ + 1); tell##count(__VA_ARGS__) printf("\n")
-#else
-#define tell(...)
 #endif
 
 typedef struct {
@@ -32,110 +31,110 @@ __attribute__((noinline)) unsigned ask(unsigned value) {
 
 // Sums that nobody needs, of what is still there.
 __attribute__((noinline)) unsigned toll(unsigned boats, unsigned rate) {
-    tell(2, boats, rate);
+    // tell(2, boats, rate);
     unsigned base = boats * 3 + rate;
-    tell(3, boats, rate, base);
+    // tell(3, boats, rate, base);
     unsigned share = base >> 1;
-    tell(4, boats, rate, base, share);
+    // tell(4, boats, rate, base, share);
     note(base);
-    tell(4, boats, rate, base, share);
+    // tell(4, boats, rate, base, share);
     unsigned rest = (share ^ boats) & 255;
-    tell(5, boats, rate, base, share, rest);
+    // tell(5, boats, rate, base, share, rest);
     rest += rate;
-    tell(5, boats, rate, base, share, rest);
+    // tell(5, boats, rate, base, share, rest);
     note(boats);
-    tell(5, boats, rate, base, share, rest);
+    // tell(5, boats, rate, base, share, rest);
     return base + rate;
 }
 
 // Statements without code, all at one address.
 __attribute__((noinline)) unsigned lapse(unsigned gate) {
-    tell(1, gate);
+    // tell(1, gate);
     unsigned level = gate + 1;
-    tell(2, gate, level);
+    // tell(2, gate, level);
     note(level);
-    tell(2, gate, level);
+    // tell(2, gate, level);
     level = 7;
-    tell(2, gate, level);
+    // tell(2, gate, level);
     level = level * 3;
-    tell(2, gate, level);
+    // tell(2, gate, level);
     level = 5;
-    tell(2, gate, level);
+    // tell(2, gate, level);
     note(gate);
-    tell(2, gate, level);
+    // tell(2, gate, level);
     return gate;
 }
 
 // What is set and not used again, beside what is.
 __attribute__((noinline)) unsigned fill(unsigned water, unsigned way) {
-    tell(2, water, way);
+    // tell(2, water, way);
     Lock lock = {water, 2};
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     note(lock.level);
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     lock.flow = lock.flow * 5 + way;
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     note(way);
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     lock.level = water + way;
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     note(lock.level);
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     water = way;
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     note(3);
-    tell(4, water, way, lock.level, lock.flow);
+    // tell(4, water, way, lock.level, lock.flow);
     return way;
 }
 
 // A product that has more bits than its variable, shifted to the right.
 __attribute__((noinline)) unsigned mixed(unsigned left, unsigned right) {
-    tell(2, left, right);
+    // tell(2, left, right);
     unsigned both = (left ^ right) * left;
-    tell(3, left, right, both);
+    // tell(3, left, right, both);
     unsigned kept = (both ^ (both << 3)) + (both >> 2);
-    tell(4, left, right, both, kept);
+    // tell(4, left, right, both, kept);
     note(left);
-    tell(4, left, right, both, kept);
+    // tell(4, left, right, both, kept);
     note(right);
-    tell(4, left, right, both, kept);
+    // tell(4, left, right, both, kept);
     return ask(left);
 }
 
 // Two ways to one value: the text alone does not tell which.
 __attribute__((noinline)) unsigned ways(unsigned first, unsigned second) {
-    tell(2, first, second);
+    // tell(2, first, second);
     unsigned chosen = first + 9;
-    tell(3, first, second, chosen);
+    // tell(3, first, second, chosen);
     if (first > second)
         chosen = second;
-    tell(3, first, second, chosen);
+    // tell(3, first, second, chosen);
     note(first);
-    tell(3, first, second, chosen);
+    // tell(3, first, second, chosen);
     note(second);
-    tell(3, first, second, chosen);
+    // tell(3, first, second, chosen);
     return first;
 }
 
 // What is set to something that stays, and then not used; its register is given to others.
 __attribute__((noinline)) unsigned copied(unsigned left, unsigned right) {
-    tell(2, left, right);
+    // tell(2, left, right);
     unsigned hand = ask(right);
-    tell(3, left, right, hand);
+    // tell(3, left, right, hand);
     hand = cells[hand & 15] - right + 2 + right;
-    tell(3, left, right, hand);
+    // tell(3, left, right, hand);
     unsigned found = cells[hand & 15];
-    tell(4, left, right, hand, found);
+    // tell(4, left, right, hand, found);
     hand = right;
-    tell(4, left, right, hand, found);
+    // tell(4, left, right, hand, found);
     unsigned other = hand * 3 - 1;
-    tell(5, left, right, hand, found, other);
+    // tell(5, left, right, hand, found, other);
     note(1000);
-    tell(5, left, right, hand, found, other);
+    // tell(5, left, right, hand, found, other);
     hand = other & left;
-    tell(5, left, right, hand, found, other);
+    // tell(5, left, right, hand, found, other);
     note(cells[right & 15]);
-    tell(5, left, right, hand, found, other);
+    // tell(5, left, right, hand, found, other);
     return cells[found & 15] * left;
 }
 

@@ -12,7 +12,8 @@ using SetterKind = SourceChanges::Setter::Kind;
 SourceChanges changes_of(const std::string& body, CodeLanguage language = CodeLanguage::c,
                          const std::string& head = "unsigned f(unsigned first) {\n") {
     return SourceChanges(
-        statements_of_function(testing::lines_of(head + body + "}\n"), 1, language), language);
+        statements_of_function(testing::lines_of(head + body + "}\n"), 1, language), language,
+        [](const std::string& name) { return name == "note" || name == "fill" || name == "cut"; });
 }
 
 // The line of the statement that has set the name when the one of that line runs; 0: nobody has;
@@ -97,6 +98,42 @@ TEST(SourceChanges, GiveUpWhereOthersMayWrite) {
     EXPECT_EQ(at_end("unsigned& best = sum;", CodeLanguage::cplusplus), -1);
     EXPECT_EQ(at_end("std::cin >> sum;", CodeLanguage::cplusplus), -1);
     EXPECT_EQ(at_end("auto add = [&] { sum += 2; };", CodeLanguage::cplusplus), -1);
+}
+
+// A macro may set what it does not name, and a block behind one may be a loop.
+TEST(SourceChanges, DoNotRelyOnMacrosAndConditions) {
+    auto at_end = [](const std::string& statement) {
+        return setter(changes_of("    unsigned sum = 1;\n    " + statement + "\n    note(7);\n"),
+                      "sum", 4);
+    };
+    EXPECT_EQ(at_end("advance(first);"), -1) << "no function is called so";
+    EXPECT_EQ(at_end("NEXT;"), -1);
+    EXPECT_EQ(at_end("lock->advance(first);"), 2);
+    EXPECT_EQ(at_end("first = (unsigned)(first) + sizeof(first);"), 2);
+    SourceChanges loop = changes_of(
+        "    unsigned sum = 1;\n"
+        "    note(0);\n"
+        "    each_gate(first) {\n"
+        "        note(1);\n"
+        "        sum = 3;\n"
+        "        note(2);\n"
+        "    }\n");
+    EXPECT_EQ(setter(loop, "sum", 3), 2);
+    EXPECT_EQ(setter(loop, "sum", 5), -1);
+    EXPECT_EQ(setter(loop, "sum", 7), 6);
+    SourceChanges conditions = changes_of(
+        "    unsigned sum = 1;\n"
+        "#ifdef DEBUG\n"
+        "    sum = 2;\n"
+        "    note(1);\n"
+        "#else\n"
+        "    note(2);\n"
+        "#endif\n"
+        "    note(3);\n"
+        "    sum = 4;\n"
+        "    note(5);\n");
+    EXPECT_EQ(setter(conditions, "sum", 9), -1) << "perhaps it was not compiled";
+    EXPECT_EQ(setter(conditions, "sum", 11), 10);
 }
 
 TEST(SourceChanges, DoNotFollowWhatOutlivesTheCall) {
