@@ -152,6 +152,7 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
     };
     std::optional<std::uint32_t> line;
     for (std::size_t number : setting) {
+        if (number >= here_) break;  // of the pass before, if it was passed at all
         Rows rows = rows_of(number);
         bool is_passed_over = rows.unchanged + rows.others > 0 ? rows.only_unchanged()
                                                                : has_been_passed(number, rows_of);
@@ -201,7 +202,6 @@ bool LaggingValues::has_been_passed(std::size_t statement,
         return outer.size() <= inner.size() &&
                std::equal(outer.begin(), outer.end(), inner.begin());
     };
-    if (statement >= here_) return false;
     const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
     for (std::uint32_t node : changed_by_) {
         CodePosition position = positions.within(flow().nodes()[node].address, own_scope());

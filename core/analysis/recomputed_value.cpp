@@ -49,9 +49,11 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
     const SourceText* source = moment.sources().find(function->declared_in);
     if (!source || is_stale(moment, function->declared_in)) return;
     CodeLanguage language = code_language(function->declared_in);
-    SourceChanges changes(
-        statements_of_function(source->lines, function->declared_line, language), language,
-        [&](const std::string& name) { return is_function(frame.module->symbols(), name); });
+    SourceChanges changes(statements_of_function(source->lines, function->declared_line, language),
+                          language, [&](const std::string& name) {
+                              return is_function(frame.module->symbols(), name) ||
+                                     declares_function(source->lines, name);
+                          });
     auto here = changes.statement_at(frame.line->line);
     if (!here) return;
     here_ = *here;

@@ -136,6 +136,19 @@ TEST(SourceChanges, DoNotRelyOnMacrosAndConditions) {
     EXPECT_EQ(setter(conditions, "sum", 11), 10);
 }
 
+TEST(SourceChanges, KnowAFunctionByItsDefinition) {
+    std::vector<std::string> lines{"static inline unsigned low(unsigned a) {",
+                                   "    high(3);",
+                                   "#define next(a) (a)++",
+                                   "char *name(void);",
+                                   "x = cut(3);",
+                                   "// see far(1)",
+                                   "int below(int);"};
+    for (const char* name : {"low", "name", "below"}) EXPECT_TRUE(declares_function(lines, name));
+    for (const char* name : {"high", "next", "cut", "far", "elow"})
+        EXPECT_FALSE(declares_function(lines, name)) << name;
+}
+
 TEST(SourceChanges, DoNotFollowWhatOutlivesTheCall) {
     EXPECT_EQ(setter(changes_of("    static unsigned sum = 1;\n    note(7);\n"), "sum", 3), -1);
     EXPECT_EQ(setter(changes_of("    volatile unsigned sum = 1;\n    note(7);\n"), "sum", 3), -1);
