@@ -1,6 +1,7 @@
 #include "core/analysis/lagging_value.h"
 
 #include <algorithm>
+#include <cstring>
 
 #include "core/dwarf/operations.h"
 #include "core/support/error.h"
@@ -49,14 +50,7 @@ LaggingValues::LaggingValues(const Moment& moment, const Frame& frame, const Sou
 const FlowGraph& LaggingValues::flow() {
     if (flow_) return *flow_;
     flow_ = std::make_unique<FlowGraph>(frame_.module->symbols(), *frame_.function);
-    const auto& nodes = flow_->nodes();
-    before_.resize(nodes.size());
-    for (std::uint32_t i = 0; i < nodes.size(); ++i) {
-        for (std::uint32_t to : {nodes[i].next, nodes[i].branch})
-            if (to != FlowGraph::kNone) before_[to].push_back(i);
-        if (nodes[i].is_computed && nodes[i].is_jump())
-            for (std::uint32_t to : flow_->computed_targets()) before_[to].push_back(i);
-    }
+    before_ = ways_back(*flow_);
     leads_here_ = all_before();
     return *flow_;
 }
@@ -89,7 +83,10 @@ LaggingValues::Place LaggingValues::place_at(const Variable& variable, FileAddre
         RegisterSet registers = context.asked;
         if (piece->kind == dwarf::LocationPiece::Kind::in_register)
             registers |= RegisterSet::of(static_cast<unsigned>(piece->number));
-        return {piece->kind, piece->number, registers};
+        std::uint64_t number = piece->number;
+        if (!piece->bytes.empty())
+            std::memcpy(&number, piece->bytes.data(), std::min(piece->bytes.size(), sizeof number));
+        return {piece->kind, number, registers};
     } catch (const Error&) {
         return {};
     }

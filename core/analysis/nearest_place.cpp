@@ -2,33 +2,11 @@
 
 #include <deque>
 
-#include "core/code/flow_graph.h"
+#include "core/code/ways.h"
 #include "core/values/place_text.h"
 
 namespace lantern {
 namespace {
-
-using Ways = std::vector<std::vector<std::uint32_t>>;  // by node: those that it leads to
-
-Ways ways_on(const FlowGraph& flow) {
-    Ways ways(flow.nodes().size());
-    for (std::uint32_t i = 0; i < ways.size(); ++i) {
-        const FlowGraph::Node& node = flow.nodes()[i];
-        for (std::uint32_t to : {node.next, node.branch})
-            if (to != FlowGraph::kNone) ways[i].push_back(to);
-        if (node.is_computed && node.is_jump())
-            ways[i].insert(ways[i].end(), flow.computed_targets().begin(),
-                           flow.computed_targets().end());
-    }
-    return ways;
-}
-
-Ways turned_around(const Ways& ways) {
-    Ways back(ways.size());
-    for (std::uint32_t from = 0; from < ways.size(); ++from)
-        for (std::uint32_t to : ways[from]) back[to].push_back(from);
-    return back;
-}
 
 // The place's expression; null: there is none at the address.
 const dwarf::LocationRange* place_at(const Variable& variable, FileAddress address) {
@@ -85,9 +63,8 @@ NearestPlaces nearest_places(const Frame& frame, const Scope& scope, const Varia
     FlowGraph flow(frame.module->symbols(), *frame.function);
     std::uint32_t here = flow.around(frame.file_address());
     if (here == FlowGraph::kNone) return {};
-    Ways on = ways_on(flow);
-    return {nearest(frame, scope, variable, flow, on, here),
-            nearest(frame, scope, variable, flow, turned_around(on), here)};
+    return {nearest(frame, scope, variable, flow, ways_on(flow), here),
+            nearest(frame, scope, variable, flow, ways_back(flow), here)};
 }
 
 }  // namespace lantern

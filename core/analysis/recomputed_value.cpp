@@ -40,6 +40,10 @@ std::string base_of(const std::string& name) {
 
 }  // namespace
 
+bool has_one_place(const Variable& variable) {
+    return variable.locations.size() == 1 && !variable.locations[0].range;
+}
+
 RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
     : moment_(moment), frame_(frame) {
     const Function* function = own_function(frame);
@@ -97,9 +101,8 @@ std::optional<Value> RecomputedValues::present(const std::string& name) const {
     if (!visible || visible->variable != variable_named(base_of(name))) return std::nullopt;
     Value value = value_of_variable(moment_.target(), moment_.thread(), frame_, *visible->variable);
     // A store into memory that is its only place may have been moved over the stop.
-    const auto& locations = visible->variable->locations;
-    bool has_one_place = locations.size() == 1 && !locations[0].range;
-    if (!value.is_available() || (has_one_place && value.address)) return std::nullopt;
+    bool may_lag = has_one_place(*visible->variable) && value.address;
+    if (!value.is_available() || may_lag) return std::nullopt;
     if (base_of(name) == name) return value;
     auto member =
         ValueReader(moment_.target()).member_named(value, name.substr(base_of(name).size() + 1));

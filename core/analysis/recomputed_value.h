@@ -29,6 +29,9 @@ struct RecomputedValue {
     std::vector<std::string> with;  // "length = 12"
 };
 
+// In code that was not optimised each variable has one place for its whole scope.
+bool has_one_place(const Variable& variable);
+
 class RecomputedValues {
   public:
     // Both are borrowed. The source of the frame's own function is read once; never throws.

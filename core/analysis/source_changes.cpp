@@ -9,9 +9,15 @@ using Touch = SourceTouch;
 SourceChanges::SourceChanges(std::vector<SourceStatement> statements, CodeLanguage language,
                              const std::function<bool(const std::string&)>& is_function)
     : statements_(std::move(statements)), language_(language) {
+    std::map<std::string, bool> known;  // each name is asked for once
+    auto is_known_function = [&](const std::string& name) {
+        auto [found, is_new] = known.try_emplace(name);
+        if (is_new) found->second = is_function(name);
+        return found->second;
+    };
     for (SourceStatement& statement : statements_) {
         std::vector<std::string> calls = calls_in(statement, language_);
-        bool is_macro = !std::all_of(calls.begin(), calls.end(), is_function);
+        bool is_macro = !std::all_of(calls.begin(), calls.end(), is_known_function);
         may_do_anything_.push_back(is_macro);
         // A macro before a block is a loop, for all that is known.
         if (is_macro && statement.opens) statement.kind = SourceStatement::Kind::loop;

@@ -3,15 +3,12 @@
 #include <fmt/format.h>
 
 #include "core/expressions/scope_names.h"
+#include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
 namespace {
-
-bool has_one_place(const Variable& variable) {
-    return variable.locations.size() == 1 && !variable.locations[0].range;
-}
 
 std::string ground_of(const RecomputedValue& value) {
     if (!value.line) return "it was passed so, and nothing has set it since";
@@ -63,8 +60,11 @@ std::optional<SourceView::Doubt> SourceView::doubt_about(const Part& part) {
 
 void SourceView::add_to(ValueView& view, const Variable& variable) {
     if (has_one_place(variable) || !variable.type) return;
-    read_source();
-    add_to_part(view, {variable, variable.name, *variable.type, 0});
+    try {
+        read_source();
+        add_to_part(view, {variable, variable.name, *variable.type, 0});
+    } catch (const Error&) {  // what the file says of the code is damaged: nothing is added
+    }
 }
 
 void SourceView::add_to_part(ValueView& view, const Part& part) {

@@ -64,7 +64,6 @@ void add_instructions(VariableLife& life, const Moment& moment, const Frame& fra
                 each.text =
                     trimmed(moment.sources().line(*position.file, position.line).value_or(""));
         }
-        each.begins_part = i > 0 && nodes[i].address != nodes[i - 1].behind();
         if (nodes[i].address <= frame.file_address()) life.here = i;
         life.instructions.push_back(std::move(each));
     }
@@ -84,7 +83,6 @@ VariableLife report_life(const Moment& moment, const std::string& name) {
     const auto& nodes = flow.nodes();
     VariableLife life;
     life.function = frame_function_name(*frame);
-    if (frame->line) life.file = frame->line->file;
     add_instructions(life, moment, *frame, nodes);
     add_variables(*frame->scopes.back(), nodes, life.lanes);
     VariableLane wanted = lane_of(*meant->variable, nodes);

@@ -13,7 +13,6 @@ struct LifeInstruction {
     RunAddress address;
     std::uint32_t line = 0;  // of the function's own source, what is inlined counting for its call
     std::string text;        // of that line; empty where its source is not here
-    bool begins_part = false;  // of a function that lies in several parts
 };
 
 struct LifeStretch {
@@ -28,7 +27,7 @@ struct VariableLane {
 };
 
 struct VariableLife {
-    std::string function, file;
+    std::string function;
     std::vector<LifeInstruction> instructions;  // by address
     std::size_t here = 0;                       // the one that is about to run, or runs
     std::vector<VariableLane> lanes;            // the one that was asked for first
