@@ -46,10 +46,7 @@ std::string summary(const std::vector<unsigned>& numbers, std::string_view state
 
 void run_breakpoints(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "breakpoints");
-    BreakpointsReport report;
-    for (const Breakpoint& breakpoint : shell.session().breakpoints())
-        report.breakpoints.push_back(report_breakpoint(breakpoint));
-    shell.show(report);
+    shell.show(report_breakpoints(shell.session().breakpoints()));
 }
 
 void run_off(Shell& shell, std::string_view arguments) {

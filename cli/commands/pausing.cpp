@@ -83,29 +83,8 @@ Endings take_limits(std::string_view& text, Breakpoint& wish) {
 }
 
 void show_set(Shell& shell, const Breakpoint& made) {
-    NewBreakpoint report{report_breakpoint(made), ""};
-    bool stale = !made.sites.empty() && !made.sites[0].code.file.empty() &&
-                 is_stale(shell.session().moment(), made.sites[0].code.file);
-    if (stale)
-        report.note =
-            "the source is newer than the program: the line may have moved; build it again";
-    if (auto others = shell.session().others_at(made); !others.empty()) {
-        std::vector<std::string> words;
-        for (unsigned number : others) words.push_back(std::to_string(number));
-        report.note = fmt::format("breakpoint {} {} there too", join_with(words, "and"),
-                                  others.size() == 1 ? "stands" : "stand");
-    }
-    if (made.has_sites() && made.sites.empty())
-        report.note = "no loaded module has this yet: it waits for a library that brings it";
-    if (made.watched && made.watched->by_pages)
-        report.note = fmt::format(
-            "{} bytes are more than the debug registers hold: their pages are protected, and each "
-            "write near them costs some microseconds",
-            made.watched->range.size());
-    if (made.watched && made.watched->by_steps)
-        report.note =
-            "the program runs one instruction at a time from now on, some 10 000 times slower";
-    shell.show(report);
+    Session& session = shell.session();
+    shell.show(report_new_breakpoint(session.moment(), made, session.others_at(made)));
 }
 
 void pause_at(Shell& shell, std::string_view text) {

@@ -78,6 +78,8 @@ void describe(Form& form, const ValueView& view) {
     form.optional("assigned", view.assignment);
     form.optional("recovered", view.recovered);
     form.optional("recovered_from", view.recovered_from);
+    form.optional("last", view.last);
+    form.optional("last_from", view.last_from);
     form.optional("doubt", view.doubt);
     form.optional("declared_line", view.declared_line);
     form.optional("parameter", view.is_parameter);

@@ -227,6 +227,7 @@ void describe(Form& form, const ExplainReport& report) {
     form.optional("scope", report.scope);
     form.optional("address_is", report.address_is);
     form.field("places", report.places);
+    if (!report.why.empty()) form.field("why", report.why);
     form.optional("nearest_behind", report.nearest.behind);
     form.optional("nearest_before", report.nearest.before);
     form.field("same_name", report.names);

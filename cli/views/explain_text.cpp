@@ -69,8 +69,11 @@ std::string explain_text(const ExplainReport& report, const Style& style) {
                             : style.warning("none: " + report.value.unavailable);
     std::string assigned = qualification(report.value);
     row("value", value + (assigned.empty() ? "" : "  " + style.warning(assigned)));
+    if (!report.value.last.empty())
+        row("last", fmt::format("{} {}", report.value.last, report.value.last_from));
     if (!report.value.unavailable.empty() && !report.value.recovered.empty())
         row("source", fmt::format("{} ({})", report.value.recovered, report.value.recovered_from));
+    for (const std::string& why : report.why) row(&why == &report.why.front() ? "why" : "", why);
     if (report.declared_line) row("declared", place_text(report.declared_in, report.declared_line));
     row("scope", report.scope);
     std::string is = report.address_is.empty() ? "" : " (" + report.address_is + ")";

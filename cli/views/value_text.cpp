@@ -7,11 +7,13 @@
 namespace lantern::cli {
 namespace {
 
-// Why there is none, or better what the source says it is.
+// Why there is none, or better what the source says it is, or what it was.
 std::string no_value_text(const ValueView& view) {
-    return view.recovered.empty() ? "no value: " + view.unavailable
-                                  : fmt::format("no value here; by the source {} ({})",
-                                                view.recovered, view.recovered_from);
+    if (!view.recovered.empty())
+        return fmt::format("no value here; by the source {} ({})", view.recovered,
+                           view.recovered_from);
+    if (!view.last.empty()) return fmt::format("no value here; {} {}", view.last, view.last_from);
+    return "no value: " + view.unavailable;
 }
 
 std::string value_or_reason(const ValueView& view, std::size_t longest, const Style& style) {

@@ -30,18 +30,9 @@
 
 namespace lantern::cli {
 
-struct BreakpointsReport {
-    std::vector<BreakpointRow> breakpoints;
-};
-
 // `processes`
 struct ProcessesReport {
     std::vector<ProcessFact> rows;
-};
-
-struct NewBreakpoint {
-    BreakpointRow breakpoint;
-    std::string note;
 };
 
 struct PinsReport {

@@ -6,6 +6,7 @@
 #include <cstdlib>
 #include <set>
 
+#include "core/analysis/became_passes.h"
 #include "core/analysis/loop_text.h"
 #include "core/code/loop_shape.h"
 #include "core/expressions/scope_names.h"
@@ -256,6 +257,10 @@ class Loops {
         if (shapes.size() > 1)
             facts.push_back({BecameFact::Ground::seen,
                              fmt::format("the code has {} loops of it", shapes.size())});
+        std::vector<std::uint32_t> loops;
+        for (const LoopShape* shape : shapes) loops.push_back(shape->loop);
+        auto of_passes = facts_of_passes(became_, number, loops);
+        facts.insert(facts.end(), of_passes.begin(), of_passes.end());
         return facts;
     }
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "core/analysis/became_order.h"
 #include "core/analysis/statement_parts.h"
 #include "core/machine/operation.h"
 #include "core/session/linkage.h"
@@ -95,6 +96,7 @@ class Statement {
         } else {
             tell_cold();
             tell_out_of_loop();
+            if (auto order = fact_of_order(became_, number_)) facts_.push_back(std::move(*order));
             tell_choice();
         }
         return std::move(facts_);
@@ -188,6 +190,7 @@ class Statement {
 
     void tell_why_gone() {
         if (statement_.kind == Kind::declaration || statement_.kind == Kind::jump) return;
+        if (auto merging = fact_of_merging(became_, number_)) return facts_.push_back(*merging);
         std::string name = name_set_by(statement_.text);
         const Variable* variable = name.empty() || statement_.kind == Kind::loop
                                        ? nullptr

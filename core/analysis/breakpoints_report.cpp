@@ -1,5 +1,10 @@
 #include "core/analysis/breakpoints_report.h"
 
+#include <fmt/format.h>
+
+#include "core/session/moment.h"
+#include "core/support/text.h"
+
 namespace lantern {
 namespace {
 
@@ -14,6 +19,30 @@ BreakpointRow::Watch report_watch(const WatchedValue& watched) {
     watch.follows = watched.follows;
     if (watched.owner) watch.until = watched.owner->function;
     return watch;
+}
+
+// What weighs most is told, and nothing else.
+std::string note_on(const Moment& moment, const Breakpoint& made,
+                    const std::vector<unsigned>& others) {
+    if (made.watched && made.watched->by_steps)
+        return "the program runs one instruction at a time from now on, some 10 000 times slower";
+    if (made.watched && made.watched->by_pages)
+        return fmt::format(
+            "{} bytes are more than the debug registers hold: their pages are protected, and each "
+            "write near them costs some microseconds",
+            made.watched->range.size());
+    if (made.has_sites() && made.sites.empty())
+        return "no loaded module has this yet: it waits for a library that brings it";
+    if (!others.empty()) {
+        std::vector<std::string> words;
+        for (unsigned number : others) words.push_back(std::to_string(number));
+        return fmt::format("breakpoint {} {} there too", join_with(words, "and"),
+                           others.size() == 1 ? "stands" : "stand");
+    }
+    if (!made.sites.empty() && !made.sites[0].code.file.empty() &&
+        is_stale(moment, made.sites[0].code.file))
+        return "the source is newer than the program: the line may have moved; build it again";
+    return {};
 }
 
 }  // namespace
@@ -31,6 +60,18 @@ BreakpointRow report_breakpoint(const Breakpoint& breakpoint) {
                              site.code.is_statement, site.block, site.blocks});
     if (breakpoint.watched) row.watch = report_watch(*breakpoint.watched);
     return row;
+}
+
+BreakpointsReport report_breakpoints(const std::list<Breakpoint>& breakpoints) {
+    BreakpointsReport report;
+    for (const Breakpoint& each : breakpoints)
+        report.breakpoints.push_back(report_breakpoint(each));
+    return report;
+}
+
+NewBreakpoint report_new_breakpoint(const Moment& moment, const Breakpoint& made,
+                                    const std::vector<unsigned>& others) {
+    return {report_breakpoint(made), note_on(moment, made, others)};
 }
 
 }  // namespace lantern

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <list>
 #include <optional>
 #include <string>
 #include <vector>
@@ -10,6 +11,8 @@
 #include "core/session/breakpoint.h"
 
 namespace lantern {
+
+class Moment;
 
 struct BreakpointRow : BreakpointWish {
     struct Site {
@@ -40,6 +43,20 @@ struct BreakpointRow : BreakpointWish {
     bool may_pass() const { return !condition.empty() || after || every > 1; }
 };
 
+struct BreakpointsReport {
+    std::vector<BreakpointRow> breakpoints;
+};
+
+// One that has just been made, and what its user should know of it.
+struct NewBreakpoint {
+    BreakpointRow breakpoint;
+    std::string note;  // empty: nothing
+};
+
 BreakpointRow report_breakpoint(const Breakpoint& breakpoint);
+BreakpointsReport report_breakpoints(const std::list<Breakpoint>& breakpoints);
+// `others`: the numbers of those that stand there too.
+NewBreakpoint report_new_breakpoint(const Moment& moment, const Breakpoint& made,
+                                    const std::vector<unsigned>& others);
 
 }  // namespace lantern

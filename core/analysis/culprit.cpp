@@ -6,6 +6,7 @@
 
 #include "core/analysis/faulting_operand.h"
 #include "core/machine/instruction.h"
+#include "core/target/code_at.h"
 #include "core/unwind/call_before.h"
 
 namespace lantern {
@@ -51,10 +52,9 @@ class Search {
     }
 
     bool read_instruction(RunAddress at) {
-        std::byte bytes[kLongestInstruction];
-        ByteSpan code(bytes, target_.read_available(at, bytes));
-        instruction_ = decode_instruction(code, at);
-        if (instruction_) effects_ = effects_of(code.first(instruction_->length));
+        auto found = whole_instruction_at(target_, at);
+        instruction_ = found ? std::optional(found->instruction) : std::nullopt;
+        effects_ = found ? effects_of(found->bytes()) : std::nullopt;
         return effects_.has_value();
     }
 

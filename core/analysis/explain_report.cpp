@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/analysis/locals_report.h"
+#include "core/analysis/missing_value.h"
 #include "core/analysis/source_view.h"
 #include "core/expressions/name_lookup.h"
 #include "core/expressions/scope_names.h"
@@ -47,7 +48,7 @@ void add_places(ExplainReport& report, const Variable& variable, const Frame& fr
         report.places.push_back(std::move(place));
     }
     if (variable.locations.empty() && variable.constant)
-        report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, true, false});
+        report.places.push_back({"a constant in the debug information", {}, {}, 0, 0, 0, true});
 }
 
 std::string scope_text(const Frame& frame, const Scope& scope) {
@@ -160,8 +161,11 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
             bool has_place = std::any_of(
                 report.places.begin(), report.places.end(),
                 [](const ExplainedPlace& place) { return place.is_here && !place.is_nowhere; });
-            if (!has_place)
+            if (!has_place) {
                 report.nearest = nearest_places(*context.frame, *chosen->scope, variable);
+                if (report.value.recovered.empty())
+                    report.why = why_nowhere(moment, *context.frame, variable, report.nearest);
+            }
             return report;
         }
     }

@@ -44,6 +44,7 @@ struct ExplainReport {
     std::string address_is;  // what lies at its address: "stack of frame 0"
     std::vector<ExplainedPlace> places;
     NearestPlaces nearest;             // where it has none here
+    std::vector<std::string> why;      // it has none, as far as that is known
     std::vector<ExplainedName> names;  // innermost first; empty where there is only the one
 };
 

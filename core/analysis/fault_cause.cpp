@@ -11,6 +11,7 @@
 #include "core/machine/effects.h"
 #include "core/machine/instruction.h"
 #include "core/support/text.h"
+#include "core/target/code_at.h"
 #include "core/unwind/call_before.h"
 
 namespace lantern {
@@ -36,12 +37,11 @@ class Fault {
           registers_(target_.registers(stop.thread)),
           pc_(registers_.program_counter()),
           at_(stop.fault_address) {
-        std::size_t got = target_.read_available(pc_, bytes_);
-        ByteSpan code(bytes_, got);
-        instruction_ = decode_instruction(code, pc_);
-        if (!instruction_) return;
-        effects_ = effects_of(code.first(instruction_->length));
-        text_ = instruction_text(code, pc_);
+        auto found = whole_instruction_at(target_, pc_);
+        if (!found) return;
+        instruction_ = found->instruction;
+        effects_ = effects_of(found->bytes());
+        text_ = instruction_text(found->bytes(), pc_);
     }
 
     std::string memory_cause() {
@@ -414,7 +414,6 @@ class Fault {
     const Stop& stop_;
     Registers registers_;
     RunAddress pc_, at_;
-    std::byte bytes_[kLongestInstruction] = {};
     std::optional<Instruction> instruction_;
     std::optional<Effects> effects_;
     std::string text_;

@@ -21,6 +21,7 @@ std::string ground_of(const RecomputedValue& value) {
 void SourceView::read_source() {
     if (recomputed_) return;
     recomputed_.emplace(moment_, frame_);
+    last_.emplace(moment_, frame_, recomputed_->changes(), recomputed_->here());
     if (!recomputed_->changes()) return;
     lagging_.emplace(moment_, frame_, *recomputed_->changes(), recomputed_->here());
     recomputed_->set_doubtful([this](const std::string& name) {
@@ -63,7 +64,30 @@ void SourceView::add_to(ValueView& view, const Variable& variable) {
     try {
         read_source();
         add_to_part(view, {variable, variable.name, *variable.type, 0});
+        if (!view.unavailable.empty()) add_last(view, variable);
     } catch (const Error&) {  // what the file says of the code is damaged: nothing is added
+    }
+}
+
+// The value that still lies where it was: that of here, if nothing has set it since. What the
+// source says otherwise speaks against both.
+void SourceView::add_last(ValueView& view, const Variable& variable) {
+    auto last = last_->of(variable);
+    if (!last) return;
+    std::string text = make_view(ValueReader(moment_.target()), variable.name, last->value).text;
+    std::vector<std::string> lines;
+    for (std::uint32_t line : last->lines) lines.push_back(std::to_string(line));
+    std::string of_lines = join_with(lines, "or");
+    if (!last->is_current) {
+        if (!view.recovered.empty()) return;
+        view.last = text;
+        view.last_from = fmt::format("as of line {}, still {}", of_lines, last->place);
+    } else if (view.recovered.empty()) {
+        view.recovered = text;
+        view.recovered_from =
+            fmt::format("still {}, of line {}: nothing has set it since", last->place, of_lines);
+    } else if (view.recovered != text) {
+        view.recovered = view.recovered_from = {};
     }
 }
 

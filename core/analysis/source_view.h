@@ -1,10 +1,12 @@
 // What the source adds to the values of a frame's variables in optimised code: the value of one
-// that the compiler keeps nowhere, and a doubt where the compiler's account contradicts the source.
+// that the compiler keeps nowhere, its last one, and a doubt where the compiler's account
+// contradicts the source.
 #pragma once
 
 #include <optional>
 
 #include "core/analysis/lagging_value.h"
+#include "core/analysis/last_value.h"
 #include "core/analysis/recomputed_value.h"
 
 namespace lantern {
@@ -28,6 +30,7 @@ class SourceView {
         std::uint64_t offset = 0;  // bytes
     };
     void add_to_part(ValueView& view, const Part& part);
+    void add_last(ValueView& view, const Variable& variable);
     std::optional<Part> part_named(const std::string& name) const;
     struct Doubt {
         std::string text;
@@ -40,6 +43,7 @@ class SourceView {
     const Frame& frame_;
     std::optional<RecomputedValues> recomputed_;
     std::optional<LaggingValues> lagging_;  // nothing where the source cannot be asked
+    std::optional<LastValues> last_;
 };
 
 // The same for an expression that is the name of a variable of the selected frame, and nothing

@@ -2,9 +2,18 @@
 
 namespace lantern {
 
+std::optional<InstructionAt> whole_instruction_at(Target& target, RunAddress address) {
+    InstructionAt found;
+    std::size_t readable = target.read_available(address, found.storage);
+    auto decoded = decode_instruction(ByteSpan(found.storage).first(readable), address);
+    if (!decoded) return std::nullopt;
+    found.instruction = std::move(*decoded);
+    return found;
+}
+
 std::optional<Instruction> instruction_at(Target& target, RunAddress address) {
-    std::byte bytes[kLongestInstruction];
-    return decode_instruction(ByteSpan(bytes, target.read_available(address, bytes)), address);
+    auto found = whole_instruction_at(target, address);
+    return found ? std::optional(std::move(found->instruction)) : std::nullopt;
 }
 
 FunctionAt function_at(Target& target, RunAddress address) {

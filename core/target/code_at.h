@@ -2,6 +2,7 @@
 // symbols that it belongs to.
 #pragma once
 
+#include <array>
 #include <optional>
 
 #include "core/machine/instruction.h"
@@ -11,6 +12,14 @@ namespace lantern {
 
 // Nothing where it cannot be read or is none. Bytes of ours never show.
 std::optional<Instruction> instruction_at(Target& target, RunAddress address);
+
+// The same with its bytes, for who wants its effects or its text too.
+struct InstructionAt {
+    Instruction instruction;
+    std::array<std::byte, kLongestInstruction> storage{};
+    ByteSpan bytes() const { return ByteSpan(storage).first(instruction.length); }
+};
+std::optional<InstructionAt> whole_instruction_at(Target& target, RunAddress address);
 
 struct FunctionAt {
     const Module* module = nullptr;      // null: none is loaded there

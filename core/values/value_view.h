@@ -32,6 +32,9 @@ struct ValueView {
     // Of a variable in optimised code: what it must be by another ground than the compiler's
     // account, and by which. Where there is a value too, the two contradict each other.
     std::string recovered, recovered_from;
+    // Of one without a value: the last one it had, where that still lies, and of which line:
+    // "as of line 14, still in rbx".
+    std::string last, last_from;
     std::string doubt;  // not empty: the value is perhaps not the one of here, and this says why
     // Of variables:
     std::uint32_t declared_line = 0;

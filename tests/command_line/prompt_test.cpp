@@ -222,16 +222,12 @@ TEST(Prompt, KilledOutrightItTakesTheProgramWithIt) {
         _exit(127);
     }
     auto running = [&] { return run({"pgrep", "-f", "trouble-gcc spin " + marker}).status == 0; };
-    for (int i = 0; i < 100 && !running(); ++i) usleep(50'000);
-    ASSERT_TRUE(running());
+    ASSERT_TRUE(eventually(running));
     kill(child, SIGKILL);
     waitpid(child, nullptr, 0);
-    bool gone = false;
-    for (int i = 0; i < 100 && !gone; ++i) {
-        gone = run({"pgrep", "-f", "^[^ ]*/programs/trouble-gcc spin " + marker}).status != 0;
-        if (!gone) usleep(50'000);
-    }
-    EXPECT_TRUE(gone);
+    EXPECT_TRUE(eventually([&] {
+        return run({"pgrep", "-f", "^[^ ]*/programs/trouble-gcc spin " + marker}).status != 0;
+    }));
 }
 
 }  // namespace

@@ -64,8 +64,24 @@ std::map<std::string, Json> unseen_by_name(const Json& locals) {
 }
 
 struct UnseenCounts {
-    unsigned right = 0, wrong = 0, right_doubted = 0, wrong_doubted = 0, none = 0, recovered = 0;
+    unsigned right = 0, wrong = 0, right_doubted = 0, wrong_doubted = 0, none = 0, recovered = 0,
+             last = 0;
 };
+
+// "as of line 14 or 17, still in rbx": the program said so before one of them.
+void expect_last_of_its_line(const Json& shown, const std::string& variable, unsigned call,
+                             const ToldValues& truth) {
+    std::string from = shown["last_from"], lines = from.substr(0, from.find(','));
+    std::set<std::string> then;
+    for (std::size_t at = lines.find_first_of("0123456789"); at < lines.size();
+         at = lines.find_first_of("0123456789", lines.find(' ', at))) {
+        auto told = truth.find({call, static_cast<unsigned>(std::stoul(lines.substr(at)))});
+        if (told == truth.end()) return;  // of a line that the program says nothing of
+        auto value = told->second.find(variable);
+        then.insert(value == told->second.end() ? "not there" : value->second);
+    }
+    EXPECT_TRUE(then.contains(shown["last"])) << variable << ": " << shown.dump();
+}
 
 UnseenCounts count_unseen(const std::string& name, const std::string& build) {
     ToldValues truth = told_values(name);
@@ -90,6 +106,8 @@ UnseenCounts count_unseen(const std::string& name, const std::string& build) {
             if (shown.contains("unavailable")) {
                 ++counts.none;
                 counts.recovered += !recovered.empty();
+                counts.last += shown.contains("last");
+                if (shown.contains("last")) expect_last_of_its_line(shown, variable, call, truth);
                 continue;
             }
             bool is_right = shown["text"] == value, is_doubted = shown.contains("doubt");

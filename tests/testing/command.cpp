@@ -42,7 +42,7 @@ std::string TemporaryFolder::read(const std::string& name) const {
 }
 
 std::string TemporaryFolder::read_with(const std::string& name, const std::string& part) const {
-    for (int i = 0; i < 250 && read(name).find(part) == std::string::npos; ++i) usleep(20'000);
+    eventually([&] { return read(name).find(part) != std::string::npos; });
     return read(name);
 }
 
@@ -106,15 +106,40 @@ std::map<std::string, std::string> printed_facts(const std::string& output) {
     return facts;
 }
 
-void wait_until_it_runs(int process, const std::string& program) {
-    for (int i = 0; i < 1000; ++i) {
-        std::error_code ignored;
-        if (std::filesystem::read_symlink("/proc/" + std::to_string(process) + "/exe", ignored) ==
-            program)
-            break;
-        usleep(10'000);
+bool eventually(const std::function<bool()>& comes_true) {
+    for (int i = 0; i < 2000; ++i) {
+        if (comes_true()) return true;
+        usleep(5'000);
     }
-    usleep(100'000);
+    return false;
+}
+
+ProcessState state_of(int process) {
+    std::string stat = whole_file("/proc/" + std::to_string(process) + "/stat");
+    std::size_t behind_name = stat.rfind(')');  // which may hold anything
+    if (behind_name == std::string::npos) return {};
+    std::istringstream rest(stat.substr(behind_name + 1));
+    ProcessState state;
+    rest >> state.letter;
+    std::string skipped;
+    for (int field = 4; field < 14; ++field) rest >> skipped;
+    long own = 0, kernel = 0;
+    rest >> own >> kernel;
+    state.ticks = own + kernel;
+    return state;
+}
+
+void wait_until_it_runs(int process, const std::string& program) {
+    std::filesystem::path link = "/proc/" + std::to_string(process) + "/exe";
+    eventually([&] {
+        std::error_code ignored;
+        return std::filesystem::read_symlink(link, ignored) == program;
+    });
+    long before = state_of(process).ticks;
+    eventually([&] {
+        ProcessState now = state_of(process);
+        return now.letter == 'S' || now.letter == 'Z' || now.ticks > before;
+    });
 }
 
 }  // namespace lantern::testing

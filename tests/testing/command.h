@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <string>
 #include <vector>
@@ -29,7 +30,7 @@ class TemporaryFolder {
     std::filesystem::path write(const std::string& name, const std::string& content) const;
     std::string read(const std::string& name) const;
     // The same of a file that a process still writes: once `part` is in it, else what it holds
-    // after five seconds.
+    // after ten seconds.
     std::string read_with(const std::string& name, const std::string& part) const;
 
   private:
@@ -38,7 +39,18 @@ class TemporaryFolder {
 
 std::string fixture(const std::string& name);
 
-// Until a child that was just forked has become the program, and has run for a moment.
+// Whether it comes true within ten seconds; asked again every few milliseconds.
+bool eventually(const std::function<bool()>& comes_true);
+
+// What the kernel says of a process; of one that is gone, letter 0.
+struct ProcessState {
+    char letter = 0;  // R runs, S sleeps, t is traced and stands, Z has ended, ...
+    long ticks = 0;   // processor time of its own and in the kernel, in hundredths of a second
+};
+ProcessState state_of(int process);
+
+// Until a child that was just forked has become the program and is past its start: it sleeps, or
+// has computed for a hundredth of a second.
 void wait_until_it_runs(int process, const std::string& program);
 
 // elm-lantern debug PROGRAM with each of these commands.

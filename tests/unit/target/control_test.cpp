@@ -247,7 +247,9 @@ TEST(Attach, ReleaseLeavesEveryByteOfTheCode) {
         process.release();
     }
     expect_code_as_in_files(child.id());
-    usleep(50'000);
+    long before = testing::state_of(child.id()).ticks;
+    EXPECT_TRUE(testing::eventually(
+        [&] { return !child.is_running() || testing::state_of(child.id()).ticks > before + 2; }));
     EXPECT_TRUE(child.is_running());
 }
 
