@@ -4,6 +4,8 @@
 
 #include <algorithm>
 
+#include "core/support/text.h"
+
 namespace lantern {
 namespace {
 
@@ -42,6 +44,16 @@ bool says_something(const SourceStatement& statement) {
     return statement.kind == Kind::plain && does_something;
 }
 
+std::size_t instructions_of_no_line(const Became& became) {
+    const FunctionPositions& positions = became.module.symbols().positions_of(became.function);
+    std::size_t count = 0;
+    for (const FlowGraph::Node& node : became.code.flow.nodes()) {
+        auto position = node.is_filler ? std::nullopt : positions.in_force(node.address);
+        count += position && position->line == 0;
+    }
+    return count;
+}
+
 }  // namespace
 
 std::optional<BecameFact> fact_of_order(const Became& became, std::size_t number) {
@@ -63,13 +75,12 @@ std::optional<BecameFact> fact_of_merging(const Became& became, std::size_t numb
     const SourceStatement& statement = became.statements[number];
     CodeOfLine code = code_of(became, statement);
     if (!code.nodes.empty() || !says_something(statement)) return std::nullopt;
-    std::optional<BecameFact> fact;
-    for (std::size_t i = 0; i < became.statements.size(); ++i) {
-        const SourceStatement& other = became.statements[i];
-        bool is_twin = i != number && other.text == statement.text &&
-                       other.blocks != statement.blocks && other.first_line != statement.first_line;
-        CodeOfLine others = is_twin ? code_of(became, other) : CodeOfLine();
-        if (others.nodes.empty()) continue;
+    const SourceStatement *with_code = nullptr, *without = nullptr;
+    for (const SourceStatement& other : became.statements) {
+        bool is_twin = other.text == statement.text && other.blocks != statement.blocks &&
+                       other.first_line != statement.first_line;
+        if (!is_twin) continue;
+        CodeOfLine others = code_of(became, other);
         auto is_of_other = [&](FileAddress mark) {
             std::uint32_t node = became.code.flow.at(mark);
             return std::binary_search(others.nodes.begin(), others.nodes.end(), node);
@@ -79,12 +90,19 @@ std::optional<BecameFact> fact_of_merging(const Became& became, std::size_t numb
                               fmt::format("merged with line {}, which says the same: the line "
                                           "table names both there",
                                           other.first_line)};
-        if (!fact)
-            fact = BecameFact{Ground::possible,
-                              fmt::format("merged with line {}, which says the same and has code",
-                                          other.first_line)};
+        const SourceStatement*& kept = others.nodes.empty() ? without : with_code;
+        if (!kept) kept = &other;
     }
-    return fact;
+    if (with_code)
+        return BecameFact{Ground::possible,
+                          fmt::format("merged with line {}, which says the same and has code",
+                                      with_code->first_line)};
+    std::size_t lineless = without ? instructions_of_no_line(became) : 0;
+    if (!lineless) return std::nullopt;
+    return BecameFact{Ground::possible,
+                      fmt::format("merged with line {}, which says the same: the line table gives "
+                                  "{} of the function to no line",
+                                  without->first_line, counted(lineless, "instruction"))};
 }
 
 }  // namespace lantern

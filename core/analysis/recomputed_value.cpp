@@ -112,7 +112,7 @@ std::optional<Value> RecomputedValues::present(const std::string& name) const {
 // What its register held when the function was entered, as far as the caller still knows.
 std::optional<Value> RecomputedValues::passed(const Variable& parameter) const {
     if (frame_.inlined || !frame_.function) return std::nullopt;
-    auto place = dwarf::expression_at(parameter.locations, frame_.function->low());
+    auto place = dwarf::expression_at(parameter.locations, frame_.function->low(), 0);
     auto first = place && place->size() == 1 ? static_cast<std::uint8_t>((*place)[0]) : 0;
     bool is_register = first >= dwarf::DW_OP_reg0 && first < dwarf::DW_OP_reg0 + 32;
     if (!is_register) return std::nullopt;

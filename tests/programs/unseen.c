@@ -138,6 +138,28 @@ __attribute__((noinline)) unsigned copied(unsigned left, unsigned right) {
     return cells[found & 15] * left;
 }
 
+// A parameter that is another one from its first statement on, and the last values of two that
+// nobody needs.
+__attribute__((noinline)) unsigned handed(unsigned first, unsigned second, unsigned third) {
+    // tell(3, first, second, third);
+    second = first;
+    // tell(3, first, second, third);
+    third ^= cells[third & 15];
+    // tell(3, first, second, third);
+    unsigned heap = second * 5 + third;
+    // tell(4, first, second, third, heap);
+    cells[heap & 15] = third;
+    // tell(4, first, second, third, heap);
+    unsigned rest = heap >> 3;
+    // tell(5, first, second, third, heap, rest);
+    cells[rest & 15] += 3;
+    // tell(5, first, second, third, heap, rest);
+    if (rest & 1)
+        cells[first & 15] ^= rest;
+    // tell(5, first, second, third, heap, rest);
+    return first + rest;
+}
+
 int main(void) {
     unsigned total = 0;
     for (unsigned i = 0; i < 16; ++i)
@@ -150,6 +172,7 @@ int main(void) {
         total += mixed(i * 77777 + 1000000007u, i + 123456789u);
         total += ways(i, 3);
         total += copied(5, 7);
+        total += handed(i * 31 + 4, 11, i);
     }
     fprintf(stderr, "%u %u\n", total, noted);
     return 0;

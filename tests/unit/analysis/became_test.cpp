@@ -125,34 +125,55 @@ TEST_P(LoopsOf, AreToldAsTheCompilerSaysItMadeThem) {
 
 // ---- instructions of each line, held against the dumpers
 
-// How many instructions of the function each line has: addresses as objdump lists them, lines as
-// readelf does.
-std::map<std::uint32_t, std::size_t> counts_of_dumpers(const std::string& program,
-                                                       const std::string& function) {
+struct DumpedInstruction {
+    std::uint64_t address = 0, target = 0;  // of a jump or call; 0: none
+    std::string name, operands;
+    std::uint32_t line = 0;
+    bool is_conditional() const { return name.starts_with('j') && name != "jmp"; }
+    bool stores() const { return operands.ends_with(')') && !name.starts_with("cmp"); }
+};
+
+// A function's instructions: addresses as objdump lists them, lines as its line table has them.
+// Filler is left out.
+std::vector<DumpedInstruction> dumped(const std::string& program, const std::string& function) {
     std::map<std::uint64_t, std::uint32_t> rows;
     for (auto [address, line, is_statement] : testing::witness_lines(program)) rows[address] = 0;
     // Of several rows at one address the last holds, and that is the order they are dumped in.
     std::string dump = testing::run({"objdump", "--dwarf=decodedline", program}).output;
     std::smatch found;
     const std::regex row(R"(^\S+\.c\s+([0-9]+)\s+0x([0-9a-f]+).*)"),
-        instruction(R"(^\s+([0-9a-f]+):\t(\S+)(.*)$)");
+        instruction(R"(^\s+([0-9a-f]+):\t(\S+) *(.*?)( <.*)?$)");
     for (const std::string& line : testing::lines_of(dump))
         if (std::regex_match(line, found, row))
             rows[std::stoull(found[2], nullptr, 16)] =
                 static_cast<std::uint32_t>(std::stoul(found[1]));
-    std::map<std::uint32_t, std::size_t> counts;
+    std::vector<DumpedInstruction> all;
     std::string code =
         testing::run({"objdump", "-d", "--no-show-raw-insn", "--disassemble=" + function, program})
             .output;
     for (const std::string& line : testing::lines_of(code)) {
         if (!std::regex_match(line, found, instruction)) continue;
-        std::string name = found[2], rest = found[3];
-        bool is_filler = name.starts_with("nop") || name == "data16" || name == "cs" ||
-                         (name == "xchg" && rest.find("%ax,%ax") != std::string::npos);
-        auto at = rows.upper_bound(std::stoull(found[1], nullptr, 16));
+        DumpedInstruction one;
+        one.address = std::stoull(found[1], nullptr, 16);
+        one.name = found[2];
+        one.operands = found[3];
+        bool is_filler = one.name.starts_with("nop") || one.name == "data16" || one.name == "cs" ||
+                         (one.name == "xchg" && one.operands.find("%ax,%ax") != std::string::npos);
+        auto at = rows.upper_bound(one.address);
         if (is_filler || at == rows.begin()) continue;
-        ++counts[std::prev(at)->second];
+        one.line = std::prev(at)->second;
+        bool goes = one.name.starts_with('j') || one.name == "call";
+        if (goes && std::isxdigit(static_cast<unsigned char>(one.operands[0])))
+            one.target = std::stoull(one.operands, nullptr, 16);
+        all.push_back(one);
     }
+    return all;
+}
+
+std::map<std::uint32_t, std::size_t> counts_of_dumpers(const std::string& program,
+                                                       const std::string& function) {
+    std::map<std::uint32_t, std::size_t> counts;
+    for (const DumpedInstruction& one : dumped(program, function)) ++counts[one.line];
     return counts;
 }
 
@@ -178,6 +199,79 @@ TEST_P(LoopsOf, HaveTheInstructionsThatTheDumpersCount) {
         for (auto [line, count] : truth)
             EXPECT_EQ(count, 0u) << function << " line " << line << " is not told";
     }
+}
+
+// The jumps back that test what the head of the source's loop does, as the dumper shows them.
+struct DumpedLoops {
+    std::vector<std::pair<std::uint64_t, std::uint64_t>> turned;  // from the target to the jump
+    bool is_left_elsewhere = false;  // a jump of the head leaves one from its middle
+    bool has_test_outside = false;
+    bool is_within(std::uint64_t address) const {
+        for (auto [low, high] : turned)
+            if (low <= address && address <= high) return true;
+        return false;
+    }
+};
+
+DumpedLoops dumped_loops(const std::vector<DumpedInstruction>& code, std::uint32_t head) {
+    DumpedLoops loops;
+    auto returns = [&](std::uint64_t address) {  // which may stand anywhere
+        for (const DumpedInstruction& one : code)
+            if (one.address == address) return one.name == "ret";
+        return false;
+    };
+    for (const DumpedInstruction& one : code)
+        if (one.is_conditional() && one.line == head && one.target && one.target <= one.address &&
+            !returns(one.target))
+            loops.turned.push_back({one.target, one.address});
+    for (const DumpedInstruction& one : code) {
+        if (!one.is_conditional() || one.line != head || !one.target) continue;
+        if (!loops.is_within(one.address))
+            loops.has_test_outside = true;
+        else if (one.target > one.address && !loops.is_within(one.target))
+            loops.is_left_elsewhere = true;
+    }
+    return loops;
+}
+
+TEST_P(LoopsOf, AreTurnedAndPeeledAsTheDumperShows) {
+    std::string build = GetParam();
+    Became became(fixture(build));
+    unsigned turned = 0, peeled = 0;
+    for (const char* function :
+         {"sum_of_ints", "doubled",  "added",   "widened", "filled",  "largest",  "every_other",
+          "backwards",   "smoothed", "chained", "flow_of", "moved",   "walked",   "hashed",
+          "by_hand",     "scaled",   "chosen",  "cut_off", "strided", "skipping", "counted"}) {
+        BecameReport report = became.of(function);
+        const BecameLine* head = nullptr;
+        std::string seen;
+        for (const BecameLine& line : report.lines) {
+            bool is_head = line.source.find("for (") != std::string::npos ||
+                           line.source.find("while (") != std::string::npos;
+            if (is_head) head = &line;
+        }
+        ASSERT_NE(head, nullptr) << function;
+        for (const BecameFact& fact : head->facts) seen += fact.text + "\n";
+        auto code = dumped(fixture(build), function);
+        DumpedLoops loops = dumped_loops(code, head->line);
+        if (seen.find("turned around") != std::string::npos) {
+            ++turned;
+            EXPECT_FALSE(loops.turned.empty()) << function << "\n" << seen;
+            EXPECT_FALSE(loops.is_left_elsewhere) << function << "\n" << seen;
+            bool says_copy = seen.find("a copy of it before the first") != std::string::npos;
+            EXPECT_EQ(says_copy, loops.has_test_outside) << function << "\n" << seen;
+        }
+        if (seen.find("peeled") != std::string::npos) {
+            ++peeled;
+            bool stores_outside =
+                std::any_of(code.begin(), code.end(), [&](const DumpedInstruction& one) {
+                    return one.stores() && one.line > head->line && !loops.is_within(one.address);
+                });
+            EXPECT_TRUE(stores_outside) << function << "\n" << seen;
+        }
+    }
+    EXPECT_GE(turned, 15u);
+    std::cout << fmt::format("{}: {} turned, {} peeled\n", build, turned, peeled);
 }
 
 std::string as_name(const ::testing::TestParamInfo<const char*>& info) {
@@ -206,6 +300,58 @@ const BecameLine* line_of(const BecameReport& report, const std::string& source)
     for (const BecameLine& line : report.lines)
         if (line.source.find(source) != std::string::npos) return &line;
     return nullptr;
+}
+
+class MergesOf : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(MergesOf, AreToldWhereTheDumperHasLessThanTheSource) {
+    std::string program = fixture(GetParam());
+    Became became(program);
+    auto merged_in = [&](const char* function) {
+        return facts_of(became.of(function), Ground::possible).find("merged with line") !=
+               std::string::npos;
+    };
+    std::size_t calls = 0, refusals = 0;
+    for (const DumpedInstruction& one : dumped(program, "passed"))
+        calls += one.target == testing::witness_symbols(program)["note"];
+    EXPECT_EQ(merged_in("passed"), calls < 4) << calls;
+    for (const DumpedInstruction& one : dumped(program, "refused"))
+        refusals += one.operands.starts_with("$0xffffffff,");
+    // A statement may have none of its own where the compiler has put two conditions into one.
+    EXPECT_TRUE(merged_in("refused") || refusals == 3) << refusals;
+    BecameReport report = became.of("sorted");
+    auto code = dumped(program, "sorted");  // without a jump
+    for (const BecameLine& line : report.lines)
+        for (const BecameFact& fact : line.facts) {
+            std::smatch found;
+            if (!std::regex_search(fact.text, found,
+                                   std::regex("all of it runs before what is left of line (.+)")))
+                continue;
+            std::uint64_t last = 0, first = ~std::uint64_t{0};
+            for (const DumpedInstruction& one : code) {
+                if (one.line == line.line) last = std::max(last, one.address);
+                if (one.line == std::stoul(found[1])) first = std::min(first, one.address);
+            }
+            EXPECT_LT(last, first) << line.line << ": " << fact.text;
+        }
+}
+
+INSTANTIATE_TEST_SUITE_P(Gcc, MergesOf,
+                         ::testing::Values("merges-gcc-O1", "merges-gcc-O2", "merges-gcc-O3"),
+                         as_name);
+#if HAVE_CLANG
+INSTANTIATE_TEST_SUITE_P(Clang, MergesOf,
+                         ::testing::Values("merges-clang-O1", "merges-clang-O2", "merges-clang-O3"),
+                         as_name);
+#endif
+
+TEST(Became, AStatementThatRunsBeforeTheOneAboveIsToldSo) {
+    Became became(fixture("merges-gcc-O1"));
+    BecameReport report = became.of("sorted");
+    const BecameLine* early = line_of(report, "seen[0] = boats");
+    ASSERT_NE(early, nullptr);
+    EXPECT_TRUE(tells(report, early->line,
+                      fmt::format("runs before what is left of line {}", early->line - 1)));
 }
 
 // The demo's weir has lost a check, a variable and a call at -O2.
