@@ -271,6 +271,18 @@ void look_for_assignment(const Moment& moment, std::uint64_t value, Diagnosis& d
     diagnosis.origin.push_back(std::move(link));
 }
 
+// Nothing of the value is left to be held against a name, but a statement that follows one pointer
+// can have failed with no other. Not where what failed is inlined, and another line's.
+void name_only_pointer(const Culprit& culprit, Diagnosis& diagnosis) {
+    auto followed = pointers_followed_in(diagnosis.statement);
+    bool may_be_a_macros = diagnosis.statement.find('(') != std::string::npos;
+    if (culprit.level != diagnosis.level || followed.size() != 1 || may_be_a_macros) return;
+    diagnosis.part = followed.front();
+    diagnosis.part_level = diagnosis.level;
+    diagnosis.part_certainty = Certainty::likely;
+    diagnosis.part_because = "the statement follows no other pointer";
+}
+
 void fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) {
     auto culprit = culprit_of(moment, stop);
     if (!culprit) return;
@@ -294,6 +306,7 @@ void fill_operand(const Moment& moment, const Stop& stop, Diagnosis& diagnosis) 
     else
         take_part_of_statement(moment, *culprit, origin, diagnosis);
     if (culprit->is_folded) {
+        name_only_pointer(*culprit, diagnosis);
         diagnosis.part_is = "is null, and the compiler knew that: it kept nothing but the access";
         return;
     }

@@ -41,7 +41,7 @@ constexpr Failure kInC[] = {
     {"fourth", "draught_of_fourth, failures.c:89", "flight.gates[3].waiting is null",
      "flight.gates[3].waiting is null", "it is read from flight.gates[3].waiting",
      "it is read from flight.gates[3].waiting", ""},
-    {"global", "draught_of_first, failures.c:92", "first_of_day is null", "is null",
+    {"global", "draught_of_first, failures.c:92", "first_of_day is null", "first_of_day is null",
      "it is read from first_of_day", "", ""},
     {"loop", "pass_until, failures.c:98", "at is null", "at is null", "at is set to at->next",
      "it is read from at->next", "queue is"},
