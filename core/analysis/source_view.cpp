@@ -2,9 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
+#include "core/analysis/statement_parts.h"
+#include "core/analysis/vanished_loop.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/values/place_text.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -49,14 +54,54 @@ std::optional<SourceView::Doubt> SourceView::doubt_about(const Part& part) {
                             ? narrower_value_of_variable(moment_.target(), frame_, part.variable)
                             : std::nullopt)
         return Doubt{"the compiler's account computes it with more bits than it has", narrower};
-    auto line = lagging_ ? lagging_->passed_over(part.variable, part.name, part.offset,
-                                                 plain(part.type).size)
-                         : std::nullopt;
-    if (!line) return std::nullopt;
-    return Doubt{fmt::format("perhaps of before line {}: the compiler's account does not know of "
-                             "that assignment",
-                             *line),
-                 std::nullopt};
+    if (!lagging_) return std::nullopt;
+    auto line = lagging_->passed_over(part.variable, part.name, part.offset, plain(part.type).size);
+    auto statement = line ? recomputed_->changes()->statement_at(*line) : std::nullopt;
+    if (statement && would_set_the_same(part, *statement)) line.reset();
+    if (line)
+        return Doubt{fmt::format("perhaps of before line {}: the compiler's account does not know "
+                                 "of that assignment",
+                                 *line),
+                     std::nullopt};
+    auto loop = vanished_loop_before(part);
+    if (!loop) return std::nullopt;
+    return Doubt{
+        fmt::format("perhaps of before the loop at line {}: what is set there has no code", *loop),
+        std::nullopt};
+}
+
+// With what the variables hold now it comes to what is told already: `level -= level` of 0.
+bool SourceView::would_set_the_same(const Part& part, std::size_t statement) const {
+    auto text = recomputed_->changes()->text_of_value(part.name, statement);
+    if (!text) return false;
+    try {
+        EvaluationContext context = context_in(moment_, frame_);
+        ValueReader reader(moment_.target());
+        Value set = evaluate(*text, context), told = evaluate(part.name, context);
+        TypeKind kind = plain(*set.type).kind;
+        bool is_whole = kind == TypeKind::integer || kind == TypeKind::boolean ||
+                        kind == TypeKind::enumeration || kind == TypeKind::character;
+        return is_whole && number_as(plain(part.type), reader.wide(set)) == reader.wide(told);
+    } catch (const Error&) {  // one of them has no value here
+        return false;
+    }
+}
+
+// Of a value that is only accounted for: what stands in a register or in memory the program works
+// with.
+std::optional<std::uint32_t> SourceView::vanished_loop_before(const Part& part) const {
+    auto account =
+        dwarf::expression_at(part.variable.locations, frame_.file_address(), frame_.row());
+    PlaceKind kind = account ? place_kind(*account, part.variable.unit) : PlaceKind::nowhere;
+    if (kind != PlaceKind::computed && kind != PlaceKind::constant) return std::nullopt;
+    const SourceChanges& changes = *recomputed_->changes();
+    auto found = vanished_loop_behind(frame_, changes, recomputed_->here(), part.name);
+    bool is_direct = found && found->sets_it && found->is_whole;
+    if (!found || (!is_direct && kind == PlaceKind::constant)) return std::nullopt;
+    bool changes_nothing =
+        std::all_of(found->setting.begin(), found->setting.end(),
+                    [&](std::size_t statement) { return would_set_the_same(part, statement); });
+    return found->sets_it && changes_nothing ? std::nullopt : std::optional(found->line);
 }
 
 void SourceView::add_to(ValueView& view, const Variable& variable) {

@@ -160,6 +160,19 @@ __attribute__((noinline)) unsigned handed(unsigned first, unsigned second, unsig
     return first + rest;
 }
 
+// A loop that nobody needs goes, with all that it sets.
+__attribute__((noinline)) unsigned emptied(unsigned left) {
+    // tell(1, left);
+    for (unsigned i = 0; i < (cells[left & 15] & 7); ++i)
+        left = 0;
+    // tell(1, left);
+    left = 320 + left;
+    // tell(1, left);
+    unsigned both = (left + left) * (cells[left & 15] - left);
+    // tell(2, left, both);
+    return both == left ? 10 : 10;
+}
+
 int main(void) {
     unsigned total = 0;
     for (unsigned i = 0; i < 16; ++i)
@@ -173,6 +186,7 @@ int main(void) {
         total += ways(i, 3);
         total += copied(5, 7);
         total += handed(i * 31 + 4, 11, i);
+        total += emptied(i * 99 + 77777);
     }
     fprintf(stderr, "%u %u\n", total, noted);
     return 0;
