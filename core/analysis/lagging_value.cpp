@@ -151,8 +151,9 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
     for (std::size_t number : setting) {
         if (number >= here_) break;  // of the pass before, if it was passed at all
         Rows rows = rows_of(number);
-        bool is_passed_over = rows.unchanged + rows.others > 0 ? rows.only_unchanged()
-                                                               : has_been_passed(number, rows_of);
+        bool is_passed_over = rows.unchanged + rows.others > 0
+                                  ? rows.only_unchanged()
+                                  : has_been_passed(number, name, rows_of);
         if (is_passed_over) line = changes_.statements()[number].first_line;
     }
     return line;
@@ -190,7 +191,7 @@ LaggingValues::Rows LaggingValues::count_rows(
 
 // A statement that has no row on the way here: it has been passed if all that has changed the place
 // is of statements before it, and control has come past it.
-bool LaggingValues::has_been_passed(std::size_t statement,
+bool LaggingValues::has_been_passed(std::size_t statement, const std::string& name,
                                     const std::function<Rows(std::size_t)>& rows_of) {
     const auto& statements = changes_.statements();
     const auto& blocks = statements[statement].blocks;
@@ -200,14 +201,17 @@ bool LaggingValues::has_been_passed(std::size_t statement,
                std::equal(outer.begin(), outer.end(), inner.begin());
     };
     const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
+    bool is_what_calls_returned = true;  // for statements that set it before
     for (std::uint32_t node : changed_by_) {
         CodePosition position = positions.within(flow().nodes()[node].address, own_scope());
         auto by = position.line ? changes_.statement_at(position.line) : std::nullopt;
         if (!by || *by >= statement) return false;
+        is_what_calls_returned &=
+            flow().nodes()[node].kind == Instruction::Kind::call && changes_.may_set(name, *by);
     }
     // Where the location itself is new, it may be so on behalf of this very statement, unless an
     // earlier one comes behind that.
-    bool is_settled = !is_moved_ || is_value_on_entry_;
+    bool is_settled = !is_moved_ || is_value_on_entry_ || is_what_calls_returned;
     for (std::size_t i = statement; i-- > 0 && !is_settled;)
         is_settled = is_around(statements[i].blocks, blocks) && rows_of(i).unchanged > 0;
     if (!is_settled) return false;

@@ -56,7 +56,8 @@ class LaggingValues {
     };
     Rows count_rows(std::size_t statement,
                     const std::function<bool(const CodePosition&)>& is_same_at);
-    bool has_been_passed(std::size_t statement, const std::function<Rows(std::size_t)>& rows_of);
+    bool has_been_passed(std::size_t statement, const std::string& name,
+                         const std::function<Rows(std::size_t)>& rows_of);
     const Scope* own_scope() const;
     const FlowGraph& flow();
 

@@ -128,62 +128,128 @@ std::optional<Value> RecomputedValues::passed(const Variable& parameter) const {
 std::optional<RecomputedValue> RecomputedValues::of(const std::string& name) {
     const Type* type = changes_ ? type_of(name) : nullptr;
     if (!type || !is_whole_number(*type)) return std::nullopt;
+    open_.clear();  // an error may have left something there
     try {
-        Setter set = setter(name, here_);
-        if (set.kind == Setter::Kind::statement) return computed(name, set.statement);
-        const Variable* variable = variable_named(name);
-        if (set.kind != Setter::Kind::nobody || !variable || !variable->is_parameter)
-            return std::nullopt;
-        if (auto value = passed(*variable)) return RecomputedValue{*value, 0, {}, {}};
+        return set_by(name, setter(name, here_));
     } catch (const Error&) {  // a division by zero, a name that means nothing
     }
     return std::nullopt;
 }
 
+std::optional<RecomputedValue> RecomputedValues::set_by(const std::string& name,
+                                                        const Setter& setter) {
+    if (setter.kind == Setter::Kind::statement) return computed(name, setter.statement);
+    if (setter.kind == Setter::Kind::choice) return chosen(name, setter.statement);
+    const Variable* variable = variable_named(name);
+    if (setter.kind != Setter::Kind::nobody || !variable || !variable->is_parameter)
+        return std::nullopt;
+    auto value = passed(*variable);
+    return value ? std::optional(RecomputedValue{*value, 0, {}, {}}) : std::nullopt;
+}
+
 // The value that the name had when the statement at `at` ran.
 std::optional<RecomputedValue> RecomputedValues::as_of(const std::string& name, std::size_t at) {
+    auto known = known_.find({name, at});
+    if (known != known_.end()) return known->second;
+    auto found = find_as_of(name, at);
+    return known_.insert_or_assign({name, at}, std::move(found)).first->second;
+}
+
+// If nothing has set it since, that is the one it has; but not where the source says another.
+std::optional<RecomputedValue> RecomputedValues::find_as_of(const std::string& name,
+                                                            std::size_t at) {
     const Type* type = type_of(name);
     if (!type || !is_whole_number(*type)) return std::nullopt;
     Setter then = setter(name, at);
     const Variable* variable = variable_named(base_of(name));
-    bool is_set = then.kind == Setter::Kind::statement ||
+    bool is_set = then.kind == Setter::Kind::statement || then.kind == Setter::Kind::choice ||
                   (then.kind == Setter::Kind::nobody && variable && variable->is_parameter);
     if (!is_set) return std::nullopt;
+    auto by_source = set_by(name, then);
     bool is_doubtful = is_doubtful_ && is_doubtful_(name);
-    if (then == setter(name, here_) && !is_doubtful)
-        if (auto value = present(name)) return RecomputedValue{*value, 0, {}, {}};
-    if (then.kind == Setter::Kind::statement) return computed(name, then.statement);
-    if (auto value = passed(*variable)) return RecomputedValue{*value, 0, {}, {}};
-    return std::nullopt;
+    auto now = then == setter(name, here_) && !is_doubtful ? present(name) : std::optional<Value>();
+    if (!now) return by_source;
+    ValueReader reader(moment_.target());
+    if (by_source && reader.wide(by_source->value) != reader.wide(*now)) return std::nullopt;
+    return RecomputedValue{*now, 0, {}, {}};
 }
 
 std::optional<RecomputedValue> RecomputedValues::computed(const std::string& name,
                                                           std::size_t statement) {
-    auto text = changes_->text_of_value(name, statement);
+    auto text = changes_->text_of_value(name, statement, member_index(name));
     if (!text || open_.size() > kDeepest || !open_.insert({name, statement}).second)
         return std::nullopt;
-    std::optional<RecomputedValue> made;
+    RecomputedValue made;
+    auto result = value_of_text(*text, statement, made.with);
+    open_.erase({name, statement});
+    if (!result) return std::nullopt;
+    ValueReader reader(moment_.target());
+    const Type& type = *type_of(name);
+    bool is_boolean = plain(type).kind == TypeKind::boolean;
+    made.value =
+        value_of_integer(type, is_boolean ? Wide{reader.truth(*result)} : reader.wide(*result));
+    made.line = changes_->statements()[statement].first_line;
+    made.text = *text;
+    return made;
+}
+
+std::optional<Value> RecomputedValues::value_of_text(const std::string& text, std::size_t at,
+                                                     std::vector<std::string>& with) {
     EvaluationContext context = moment_.context();
     context.frame = &frame_;
-    Expression expression(*text, context);
-    RecomputedValue value;
+    Expression expression(text, context);
     Results operands;
-    if (auto tree = with_values(expression.tree(), statement, operands, value.with)) {
-        context.results = &operands;
-        ValueReader reader(moment_.target());
-        const Type& type = *type_of(name);
-        Value result = value_of_node(*tree, context);
-        bool is_boolean = plain(type).kind == TypeKind::boolean;
-        if (is_whole_number(*result.type)) {
-            value.value = value_of_integer(
-                type, is_boolean ? Wide{reader.truth(result)} : reader.wide(result));
-            value.line = changes_->statements()[statement].first_line;
-            value.text = *text;
-            made = std::move(value);
-        }
+    auto tree = with_values(expression.tree(), at, operands, with);
+    if (!tree) return std::nullopt;
+    context.results = &operands;
+    Value result = value_of_node(*tree, context);
+    return is_whole_number(*result.type) ? std::optional(std::move(result)) : std::nullopt;
+}
+
+// By the way that was gone: the first whose condition held when the choice was made. If nothing
+// there sets it, it is what it was before.
+std::optional<RecomputedValue> RecomputedValues::chosen(const std::string& name,
+                                                        std::size_t choice) {
+    if (open_.size() > kDeepest || !open_.insert({name + "?", choice}).second) return std::nullopt;
+    std::optional<RecomputedValue> made;
+    std::vector<std::string> with;
+    std::vector<SourceChanges::Way> ways = changes_->ways_of(choice);
+    bool is_known = !ways.empty(), is_gone = false;
+    for (std::size_t i = 0; i < ways.size() && is_known && !is_gone; ++i) {
+        std::optional<Value> holds;
+        if (!ways[i].condition.empty()) holds = value_of_text(ways[i].condition, choice, with);
+        is_known = ways[i].condition.empty() || holds;
+        is_gone = is_known && (!holds || ValueReader(moment_.target()).truth(*holds));
+        if (!is_gone) continue;
+        Setter last = changes_->setter_on(name, ways[i]);
+        is_gone = last.kind != Setter::Kind::nobody;
+        if (is_gone)
+            made = set_by(name, last);
+        else
+            break;
     }
-    open_.erase({name, statement});
+    if (is_known && !is_gone) made = as_of(name, choice);
+    open_.erase({name + "?", choice});
+    if (made)
+        for (std::string& each : with)
+            if (std::find(made->with.begin(), made->with.end(), each) == made->with.end())
+                made->with.push_back(std::move(each));
     return made;
+}
+
+// Which of its structure's members it is; kNoMember: it is no member.
+std::size_t RecomputedValues::member_index(const std::string& name) const {
+    const Variable* variable = variable_named(base_of(name));
+    if (base_of(name) == name || !variable || !variable->type) return SourceChanges::kNoMember;
+    const auto& members = plain(*variable->type).members();
+    // Of those with parts of their own, the inner braces may be left out.
+    bool are_plain = std::all_of(members.begin(), members.end(), [](const Member& member) {
+        return member.type && is_scalar(*member.type);
+    });
+    if (!are_plain) return SourceChanges::kNoMember;
+    for (std::size_t i = 0; i < members.size(); ++i)
+        if (members[i].name == name.substr(base_of(name).size() + 1)) return i;
+    return SourceChanges::kNoMember;
 }
 
 // The tree with values in the place of variables, as they were when the statement at `at` ran; null

@@ -59,7 +59,14 @@ class RecomputedValues {
     void read_variables(const Scope& scope);
     Setter setter(const std::string& name, std::size_t at) const;
     std::optional<RecomputedValue> as_of(const std::string& name, std::size_t at);
+    std::optional<RecomputedValue> find_as_of(const std::string& name, std::size_t at);
+    std::optional<RecomputedValue> set_by(const std::string& name, const Setter& setter);
     std::optional<RecomputedValue> computed(const std::string& name, std::size_t statement);
+    std::optional<RecomputedValue> chosen(const std::string& name, std::size_t choice);
+    // What the text comes to, with the variables as they were when the statement at `at` ran.
+    std::optional<Value> value_of_text(const std::string& text, std::size_t at,
+                                       std::vector<std::string>& with);
+    std::size_t member_index(const std::string& name) const;
     std::optional<Value> present(const std::string& name) const;
     std::optional<Value> passed(const Variable& parameter) const;
     std::unique_ptr<Node> with_values(const Node& node, std::size_t at, Results& operands,
@@ -73,7 +80,9 @@ class RecomputedValues {
     bool has_begun_ = false;  // it may have run in part
     unsigned operand_ = 0;    // numbers those of all trees
     std::function<bool(const std::string&)> is_doubtful_;
-    std::set<std::pair<std::string, std::size_t>> open_;  // what is being computed
+    using NameAt = std::pair<std::string, std::size_t>;
+    std::set<NameAt> open_;  // what is being computed
+    std::map<NameAt, std::optional<RecomputedValue>> known_;
 };
 
 }  // namespace lantern

@@ -78,9 +78,13 @@ bool SourceChanges::is_lost(const std::string& name) const {
 }
 
 std::optional<std::string> SourceChanges::text_of_value(const std::string& name,
-                                                        std::size_t statement) const {
+                                                        std::size_t statement,
+                                                        std::size_t member) const {
     if (statement >= statements_.size() || touches(name)[statement] != Touch::sets)
         return std::nullopt;
+    if (makes_all_members(name, statements_[statement]))
+        return member == kNoMember ? std::nullopt
+                                   : member_made_by(name, member, statements_[statement]);
     return value_set_by(name, statements_[statement]);
 }
 
@@ -105,28 +109,93 @@ bool SourceChanges::comes_back_to(const std::string& name, std::size_t at,
     return false;
 }
 
+std::optional<std::size_t> SourceChanges::head_of(std::uint32_t block) const {
+    for (std::size_t i = 0; i < statements_.size(); ++i)
+        if (statements_[i].opens == block) return i;
+    return std::nullopt;
+}
+
+// The `if` that the head is one of the ways of; nothing where it is no such way.
+std::optional<std::size_t> SourceChanges::choice_of(std::size_t head) const {
+    for (std::size_t i = head + 1; i-- > 0;) {
+        const SourceStatement& each = statements_[i];
+        if (each.blocks != statements_[head].blocks || !each.opens) {
+            bool is_inside = each.blocks.size() > statements_[head].blocks.size();
+            if (!is_inside) return std::nullopt;
+            continue;
+        }
+        std::string word = each.text.substr(0, each.text.find_first_of(" ("));
+        if (word == "if") return i;
+        if (word != "else") return std::nullopt;
+    }
+    return std::nullopt;
+}
+
+// It stands in one of several cases, and control may have come in behind it.
+bool SourceChanges::may_be_passed_over(const SourceStatement& statement) const {
+    auto head = statement.blocks.empty() ? std::nullopt : head_of(statement.blocks.back());
+    return head &&
+           (statements_[*head].text.starts_with("switch") || mentions("match", statements_[*head]));
+}
+
+// Of the statements from `first` up to `behind`, that one runs last that sets it where the blocks
+// `around` run to there. Kind nobody: none of them does.
+SourceChanges::Setter SourceChanges::last_between(const std::string& name, std::size_t first,
+                                                  std::size_t behind, const Blocks& around) const {
+    for (std::size_t i = behind; i-- > first;) {
+        const SourceStatement& each = statements_[i];
+        if (touches(name)[i] == Touch::none) continue;
+        auto parted =
+            std::mismatch(each.blocks.begin(), each.blocks.end(), around.begin(), around.end());
+        if (parted.first == each.blocks.end()) {  // it is on every way to there
+            bool sets = touches(name)[i] == Touch::sets && !may_be_passed_over(each);
+            return sets ? Setter{Setter::Kind::statement, i} : Setter{};
+        }
+        auto head = head_of(*parted.first);
+        auto choice = head ? choice_of(*head) : std::nullopt;
+        if (!choice || may_be_passed_over(statements_[*choice])) return {};
+        auto own = parted.second == around.end() ? std::nullopt : head_of(*parted.second);
+        bool is_of_another_way = own && choice_of(*own) == choice;
+        if (is_of_another_way) continue;
+        return {Setter::Kind::choice, *choice};
+    }
+    return {Setter::Kind::nobody, 0};
+}
+
 SourceChanges::Setter SourceChanges::setter(const std::string& name, std::size_t at) const {
     if (jumps_ || is_lost(name)) return {};
-    std::vector<std::uint32_t> around;
-    if (at < statements_.size()) around = statements_[at].blocks;
-    for (std::size_t i = std::min(at, statements_.size()); i-- > 0;) {
+    at = std::min(at, statements_.size());
+    Blocks around = at < statements_.size() ? statements_[at].blocks : Blocks();
+    Setter last = last_between(name, 0, at, around);
+    bool is_found = last.kind == Setter::Kind::statement || last.kind == Setter::Kind::choice;
+    if (comes_back_to(name, at, is_found ? statements_[last.statement].blocks : Blocks()))
+        return {};
+    return last;
+}
+
+std::vector<SourceChanges::Way> SourceChanges::ways_of(std::size_t choice) const {
+    std::vector<Way> ways;
+    const Blocks& blocks = statements_[choice].blocks;
+    for (std::size_t i = choice; i < statements_.size(); ++i) {
         const SourceStatement& each = statements_[i];
-        Touch touched = touches(name)[i];
-        if (touched == Touch::none) continue;
-        if (touched != Touch::sets) return {};
-        bool is_on_every_way = each.blocks.size() <= around.size() &&
-                               std::equal(each.blocks.begin(), each.blocks.end(), around.begin());
-        bool may_be_passed_over =
-            std::any_of(statements_.begin(), statements_.end(), [&](const SourceStatement& other) {
-                return other.opens && !each.blocks.empty() && other.opens == each.blocks.back() &&
-                       other.text.starts_with("switch");
-            });
-        if (!is_on_every_way || may_be_passed_over || comes_back_to(name, at, each.blocks))
-            return {};
-        return {Setter::Kind::statement, i};
+        if (each.blocks.size() > blocks.size()) continue;  // in one of the ways
+        if (each.blocks != blocks || (i != choice && !each.text.starts_with("else"))) break;
+        auto condition = condition_of(each, language_);
+        if (!condition || each.is_under_condition) return {};
+        ways.push_back({i, *condition});
+        if (condition->empty()) break;
     }
-    if (comes_back_to(name, at, {})) return {};
-    return {Setter::Kind::nobody, 0};
+    return ways;
+}
+
+SourceChanges::Setter SourceChanges::setter_on(const std::string& name, const Way& way) const {
+    Blocks around = statements_[way.head].blocks;
+    around.push_back(statements_[way.head].opens);
+    std::size_t behind = way.head + 1;
+    while (behind < statements_.size() && statements_[behind].blocks.size() >= around.size() &&
+           std::equal(around.begin(), around.end(), statements_[behind].blocks.begin()))
+        ++behind;
+    return last_between(name, way.head + 1, behind, around);
 }
 
 }  // namespace lantern

@@ -4,7 +4,7 @@
 //     1  unsigned sum = first + 2;
 //     2  if (late)
 //     3      sum = 0;
-//     4  note(sum);        at 4, nobody can say: 1 or 3
+//     4  note(sum);        at 4 it is 3 or 1, and the choice at 2 decides
 //     5  sum = first * 3;
 //     6  note(sum);        at 6 it was 5, and what it set it to is "first * 3"
 //
@@ -38,6 +38,8 @@ class SourceChanges {
         enum class Kind {
             unknown,
             statement,
+            choice,  // one of the ways of the choice that begins with the statement, or what is
+                     // before
             nobody,  // it is what it was when the function was entered
         } kind = Kind::unknown;
         std::size_t statement = 0;
@@ -45,6 +47,16 @@ class SourceChanges {
         bool operator==(const Setter&) const = default;
     };
     Setter setter(const std::string& name, std::size_t at) const;
+    // The ways of a choice that begins with the statement: its `if`, each `else if`, its `else`.
+    struct Way {
+        std::size_t head = 0;
+        std::string condition;  // as the source has it; empty: of an else
+    };
+    // Empty where a condition is more than an expression.
+    std::vector<Way> ways_of(std::size_t choice) const;
+    // Who has set it last when that way has been gone, if it is gone to its end; nobody: no
+    // statement of it.
+    Setter setter_on(const std::string& name, const Way& way) const;
     // Those that set it, wherever they stand; none where others may set it too.
     std::vector<std::size_t> all_that_set(const std::string& name) const;
     // Whether the statement itself may set it.
@@ -52,11 +64,21 @@ class SourceChanges {
 
     // What the statement sets it to: "first + 2"; of `sum += first` "sum + (first)". Nothing where
     // it is not that simple.
-    std::optional<std::string> text_of_value(const std::string& name, std::size_t statement) const;
+    // `member`: of a member, which it is of its structure, from 0: for a structure that is made of
+    // several values at once.
+    std::optional<std::string> text_of_value(const std::string& name, std::size_t statement,
+                                             std::size_t member = kNoMember) const;
+    static constexpr std::size_t kNoMember = ~std::size_t{0};
 
   private:
     const std::vector<SourceTouch>& touches(const std::string& name) const;  // by statement
     bool is_lost(const std::string& name) const;
+    bool may_be_passed_over(const SourceStatement& statement) const;
+    std::optional<std::size_t> head_of(std::uint32_t block) const;
+    std::optional<std::size_t> choice_of(std::size_t head) const;
+    using Blocks = std::vector<std::uint32_t>;
+    Setter last_between(const std::string& name, std::size_t first, std::size_t behind,
+                        const Blocks& around) const;
     bool comes_back_to(const std::string& name, std::size_t at,
                        const std::vector<std::uint32_t>& but) const;
 

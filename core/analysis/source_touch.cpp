@@ -116,13 +116,15 @@ bool lives_on(const std::string& text) {
 // One mention of a variable in a statement, and the questions that tell what it does there.
 class MentionReader {
   public:
-    // `rest`: of a member, what follows the variable's name (".level").
+    // `rest`: of a member, what follows the variable's name (".level"); `makes_members`: see
+    // makes_all_members.
     MentionReader(const SourceStatement& statement, const std::string& rest, const Mention& mention,
-                  CodeLanguage language)
+                  CodeLanguage language, bool makes_members)
         : statement_(statement),
           text_(statement.text),
           mention_(mention),
           language_(language),
+          makes_members_(makes_members),
           prefix_(text_.substr(0, mention.begin)),
           before_at_(end_before(text_, mention.begin)),
           before_(before_at_ ? text_[before_at_ - 1] : '\0') {
@@ -166,7 +168,9 @@ class MentionReader {
 
     Touch touch_of_assignment() const {
         if (is_set() && is_type_or_nothing(prefix_) && lives_on(prefix_)) return Touch::loses;
-        if (mention_.is_in_brackets || is_head() || !is_whole_) return Touch::may_set;
+        bool makes_all = !is_whole_ && language_ == CodeLanguage::c && makes_members_;
+        if (mention_.is_in_brackets || is_head() || (!is_whole_ && !makes_all))
+            return Touch::may_set;
         if (is_set()) return is_type_or_nothing(prefix_) ? Touch::sets : Touch::may_set;
         bool begins = before_at_ == (steps_behind() ? 0 : 2);
         bool ends = next_letter(text_, next_ + (steps_behind() ? 2 : 0)) >= text_.size();
@@ -231,6 +235,7 @@ class MentionReader {
     const std::string& text_;
     const Mention& mention_;
     const CodeLanguage language_;
+    const bool makes_members_;
     const std::string prefix_;
     const std::size_t before_at_;  // how many letters stand before the gap before it
     const char before_;
@@ -243,9 +248,11 @@ class MentionReader {
 
 Touch touch_of(const std::string& name, const SourceStatement& statement, CodeLanguage language) {
     std::string base = name.substr(0, name.find('.')), rest = name.substr(base.size());
+    bool makes_members = makes_all_members(name, statement);
     Touch most = Touch::none;
     for (const Mention& mention : mentions_of(statement.text, base))
-        most = std::max(most, MentionReader(statement, rest, mention, language).touch());
+        most = std::max(most,
+                        MentionReader(statement, rest, mention, language, makes_members).touch());
     return most;
 }
 
@@ -308,6 +315,66 @@ std::vector<std::string> calls_in(const SourceStatement& statement, CodeLanguage
         i = end;
     }
     return calls;
+}
+
+namespace {
+
+// Behind the sign of `TYPE name = {…}`, the values between the braces.
+std::vector<std::string> values_in_braces(const std::string& base,
+                                          const SourceStatement& statement) {
+    const std::string& text = statement.text;
+    std::vector<Mention> mentions = mentions_of(text, base);
+    if (mentions.size() != 1 || mentions.front().is_in_brackets) return {};
+    std::string prefix(trimmed(text.substr(0, mentions.front().begin)));
+    std::size_t sign = next_letter(text, mentions.front().end);
+    bool is_declaration = !prefix.empty() && is_type_or_nothing(prefix) && !lives_on(prefix) &&
+                          is_plain_assignment(text, sign);
+    std::size_t open = is_declaration ? next_letter(text, sign + 1) : text.size();
+    if (open >= text.size() || text[open] != '{' || text.back() != '}') return {};
+    std::vector<std::string> values;
+    int depth = 0;
+    std::size_t begin = open + 1;
+    for (std::size_t i = begin; i < text.size(); ++i) {
+        char c = text[i];
+        bool ends = depth == 0 && (c == ',' || c == '}');
+        if (c == '(' || c == '[' || c == '{') ++depth;
+        if (ends) values.emplace_back(trimmed(text.substr(begin, i - begin)));
+        if (ends) begin = i + 1;
+        if (ends && c == '}' && i + 1 != text.size()) return {};
+        if (c == ')' || c == ']' || (c == '}' && depth > 0)) --depth;
+    }
+    return values;
+}
+
+}  // namespace
+
+bool makes_all_members(const std::string& name, const SourceStatement& statement) {
+    std::size_t dot = name.find('.');
+    return dot != std::string::npos && !values_in_braces(name.substr(0, dot), statement).empty();
+}
+
+std::optional<std::string> member_made_by(const std::string& name, std::size_t member,
+                                          const SourceStatement& statement) {
+    std::size_t dot = name.find('.');
+    std::vector<std::string> values = values_in_braces(name.substr(0, dot), statement);
+    bool are_plain = std::none_of(values.begin(), values.end(), [](const std::string& value) {
+        return value.empty() || value[0] == '.' || value[0] == '{' || value[0] == '[';
+    });
+    return are_plain && member < values.size() ? std::optional(values[member]) : std::nullopt;
+}
+
+std::optional<std::string> condition_of(const SourceStatement& head, CodeLanguage language) {
+    std::string text = head.text;
+    if (text == "else") return std::string();
+    if (text.starts_with("else ")) text = text.substr(5);
+    if (!text.starts_with("if")) return std::nullopt;
+    std::string condition(trimmed(text.substr(2)));
+    bool is_more = condition.find(';') != std::string::npos || condition.starts_with("constexpr") ||
+                   condition.starts_with("let ");
+    if (is_more || condition.empty()) return std::nullopt;
+    if (language == CodeLanguage::rust) return condition;
+    bool is_in_parentheses = condition.front() == '(' && condition.back() == ')';
+    return is_in_parentheses ? std::optional(condition) : std::nullopt;
 }
 
 std::optional<std::string> value_set_by(const std::string& name, const SourceStatement& statement) {

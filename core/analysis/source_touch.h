@@ -21,6 +21,14 @@ SourceTouch touch_of(const std::string& name, const SourceStatement& statement,
 // What a statement that sets it sets it to: "first + 2"; of `sum += first` "sum + first". Nothing
 // where it is not that simple.
 std::optional<std::string> value_set_by(const std::string& name, const SourceStatement& statement);
+// Whether it declares the structure that the name is a member of with a value for each: "Lock lock
+// = {4, flow};". And the text of one of those; nothing where it has none.
+bool makes_all_members(const std::string& name, const SourceStatement& statement);
+std::optional<std::string> member_made_by(const std::string& name, std::size_t member,
+                                          const SourceStatement& statement);
+// What decides whether the way of an `if` or `else` is gone: "first > second"; empty: of an else
+// alone, nothing where it is more than an expression.
+std::optional<std::string> condition_of(const SourceStatement& head, CodeLanguage language);
 // Whether it declares a variable of that name.
 bool declares(const std::string& name, const SourceStatement& statement);
 bool mentions(const std::string& word, const SourceStatement& statement);

@@ -114,6 +114,26 @@ void SourceView::add_to(ValueView& view, const Variable& variable) {
     }
 }
 
+// Of a structure that is wholly gone, in one line: {level = 4, flow = not known}.
+void SourceView::add_members(ValueView& view, const Part& part) {
+    std::vector<std::string> texts, grounds;
+    bool is_any_known = false;
+    for (const Member& member : plain(part.type).members()) {
+        std::string name = part.name + "." + member.name;
+        auto value = member.type && !member.bit_size ? recomputed_->of(name) : std::nullopt;
+        texts.push_back(
+            fmt::format("{} = {}", member.name,
+                        value ? make_view(ValueReader(moment_.target()), name, value->value).text
+                              : "not known"));
+        if (!value) continue;
+        is_any_known = true;
+        grounds.push_back(ground_of(*value));
+    }
+    if (!is_any_known) return;
+    view.recovered = fmt::format("{{{}}}", fmt::join(texts, ", "));
+    view.recovered_from = fmt::format("{}", fmt::join(grounds, "; "));
+}
+
 // The value that still lies where it was: that of here, if nothing has set it since. What the
 // source says otherwise speaks against both.
 void SourceView::add_last(ValueView& view, const Variable& variable) {
@@ -144,6 +164,7 @@ void SourceView::add_to_part(ValueView& view, const Part& part) {
                 if (child.name == member.name && member.type && !member.bit_size)
                     add_to_part(child, {part.variable, part.name + "." + member.name, *member.type,
                                         part.offset + member.offset});
+    if (is_structure && !view.unavailable.empty() && view.children.empty()) add_members(view, part);
     if (!is_scalar(part.type)) return;
     ValueReader reader(moment_.target());
     bool has_value = view.unavailable.empty();

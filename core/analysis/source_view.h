@@ -30,6 +30,7 @@ class SourceView {
         std::uint64_t offset = 0;  // bytes
     };
     void add_to_part(ValueView& view, const Part& part);
+    void add_members(ValueView& view, const Part& part);
     void add_last(ValueView& view, const Variable& variable);
     std::optional<Part> part_named(const std::string& name) const;
     struct Doubt {

@@ -17,14 +17,15 @@ SourceChanges changes_of(const std::string& body, CodeLanguage language = CodeLa
 }
 
 // The line of the statement that has set the name when the one of that line runs; 0: nobody has;
-// -1: it is not known.
+// -1: it is not known; that of a choice which decides about it, and a thousand.
 int setter(const SourceChanges& changes, const std::string& name, std::uint32_t line) {
     auto at = changes.statement_at(line);
     if (!at) return -2;
     SourceChanges::Setter found = changes.setter(name, *at);
     if (found.kind == SetterKind::unknown) return -1;
     if (found.kind == SetterKind::nobody) return 0;
-    return static_cast<int>(changes.statements()[found.statement].first_line);
+    int of_it = static_cast<int>(changes.statements()[found.statement].first_line);
+    return found.kind == SetterKind::choice ? of_it + 1000 : of_it;
 }
 
 TEST(SourceChanges, FollowOneWayThroughTheStatements) {
@@ -42,14 +43,79 @@ TEST(SourceChanges, FollowOneWayThroughTheStatements) {
         "    return sum;\n");              // 12
     EXPECT_EQ(setter(changes, "sum", 3), 2);
     EXPECT_EQ(setter(changes, "sum", 4), 2);
-    EXPECT_EQ(setter(changes, "sum", 5), -1) << "2 or 4";
+    EXPECT_EQ(setter(changes, "sum", 5), 1003) << "2 or 4";
     EXPECT_EQ(setter(changes, "sum", 8), 6);
     EXPECT_EQ(setter(changes, "sum", 12), 6);
     EXPECT_EQ(setter(changes, "first", 8), 0);
     EXPECT_EQ(setter(changes, "first", 10), 9);
-    EXPECT_EQ(setter(changes, "first", 12), -1) << "set on one way only";
-    EXPECT_EQ(setter(changes, "first", 13), -1) << "the brace that ends the function";
+    EXPECT_EQ(setter(changes, "first", 12), 1007) << "set on one way only";
+    EXPECT_EQ(setter(changes, "first", 13), 1007) << "the brace that ends the function";
     EXPECT_EQ(setter(changes, "sum", 13), 6);
+}
+
+TEST(SourceChanges, KnowTheWaysOfAChoice) {
+    SourceChanges changes = changes_of(
+        "    unsigned sum = 1;\n"            // 2
+        "    if (first > 3) {\n"             // 3
+        "        sum = 2;\n"                 // 4
+        "        note(sum);\n"               // 5
+        "    } else if (first == 2)\n"       // 6
+        "        note(1);\n"                 // 7
+        "    else {\n"                       // 8
+        "        sum = sum * 3;\n"           // 9
+        "        if (first)\n"               // 10
+        "            sum = 7;\n"             // 11
+        "    }\n"                            // 12
+        "    note(sum);\n"                   // 13
+        "    if (note(1)) sum = 2;\n"        // 14
+        "    switch (first) {\n"             // 15
+        "    case 1: if (first) sum = 3;\n"  // 16
+        "    case 2: note(3);\n"             // 17
+        "    }\n"                            // 18
+        "    note(4);\n");                   // 19
+    EXPECT_EQ(setter(changes, "sum", 5), 4);
+    EXPECT_EQ(setter(changes, "sum", 7), 2) << "the other way was not gone";
+    EXPECT_EQ(setter(changes, "sum", 9), 2);
+    EXPECT_EQ(setter(changes, "sum", 13), 1003);
+    EXPECT_EQ(setter(changes, "sum", 17), -1) << "it may have come in at case 2";
+    EXPECT_EQ(setter(changes, "sum", 19), -1);
+    auto ways = changes.ways_of(*changes.statement_at(3));
+    ASSERT_EQ(ways.size(), 3u);
+    EXPECT_EQ(ways[0].condition, "(first > 3)");
+    EXPECT_EQ(ways[1].condition, "(first == 2)");
+    EXPECT_EQ(ways[2].condition, "");
+    auto line_on = [&](std::size_t way) {
+        SourceChanges::Setter last = changes.setter_on("sum", ways[way]);
+        return last.kind == SetterKind::nobody ? 0u
+                                               : changes.statements()[last.statement].first_line;
+    };
+    EXPECT_EQ(line_on(0), 4u);
+    EXPECT_EQ(line_on(1), 0u);
+    EXPECT_EQ(line_on(2), 10u) << "a choice in the way";
+}
+
+TEST(SourceChanges, DoNotRelyOnAChoiceThatMayNotBeThere) {
+    SourceChanges changes = changes_of(
+        "    unsigned sum = 1;\n"
+        "#ifdef DEBUG\n"
+        "    if (first)\n"
+        "#endif\n"
+        "        sum = 2;\n"
+        "    note(sum);\n");
+    EXPECT_TRUE(changes.ways_of(*changes.statement_at(4)).empty());
+    SourceChanges loop = changes_of(
+        "    unsigned sum = 1;\n"   // 2
+        "    while (first) {\n"     // 3
+        "        note(sum);\n"      // 4
+        "        if (first > 3)\n"  // 5
+        "            sum = 2;\n"    // 6
+        "        note(sum);\n"      // 7
+        "    }\n"                   // 8
+        "    note(sum);\n");        // 9
+    EXPECT_EQ(setter(loop, "sum", 4), -1) << "of the pass before";
+    EXPECT_EQ(setter(loop, "sum", 7), 1005);
+    EXPECT_EQ(setter(loop, "sum", 5), -1) << "what it is if that way was not gone";
+    EXPECT_EQ(setter(loop, "sum", 9), -1);
 }
 
 TEST(SourceChanges, KnowThatALoopComesBack) {
@@ -168,7 +234,7 @@ TEST(SourceChanges, FollowMembersByThemselves) {
         "    lock = other;\n"            // 6
         "    note(2);\n");               // 7
     EXPECT_EQ(setter(changes, "lock.level", 5), 3);
-    EXPECT_EQ(setter(changes, "lock.flow", 4), -1) << "the whole was set";
+    EXPECT_EQ(setter(changes, "lock.flow", 4), 2) << "with the whole";
     EXPECT_EQ(setter(changes, "lock.flow", 5), 4);
     EXPECT_EQ(setter(changes, "lock.level", 7), -1);
 }
@@ -186,6 +252,31 @@ TEST(SourceChanges, ReadRust) {
     EXPECT_EQ(setter(changes, "sum", 4), -1) << "its address is taken further on";
     EXPECT_EQ(setter(changes, "other", 8), 6);
     EXPECT_EQ(setter(changes, "half", 8), -1);
+    SourceChanges arms = changes_of(
+        "    let mut sum: u32 = first;\n"  // 2
+        "    match first {\n"              // 3
+        "        1 => sum = 2,\n"          // 4
+        "        _ => note(7),\n"          // 5
+        "    }\n",
+        CodeLanguage::rust, "fn f(first: u32) -> u32 {\n");
+    EXPECT_EQ(setter(arms, "sum", 5), -1) << "the arm before was not gone";
+}
+
+TEST(SourceChanges, ReadStructuresThatAreMadeAtOnce) {
+    auto made = [](const std::string& statement, std::size_t member,
+                   CodeLanguage language = CodeLanguage::c) {
+        SourceChanges changes = changes_of("    " + statement + "\n    note(7);\n", language);
+        return changes.text_of_value("lock.flow", 0, member).value_or("nothing");
+    };
+    EXPECT_EQ(made("Lock lock = {first + 1, cut(2, 3)};", 0), "first + 1");
+    EXPECT_EQ(made("Lock lock = {first + 1, cut(2, 3)};", 1), "cut(2, 3)");
+    EXPECT_EQ(made("struct lock lock = { first };", 1), "nothing") << "it is 0, and not said";
+    EXPECT_EQ(made("Lock lock = {.flow = 3, .level = 4};", 0), "nothing");
+    EXPECT_EQ(made("Lock lock = {{1, 2}, 3};", 1), "nothing");
+    EXPECT_EQ(made("Lock lock = {1, 2}, other = {3, 4};", 1), "nothing");
+    EXPECT_EQ(made("static Lock lock = {1, 2};", 1), "nothing");
+    EXPECT_EQ(made("Lock lock = {1, 2};", 1, CodeLanguage::cplusplus), "nothing")
+        << "what its constructor makes of that is not known";
 }
 
 TEST(SourceChanges, TellWhatIsAssigned) {
