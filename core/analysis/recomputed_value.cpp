@@ -34,6 +34,33 @@ bool is_function(const ModuleSymbols& symbols, const std::string& name) {
            symbols.symbol_table().named(name);
 }
 
+// The place of a register among those that whole numbers and pointers are passed in (System V ABI
+// x86-64 §3.2.3); none: it is not one of them.
+std::optional<unsigned> passing_order(const Variable& parameter, FileAddress entry) {
+    constexpr unsigned kInOrder[] = {5, 4, 1, 2, 8, 9};  // DWARF numbers
+    auto place = dwarf::expression_at(parameter.locations, entry, 0);
+    if (!place || place->size() != 1) return std::nullopt;
+    unsigned number = static_cast<std::uint8_t>((*place)[0]) - dwarf::DW_OP_reg0;
+    for (unsigned i = 0; i < std::size(kInOrder); ++i)
+        if (kInOrder[i] == number) return i;
+    return std::nullopt;
+}
+
+// Parameters come in the order of their registers. clang, which numbers no rows, says of one that
+// is set at once that it begins where its new value is.
+bool is_in_order(const std::vector<Variable>& variables, const Variable& parameter,
+                 FileAddress entry) {
+    auto own = passing_order(parameter, entry);
+    bool is_before = true;
+    for (const Variable& other : variables) {
+        if (&other == &parameter) is_before = false;
+        auto order =
+            other.is_parameter && &other != &parameter ? passing_order(other, entry) : std::nullopt;
+        if (order && (is_before ? *order >= *own : *order <= *own)) return false;
+    }
+    return true;
+}
+
 std::string base_of(const std::string& name) {
     return name.substr(0, name.find('.'));
 }
@@ -112,10 +139,11 @@ std::optional<Value> RecomputedValues::present(const std::string& name) const {
 // What its register held when the function was entered, as far as the caller still knows.
 std::optional<Value> RecomputedValues::passed(const Variable& parameter) const {
     if (frame_.inlined || !frame_.function) return std::nullopt;
-    auto place = dwarf::expression_at(parameter.locations, frame_.function->low(), 0);
-    auto first = place && place->size() == 1 ? static_cast<std::uint8_t>((*place)[0]) : 0;
-    bool is_register = first >= dwarf::DW_OP_reg0 && first < dwarf::DW_OP_reg0 + 32;
-    if (!is_register) return std::nullopt;
+    FileAddress entry = frame_.function->low();
+    bool is_passed_so = frame_.body && passing_order(parameter, entry) &&
+                        is_in_order(frame_.body->outermost.variables, parameter, entry);
+    if (!is_passed_so) return std::nullopt;
+    auto place = dwarf::expression_at(parameter.locations, entry, 0);
     const std::byte expression[] = {std::byte{dwarf::DW_OP_entry_value}, std::byte{1}, (*place)[0],
                                     std::byte{dwarf::DW_OP_stack_value}};
     FrameContext context(moment_.target(), frame_);
@@ -144,7 +172,7 @@ std::optional<RecomputedValue> RecomputedValues::set_by(const std::string& name,
     if (setter.kind != Setter::Kind::nobody || !variable || !variable->is_parameter)
         return std::nullopt;
     auto value = passed(*variable);
-    return value ? std::optional(RecomputedValue{*value, 0, {}, {}}) : std::nullopt;
+    return value ? std::optional(RecomputedValue{*value, 0, {}, {}, {}}) : std::nullopt;
 }
 
 // The value that the name had when the statement at `at` ran.
@@ -171,7 +199,7 @@ std::optional<RecomputedValue> RecomputedValues::find_as_of(const std::string& n
     if (!now) return by_source;
     ValueReader reader(moment_.target());
     if (by_source && reader.wide(by_source->value) != reader.wide(*now)) return std::nullopt;
-    return RecomputedValue{*now, 0, {}, {}};
+    return RecomputedValue{*now, 0, {}, {}, {}};
 }
 
 std::optional<RecomputedValue> RecomputedValues::computed(const std::string& name,
@@ -230,10 +258,7 @@ std::optional<RecomputedValue> RecomputedValues::chosen(const std::string& name,
     }
     if (is_known && !is_gone) made = as_of(name, choice);
     open_.erase({name + "?", choice});
-    if (made)
-        for (std::string& each : with)
-            if (std::find(made->with.begin(), made->with.end(), each) == made->with.end())
-                made->with.push_back(std::move(each));
+    if (made) made->decided_by.insert(made->decided_by.end(), with.begin(), with.end());
     return made;
 }
 

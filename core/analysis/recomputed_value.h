@@ -27,6 +27,7 @@ struct RecomputedValue {
     std::uint32_t line = 0;         // of the statement that set it; 0: it is what the caller passed
     std::string text;               // what the source sets it to: "length * 2 + first"
     std::vector<std::string> with;  // "length = 12"
+    std::vector<std::string> decided_by;  // the same, of the conditions that led there
 };
 
 // In code that was not optimised each variable has one place for its whole scope.

@@ -16,9 +16,14 @@ namespace lantern {
 namespace {
 
 std::string ground_of(const RecomputedValue& value) {
-    if (!value.line) return "it was passed so, and nothing has set it since";
+    std::vector<std::string> decided_by = value.decided_by;
+    std::sort(decided_by.begin(), decided_by.end());
+    decided_by.erase(std::unique(decided_by.begin(), decided_by.end()), decided_by.end());
+    std::string way =
+        decided_by.empty() ? "" : "; the way was decided by " + join_with(decided_by, "and");
+    if (!value.line) return "it was passed so, and nothing has set it since" + way;
     std::string with = value.with.empty() ? "" : ", with " + join_with(value.with, "and");
-    return fmt::format("line {} sets it to {}{}", value.line, value.text, with);
+    return fmt::format("line {} sets it to {}{}{}", value.line, value.text, with, way);
 }
 
 }  // namespace

@@ -177,7 +177,7 @@ TEST(Golden, WhatBecameOfAFunction) {
 
 TEST(Golden, ValuesOfOptimisedCode) {
     expect_golden_session("optimised", "unseen-gcc-O2",
-                          {"pause at unseen.c:97", "launch", "locals", "explain kept", "stack",
+                          {"pause at unseen.c:98", "launch", "locals", "explain kept", "stack",
                            "breakpoints", "pin kept", "pin", "signals", "threads"});
 }
 

@@ -161,9 +161,9 @@ INSTANTIATE_TEST_SUITE_P(Builds, Unseen, ::testing::ValuesIn(kUnseenBuilds), [](
 
 TEST(UnseenText, SaysOnWhichGround) {
     Ran ran = debug(fixture("unseen-gcc-O2"),
-                    {"pause at unseen.c:97", "launch", "locals", "value kept", "explain kept"},
+                    {"pause at unseen.c:98", "launch", "locals", "value kept", "explain kept"},
                     {"--stdout", "/dev/null"});
-    std::string doubt = ": line 95 sets it to (both ^ (both << 3)) + (both >> 2), with both = ";
+    std::string doubt = ": line 96 sets it to (both ^ (both << 3)) + (both >> 2), with both = ";
     EXPECT_TRUE(ran.says(doubt)) << ran.output;
     EXPECT_NE(ran.output.find("perhaps ", ran.output.find("kept  ")), std::string::npos);
 }
@@ -171,7 +171,7 @@ TEST(UnseenText, SaysOnWhichGround) {
 TEST(UnseenText, TellsOfALoopThatIsGone) {
     Ran ran = debug(fixture("unseen-gcc-O1"), {"reach emptied", "over", "over", "locals"},
                     {"--stdout", "/dev/null"});
-    EXPECT_TRUE(ran.says("perhaps of before the loop at line 166: what is set there has no code"))
+    EXPECT_TRUE(ran.says("perhaps of before the loop at line 188: what is set there has no code"))
         << ran.output;
 }
 

@@ -10,6 +10,7 @@
 #define tell3(a, b, c) ONE(a) ONE(b) ONE(c)
 #define tell4(a, b, c, d) ONE(a) ONE(b) ONE(c) ONE(d)
 #define tell5(a, b, c, d, e) ONE(a) ONE(b) ONE(c) ONE(d) ONE(e)
+#define tell6(a, b, c, d, e, f) tell5(a, b, c, d, e) ONE(f)
 #define tell(count, ...) printf("@%u %d", calls, __LINE__ + 1); tell##count(__VA_ARGS__) printf("\n")
 #endif
 
@@ -160,6 +161,27 @@ __attribute__((noinline)) unsigned handed(unsigned first, unsigned second, unsig
     return first + rest;
 }
 
+// A parameter that another one's register is said to be, and ways that its conditions tell apart.
+__attribute__((noinline)) unsigned parted(unsigned first, unsigned second) {
+    Lock both = {second, first};
+    second = both.flow;
+    unsigned way = 3;
+    cells[5] = first;
+    // tell(5, first, second, way, both.level, both.flow);
+    if (first > 90)
+        way = first + 1;
+    else if (second == 77)
+        way = 7;
+    // tell(5, first, second, way, both.level, both.flow);
+    unsigned rest = way * 2;
+    // tell(6, first, second, way, both.level, both.flow, rest);
+    both.level = 9;
+    // tell(6, first, second, way, both.level, both.flow, rest);
+    note(second);
+    // tell(6, first, second, way, both.level, both.flow, rest);
+    return ask(first);
+}
+
 // A loop that nobody needs goes, with all that it sets.
 __attribute__((noinline)) unsigned emptied(unsigned left) {
     // tell(1, left);
@@ -186,6 +208,7 @@ int main(void) {
         total += ways(i, 3);
         total += copied(5, 7);
         total += handed(i * 31 + 4, 11, i);
+        total += parted(i * 5 + 70, 11);
         total += emptied(i * 99 + 77777);
     }
     fprintf(stderr, "%u %u\n", total, noted);
