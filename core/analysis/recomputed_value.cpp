@@ -234,29 +234,36 @@ std::optional<Value> RecomputedValues::value_of_text(const std::string& text, st
     return is_whole_number(*result.type) ? std::optional(std::move(result)) : std::nullopt;
 }
 
-// By the way that was gone: the first whose condition held when the choice was made. If nothing
-// there sets it, it is what it was before.
+// The first whose condition held when the choice was made; the number of ways: none did. Nothing
+// where that is not known, or where it is a way on which nobody comes here: then a value that
+// decided about it is false.
+std::optional<std::size_t> RecomputedValues::way_gone(const std::vector<SourceChanges::Way>& ways,
+                                                      std::size_t choice,
+                                                      std::vector<std::string>& with) {
+    for (std::size_t i = 0; i < ways.size(); ++i) {
+        bool holds = ways[i].condition.empty();
+        if (!holds) {
+            auto value = value_of_text(ways[i].condition, choice, with);
+            if (!value) return std::nullopt;
+            holds = ValueReader(moment_.target()).truth(*value);
+        }
+        if (holds) return ways[i].leads_away ? std::nullopt : std::optional(i);
+    }
+    return ways.empty() ? std::nullopt : std::optional(ways.size());
+}
+
+// By the way that was gone. If nothing there sets it, it is what it was before.
 std::optional<RecomputedValue> RecomputedValues::chosen(const std::string& name,
                                                         std::size_t choice) {
     if (open_.size() > kDeepest || !open_.insert({name + "?", choice}).second) return std::nullopt;
     std::optional<RecomputedValue> made;
     std::vector<std::string> with;
     std::vector<SourceChanges::Way> ways = changes_->ways_of(choice);
-    bool is_known = !ways.empty(), is_gone = false;
-    for (std::size_t i = 0; i < ways.size() && is_known && !is_gone; ++i) {
-        std::optional<Value> holds;
-        if (!ways[i].condition.empty()) holds = value_of_text(ways[i].condition, choice, with);
-        is_known = ways[i].condition.empty() || holds;
-        is_gone = is_known && (!holds || ValueReader(moment_.target()).truth(*holds));
-        if (!is_gone) continue;
-        Setter last = changes_->setter_on(name, ways[i]);
-        is_gone = last.kind != Setter::Kind::nobody;
-        if (is_gone)
-            made = set_by(name, last);
-        else
-            break;
+    if (auto gone = way_gone(ways, choice, with)) {
+        Setter last{Setter::Kind::nobody};
+        if (*gone < ways.size()) last = changes_->setter_on(name, ways[*gone]);
+        made = last.kind == Setter::Kind::nobody ? as_of(name, choice) : set_by(name, last);
     }
-    if (is_known && !is_gone) made = as_of(name, choice);
     open_.erase({name + "?", choice});
     if (made) made->decided_by.insert(made->decided_by.end(), with.begin(), with.end());
     return made;

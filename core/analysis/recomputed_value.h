@@ -63,6 +63,8 @@ class RecomputedValues {
     std::optional<RecomputedValue> find_as_of(const std::string& name, std::size_t at);
     std::optional<RecomputedValue> set_by(const std::string& name, const Setter& setter);
     std::optional<RecomputedValue> computed(const std::string& name, std::size_t statement);
+    std::optional<std::size_t> way_gone(const std::vector<SourceChanges::Way>& ways,
+                                        std::size_t choice, std::vector<std::string>& with);
     std::optional<RecomputedValue> chosen(const std::string& name, std::size_t choice);
     // What the text comes to, with the variables as they were when the statement at `at` ran.
     std::optional<Value> value_of_text(const std::string& text, std::size_t at,

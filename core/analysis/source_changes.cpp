@@ -1,6 +1,7 @@
 #include "core/analysis/source_changes.h"
 
 #include <algorithm>
+#include <string_view>
 
 namespace lantern {
 
@@ -173,6 +174,16 @@ SourceChanges::Setter SourceChanges::setter(const std::string& name, std::size_t
     return last;
 }
 
+bool SourceChanges::leads_away(std::uint32_t block) const {
+    return std::any_of(statements_.begin(), statements_.end(), [&](const SourceStatement& each) {
+        if (each.blocks.empty() || each.blocks.back() != block) return false;
+        std::string word = each.text.substr(0, each.text.find_first_of(" (;"));
+        for (std::string_view away : {"return", "break", "continue", "throw", "abort", "exit"})
+            if (word == away) return true;
+        return false;
+    });
+}
+
 std::vector<SourceChanges::Way> SourceChanges::ways_of(std::size_t choice) const {
     std::vector<Way> ways;
     const Blocks& blocks = statements_[choice].blocks;
@@ -182,7 +193,7 @@ std::vector<SourceChanges::Way> SourceChanges::ways_of(std::size_t choice) const
         if (each.blocks != blocks || (i != choice && !each.text.starts_with("else"))) break;
         auto condition = condition_of(each, language_);
         if (!condition || each.is_under_condition) return {};
-        ways.push_back({i, *condition});
+        ways.push_back({i, *condition, leads_away(each.opens)});
         if (condition->empty()) break;
     }
     return ways;

@@ -50,7 +50,9 @@ class SourceChanges {
     // The ways of a choice that begins with the statement: its `if`, each `else if`, its `else`.
     struct Way {
         std::size_t head = 0;
-        std::string condition;  // as the source has it; empty: of an else
+        std::string condition;    // as the source has it; empty: of an else
+        bool leads_away = false;  // it ends with a return or the like: whoever comes behind the
+                                  // choice has not gone it
     };
     // Empty where a condition is more than an expression.
     std::vector<Way> ways_of(std::size_t choice) const;
@@ -73,6 +75,7 @@ class SourceChanges {
   private:
     const std::vector<SourceTouch>& touches(const std::string& name) const;  // by statement
     bool is_lost(const std::string& name) const;
+    bool leads_away(std::uint32_t block) const;
     bool may_be_passed_over(const SourceStatement& statement) const;
     std::optional<std::size_t> head_of(std::uint32_t block) const;
     std::optional<std::size_t> choice_of(std::size_t head) const;

@@ -94,6 +94,23 @@ TEST(SourceChanges, KnowTheWaysOfAChoice) {
     EXPECT_EQ(line_on(2), 10u) << "a choice in the way";
 }
 
+TEST(SourceChanges, KnowWhichWayLeadsAway) {
+    SourceChanges changes = changes_of(
+        "    unsigned sum = 1;\n"        // 2
+        "    if (first > 3) {\n"         // 3
+        "        sum = 2;\n"             // 4
+        "        return sum;\n"          // 5
+        "    } else if (first > 2) {\n"  // 6
+        "        if (sum) return 4;\n"   // 7
+        "        sum = 5;\n"             // 8
+        "    }\n"                        // 9
+        "    note(sum);\n");             // 10
+    auto ways = changes.ways_of(*changes.statement_at(3));
+    ASSERT_EQ(ways.size(), 2u);
+    EXPECT_TRUE(ways[0].leads_away);
+    EXPECT_FALSE(ways[1].leads_away) << "only one of its own ways does";
+}
+
 TEST(SourceChanges, DoNotRelyOnAChoiceThatMayNotBeThere) {
     SourceChanges changes = changes_of(
         "    unsigned sum = 1;\n"
