@@ -71,6 +71,12 @@ std::string by_the_account(const Variable& variable, const Frame& frame,
 std::vector<std::string> why_nowhere(const Moment& moment, const Frame& frame,
                                      const Variable& variable, const NearestPlaces& nearest) {
     std::vector<std::string> why;
+    bool is_before = !variable.is_parameter && frame.line &&
+                     frame.line->file == variable.declared_in &&
+                     frame.line->line <= variable.declared_line;
+    if (is_before)
+        return {fmt::format("it begins with line {}, and has no value before that has run",
+                            variable.declared_line)};
     std::string name = escape_for_display(variable.name);
     try {
         RecomputedValues source(moment, frame);

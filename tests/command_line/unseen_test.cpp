@@ -168,6 +168,19 @@ TEST(UnseenText, SaysOnWhichGround) {
     EXPECT_NE(ran.output.find("perhaps ", ran.output.find("kept  ")), std::string::npos);
 }
 
+TEST(UnseenText, TellsWhyAVariableIsNowhere) {
+    Ran ran = debug(DEMO_FOLDER "/daybook", {"pause at daybook.cpp:32", "launch", "explain pence"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("why       it begins with line 32, and has no value before that has run"))
+        << ran.output;
+    Ran gone = debug(fixture("chance-gcc-O2"),
+                     {"pause at chance.c:140", "launch", "explain p1", "explain v2"},
+                     {"--stdout", "/dev/null"});
+    EXPECT_TRUE(gone.says("last      928871161 as of line 130, still in rsi")) << gone.output;
+    EXPECT_TRUE(gone.says("why       line 132 sets it to (table[p1 & 15] + p2)")) << gone.output;
+    EXPECT_TRUE(gone.says("why       it begins with line ")) << gone.output;
+}
+
 TEST(UnseenText, TellsOfALoopThatIsGone) {
     Ran ran = debug(fixture("unseen-gcc-O1"), {"reach emptied", "over", "over", "locals"},
                     {"--stdout", "/dev/null"});
