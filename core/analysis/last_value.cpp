@@ -88,7 +88,9 @@ std::vector<bool> LastValues::nodes_that_write(const Value& place) const {
     auto size = static_cast<unsigned>(plain(*place.type).size);
     FrameSlots::Stores stores =
         slots_->reaching(node_here_, slot, size, FrameSlots::any_object_with(slot, size));
-    if (stores.may_be_others) writes.assign(writes.size(), true);
+    // A call that is under way may write what it was given the address of.
+    bool may_be_written_now = frame_.level > 0 && !stores.address_taken.empty();
+    if (stores.may_be_others || may_be_written_now) writes.assign(writes.size(), true);
     for (std::uint32_t node : stores.nodes) writes[node] = true;
     return writes;
 }
@@ -175,7 +177,7 @@ bool LastValues::account_lags_at(std::uint32_t node, const Variable& variable) c
     Frame then = frame_;
     then.lookup_address = frame_.module->to_run(flow_->nodes()[node].address);
     then.position.reset();
-    then.line->line = position_of(node).line;
+    then.line->line = position.line;
     return LaggingValues(moment_, then, *changes_, *statement)
         .passed_over(variable, variable.name, 0, plain(*variable.type).size)
         .has_value();
