@@ -10,17 +10,17 @@
 namespace lantern::cli {
 namespace {
 
-constexpr double kSide = 30, kTop = 118, kSource = 360, kAddress = 70, kLane = 104, kGap = 8,
-                 kSmallLetters = 10, kLineStep = 12;
+constexpr double kLifeSide = 30, kLifeTop = 118, kSource = 360, kAddress = 70, kLane = 104,
+                 kLifeGap = 8, kSmallLetters = 10, kLineStep = 12;
 constexpr std::size_t kMostLanes = 8, kMostInstructions = 1'500;
 constexpr Colour kBand{0.955, 0.96, 0.965}, kMarker{0.80, 0.42, 0.10}, kEmpty{0.985, 0.985, 0.985};
 
-struct Look {
+struct LifeLook {
     PlaceKind kind;
     Colour fill;
     const char* meaning;
 };
-constexpr Look kLooks[] = {
+constexpr LifeLook kLifeLooks[] = {
     {PlaceKind::in_register, {0.80, 0.85, 0.93}, "in a register"},
     {PlaceKind::in_memory, {0.80, 0.91, 0.80}, "in memory"},
     {PlaceKind::constant, {0.97, 0.91, 0.62}, "a constant"},
@@ -29,7 +29,7 @@ constexpr Look kLooks[] = {
     {PlaceKind::nowhere, kEmpty, "nowhere"},
 };
 Colour fill_of(PlaceKind kind) {
-    for (const Look& look : kLooks)
+    for (const LifeLook& look : kLifeLooks)
         if (look.kind == kind) return look.fill;
     return kEmpty;
 }
@@ -57,13 +57,14 @@ class LifePicture {
               16.0)) {}
 
     double width() const {
-        return 2 * kSide + kSource + kAddress + static_cast<double>(lanes_) * (kLane + kGap);
+        return 2 * kLifeSide + kSource + kAddress +
+               static_cast<double>(lanes_) * (kLane + kLifeGap);
     }
-    double height() const { return y_of(life_.instructions.size()) + kSide; }
+    double height() const { return y_of(life_.instructions.size()) + kLifeSide; }
 
     void draw(Pen& pen) const {
-        pen.strong_text(kSide, 38, fmt::format("where the variables of {} live", life_.function),
-                        17, kInk);
+        pen.strong_text(kLifeSide, 38,
+                        fmt::format("where the variables of {} live", life_.function), 17, kInk);
         draw_legend(pen);
         draw_lines(pen);
         for (std::size_t i = 0; i < lanes_; ++i) draw_lane(pen, life_.lanes[i], lane_x(i));
@@ -72,15 +73,15 @@ class LifePicture {
 
   private:
     double y_of(std::size_t instruction) const {
-        return kTop + static_cast<double>(instruction) * step_;
+        return kLifeTop + static_cast<double>(instruction) * step_;
     }
     double lane_x(std::size_t lane) const {
-        return kSide + kSource + kAddress + static_cast<double>(lane) * (kLane + kGap);
+        return kLifeSide + kSource + kAddress + static_cast<double>(lane) * (kLane + kLifeGap);
     }
 
     void draw_legend(Pen& pen) const {
-        double x = kSide;
-        for (const Look& look : kLooks) {
+        double x = kLifeSide;
+        for (const LifeLook& look : kLifeLooks) {
             pen.box(x, 54, 14, 12, look.fill);
             pen.text(x + 20, 64, look.meaning, kSmallLetters, kFaint);
             x += 38 + pen.width_of(look.meaning, kSmallLetters);
@@ -101,15 +102,15 @@ class LifePicture {
                 ++end;
             double top = y_of(i), bottom = y_of(end);
             if ((is_banded = !is_banded))
-                pen.fill(kSide, top, width() - 2 * kSide, bottom - top, kBand);
+                pen.fill(kLifeSide, top, width() - 2 * kLifeSide, bottom - top, kBand);
             const LifeInstruction& first = life_.instructions[i];
             if (top >= room_from) {
                 std::string words =
                     first.line ? fmt::format("{:>4}  {}", first.line, first.text) : "no line";
-                pen.text(kSide + 16, top + 10,
+                pen.text(kLifeSide + 16, top + 10,
                          pen.fitted(escape_for_display(words), kSource - 30, kSmallLetters),
                          kSmallLetters, kInk);
-                pen.text(kSide + kSource, top + 10,
+                pen.text(kLifeSide + kSource, top + 10,
                          fmt::format("{:#x}", first.address.value & 0xffffff), kSmallLetters,
                          kFaint);
                 room_from = top + kLineStep;
@@ -119,9 +120,9 @@ class LifePicture {
     }
 
     void draw_lane(Pen& pen, const VariableLane& lane, double x) const {
-        pen.strong_text(x, kTop - 12, pen.fitted(escape_for_display(lane.name), kLane, 12), 12,
+        pen.strong_text(x, kLifeTop - 12, pen.fitted(escape_for_display(lane.name), kLane, 12), 12,
                         kInk);
-        pen.box(x, kTop, kLane, y_of(life_.instructions.size()) - kTop, kEmpty);
+        pen.box(x, kLifeTop, kLane, y_of(life_.instructions.size()) - kLifeTop, kEmpty);
         for (const LifeStretch& stretch : lane.stretches) {
             double top = y_of(stretch.first), bottom = y_of(stretch.last + 1);
             pen.box(x, top, kLane, bottom - top, fill_of(stretch.kind));
@@ -134,8 +135,8 @@ class LifePicture {
 
     void draw_here(Pen& pen) const {
         double y = y_of(life_.here);
-        pen.fill(kSide, y - 0.75, width() - 2 * kSide, 1.5, kMarker);
-        pen.text(kSide, y + 10, "◆", 11, kMarker);
+        pen.fill(kLifeSide, y - 0.75, width() - 2 * kLifeSide, 1.5, kMarker);
+        pen.text(kLifeSide, y + 10, "◆", 11, kMarker);
     }
 
     const VariableLife& life_;

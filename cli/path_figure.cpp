@@ -10,7 +10,7 @@
 namespace lantern::cli {
 namespace {
 
-constexpr double kSide = 30, kTop = 80, kWidth = 620, kBoxHeight = 50, kArrow = 42;
+constexpr double kPathSide = 30, kPathTop = 80, kWidth = 620, kBoxHeight = 50, kArrow = 42;
 constexpr std::size_t kMostBoxes = 14;  // of blocks; the middle of a longer way is left out
 constexpr Colour kRoot{0.80, 0.91, 0.80}, kBlock{0.80, 0.85, 0.93}, kMeant{0.93, 0.80, 0.66},
     kLost{0.93, 0.93, 0.93};
@@ -65,10 +65,10 @@ std::vector<Box> boxes_of(const HeapPathReport& report) {
 }
 
 void draw_box(Pen& pen, const Box& box, double y) {
-    pen.box(kSide, y, kWidth, kBoxHeight, box.fill);
-    pen.text(kSide + 14, y + (box.below.empty() ? 31 : 21),
+    pen.box(kPathSide, y, kWidth, kBoxHeight, box.fill);
+    pen.text(kPathSide + 14, y + (box.below.empty() ? 31 : 21),
              pen.fitted(escape_for_display(box.name), kWidth - 28, 14), 14, kInk);
-    pen.text(kSide + 14, y + 40, box.below, 11, kFaint);
+    pen.text(kPathSide + 14, y + 40, box.below, 11, kFaint);
 }
 
 }  // namespace
@@ -76,15 +76,16 @@ void draw_box(Pen& pen, const Box& box, double y) {
 void draw_path(const HeapPathReport& report, const std::filesystem::path& file) {
     std::vector<Box> boxes = boxes_of(report);
     double height =
-        kTop + static_cast<double>(boxes.size()) * (kBoxHeight + kArrow) - kArrow + kSide;
-    write_figure(file, 2 * kSide + kWidth, height, [&](Pen& pen) {
-        pen.strong_text(kSide, 38, fmt::format("what keeps {:#x}", report.block.address), 17, kInk);
-        pen.text(kSide, 58, "each box holds the pointer that leads to the next", 11, kFaint);
-        double y = kTop;
+        kPathTop + static_cast<double>(boxes.size()) * (kBoxHeight + kArrow) - kArrow + kPathSide;
+    write_figure(file, 2 * kPathSide + kWidth, height, [&](Pen& pen) {
+        pen.strong_text(kPathSide, 38, fmt::format("what keeps {:#x}", report.block.address), 17,
+                        kInk);
+        pen.text(kPathSide, 58, "each box holds the pointer that leads to the next", 11, kFaint);
+        double y = kPathTop;
         for (std::size_t i = 0; i < boxes.size(); ++i, y += kBoxHeight + kArrow) {
             draw_box(pen, boxes[i], y);
             if (i == 0 || report.steps.empty()) continue;
-            double x = kSide + 60;
+            double x = kPathSide + 60;
             pen.arrow_down(x, y - kArrow, y);
             pen.text(x + 14, y - kArrow / 2 + 4, boxes[i].into, 11, kFaint);
         }

@@ -13,7 +13,7 @@
 namespace lantern::cli {
 namespace {
 
-constexpr std::size_t kRowsShown = 40;
+constexpr std::size_t kHeapRowsShown = 40;
 
 std::uint64_t number_of(std::string_view text, const char* example) {
     auto number = whole_number(trimmed(text));
@@ -45,7 +45,7 @@ std::string type_words(std::string_view& text) {
 
 HeapBlocksQuery blocks_query(Session& session, std::string_view text) {
     HeapBlocksQuery query;
-    query.limit = kRowsShown;
+    query.limit = kHeapRowsShown;
     while (!text.empty()) {
         std::string_view word = take_word(text);
         if (word == "free") {
@@ -69,7 +69,7 @@ HeapBlocksQuery blocks_query(Session& session, std::string_view text) {
 
 // Nothing, or "limit N".
 std::size_t limit_of(std::string_view text, const char* command) {
-    if (text.empty()) return kRowsShown;
+    if (text.empty()) return kHeapRowsShown;
     if (take_word(text) != "limit")
         throw RequestError(fmt::format("{} takes the word limit and a number", command),
                            fmt::format("{} limit 100", command));

@@ -11,7 +11,7 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kDeepest = 8;
+constexpr unsigned kDeepestComputed = 8;
 
 }  // namespace
 
@@ -19,7 +19,7 @@ constexpr unsigned kDeepest = 8;
 
 // What was widened and multiplied before it became the offset of an element.
 std::optional<SourceName> SourceNames::index_in(PlaceInCode& place, unsigned& dwarf_number) {
-    for (unsigned step = 0; step < kDeepest; ++step) {
+    for (unsigned step = 0; step < kDeepestComputed; ++step) {
         if (auto name = in_register(place, dwarf_number)) return name;
         auto definitions = place.code->data.reaching(place.node, dwarf_number);
         if (definitions.nodes.size() != 1 || definitions.from_outside) return std::nullopt;
@@ -159,7 +159,7 @@ std::optional<std::uint64_t> SourceNames::computed_address(PlaceInCode place,
                                                            const MemoryAccess& access,
                                                            unsigned depth) {
     bool is_plain = access.segment == MemoryAccess::Segment::none && !access.has_other_registers;
-    if (!is_plain || depth > kDeepest) return std::nullopt;
+    if (!is_plain || depth > kDeepestComputed) return std::nullopt;
     if (auto slot = place.code->slots.slot_of(place.node, access)) {
         if (!place.frame->call_frame_address) return std::nullopt;
         return place.frame->call_frame_address->value + static_cast<std::uint64_t>(*slot);
@@ -181,7 +181,7 @@ std::optional<std::uint64_t> SourceNames::computed(PlaceInCode place, unsigned d
                                                    unsigned depth) {
     auto definitions = place.code->data.reaching(place.node, dwarf_number);
     bool is_one = definitions.nodes.size() == 1 && !definitions.from_outside;
-    if (depth > kDeepest) return std::nullopt;
+    if (depth > kDeepestComputed) return std::nullopt;
     if (!is_one) {
         auto variable = in_register(place, dwarf_number);
         return variable ? value_of(*place.frame, variable->text) : std::nullopt;

@@ -11,11 +11,7 @@
 
 namespace lantern {
 
-namespace {
-
-constexpr std::uint64_t kNearNull = 4096;
-
-}  // namespace
+namespace {}  // namespace
 
 bool can_be_an_address(std::uint64_t number) {
     return number >> 47 == 0;
@@ -23,9 +19,9 @@ bool can_be_an_address(std::uint64_t number) {
 
 namespace {
 
-class Search {
+class CulpritSearch {
   public:
-    Search(const Moment& moment, const Stop& stop)
+    CulpritSearch(const Moment& moment, const Stop& stop)
         : moment_(moment),
           target_(moment.target()),
           stop_(stop),
@@ -198,7 +194,7 @@ class Search {
 }  // namespace
 
 std::optional<Culprit> culprit_of(const Moment& moment, const Stop& stop) {
-    return Search(moment, stop).culprit();
+    return CulpritSearch(moment, stop).culprit();
 }
 
 }  // namespace lantern

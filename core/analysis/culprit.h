@@ -10,6 +10,8 @@
 
 namespace lantern {
 
+constexpr std::uint64_t kNearNull = 4096;  // no program has anything mapped below (mmap_min_addr)
+
 // The value in the statement that made it fail.
 struct Culprit {
     enum class Role { pointer, index, divisor, called } role = Role::pointer;

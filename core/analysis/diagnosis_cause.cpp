@@ -52,7 +52,6 @@ std::string what_is_wrong(const Moment& moment, const Culprit& culprit, const Va
     if (culprit.alignment)
         return fmt::format("is {:#x}, which is no multiple of {}", culprit.value,
                            culprit.alignment);
-    constexpr std::uint64_t kNearNull = 4096;
     if (culprit.value < kNearNull && !moment.target().region_at(RunAddress(culprit.value)))
         return fmt::format("is {:#x}, next to null, where nothing is mapped", culprit.value);
     std::string words = "is " + number_words(origin, culprit.value, true);

@@ -17,7 +17,6 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kNearNull = 4096;  // no program has anything mapped below (mmap_min_addr)
 constexpr std::uint64_t kFarFromNull =
     1 << 20;  // a member or element of a null pointer, where its register is known to be zero
 

@@ -13,7 +13,7 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kMostLines = 2;  // a value that is of one of more is of no use
+constexpr std::size_t kMostLinesOfLast = 2;  // a value that is of one of more is of no use
 constexpr std::size_t kMostEnds = 8;
 
 bool is_same(ByteSpan one, ByteSpan other) {
@@ -220,7 +220,7 @@ std::optional<LastValue> LastValues::still_in(const Variable& variable, ByteSpan
         if (std::uint32_t line = position_of(node).line) last.lines.push_back(line);
     std::sort(last.lines.begin(), last.lines.end());
     last.lines.erase(std::unique(last.lines.begin(), last.lines.end()), last.lines.end());
-    if (last.lines.empty() || last.lines.size() > kMostLines) return std::nullopt;
+    if (last.lines.empty() || last.lines.size() > kMostLinesOfLast) return std::nullopt;
     // Of a line that sets it, it would be both.
     auto is_unsure = [&](std::uint32_t node) {
         auto statement = statement_of(node);

@@ -14,7 +14,7 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kDeepest = 12;  // values that are computed for one another
+constexpr std::size_t kDeepestRecomputed = 12;  // values that are computed for one another
 
 bool is_whole_number(const Type& type) {
     TypeKind kind = plain(type).kind;
@@ -205,7 +205,7 @@ std::optional<RecomputedValue> RecomputedValues::find_as_of(const std::string& n
 std::optional<RecomputedValue> RecomputedValues::computed(const std::string& name,
                                                           std::size_t statement) {
     auto text = changes_->text_of_value(name, statement, member_index(name));
-    if (!text || open_.size() > kDeepest || !open_.insert({name, statement}).second)
+    if (!text || open_.size() > kDeepestRecomputed || !open_.insert({name, statement}).second)
         return std::nullopt;
     RecomputedValue made;
     auto result = value_of_text(*text, statement, made.with);
@@ -255,7 +255,8 @@ std::optional<std::size_t> RecomputedValues::way_gone(const std::vector<SourceCh
 // By the way that was gone. If nothing there sets it, it is what it was before.
 std::optional<RecomputedValue> RecomputedValues::chosen(const std::string& name,
                                                         std::size_t choice) {
-    if (open_.size() > kDeepest || !open_.insert({name + "?", choice}).second) return std::nullopt;
+    if (open_.size() > kDeepestRecomputed || !open_.insert({name + "?", choice}).second)
+        return std::nullopt;
     std::optional<RecomputedValue> made;
     std::vector<std::string> with;
     std::vector<SourceChanges::Way> ways = changes_->ways_of(choice);

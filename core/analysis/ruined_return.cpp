@@ -16,14 +16,14 @@
 namespace lantern {
 namespace {
 
-constexpr std::uint64_t kWord = 8;
+constexpr std::uint64_t kWordSize = 8;
 constexpr unsigned kFramesAboveRuin = 16;     // of the C library above the function
 constexpr std::uint64_t kFarthest = 1 << 20;  // bytes between an array and what was overwritten
 constexpr std::uint64_t kBehind = 256;        // bytes of the text behind that
 
-class Search {
+class ArraySearch {
   public:
-    Search(const Moment& moment, const Stop& stop)
+    ArraySearch(const Moment& moment, const Stop& stop)
         : moment_(moment), target_(moment.target()), stop_(stop) {}
 
     std::optional<RuinedReturn> run() {
@@ -37,10 +37,10 @@ class Search {
         if (const MemoryRegion* region = target_.region_at(at))
             is_code = region->permissions.find('x') != std::string::npos;
         if (is_code || was_called(top)) return std::nullopt;
-        auto gone = word_at(top - kWord);
+        auto gone = word_at(top - kWordSize);
         if (gone != at.value) return std::nullopt;
         RuinedReturn found;
-        found.slot = top - kWord;
+        found.slot = top - kWordSize;
         found.value = at.value;
         return found;
     }
@@ -49,7 +49,7 @@ class Search {
     std::optional<std::uint64_t> word_at(RunAddress at) {
         std::uint64_t word = 0;
         auto bytes = std::as_writable_bytes(std::span(&word, 1));
-        return target_.read_available(at, bytes) == kWord ? std::optional(word) : std::nullopt;
+        return target_.read_available(at, bytes) == kWordSize ? std::optional(word) : std::nullopt;
     }
 
     bool stands_at_return(RunAddress at) {
@@ -72,7 +72,7 @@ class Search {
         found.slot = slot;
         found.value = *value;
         Frame before = *frame;
-        before.registers.set(kFramePointerNumber, (slot - kWord).value);
+        before.registers.set(kFramePointerNumber, (slot - kWordSize).value);
         look_for_array(before, found);
         return found;
     }
@@ -155,7 +155,7 @@ class Search {
 }  // namespace
 
 std::optional<RuinedReturn> ruined_return_of(const Moment& moment, const Stop& stop) {
-    return Search(moment, stop).run();
+    return ArraySearch(moment, stop).run();
 }
 
 }  // namespace lantern

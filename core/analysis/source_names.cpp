@@ -17,7 +17,7 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kDeepest = 8;
+constexpr unsigned kDeepestName = 8;
 constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it nothing is worked out
 
 std::optional<SourceName> named_part(const Type& type, std::uint64_t offset) {
@@ -230,7 +230,7 @@ std::optional<SourceName> SourceNames::in_memory(PlaceInCode place, const Memory
 
 std::optional<SourceName> SourceNames::named(PlaceInCode place, unsigned dwarf_number,
                                              unsigned depth) {
-    if (depth > kDeepest) return std::nullopt;
+    if (depth > kDeepestName) return std::nullopt;
     if (auto variable = variable_in(place, dwarf_number)) return variable;
     auto definitions = place.code->data.reaching(place.node, dwarf_number);
     if (definitions.nodes.empty() && definitions.from_outside)
@@ -249,7 +249,7 @@ std::optional<SourceName> SourceNames::named(PlaceInCode place, unsigned dwarf_n
 
 std::optional<SourceName> SourceNames::named(PlaceInCode place, const MemoryAccess& access,
                                              unsigned depth) {
-    if (depth > kDeepest || access.segment != MemoryAccess::Segment::none) return std::nullopt;
+    if (depth > kDeepestName || access.segment != MemoryAccess::Segment::none) return std::nullopt;
     if (auto slot = place.code->slots.slot_of(place.node, access)) {
         if (auto variable = in_slot(place, *slot)) return variable;
         // The compiler's own copy of something.

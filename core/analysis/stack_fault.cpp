@@ -16,7 +16,7 @@ constexpr std::uint64_t kLargestFrame = 1 << 30;
 constexpr std::uint64_t kMostBelow =
     1 << 20;  // bytes below a stack's end at which an access is still taken for one of its own
 constexpr unsigned kFramesOfFault = 400;
-constexpr unsigned kTurns = 8;  // of one function among them: a recursion
+constexpr unsigned kStackTurns = 8;  // of one function among them: a recursion
 
 bool is_writable(const MemoryRegion& region) {
     return region.permissions.starts_with("rw");
@@ -40,7 +40,7 @@ std::string most_frequent(Unwinder& stack) {
     }
     auto most = std::max_element(seen.begin(), seen.end(),
                                  [](const auto& a, const auto& b) { return a.second < b.second; });
-    return most != seen.end() && most->second >= kTurns ? most->first : std::string();
+    return most != seen.end() && most->second >= kStackTurns ? most->first : std::string();
 }
 
 // The innermost function and how much of the stack it takes.

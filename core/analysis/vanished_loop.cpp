@@ -7,11 +7,11 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kDeepest = 4;  // variables that were made of one another
+constexpr unsigned kDeepestMade = 4;  // variables that were made of one another
 
-class Search {
+class VanishedLoopSearch {
   public:
-    Search(const Frame& frame, const SourceChanges& changes)
+    VanishedLoopSearch(const Frame& frame, const SourceChanges& changes)
         : frame_(frame), changes_(changes), statements_(changes.statements()) {}
 
     std::optional<VanishedLoop> behind(const std::string& name, std::size_t here,
@@ -41,7 +41,7 @@ class Search {
     std::optional<VanishedLoop> in_what_it_is_made_of(const std::string& name,
                                                       std::size_t statement, unsigned depth) const {
         auto text = changes_.text_of_value(name, statement);
-        if (!text || depth == kDeepest) return std::nullopt;
+        if (!text || depth == kDeepestMade) return std::nullopt;
         for (const std::string& part : names_in(*text))
             if (auto loop = behind(part, statement, depth + 1)) return loop;
         return std::nullopt;
@@ -90,7 +90,7 @@ class Search {
 std::optional<VanishedLoop> vanished_loop_behind(const Frame& frame, const SourceChanges& changes,
                                                  std::size_t here, const std::string& name) {
     if (!frame.module || !frame.function || !frame.line) return std::nullopt;
-    return Search(frame, changes).behind(name, here, 0);
+    return VanishedLoopSearch(frame, changes).behind(name, here, 0);
 }
 
 }  // namespace lantern
