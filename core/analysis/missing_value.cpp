@@ -86,7 +86,8 @@ std::vector<std::string> why_nowhere(const Moment& moment, const Frame& frame,
             auto next = next_that_names(*changes, source.here(), variable.name);
             auto setter = changes->setter(variable.name, source.here());
             if (!next && !jumps_about(*changes))
-                why.push_back("no statement from here on names it: it is not needed any more");
+                why.push_back(
+                    "no statement from here on names it: by the source it is not needed any more");
             if (next && setter.kind == SourceChanges::Setter::Kind::statement) {
                 auto text = changes->text_of_value(variable.name, setter.statement);
                 if (text)
