@@ -9,6 +9,7 @@
 #include "core/analysis/became_passes.h"
 #include "core/analysis/loop_text.h"
 #include "core/code/loop_shape.h"
+#include "core/code/ways.h"
 #include "core/expressions/scope_names.h"
 #include "core/session/linkage.h"
 #include "core/support/text.h"
@@ -320,19 +321,7 @@ class Loops {
     bool comes_back(std::uint32_t block, std::uint32_t loop) const {
         const Blocks& blocks = became_.code.blocks;
         std::uint32_t head = loop == Blocks::kNone ? Blocks::kNone : blocks.loops()[loop].head;
-        std::vector<bool> seen(blocks.all().size());
-        std::vector<std::uint32_t> next{block};
-        while (!next.empty()) {
-            std::uint32_t at = next.back();
-            next.pop_back();
-            for (std::uint32_t to : blocks.all()[at].to) {
-                if (to == block && to != head) return true;
-                if (to == head || seen[to]) continue;
-                seen[to] = true;
-                next.push_back(to);
-            }
-        }
-        return false;
+        return leads_on_to(blocks, block, head, [&](std::uint32_t to) { return to == block; });
     }
 
     std::string called_by(std::uint32_t node) const {

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/code/node_effects.h"
+#include "core/code/ways.h"
 #include "core/machine/registers.h"
 
 namespace lantern {
@@ -140,19 +141,7 @@ class Passes {
     bool leads(std::uint32_t from, const std::function<bool(std::uint32_t)>& is_wanted) const {
         std::uint32_t around = loop_around();
         std::uint32_t end = around == Blocks::kNone ? Blocks::kNone : blocks_.loops()[around].head;
-        std::vector<bool> seen(blocks_.all().size());
-        std::vector<std::uint32_t> next{from};
-        while (!next.empty()) {
-            std::uint32_t at = next.back();
-            next.pop_back();
-            for (std::uint32_t to : blocks_.all()[at].to) {
-                if (to == end || seen[to]) continue;
-                if (is_wanted(to)) return true;
-                seen[to] = true;
-                next.push_back(to);
-            }
-        }
-        return false;
+        return leads_on_to(blocks_, from, end, is_wanted);
     }
     bool reaches_loop(std::uint32_t block) const {
         return leads(block, [&](std::uint32_t to) { return is_in_loop(to); });

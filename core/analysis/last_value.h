@@ -25,7 +25,7 @@ namespace lantern {
 
 struct LastValue {
     Value value;
-    std::string place;                 // "rbx"
+    std::string place;                 // "in rbx"
     std::vector<std::uint32_t> lines;  // the value is of one of these: where the account ended
     bool is_current = false;           // nothing has set the variable since
 };
@@ -37,7 +37,7 @@ class LastValues {
     LastValues(const Moment& moment, const Frame& frame, const SourceChanges* changes,
                std::size_t here);
 
-    // Of a variable of the frame that has no place here. Never throws FormatError.
+    // Of a variable of the frame that has no place here. Damaged files give nothing.
     std::optional<LastValue> of(const Variable& variable);
 
   private:
@@ -67,7 +67,7 @@ class LastValues {
     bool is_read_ = false;
     std::unique_ptr<FlowGraph> flow_;  // null: the code cannot be relied on
     std::unique_ptr<Blocks> blocks_;
-    mutable std::unique_ptr<FrameSlots> slots_;
+    mutable std::unique_ptr<FrameSlots> slots_;  // made when a slot is asked for
     Ways before_;
     std::uint32_t node_here_ = 0;
     std::set<std::string> names_;  // of the function's variables

@@ -22,4 +22,21 @@ Ways ways_back(const FlowGraph& flow) {
     return back;
 }
 
+bool leads_on_to(const Blocks& blocks, std::uint32_t from, std::uint32_t barrier,
+                 const std::function<bool(std::uint32_t)>& is_wanted) {
+    std::vector<bool> seen(blocks.all().size());
+    std::vector<std::uint32_t> next{from};
+    while (!next.empty()) {
+        std::uint32_t at = next.back();
+        next.pop_back();
+        for (std::uint32_t to : blocks.all()[at].to) {
+            if (to == barrier || seen[to]) continue;
+            if (is_wanted(to)) return true;
+            seen[to] = true;
+            next.push_back(to);
+        }
+    }
+    return false;
+}
+
 }  // namespace lantern

@@ -1,7 +1,9 @@
 // Which instructions lead to which, and from which each is come to.
 #pragma once
 
-#include "core/code/flow_graph.h"
+#include <functional>
+
+#include "core/code/blocks.h"
 
 namespace lantern {
 
@@ -9,5 +11,10 @@ using Ways = std::vector<std::vector<std::uint32_t>>;  // by node: those that it
 
 Ways ways_on(const FlowGraph& flow);
 Ways ways_back(const FlowGraph& flow);  // by node: those that lead to it
+
+// Whether some way leads from the block on to a wanted one, itself perhaps, without coming to
+// `barrier` (kNone: none is forbidden).
+bool leads_on_to(const Blocks& blocks, std::uint32_t from, std::uint32_t barrier,
+                 const std::function<bool(std::uint32_t)>& is_wanted);
 
 }  // namespace lantern
