@@ -132,7 +132,7 @@ void SourceView::add_members(ValueView& view, const Part& part) {
                               : "not known"));
         if (!value) continue;
         is_any_known = true;
-        grounds.push_back(ground_of(*value));
+        grounds.push_back(fmt::format("{}: {}", member.name, ground_of(*value)));
     }
     if (!is_any_known) return;
     view.recovered = fmt::format("{{{}}}", fmt::join(texts, ", "));
