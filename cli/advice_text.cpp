@@ -37,6 +37,9 @@ std::string hint_text(const Hint& hint) {
         case Next::list_processes: return "processes lists them";
         case Next::list_processes_left: return "processes lists those that are left";
         case Next::list_frames: return "stack lists them";
+        case Next::list_heap_blocks: return "heap blocks lists them";
+        case Next::run_with_heap:
+            return "elm-lantern debug PROGRAM --heap puts a library in front that does";
         case Next::list_frames_and_threads:
             return "stack shows how it came here, threads the others";
         case Next::list_locals: return "locals lists what this frame has";

@@ -9,6 +9,7 @@
 #include <clocale>
 #include <cstdlib>
 #include <cstring>
+#include <fstream>
 #include <functional>
 #include <iostream>
 #include <set>
@@ -17,8 +18,10 @@
 #include "cli/diagnosis_run.h"
 #include "cli/disassemble_file.h"
 #include "cli/ending.h"
+#include "cli/heap_run.h"
 #include "cli/log.h"
 #include "cli/options.h"
+#include "cli/places_figure.h"
 #include "cli/progress.h"
 #include "cli/prompt.h"
 #include "cli/saved_file.h"
@@ -27,6 +30,7 @@
 #include "cli/shell.h"
 #include "cli/symbol_server.h"
 #include "cli/views/diagnosis.h"
+#include "cli/views/heap_page.h"
 #include "cli/views/json.h"
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
@@ -72,6 +76,17 @@ std::string absolute(const std::string& path) {
     return path.empty() ? path : std::filesystem::absolute(path).lexically_normal().string();
 }
 
+// Beside the program, or where it is installed to.
+std::string heap_library() {
+    std::error_code problem;
+    auto folder = std::filesystem::read_symlink("/proc/self/exe", problem).parent_path();
+    auto beside = folder / kHeapLibraryFile;
+    auto installed = folder.parent_path() / "lib" / "elm-lantern" / kHeapLibraryFile;
+    return std::filesystem::exists(installed, problem) && !std::filesystem::exists(beside, problem)
+               ? installed.string()
+               : beside.string();
+}
+
 LaunchOptions launch_options(const Options& options, bool commands_on_input) {
     LaunchOptions launch;
     launch.program = options.program;
@@ -84,6 +99,11 @@ LaunchOptions launch_options(const Options& options, bool commands_on_input) {
         launch.input_file = "/dev/null";
     launch.output_to_error = options.format == Format::json;
     launch.randomise_addresses = options.randomise;
+    if (options.heap) {
+        HeapWish wish = *options.heap;
+        wish.library = heap_library();
+        put_heap_library_in_front(launch, wish);
+    }
     return launch;
 }
 
@@ -298,6 +318,25 @@ void write_diagnosis(const Diagnosis& report, const std::string& folder, Output&
                            fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
 }
 
+void write_heap_run(const HeapRunReport& report, const std::string& folder, Output& output) {
+    std::error_code problem;
+    std::filesystem::create_directories(folder, problem);
+    std::string base = (std::filesystem::path(folder) / "heap").string();
+    write_whole_file(base + ".txt", text_of(report, Style{}));
+    write_whole_file(base + ".json", json_of(report) + "\n");
+    std::string picture;
+    if (!report.places.over_time.empty()) {
+        draw_places(report.places, base + ".svg");
+        std::ifstream drawn(base + ".svg");
+        picture.assign(std::istreambuf_iterator<char>(drawn), {});
+        picture.erase(0, picture.find("<svg"));  // what comes before is for a file of its own
+    }
+    write_whole_file(base + ".html", heap_page(report, picture));
+    if (output.format() == Format::text)
+        output.show(Notice{Notice::Kind::done,
+                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
+}
+
 int run_diagnosis(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
     auto session =
@@ -313,6 +352,17 @@ int run_diagnosis(const Options& options, Output& output) {
     output.show(report);
     if (!options.record_folder.empty()) write_diagnosis(report, options.record_folder, output);
     return report.has_failed ? kCommandFailed : kWorked;
+}
+
+int run_heap_report(const Options& options, Output& output) {
+    Settings settings = read_settings(settings_file());
+    Session session(launch_options(options, false), options.source_map,
+                    symbol_search(options, settings));
+    session.libraries().folders = settings.library_folders;
+    HeapRunReport report = heap_report_of_run(session);
+    output.show(report);
+    if (!options.record_folder.empty()) write_heap_run(report, options.record_folder, output);
+    return report.has_failed() ? kCommandFailed : kWorked;
 }
 
 int show_settings(Output& output) {
@@ -342,6 +392,7 @@ int run(const Options& options) {
         start_log(options.log_file);
         if (options.work == Options::Work::survey) return run_survey(options, output);
         if (options.work == Options::Work::diagnose) return run_diagnosis(options, output);
+        if (options.work == Options::Work::heap) return run_heap_report(options, output);
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
         if (options.work == Options::Work::became) return run_became(options, output);
         if (options.work == Options::Work::settings) return show_settings(output);
@@ -356,6 +407,11 @@ int run(const Options& options) {
             session.give_own_terminal(
                 scripted || commands_on_input ? -1 : 0,
                 [&output](std::string_view bytes) { output.show_terminal(bytes); });
+        if (options.heap) {
+            Breakpoint faults;
+            faults.cause = Cause::heap;
+            session.add_breakpoint(faults, true);
+        }
         session.presentation().views = DeclaredViews(settings.views);
         bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
         if (options.allow_calls)

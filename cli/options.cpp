@@ -6,6 +6,7 @@
 #include <cxxopts.hpp>
 #include <sstream>
 
+#include "cli/heap_options.h"
 #include "cli/views/schema.h"
 #include "core/support/text.h"
 
@@ -19,6 +20,8 @@ constexpr const char* kUsage =
     "elm-lantern diagnose PROGRAM [--confirm N] [--hang-after SECONDS] [--out DIR] [options] [-- "
     "ARGUMENTS]\n"
     "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
+    "elm-lantern heap PROGRAM [--guard WHICH] [--keep-freed BYTES] [--out DIR] [options] [-- "
+    "ARGUMENTS]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern became PROGRAM FUNCTION …\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
@@ -31,7 +34,12 @@ constexpr const char* kUsage =
     "postmortem on what a core file\n"
     "kept of one that died. diagnose runs a program until it fails, reports why, and ends with 1; "
     "with 0 where it ends\n"
-    "well. disassembly shows a program's code without running it, became what the compiler has "
+    "well. heap puts a library of ours in front of the program's allocator, runs it to its end and "
+    "reports blocks that\n"
+    "were written past, used after they were freed, freed twice, or lost; debug --heap stops at "
+    "each. "
+    "\n"
+    "disassembly shows a program's code without running it, became what the compiler has "
     "made "
     "of a function. survey tells "
     "what a program offers a\n"
@@ -67,7 +75,15 @@ cxxopts::Options description() {
         "became: what the compiler wrote with -fsave-optimization-record, a file or a folder",
         cxxopts::value<std::string>(),
         "PATH")("ask-servers", "fetch missing debug files from the symbol servers of the settings")(
-        "allow-calls", "expressions may run functions of the program")(
+        "heap", "debug: put the library in front of the allocator that knows each block's life")(
+        "guard",
+        "heap: which blocks get a page behind them that nobody may touch: all, none, first N, "
+        "every "
+        "N, size N..M",
+        cxxopts::value<std::string>(),
+        "WHICH")("keep-freed", "heap: give freed memory out again after so many bytes (8M)",
+                 cxxopts::value<std::string>(),
+                 "BYTES")("allow-calls", "expressions may run functions of the program")(
         "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
         "own")("random-addresses", "leave address randomisation on")(
         "log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
@@ -132,7 +148,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (words.empty())
         return wrong("what is to be done is missing",
                      "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"compare", "heap", "serve"};
+    static const std::vector<std::string> later = {"compare", "serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]),
                      "elm-lantern debug PROGRAM starts a session");
@@ -151,9 +167,11 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     }
     bool surveys = words[0] == "survey", attaches = words[0] == "attach",
          looks_back = words[0] == "postmortem", diagnoses = words[0] == "diagnose",
-         disassembles = words[0] == "disassembly", tells_of_functions = words[0] == "became";
+         runs_for_heap = words[0] == "heap", disassembles = words[0] == "disassembly",
+         tells_of_functions = words[0] == "became";
     bool takes_places = disassembles || tells_of_functions;
-    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !diagnoses && !takes_places)
+    if (words[0] != "debug" && !surveys && !attaches && !looks_back && !diagnoses &&
+        !runs_for_heap && !takes_places)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])),
                      fmt::format("did you mean elm-lantern debug {}?", words[0]));
     if (words.size() < 2 && attaches)
@@ -200,6 +218,26 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     }
     options.program = words[1];
     if (diagnoses) options.work = Options::Work::diagnose;
+    if (runs_for_heap) options.work = Options::Work::heap;
+    if (parsed.count("heap") && words[0] != "debug")
+        return wrong("--heap goes with debug", "elm-lantern debug PROGRAM --heap");
+    if (runs_for_heap || parsed.count("heap")) options.heap.emplace();
+    for (const char* name : {"guard", "keep-freed"}) {
+        if (!parsed.count(name)) continue;
+        if (!options.heap)
+            return wrong(fmt::format("--{} goes with heap", name),
+                         fmt::format("elm-lantern heap PROGRAM --{} …", name));
+        std::string text = parsed[name].as<std::string>();
+        bool is_known = std::string_view(name) == "guard"
+                            ? take_guard(text, *options.heap)
+                            : take_bytes(text, options.heap->keep_bytes);
+        if (!is_known)
+            return wrong(
+                fmt::format("--{} does not know {}", name, quote(text)),
+                std::string_view(name) == "guard"
+                    ? "--guard all, none, \"first 5000\", \"every 100\", or \"size 24..64\""
+                    : "--keep-freed 64M, for example; k, M and G are 1024 each");
+    }
     if (looks_back || is_of_core) {
         if (looks_back) options.work = Options::Work::postmortem;
         options.core = words[1];

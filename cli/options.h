@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "cli/output.h"
+#include "core/session/heap_launch.h"
 #include "core/symbols/source_files.h"
 
 namespace lantern::cli {
@@ -18,9 +19,11 @@ struct Options {
         survey,
         postmortem,
         diagnose,
+        heap,
         disassembly,
         settings
     } work = Work::debug;
+    std::optional<HeapWish> heap;  // our library is put in front of the allocator
     bool own_terminal = false;
     int process = 0;                  // to attach to
     std::string core;                 // to look into

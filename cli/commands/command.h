@@ -83,7 +83,7 @@ void run_find_memory(Shell&, std::string_view what, std::string_view arguments);
 void save_core(Shell&, const std::string& path);
 void save_words_figure(Shell&, std::string_view arguments, const std::filesystem::path& path);
 void save_life_figure(Shell&, std::string_view arguments, const std::filesystem::path& path);
-void save_path_figure(Shell&, std::string_view arguments, const std::filesystem::path& path);
+void save_heap_figure(Shell&, std::string_view arguments, const std::filesystem::path& path);
 void run_note(Shell&, std::string_view);
 void run_notes(Shell&, std::string_view);
 void run_plot(Shell&, std::string_view);

@@ -1,11 +1,14 @@
-// heap, heap blocks, heap types, heap check, heap leaks, heap path, heap keep, heap since
+// heap, heap blocks, heap types, heap check, heap leaks, heap path, heap keep, heap since, heap
+// life, heap places
 #include <fmt/format.h>
 
 #include <algorithm>
 
 #include "cli/commands/command.h"
 #include "cli/path_figure.h"
+#include "cli/places_figure.h"
 #include "cli/progress.h"
+#include "core/analysis/heap_history_report.h"
 #include "core/analysis/heap_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -95,6 +98,12 @@ HeapPathReport path(Session& session, std::string_view text) {
     return report_heap_path(session.moment(), address_meant(session, text), heap_progress());
 }
 
+HeapLifeReport life(Session& session, std::string_view text) {
+    if (text.empty())
+        throw RequestError("heap life needs an address", "heap life barge, for example");
+    return report_heap_life(session.moment(), address_meant(session, text), heap_progress());
+}
+
 void keep(Shell& shell, std::string_view text) {
     std::string name(take_word(text));
     if (name.empty() || !text.empty())
@@ -128,10 +137,22 @@ HeapGrowthReport growth(Shell& shell, std::string_view text) {
 
 }  // namespace
 
-void save_path_figure(Shell& shell, std::string_view arguments, const std::filesystem::path& file) {
-    if (take_word(arguments) != "path")
-        throw RequestError("of the heap only the way to a block is drawn",
-                           "save heap path ADDRESS as FILE.svg; other views end in .txt or .json");
+void save_heap_figure(Shell& shell, std::string_view arguments, const std::filesystem::path& file) {
+    std::string_view what = take_word(arguments);
+    if (what == "places") {
+        refuse_arguments(trimmed(arguments), "save heap places as FILE");
+        draw_places(report_heap_places(shell.session().moment(), kHeapRowsShown, heap_progress()),
+                    file);
+        clear_progress();
+        shell.show(Notice{Notice::Kind::done,
+                          fmt::format("what lived, and when, is drawn in {}", file.string())});
+        return;
+    }
+    if (what != "path")
+        throw RequestError(
+            "of the heap the way to a block is drawn, and the places of birth",
+            "save heap path ADDRESS as FILE.svg, save heap places as FILE.svg; other "
+            "views end in .txt or .json");
     HeapPathReport report = path(shell.session(), trimmed(arguments));
     clear_progress();
     draw_path(report, file);
@@ -157,6 +178,9 @@ void run_heap(Shell& shell, std::string_view arguments) {
     if (what == "leaks")
         return show(report_heap_leaks(session.moment(), shell.kept_heaps,
                                       limit_of(text, "heap leaks"), progress));
+    if (what == "life") return show(life(session, text));
+    if (what == "places")
+        return show(report_heap_places(session.moment(), limit_of(text, "heap places"), progress));
     if (what == "types")
         return show(report_heap_types(session.moment(), limit_of(text, "heap types"), progress));
     if (what == "check") {
@@ -166,7 +190,7 @@ void run_heap(Shell& shell, std::string_view arguments) {
     throw RequestError(
         fmt::format("heap does not know {}", quote(what)),
         "heap, heap blocks, heap types, heap check, heap leaks, heap path ADDRESS, heap keep "
-        "NAME, heap since NAME");
+        "NAME, heap since NAME, heap life ADDRESS, heap places");
 }
 
 }  // namespace lantern::cli

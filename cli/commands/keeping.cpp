@@ -81,7 +81,7 @@ void run_save(Shell& shell, std::string_view arguments) {
     bool is_figure = path.extension() == ".svg" || path.extension() == ".png";
     if (is_figure && first == "words") return save_words_figure(shell, what, path);
     if (is_figure && first == "explain") return save_life_figure(shell, what, path);
-    if (is_figure && first == "heap") return save_path_figure(shell, what, path);
+    if (is_figure && first == "heap") return save_heap_figure(shell, what, path);
     if (is_figure)
         throw RequestError(fmt::format("{} is not drawn", first),
                            "save words as FILE.svg draws a stack frame, save explain NAME as "

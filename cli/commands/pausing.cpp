@@ -110,7 +110,8 @@ Cause cause_named(std::string_view word) {
         {"write", Cause::write},  {"access", Cause::access}, {"throw", Cause::thrown},
         {"catch", Cause::caught}, {"panic", Cause::panic},   {"signal", Cause::signal},
         {"load", Cause::load},    {"unload", Cause::unload}, {"fork", Cause::fork},
-        {"exec", Cause::exec},    {"exit", Cause::exit},     {"syscall", Cause::system_call}};
+        {"exec", Cause::exec},    {"exit", Cause::exit},     {"syscall", Cause::system_call},
+        {"heap", Cause::heap}};
     for (const Named& named : kNamed)
         if (named.word == word) return named.cause;
     std::vector<std::string> words{"thread"};

@@ -224,7 +224,9 @@ constexpr Command kCommands[] = {
      "memory load FILE to ADDRESS; memory keep NAME ADDRESS count N, and later memory compare "
      "NAME: what changed since.",
      run_memory, Completes::expression},
-    {"heap", "heap [blocks | types | check | leaks | path ADDRESS | keep NAME | since NAME]",
+    {"heap",
+     "heap [blocks | types | check | leaks | path ADDRESS | keep NAME | since NAME | life ADDRESS | "
+     "places]",
      "what is in use, whose a block is, what is damaged or lost", kMachine,
      "Reads the structures of the system's C library; nothing is run in the program, and a core "
      "does as well.\n"
@@ -236,7 +238,9 @@ constexpr Command kCommands[] = {
      "that no pointer in registers, stacks, variables or other blocks leads to. heap path ADDRESS "
      "shows by which pointers a block is kept.\n"
      "heap keep NAME remembers what is there now; later heap since NAME tells what came, went and "
-     "grew, and heap leaks what grew each time.",
+     "grew, and heap leaks what grew each time.\n"
+     "In a session begun with --heap: heap life ADDRESS tells where a block was born and freed, and "
+     "who points to it; heap places [limit N] where what lives was born.",
      run_heap, Completes::expression},
     {"words", "words [CALLERS] [below]", "each word of this frame's raw stack, and what it is",
      kMachine,

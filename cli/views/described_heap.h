@@ -123,6 +123,90 @@ void describe(Form& form, const HeapLostRow& row) {
     form.field("first", row.first);
     form.field("times", row.times);
     form.field("whole", row.whole);
+    form.optional("born", row.born);
+}
+
+constexpr const char* shared_name(const HeapCall*) {
+    return "heap_call";
+}
+constexpr const char* shared_name(const HeapLife*) {
+    return "heap_life";
+}
+
+template <class Form>
+void describe(Form& form, const HeapCall& call) {
+    form.field("function", call.function);
+    line_of_source(form, call.file, call.line);
+    form.optional("library", call.is_library);
+}
+
+template <class Form>
+void describe(Form& form, const HeapEvent& event) {
+    form.field("way", event.way);
+    form.field("thread", event.thread);
+    form.field("seconds", event.seconds);
+    form.field("calls", event.calls);
+}
+
+template <class Form>
+void describe(Form& form, const HeapLife& life) {
+    form.field("address", Address{life.address});
+    form.field("size", life.size);
+    form.field("number", life.number);
+    form.optional("guarded", life.is_guarded);
+    form.field("born", life.born);
+    form.optional("died", life.died);
+}
+
+template <class Form>
+void describe(Form& form, const HeapLifeReport& report) {
+    form.kind("heap-life");
+    form.field("life", report.life);
+    form.optional("note", report.note);
+    form.optional("pointers", report.pointers);
+    form.optional("more_pointers", report.more_pointers);
+}
+
+template <class Form>
+void describe(Form& form, const HeapPlaceRow& row) {
+    form.field("place", row.place);
+    form.field("now", row.now);
+    form.optional("at_peak", row.at_peak);
+    form.field("calls", row.calls);
+}
+
+template <class Form>
+void describe(Form& form, const HeapMoment& when) {
+    form.field("seconds", when.seconds);
+    form.field("total", when.total);
+    form.field("bytes", when.bytes);
+}
+
+template <class Form>
+void describe(Form& form, const HeapPlacesReport& report) {
+    form.kind("heap-places");
+    form.field("now", report.now);
+    form.field("births", report.births);
+    form.field("peak_bytes", report.peak_bytes);
+    form.field("peak_seconds", report.peak_seconds);
+    form.field("total", report.total);
+    form.field("rows", report.rows);
+    form.field("over_time", report.over_time);
+}
+
+template <class Form>
+void describe(Form& form, const HeapFinding& finding) {
+    form.field("kind", finding.fault.kind);
+    form.field("what", finding.fault.what);
+    form.field("at", Address{finding.fault.at});
+    form.optional("function", finding.function);
+    line_of_source(form, finding.file, finding.line);
+    form.optional("statement", finding.statement);
+    form.optional("expression", finding.expression);
+    form.optional("block", finding.fault.life);
+    form.field("calls", finding.calls);
+    form.field("times", finding.times);
+    form.optional("ended", finding.has_ended);
 }
 
 template <class Form>
@@ -154,6 +238,27 @@ void describe(Form& form, const HeapPathReport& report) {
     form.kind("heap-path");
     form.field("block", report.block);
     form.field("steps", report.steps);
+}
+
+// Of a whole run. The reports of its end are told as they are by themselves.
+template <class Form>
+void describe(Form& form, const HeapRunReport& report) {
+    form.kind("heap-run");
+    form.field("program", report.program);
+    form.field("ended", report.ended);
+    form.field("failed", report.has_failed());
+    form.field("findings", report.findings);
+    form.optional("more_findings", report.more_findings);
+    form.if_so(report.has_end, [&] {
+        form.field("damage", report.check.rows);
+        form.field("lost", report.leaks.lost);
+        form.field("in_use", report.leaks.in_use);
+        form.field("leaks", report.leaks.rows);
+        form.field("births", report.places.births);
+        form.field("peak_bytes", report.places.peak_bytes);
+        form.field("places", report.places.rows);
+    });
+    form.optional("notes", report.notes);
 }
 
 }  // namespace lantern::cli

@@ -120,6 +120,9 @@ struct TextRenderer {
     std::string operator()(const HeapPathReport& r) const { return heap_path_text(r, style); }
     std::string operator()(const Diagnosis& r) const { return diagnosis_text(r, style); }
     std::string operator()(const HeapGrowthReport& r) const { return heap_growth_text(r, style); }
+    std::string operator()(const HeapLifeReport& r) const { return heap_life_text(r, style); }
+    std::string operator()(const HeapPlacesReport& r) const { return heap_places_text(r, style); }
+    std::string operator()(const HeapRunReport& r) const { return heap_run_text(r, style); }
     std::string operator()(const ProcessesReport& r) const { return processes_text(r, style); }
     std::string operator()(const ThreadsReport& r) const { return threads_text(r, style); }
     std::string operator()(const PinsReport& r) const { return pins_text(r, style); }

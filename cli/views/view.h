@@ -12,6 +12,7 @@
 #include "core/analysis/disassembly_report.h"
 #include "core/analysis/explain_report.h"
 #include "core/analysis/find_report.h"
+#include "core/analysis/heap_history_report.h"
 #include "core/analysis/heap_report.h"
 #include "core/analysis/locals_report.h"
 #include "core/analysis/memory_report.h"
@@ -70,14 +71,13 @@ struct Failure {
     unsigned line = 0;
 };
 
-using View =
-    std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
-                 ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
-                 NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
-                 MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
-                 HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport,
-                 HeapGrowthReport, Diagnosis, SignalsReport, ThreadsReport, ProcessesReport,
-                 PinsReport, FindReport, CodeReport, AddressReport, TypeReport, SurveyReport,
-                 BecameReport, HelpReport, Notice, Failure>;
+using View = std::variant<
+    StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport,
+    ChangeReport, BreakpointsReport, NewBreakpoint, StepLine, NotesReport, RegistersReport,
+    DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport, MemoryCompareReport,
+    WordsReport, HeapReport, HeapBlocksReport, HeapTypesReport, HeapCheckReport, HeapLeaksReport,
+    HeapPathReport, HeapGrowthReport, HeapLifeReport, HeapPlacesReport, HeapRunReport, Diagnosis,
+    SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport,
+    AddressReport, TypeReport, SurveyReport, BecameReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -10,6 +10,7 @@
 #include "core/analysis/stack_fault.h"
 #include "core/machine/effects.h"
 #include "core/machine/instruction.h"
+#include "core/session/heap_events.h"
 #include "core/support/text.h"
 #include "core/target/code_at.h"
 #include "core/unwind/call_before.h"
@@ -334,6 +335,7 @@ class Fault {
     // What lies at the address, and what it may be used for.
     std::string what_is_there(bool writes, bool is_memory) {
         if (stop_.signal == SIGBUS) return bus_words();
+        if (auto heap = heap_fault_at(moment_, at_)) return ", " + heap->what;
         const MemoryRegion* region = target_.region_at(at_);
         if (!region) {
             if (is_readable(at_)) return ", where that is not allowed";

@@ -5,6 +5,7 @@
 #include "core/analysis/address_note.h"
 #include "core/heap/heap_walk.h"
 #include "core/support/error.h"
+#include "core/values/builtin_types.h"
 #include "core/values/dynamic_type.h"
 
 namespace lantern {
@@ -65,6 +66,13 @@ const HeapBlock& block_meant(const Heap& heap, RunAddress address) {
 void count(HeapCount& into, const HeapBlock& block) {
     ++into.blocks;
     into.bytes += block.size();
+}
+
+std::string root_name(const Moment& moment, RunAddress pointer) {
+    std::string object = moment.surroundings().object_at(pointer, pointer_to(void_type()));
+    if (!object.empty()) return object;
+    std::string note = address_note(moment, pointer);
+    return note.empty() ? "memory" : note;
 }
 
 }  // namespace lantern

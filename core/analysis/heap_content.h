@@ -20,6 +20,8 @@ HeapBlockRow row_of(const Moment& moment, const HeapBlock& block);
 // By the pointers that lead to it, where that says more.
 HeapBlockRow row_of(const Moment& moment, const Heap& heap, const BlockTypes& types,
                     std::size_t number);
+// The variable that a pointer from outside of the heap is in, else whose memory it is.
+std::string root_name(const Moment& moment, RunAddress pointer);
 // The block that an address is in. Throws RequestError where it is in none.
 const HeapBlock& block_meant(const Heap& heap, RunAddress address);
 

@@ -7,6 +7,7 @@
 #include "core/analysis/address_note.h"
 #include "core/analysis/heap_content.h"
 #include "core/analysis/heap_growth.h"
+#include "core/analysis/heap_places.h"
 #include "core/expressions/evaluator.h"
 #include "core/heap/reachability.h"
 #include "core/support/error.h"
@@ -15,14 +16,6 @@
 
 namespace lantern {
 namespace {
-
-// The variable that a pointer from outside of the heap is in, else whose memory it is.
-std::string root_name(const Moment& moment, RunAddress pointer) {
-    std::string object = moment.surroundings().object_at(pointer, pointer_to(void_type()));
-    if (!object.empty()) return object;
-    std::string note = address_note(moment, pointer);
-    return note.empty() ? "memory" : note;
-}
 
 // "next", "[3].crew": what lies at that byte of a block that holds one or several of the type.
 std::string part_of_block(const Type* type, std::uint64_t byte) {
@@ -83,7 +76,8 @@ HeapLeaksReport report_heap_leaks(const Moment& moment, const std::vector<KeptHe
     }
     report.growing = what_only_grows(moment, heap, reach, kept, progress);
     // Groups that look the same are told once.
-    std::map<std::tuple<std::uint64_t, std::string, std::uint64_t>, std::size_t> alike;
+    std::map<std::tuple<std::uint64_t, std::string, std::uint64_t, std::string>, std::size_t> alike;
+    BirthPlaces births(moment);
     std::vector<LostGroup> groups = lost_groups(heap, reach);
     report.groups = groups.size();
     constexpr std::size_t kNamed = 10'000;  // beyond these the content is not looked at
@@ -92,9 +86,9 @@ HeapLeaksReport report_heap_leaks(const Moment& moment, const std::vector<KeptHe
         HeapBlockRow named = i < kNamed ? row_of(moment, first) : row_without_content(first);
         bool is_text = named.what.starts_with('"');
         auto key = std::tuple(first.size(), is_text ? std::string("a text") : named.what,
-                              groups[i].blocks);
+                              groups[i].blocks, births.of(first.address));
         auto [known, is_new] = alike.try_emplace(key, report.rows.size());
-        if (is_new) report.rows.push_back({std::move(named), 0, {}});
+        if (is_new) report.rows.push_back({std::move(named), 0, {}, std::get<3>(key)});
         HeapLostRow& row = report.rows[known->second];
         ++row.times;
         row.whole.blocks += groups[i].blocks;

@@ -127,6 +127,7 @@ struct HeapLostRow {
     HeapBlockRow first;
     std::uint64_t times = 0;  // how many groups look like this one
     HeapCount whole;          // of all of them, with what only they lead to
+    std::string born;         // where, as far as our library knows: "moor, wharf.cpp:31"
 };
 struct HeapLeaksReport {
     std::vector<HeapLostRow> rows;  // the largest first

@@ -49,6 +49,7 @@ std::string event_words(const Stop& stop) {
         case Cause::exit: return "the program is about to end";
         case Cause::system_call: return "a system call";
         case Cause::signal: return "a signal came";
+        case Cause::heap: return "the heap is misused";
         case Cause::place: break;
     }
     return "reached";

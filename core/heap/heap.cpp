@@ -6,6 +6,7 @@
 
 #include "core/heap/arenas.h"
 #include "core/heap/heap_walk.h"
+#include "core/heap/history.h"
 #include "core/heap/requests.h"
 #include "core/heap/short_lists.h"
 #include "core/support/error.h"
@@ -62,6 +63,7 @@ std::uint64_t bytes_of_arenas(const Heap& heap) {
 }
 
 Heap read_heap(Target& target, const std::function<void(double done)>& progress) {
+    if (auto history = HeapHistory::in(target)) return history->heap(progress);
     AllocatorFound found = find_allocator(target);
     Heap heap = begun_heap(target, found);
     std::uint64_t whole = bytes_of_arenas(heap), done = 0;
@@ -80,6 +82,11 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress)
 
 std::optional<Heap> read_small_heap(Target& target) {
     try {
+        if (auto history = HeapHistory::in(target)) {
+            if (history->head().blocks_used * sizeof(HeapHistory::Block) > kQuicklyRead)
+                return std::nullopt;
+            return history->heap();
+        }
         AllocatorFound found = find_allocator(target);
         Heap heap = begun_heap(target, found);
         if (heap.is_being_changed() || bytes_of_arenas(heap) > kQuicklyRead) return std::nullopt;

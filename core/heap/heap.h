@@ -61,6 +61,8 @@ struct HeapDamage {
         short_list,  // a link into nowhere, or a list that is longer or shorter than its count
         circle,      // a short list that comes back to itself: freed twice
         overlap,     // a block that a list knows lies inside of another; `before` is that one
+        margin,      // of our library's: around the block `before`, or in it after it was freed
+        records,     // of our library's: written over
     } kind = Kind::header;
     RunAddress at;                    // the chunk, or the list's head
     std::uint64_t found = 0;          // the word there
@@ -73,6 +75,7 @@ struct Heap {
     std::vector<HeapArena> arenas;
     std::vector<HeapBlock> blocks;     // by address
     std::vector<HeapDamage> damage;    // by address
+    std::vector<RunRange> own;         // memory of the allocator itself: no pointers of the program
     std::vector<ThreadId> in_request;  // threads that stand in the middle of one
     // An arena is locked, or a thread stands in a request: the lists may be half changed.
     bool is_being_changed() const;

@@ -27,7 +27,7 @@ bool may_hold_pointers(Target& target, const MemoryRegion& region) {
 // Where pointers of the program lie outside of the heap: writable memory that is neither the heap's
 // nor below a stack's top.
 std::vector<RunRange> roots_of(Target& target, const Heap& heap) {
-    std::vector<RunRange> without;
+    std::vector<RunRange> without = heap.own;
     for (const HeapArena& arena : heap.arenas) {
         without.push_back({arena.address, arena.address + allocator::kArenaSize});
         without.insert(without.end(), arena.pieces.begin(), arena.pieces.end());
@@ -58,6 +58,27 @@ std::vector<RunRange> roots_of(Target& target, const Heap& heap) {
 
 }  // namespace
 
+void for_each_root_word(Target& target, const Heap& heap,
+                        const std::function<void(std::uint64_t at, std::uint64_t word)>& visit) {
+    for (ThreadId thread : target.threads()) {
+        const Registers& registers = target.registers(thread);
+        for (unsigned number = 0; number <= 16; ++number)
+            if (auto value = registers.get(number)) visit(0, *value);
+        // Compilers move two pointers at once through a vector.
+        for (const auto& vector : target.vector_registers(thread).vectors)
+            for (std::size_t half = 0; half < vector.size(); half += allocator::kWord) {
+                std::uint64_t word;
+                std::memcpy(&word, vector.data() + half, sizeof word);
+                visit(0, word);
+            }
+    }
+    HeapMemory memory(target);
+    for (const RunRange& root : roots_of(target, heap)) {
+        auto to_visitor = [&](std::uint64_t at, std::uint64_t word) { visit(at, word); };
+        memory.for_each_word(root.low.value, root.high.value, to_visitor);
+    }
+}
+
 Reachability::Reachability(Target& target, const Heap& heap,
                            const std::function<void(double)>& progress)
     : target_(target),
@@ -76,22 +97,8 @@ Reachability::Reachability(Target& target, const Heap& heap,
 }
 
 void Reachability::look_at_roots() {
-    for (ThreadId thread : target_.threads()) {
-        const Registers& registers = target_.registers(thread);
-        for (unsigned number = 0; number <= 16; ++number)
-            if (auto value = registers.get(number)) meet(*value, 0);
-        // Compilers move two pointers at once through a vector.
-        for (const auto& vector : target_.vector_registers(thread).vectors)
-            for (std::size_t half = 0; half < vector.size(); half += allocator::kWord) {
-                std::uint64_t word;
-                std::memcpy(&word, vector.data() + half, sizeof word);
-                meet(word, 0);
-            }
-    }
-    HeapMemory memory(target_);
-    for (const RunRange& root : roots_of(target_, heap_))
-        memory.for_each_word(root.low.value, root.high.value,
-                             [&](std::uint64_t at, std::uint64_t word) { meet(word, at); });
+    for_each_root_word(target_, heap_,
+                       [this](std::uint64_t at, std::uint64_t word) { meet(word, at); });
 }
 
 // In the order in which they were met: ways are short.

@@ -13,6 +13,11 @@
 
 namespace lantern {
 
+// Each word outside of the heap that could be a pointer of the program, with where it lies (run
+// address; 0: in a register).
+void for_each_root_word(Target& target, const Heap& heap,
+                        const std::function<void(std::uint64_t at, std::uint64_t word)>& visit);
+
 class Reachability {
   public:
     static constexpr std::uint32_t kNone = ~std::uint32_t{0};

@@ -30,9 +30,10 @@ enum class Cause {
     thread_end,
     exit,  // the program is about to end
     system_call,
+    heap,  // something our library in front of the allocator has found
 };
 // "place", "write", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec",
-// "thread-start", "thread-end", "exit", "syscall"
+// "thread-start", "thread-end", "exit", "syscall", "heap"
 std::string_view cause_word(Cause cause);
 
 // The memory a watchpoint stands for, and how it is watched.
@@ -106,7 +107,7 @@ struct BreakpointWish {
     bool is_watch() const { return cause == Cause::write || cause == Cause::access; }
     bool has_sites() const {
         return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught ||
-               cause == Cause::panic;
+               cause == Cause::panic || cause == Cause::heap;
     }
 };
 

@@ -66,8 +66,8 @@ void number_blocks(Target& target, Breakpoint& breakpoint) {
 
 std::string_view cause_word(Cause cause) {
     static constexpr std::string_view kWords[] = {
-        "place",  "write", "access", "throw",        "catch",      "panic", "signal", "load",
-        "unload", "fork",  "exec",   "thread-start", "thread-end", "exit",  "syscall"};
+        "place",  "write", "access", "throw",        "catch",      "panic", "signal",  "load",
+        "unload", "fork",  "exec",   "thread-start", "thread-end", "exit",  "syscall", "heap"};
     return kWords[static_cast<std::size_t>(cause)];
 }
 

@@ -7,6 +7,7 @@
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
 #include "core/runtime/c_library.h"
+#include "core/session/heap_events.h"
 #include "core/session/runtime_symbol.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -204,6 +205,7 @@ std::vector<std::string_view> symbols_of(Cause cause) {
         case Cause::thrown: return {"__cxa_throw", kThrowsAgain};
         case Cause::caught: return {"__cxa_begin_catch"};
         case Cause::panic: return {"rust_panic"};
+        case Cause::heap: return {heap_tables::kFoundSymbol};
         default: return {};
     }
 }
@@ -237,6 +239,10 @@ std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId threa
         std::string message = panic_message(target, thread);
         if (!message.empty()) facts.push_back({"panic", message});
         return facts;
+    }
+    if (cause == Cause::heap) {
+        auto fault = found_by_heap_library(moment);
+        return fault ? facts_of_heap(*fault) : facts;
     }
     if (cause != Cause::thrown && cause != Cause::caught) return facts;
     ThrownObject object =

@@ -1,4 +1,5 @@
 // What an event means for a movement: it stops, or it goes on.
+#include "core/session/heap_events.h"
 #include "core/session/movement.h"
 
 #include <fmt/format.h>
@@ -45,6 +46,9 @@ Stop Movement::stop_for_signal(const TargetEvent& event, Stop stop) {
     stop.has_handler = process_.handles_signal(event.signal);
     if (event.signal != SIGTRAP) process_.deliver(event.thread, event.signal);
     if (event.signal == SIGABRT) stop.facts = facts_of_giving_up(parts_.moment(), event.thread);
+    if (event.signal == SIGSEGV && event.is_fault)
+        if (auto fault = heap_fault_at(parts_.moment(), event.fault_address))
+            stop.facts = facts_of_heap(*fault);
     return stop;
 }
 

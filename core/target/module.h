@@ -11,6 +11,8 @@
 
 namespace lantern {
 
+inline constexpr std::string_view kHeapLibraryFile = "libelm-lantern-heap.so";
+
 class Module {
   public:
     Module(std::string path, std::uint64_t bias, std::shared_ptr<const ModuleSymbols> symbols)
@@ -24,8 +26,10 @@ class Module {
     bool is_system_library() const {
         for (const char* folder : {"/lib/", "/lib64/", "/usr/lib/", "/usr/lib64/", "[vdso]"})
             if (path_.starts_with(folder)) return true;
-        return false;
+        return is_heap_library();
     }
+    // Our own, that stands in front of the program's allocator.
+    bool is_heap_library() const { return path_.ends_with(kHeapLibraryFile); }
     RunAddress to_run(FileAddress address) const { return RunAddress(address.value + bias_); }
     FileAddress to_file(RunAddress address) const { return FileAddress(address.value - bias_); }
     // True if one of the file's segments is loaded there.

@@ -1,0 +1,37 @@
+#include "cli/heap_options.h"
+
+#include "cli/commands/command.h"
+
+namespace lantern::cli {
+
+bool take_bytes(std::string_view text, std::uint64_t& into) {
+    std::uint64_t unit = 1;
+    for (auto [letter, bytes] : {std::pair('k', 1ull << 10), {'M', 1ull << 20}, {'G', 1ull << 30}})
+        if (text.ends_with(letter)) unit = bytes;
+    if (unit > 1) text.remove_suffix(1);
+    auto number = whole_number(text);
+    if (!number || *number > ~std::uint64_t{0} / unit) return false;
+    into = *number * unit;
+    return true;
+}
+
+bool take_guard(std::string_view text, HeapWish& wish) {
+    constexpr std::uint64_t kAll = 1'000'000'000;
+    std::string_view word = take_word(text);
+    if (word == "none") wish.guard_births = 0;
+    if (word == "all" || word == "every" || word == "size") wish.guard_births = kAll;
+    if (word == "none" || word == "all") return text.empty();
+    std::size_t dots = text.find("..");
+    auto first = whole_number(text.substr(0, dots));
+    auto last = dots == text.npos ? first : whole_number(text.substr(dots + 2));
+    if (!first || !last || (dots != text.npos && word != "size")) return false;
+    if (word == "first") wish.guard_births = *first;
+    if (word == "every") wish.guard_every = *first;
+    if (word == "size") {
+        wish.guard_least = *first;
+        wish.guard_most = *last;
+    }
+    return word == "first" || word == "size" || (word == "every" && *first > 0);
+}
+
+}  // namespace lantern::cli

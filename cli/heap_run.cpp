@@ -1,0 +1,82 @@
+#include "cli/heap_run.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "cli/progress.h"
+#include "core/session/signal_rules.h"
+#include "core/support/error.h"
+
+namespace lantern::cli {
+namespace {
+
+constexpr std::size_t kFindingsKept = 50, kPlacesShown = 12, kLeaksShown = 20;
+
+void pause_on(Session& session, Cause cause) {
+    Breakpoint wish;
+    wish.cause = cause;
+    session.add_breakpoint(wish, true);
+}
+
+void add(HeapRunReport& report, HeapFinding finding) {
+    auto alike = std::ranges::find_if(
+        report.findings, [&](const HeapFinding& each) { return are_alike(each, finding); });
+    if (alike != report.findings.end())
+        ++alike->times;
+    else if (report.findings.size() < kFindingsKept)
+        report.findings.push_back(std::move(finding));
+    else
+        ++report.more_findings;
+}
+
+// Everything is freed that will be: what is there now was forgotten, or left to the system.
+void look_at_end(const Moment& moment, HeapRunReport& report) {
+    report.notes = heap_notes(moment);
+    if (!HeapHistory::in(moment.target())) return;
+    Progress progress = work_progress("reading the heap");
+    report.check = report_heap_check(moment, progress);
+    report.leaks = report_heap_leaks(moment, {}, kLeaksShown, progress);
+    report.places = report_heap_places(moment, kPlacesShown, progress);
+    report.has_end = true;
+    clear_progress();
+}
+
+std::string how_it_ended(const Stop& stop) {
+    if (stop.reason == StopReason::killed)
+        return fmt::format("{} ended the program", signal_name(stop.signal));
+    return fmt::format("the program ended by itself, with the exit status {}", stop.exit_code);
+}
+
+}  // namespace
+
+HeapRunReport heap_report_of_run(Session& session) {
+    HeapRunReport report;
+    report.program = std::filesystem::path(session.program()).filename().string();
+    pause_on(session, Cause::heap);
+    pause_on(session, Cause::exit);
+    Stop stop = session.launch_again();
+    while (!stop.is_end()) {
+        if (stop.reason == StopReason::paused) {
+            report.ended = "Ctrl-C paused the program: it was looked at as it stood";
+            look_at_end(session.moment(), report);
+            session.kill();
+            return report;
+        }
+        // A handler that returns comes to the same instruction again.
+        bool is_again = stop.reason == StopReason::signal && !report.findings.empty() &&
+                        report.findings.back().fault.at == stop.fault_address.value;
+        auto finding = is_again ? std::nullopt : heap_finding(session.moment());
+        if (finding) add(report, std::move(*finding));
+        bool is_at_end = stop.reason == StopReason::event && stop.cause == Cause::exit;
+        bool is_deadly = stop.reason == StopReason::signal && !stop.has_handler;
+        if (is_at_end) look_at_end(session.moment(), report);
+        if (is_deadly) report.notes = heap_notes(session.moment());
+        stop = session.continue_running();
+    }
+    report.ended = how_it_ended(stop);
+    return report;
+}
+
+}  // namespace lantern::cli

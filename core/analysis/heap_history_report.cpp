@@ -1,0 +1,249 @@
+#include "core/analysis/heap_history_report.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/analysis/culprit.h"
+#include "core/analysis/diagnosis.h"
+#include "core/analysis/heap_content.h"
+#include "core/analysis/source_report.h"
+#include "core/analysis/statement_parts.h"
+#include "core/expressions/evaluator.h"
+#include "core/heap/reachability.h"
+#include "core/support/error.h"
+#include "core/support/text.h"
+
+namespace lantern {
+namespace {
+
+// ---- who points to a block
+
+void add_pointers(const Moment& moment, std::uint64_t block, HeapLifeReport& report,
+                  const Progress& progress) {
+    constexpr std::size_t kNamed = 6;
+    Heap heap = read_heap(moment.target(), {});
+    if (bytes_of_arenas(heap) == 0) return;
+    BlockIndex index(heap);
+    std::uint32_t number = index.holding(block);
+    if (number == BlockIndex::kNone) return;
+    auto add = [&](std::string who) {
+        if (report.pointers.size() < kNamed)
+            report.pointers.push_back(std::move(who));
+        else
+            ++report.more_pointers;
+    };
+    for_each_root_word(moment.target(), heap, [&](std::uint64_t at, std::uint64_t word) {
+        if (index.holding(word) == number)
+            add(at ? root_name(moment, RunAddress(at)) : "a register");
+    });
+    PointerGraph graph(moment.target(), heap, index, [&](double done) {
+        if (progress) progress(done);
+    });
+    for (std::uint32_t i = 0; i < heap.blocks.size(); ++i) {
+        if (!heap.blocks[i].is_in_use()) continue;
+        for (BlockLink link : graph.links(i))
+            if (link.block() == number)
+                add(fmt::format("the block of {} bytes at {:#x}", heap.blocks[i].size(),
+                                heap.blocks[i].address));
+    }
+}
+
+std::string note_of(const NearBlock& near, std::uint64_t address) {
+    switch (near.side) {
+        case NearBlock::Side::inside:
+            return near.distance ? fmt::format("{:#x} is byte {} of it", address, near.distance)
+                                 : "";
+        case NearBlock::Side::behind:
+            return near.distance == 0
+                       ? fmt::format("{:#x} is right behind its end", address)
+                       : fmt::format("{:#x} is {} bytes behind its end", address, near.distance);
+        case NearBlock::Side::before:
+            return fmt::format("{:#x} is {} before its start", address,
+                               counted(near.distance, "byte"));
+    }
+    return {};
+}
+
+}  // namespace
+
+HeapLifeReport report_heap_life(const Moment& moment, RunAddress address,
+                                const Progress& progress) {
+    constexpr std::uint64_t kReach = 4096;
+    HeapHistory history = required_history(moment);
+    auto near = near_block(history.blocks(progress).all, address, kReach);
+    if (!near)
+        throw RequestError(
+            fmt::format("{:#x} is in no block that lives or is kept back", address.value),
+            Next::list_heap_blocks);
+    HeapLifeReport report;
+    report.life = life_of(moment, history, near->block);
+    report.note = note_of(*near, address.value);
+    if (!report.life.died) add_pointers(moment, near->block.address, report, progress);
+    return report;
+}
+
+// ---- findings
+
+namespace {
+
+// What stands in the brackets of the request, or behind the word delete.
+std::string freed_expression(const std::string& statement) {
+    for (std::string_view word : {"free(", "realloc(", "delete[] ", "delete "}) {
+        std::size_t at = statement.find(word);
+        if (at == std::string::npos || (at && is_word_letter(statement[at - 1]))) continue;
+        std::string_view rest = std::string_view(statement).substr(at + word.size());
+        int depth = 0;
+        for (std::size_t i = 0; i < rest.size(); ++i) {
+            if (rest[i] == '(' || rest[i] == '[') ++depth;
+            bool ends = rest[i] == ';' || rest[i] == ',' || rest[i] == ')' || rest[i] == ']';
+            if (ends && depth == 0) return std::string(trimmed(rest.substr(0, i)));
+            if (rest[i] == ')' || rest[i] == ']') --depth;
+        }
+    }
+    return {};
+}
+
+void fill_calls(const Moment& moment, HeapFinding& finding) {
+    constexpr unsigned kFrames = 12;
+    for (unsigned level = 0; finding.calls.size() < kFrames; ++level) {
+        const Frame* frame = moment.stack().frame(level);
+        if (!frame) break;
+        if (frame->module && frame->module->is_heap_library()) continue;
+        bool is_library = !frame->module || moment.libraries().is_library(*frame->module) ||
+                          !frame->line || moment.libraries().is_library_source(frame->line->file);
+        finding.calls.push_back({frame_function_name(*frame), frame->line ? frame->line->file : "",
+                                 frame->line ? frame->line->line : 0, is_library});
+    }
+    auto own = std::ranges::find(finding.calls, false, &HeapCall::is_library);
+    if (own == finding.calls.end()) return;
+    finding.function = own->function;
+    finding.file = own->file;
+    finding.line = own->line;
+    SourceReport source = report_source(moment, own->file, own->line, own->line);
+    if (!source.rows.empty()) finding.statement = std::string(trimmed(source.rows[0].text));
+}
+
+}  // namespace
+
+namespace {
+
+// The block that the part of the statement lies in.
+std::optional<HeapLife> block_of_part(const Moment& moment, const Diagnosis& diagnosis) {
+    const Frame* frame = moment.stack().frame(diagnosis.part_level);
+    if (!frame || diagnosis.part.empty()) return std::nullopt;
+    try {
+        Value value = evaluate(diagnosis.part, context_in(moment, *frame));
+        if (!value.address) return std::nullopt;
+        HeapHistory history = required_history(moment);
+        auto near = near_block(history.blocks().all, *value.address, 1);
+        if (near) return life_of(moment, history, near->block);
+    } catch (const Error&) {  // it has no value here
+    }
+    return std::nullopt;
+}
+
+// A pointer that is all of one of the fills: what was read was never written, or is gone.
+std::optional<HeapFault> fill_followed(const Moment& moment, const Diagnosis& diagnosis) {
+    auto culprit = culprit_of(moment, moment.stop());
+    if (!culprit || !HeapHistory::in(moment.target())) return std::nullopt;
+    auto is_all = [&](unsigned char fill) {
+        return culprit->value == fill * std::uint64_t{0x0101010101010101};
+    };
+    HeapFault fault;
+    std::string part = diagnosis.part.empty() ? "the pointer" : diagnosis.part;
+    if (is_all(heap_tables::kBirthFill)) {
+        fault.kind = "followed a pointer that was never set";
+        fault.what = fmt::format(
+            "likely {} was never written since its block was born: it holds what new blocks are "
+            "filled with ({:#x})",
+            part, culprit->value);
+    } else if (is_all(heap_tables::kDeathFill)) {
+        fault.kind = "followed a pointer of a freed block";
+        fault.what = fmt::format(
+            "likely {} was read from a block that is freed: it holds what freed blocks are filled "
+            "with ({:#x})",
+            part, culprit->value);
+    } else {
+        return std::nullopt;
+    }
+    fault.life = block_of_part(moment, diagnosis);
+    return fault;
+}
+
+// "touched behind the end", "used after it was freed"
+void replace_verb(std::string& kind, std::string_view verb) {
+    for (std::string_view general : {"touched", "used"})
+        if (kind.starts_with(general)) {
+            kind.replace(0, general.size(), verb);
+            return;
+        }
+}
+
+}  // namespace
+
+std::optional<HeapFinding> heap_finding(const Moment& moment) {
+    const Stop& stop = moment.stop();
+    HeapFinding finding;
+    if (stop.reason == StopReason::event && stop.cause == Cause::heap) {
+        auto fault = found_by_heap_library(moment);
+        if (!fault) return std::nullopt;
+        finding.fault = std::move(*fault);
+        fill_calls(moment, finding);
+        finding.expression = freed_expression(finding.statement);
+        return finding;
+    }
+    bool is_fault = stop.reason == StopReason::signal && stop.is_fault;
+    if (!is_fault) return std::nullopt;
+    Diagnosis diagnosis = diagnose(moment);
+    auto fault = heap_fault_at(moment, stop.fault_address);
+    if (fault) fault->what = diagnosis.what;
+    if (!fault) fault = fill_followed(moment, diagnosis);
+    if (!fault) return std::nullopt;
+    finding.fault = std::move(*fault);
+    if (diagnosis.what.find(": it wrote") != std::string::npos)
+        replace_verb(finding.fault.kind, "written");
+    else if (diagnosis.what.find(": it read") != std::string::npos)
+        replace_verb(finding.fault.kind, "read");
+    finding.expression = diagnosis.part;
+    fill_calls(moment, finding);
+    finding.has_ended = true;
+    return finding;
+}
+
+bool are_alike(const HeapFinding& a, const HeapFinding& b) {
+    bool is_same_place = a.fault.kind == b.fault.kind && a.function == b.function &&
+                         a.file == b.file && a.line == b.line;
+    if (!is_same_place || a.fault.life.has_value() != b.fault.life.has_value()) return false;
+    return !a.fault.life || own_place(a.fault.life->born) == own_place(b.fault.life->born);
+}
+
+std::vector<std::string> heap_notes(const Moment& moment) {
+    std::vector<std::string> notes;
+    Target& target = moment.target();
+    // The loader asks the program first, and then us.
+    const Module& program = target.modules().front();
+    const ElfSymbol* own = program.symbols().symbol_table().named("malloc");
+    if (own && own->is_function && own->is_global && own->address.value)
+        notes.push_back(
+            fmt::format("{} brings an allocator of its own, so that ours is not asked: "
+                        "of its blocks nothing is known",
+                        program.path().substr(program.path().rfind('/') + 1)));
+    auto history = HeapHistory::in(target);
+    if (!history) {
+        if (notes.empty()) notes.push_back("the program has asked for no memory");
+        return notes;
+    }
+    const heap_tables::Head& head = history->head();
+    if (head.guards_refused)
+        notes.push_back(
+            "the kernel gave no more pages to guard blocks with: from there on writes "
+            "behind an end are found when the block is freed, reads are not");
+    else if (head.guard_births == 0)
+        notes.push_back(
+            "only the first blocks have had a guarded page behind them: writes behind "
+            "the end of the others are found when they are freed, reads are not");
+    return notes;
+}
+
+}  // namespace lantern

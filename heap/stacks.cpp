@@ -1,0 +1,63 @@
+#include "heap/stacks.h"
+
+namespace lantern::heap_library {
+namespace {
+
+std::uint32_t hash_of(const std::uint64_t* calls, std::size_t count) {
+    std::uint64_t hash = count;
+    for (std::size_t i = 0; i < count; ++i) {
+        hash = (hash ^ calls[i]) * 0x9e3779b97f4a7c15;
+        hash ^= hash >> 32;
+    }
+    return static_cast<std::uint32_t>(hash);
+}
+
+}  // namespace
+
+bool Stacks::begin() {
+    std::uint64_t table = reserve(kPlaces * sizeof(std::uint32_t));
+    if (!table || !make_usable(table, kPlaces * sizeof(std::uint32_t))) return false;
+    table_ = reinterpret_cast<std::uint32_t*>(table);
+    if (!memory_.take(kBytes)) return false;
+    return memory_.add(sizeof(heap_tables::Stack)) != 0;  // number 0 is for what is not known
+}
+
+std::uint32_t Stacks::find(std::uint32_t hash, const std::uint64_t* calls, std::size_t count,
+                           std::size_t& place) const {
+    for (;; place = (place + 1) % kPlaces) {
+        std::uint32_t number = __atomic_load_n(&table_[place], __ATOMIC_ACQUIRE);
+        if (!number) return 0;
+        const auto& stack = *reinterpret_cast<const heap_tables::Stack*>(memory_.begin + number);
+        if (stack.hash == hash && stack.depth == count &&
+            __builtin_memcmp(&stack + 1, calls, count * sizeof *calls) == 0)
+            return number;
+    }
+}
+
+std::uint32_t Stacks::number_of(const Caller& caller) {
+    std::uint64_t calls[heap_tables::kMostFrames];
+    std::size_t count = calls_up_from(caller, calls, heap_tables::kMostFrames);
+    std::uint32_t hash = hash_of(calls, count);
+    std::size_t place = hash % kPlaces;
+    if (std::uint32_t number = find(hash, calls, count, place)) return number;
+    Holding holding(lock_);
+    if (std::uint32_t number = find(hash, calls, count, place)) return number;
+    if (held_ > kPlaces / 4 * 3) return 0;
+    std::uint32_t number = add(hash, calls, count);
+    if (number) {
+        ++held_;
+        __atomic_store_n(&table_[place], number, __ATOMIC_RELEASE);
+    }
+    return number;
+}
+
+std::uint32_t Stacks::add(std::uint32_t hash, const std::uint64_t* calls, std::size_t count) {
+    std::uint64_t at = memory_.add(sizeof(heap_tables::Stack) + count * sizeof *calls);
+    if (!at) return 0;
+    auto& stack = *reinterpret_cast<heap_tables::Stack*>(at);
+    stack = {0, hash, static_cast<std::uint32_t>(count)};
+    __builtin_memcpy(&stack + 1, calls, count * sizeof *calls);
+    return static_cast<std::uint32_t>(at - memory_.begin);
+}
+
+}  // namespace lantern::heap_library

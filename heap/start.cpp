@@ -1,0 +1,17 @@
+// What is done before the program's own code runs.
+#include <pthread.h>
+
+#include "heap/blocks.h"
+#include "heap/wishes.h"
+
+namespace lantern::heap_library {
+namespace {
+
+__attribute__((constructor)) void begin() {
+    begin_thread_ends();
+    pthread_atfork(before_fork, after_fork, after_fork);
+    clean_environment();
+}
+
+}  // namespace
+}  // namespace lantern::heap_library
