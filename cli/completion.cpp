@@ -104,7 +104,7 @@ class Completer {
         std::size_t space = event.find(' ');
         if (space == std::string_view::npos)
             return one_of({"write", "access", "throw", "catch", "panic", "signal", "load", "unload",
-                           "fork", "exec", "exit", "syscall", "thread"},
+                           "fork", "exec", "exit", "syscall", "thread", "heap"},
                           event);
         std::string_view word = event.substr(0, space), rest = event.substr(space + 1);
         if (word == "write" || word == "access") return expression(rest);

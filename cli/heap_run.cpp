@@ -57,6 +57,7 @@ HeapRunReport heap_report_of_run(Session& session) {
     pause_on(session, Cause::heap);
     pause_on(session, Cause::exit);
     Stop stop = session.launch_again();
+    bool was_deadly = false;
     while (!stop.is_end()) {
         if (stop.reason == StopReason::paused) {
             report.ended = "Ctrl-C paused the program: it was looked at as it stood";
@@ -71,8 +72,10 @@ HeapRunReport heap_report_of_run(Session& session) {
         if (finding) add(report, std::move(*finding));
         bool is_at_end = stop.reason == StopReason::event && stop.cause == Cause::exit;
         bool is_deadly = stop.reason == StopReason::signal && !stop.has_handler;
-        if (is_at_end) look_at_end(session.moment(), report);
+        // What a program that is killed still holds, it had no time to free.
+        if (is_at_end && !was_deadly) look_at_end(session.moment(), report);
         if (is_deadly) report.notes = heap_notes(session.moment());
+        was_deadly = is_deadly;
         stop = session.continue_running();
     }
     report.ended = how_it_ended(stop);

@@ -2,6 +2,7 @@
 
 #include <linux/futex.h>
 #include <sys/mman.h>
+#include <sys/resource.h>
 #include <sys/syscall.h>
 
 namespace lantern::heap_library {
@@ -29,6 +30,12 @@ Reserved reserved[kMostReserved];
 std::size_t reserved_count = 0;
 
 }  // namespace
+
+std::uint64_t most_address_space() {
+    rlimit limit{};
+    long failed = kernel(SYS_prlimit64, 0, RLIMIT_AS, 0, reinterpret_cast<long>(&limit));
+    return failed || limit.rlim_cur == RLIM_INFINITY ? ~std::uint64_t{0} : limit.rlim_cur;
+}
 
 std::uint64_t reserve(std::uint64_t bytes) {
     long at = kernel(SYS_mmap, 0, static_cast<long>(bytes), PROT_NONE,

@@ -12,6 +12,8 @@ constexpr std::uint64_t up_to(std::uint64_t value, std::uint64_t multiple) {
     return (value + multiple - 1) / multiple * multiple;
 }
 
+// How much address space the process may have (ulimit -v); all ones where that is not limited.
+std::uint64_t most_address_space();
 // 0 where the kernel gives none.
 std::uint64_t reserve(std::uint64_t bytes);
 // Fills a list with what was taken, at most so many. For whoever looks for pointers: none are
@@ -28,10 +30,12 @@ void give_back_content(std::uint64_t begin, std::uint64_t bytes);  // it reads a
 struct Growing {
     std::uint64_t begin = 0, used = 0, usable = 0, limit = 0;  // bytes from the beginning
 
+    // So many bytes of the address space, or as many of them as there are, but no fewer than 1 MB.
     bool take(std::uint64_t bytes) {
-        limit = bytes;
-        begin = reserve(bytes);
-        return begin != 0;
+        constexpr std::uint64_t kLeast = 1 << 20;
+        for (limit = bytes; limit >= kLeast; limit /= 2)
+            if ((begin = reserve(limit))) return true;
+        return false;
     }
     // Where the bytes are; 0: there is no more.
     std::uint64_t add(std::uint64_t bytes);

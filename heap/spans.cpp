@@ -3,7 +3,7 @@
 namespace lantern::heap_library {
 namespace {
 
-constexpr std::uint64_t kLargestArea = std::uint64_t{256} << 30, kSmallestArea = 256 << 20;
+constexpr std::uint64_t kLargestArea = std::uint64_t{256} << 30, kSmallestArea = 64 << 20;
 
 constexpr unsigned kLookedAt = 64;  // spans of about the size that wait
 
@@ -15,7 +15,9 @@ unsigned power_above(std::uint64_t value) {  // of two
 
 bool Spans::begin(heap_tables::Head& head) {
     head_ = &head;
-    std::uint64_t bytes = kLargestArea;
+    // The records take about as much again, and the program needs some for itself.
+    std::uint64_t bytes = kLargestArea, most = most_address_space() / 8;
+    while (bytes > most) bytes /= 2;
     while (bytes >= kSmallestArea && !(area_ = reserve(bytes))) bytes /= 2;  // ulimit -v
     if (!area_) return false;
     area_end_ = area_ + bytes;

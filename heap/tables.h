@@ -15,6 +15,8 @@ namespace lantern::heap_tables {
 inline constexpr char kHeadSymbol[] = "elm_lantern_heap";
 // Called at each fault: a breakpoint there stops in the request that found it.
 inline constexpr char kFoundSymbol[] = "elm_lantern_heap_found";
+// Called at a birth or a death that the session asked for.
+inline constexpr char kAskedSymbol[] = "elm_lantern_heap_asked";
 // Taken out of the program's environment before it begins.
 inline constexpr char kOptionsVariable[] = "ELM_LANTERN_HEAP";
 
@@ -100,6 +102,23 @@ struct Fault {
     std::uint64_t count;  // of faults so far
 };
 
+// What the session wants the program to stop at.
+struct Asked {
+    static constexpr std::uint32_t kBirth = 1, kDeath = 2;
+    std::uint32_t what, unused;
+    std::uint64_t number;       // 0: any
+    std::uint64_t least, most;  // bytes
+};
+inline constexpr std::size_t kMostAsked = 8;
+constexpr bool is_asked(const Asked& asked, const Block& block, bool is_death) {
+    return (asked.what & (is_death ? Asked::kDeath : Asked::kBirth)) &&
+           (!asked.number || asked.number == block.number) && block.size >= asked.least &&
+           block.size <= asked.most;
+}
+struct Met {
+    std::uint32_t block, is_death;
+};
+
 // What lived at a moment.
 struct Picture {
     static constexpr std::size_t kPlaces = 24;
@@ -133,6 +152,10 @@ struct Head {
     // What each thread has counted: so many places, so many bytes apart.
     std::uint64_t counts, counts_apart, counts_used;
     std::uint64_t is_on;
+    // Written by the session.
+    std::uint64_t asked_count;
+    Asked asked[kMostAsked];
+    Met met;  // by the library, before it calls
     Fault fault;
 };
 

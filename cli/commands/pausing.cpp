@@ -3,6 +3,7 @@
 
 #include "cli/commands/command.h"
 #include "core/session/events.h"
+#include "core/session/heap_asked.h"
 #include "core/session/system_calls.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -13,7 +14,7 @@ namespace {
 constexpr const char* kEvents =
     "write EXPR, access EXPR, throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload "
     "[NAME], fork, exec, exit, "
-    "thread start, thread end, or syscall [NAME]";
+    "thread start, thread end, syscall [NAME], or heap [born | freed] [of size N] [number N]";
 
 // Takes " WORD" off the end.
 bool take_word_at_end(std::string_view& text, std::string_view word) {
@@ -123,7 +124,18 @@ Cause cause_named(std::string_view word) {
                            : fmt::format("did you mean pause on {}?", join_with(near, "or")));
 }
 
-void check_subject(const Breakpoint& wish) {
+void check_subject(const Session& session, const Breakpoint& wish) {
+    if (wish.cause == Cause::heap) {
+        asked_of(wish.subject);  // throws
+        bool is_in_front =
+            std::ranges::any_of(session.launch_options().environment, [](const std::string& each) {
+                return each.starts_with(heap_tables::kOptionsVariable);
+            });
+        if (!is_in_front)
+            throw RequestError(
+                "nobody watches the heap in this session",
+                "elm-lantern debug PROGRAM --heap puts a library in front that does");
+    }
     if (wish.is_watch() && wish.subject.empty())
         throw RequestError("what to watch is missing",
                            "pause on write chamber->level_cm, for example");
@@ -159,7 +171,7 @@ void pause_on(Shell& shell, std::string_view text) {
     std::string_view rest = padded_text;
     Endings endings = take_limits(rest, wish);
     wish.subject = trimmed(rest);
-    check_subject(wish);
+    check_subject(shell.session(), wish);
     if (wish.is_watch()) {
         wish.watched = std::make_shared<WatchedValue>();
         wish.watched->follows = endings.follows;

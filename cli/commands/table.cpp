@@ -108,7 +108,9 @@ constexpr Command kCommands[] = {
      "meanwhile.\n"
      "pause on throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload [NAME], fork, "
      "exec, exit, thread start, thread end,\n"
-     "syscall [NAME]. The same limits can follow. pause alone stops a program that runs meanwhile; "
+     "syscall [NAME], and with --heap heap [born | freed] [of size N..M] [number N]. The same "
+     "limits can "
+     "follow. pause alone stops a program that runs meanwhile; "
      "else Ctrl-C does.",
      run_pause, Completes::pause},
     {"note", "note at PLACE EXPR, EXPR … [when EXPR] [limit N]",
@@ -225,7 +227,8 @@ constexpr Command kCommands[] = {
      "NAME: what changed since.",
      run_memory, Completes::expression},
     {"heap",
-     "heap [blocks | types | check | leaks | path ADDRESS | keep NAME | since NAME | life ADDRESS | "
+     "heap [blocks | types | check | leaks | path ADDRESS | keep NAME | since NAME | life ADDRESS "
+     "| "
      "places]",
      "what is in use, whose a block is, what is damaged or lost", kMachine,
      "Reads the structures of the system's C library; nothing is run in the program, and a core "
@@ -239,7 +242,8 @@ constexpr Command kCommands[] = {
      "shows by which pointers a block is kept.\n"
      "heap keep NAME remembers what is there now; later heap since NAME tells what came, went and "
      "grew, and heap leaks what grew each time.\n"
-     "In a session begun with --heap: heap life ADDRESS tells where a block was born and freed, and "
+     "In a session begun with --heap: heap life ADDRESS tells where a block was born and freed, "
+     "and "
      "who points to it; heap places [limit N] where what lives was born.",
      run_heap, Completes::expression},
     {"words", "words [CALLERS] [below]", "each word of this frame's raw stack, and what it is",

@@ -14,6 +14,7 @@
 #include "core/analysis/threads_report.h"
 #include "core/expressions/evaluator.h"
 #include "core/heap/heap.h"
+#include "core/session/heap_events.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -141,6 +142,12 @@ void fill_surroundings(const Moment& moment, Diagnosis& diagnosis) {
     diagnosis.files.resize(diagnosis.files.size() - diagnosis.more_files);
 }
 
+bool is_found_by_heap_library(const Stop& stop) {
+    bool is_birth_or_death =
+        !stop.facts.empty() && stop.facts.front().text.starts_with("heap block");
+    return stop.reason == StopReason::event && stop.cause == Cause::heap && !is_birth_or_death;
+}
+
 Diagnosis begun(const Moment& moment) {
     Diagnosis diagnosis;
     std::string path = moment.target().modules().front().path();
@@ -166,6 +173,12 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.has_failed = true;
         diagnosis.headline = "panic";
         diagnosis.what = "the program panics: it has come upon what its code rules out";
+    } else if (auto fault =
+                   is_found_by_heap_library(stop) ? found_by_heap_library(moment) : std::nullopt) {
+        diagnosis.has_failed = true;
+        diagnosis.headline = fault->kind;
+        diagnosis.what = "the heap is misused: " + fault->what;
+        std::erase_if(diagnosis.facts, [](const StopFact& fact) { return fact.label == "heap"; });
     } else {
         diagnosis.what = "nothing has failed here: it stands where it was stopped";
     }

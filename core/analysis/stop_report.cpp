@@ -29,7 +29,20 @@ std::string numbers(const Moment& moment, const std::vector<unsigned>& list) {
                        join_with(words, "and"));
 }
 
-std::string event_words(const Stop& stop) {
+// What a breakpoint on the heap has stopped for, by its subject.
+std::string heap_words(const Moment& moment, const Stop& stop) {
+    bool is_asked = false;
+    for (const Breakpoint& breakpoint : moment.breakpoints())
+        is_asked |=
+            std::ranges::find(stop.breakpoints, breakpoint.number) != stop.breakpoints.end() &&
+            !breakpoint.subject.empty();
+    if (!is_asked) return "the heap is misused";
+    bool is_death =
+        std::ranges::any_of(stop.facts, [](const StopFact& fact) { return fact.label == "freed"; });
+    return is_death ? "a block is freed" : "a block is born";
+}
+
+std::string event_words(const Moment& moment, const Stop& stop) {
     switch (stop.cause) {
         case Cause::write:
         case Cause::access: {
@@ -49,7 +62,7 @@ std::string event_words(const Stop& stop) {
         case Cause::exit: return "the program is about to end";
         case Cause::system_call: return "a system call";
         case Cause::signal: return "a signal came";
-        case Cause::heap: return "the heap is misused";
+        case Cause::heap: return heap_words(moment, stop);
         case Cause::place: break;
     }
     return "reached";
@@ -71,7 +84,8 @@ std::string why(const Moment& moment, const Stop& stop) {
         case StopReason::released: return "the program runs on by itself";
         case StopReason::diverted: return "moved here; nothing was run";
         case StopReason::event:
-            return fmt::format("{}, {}", numbers(moment, stop.breakpoints), event_words(stop));
+            return fmt::format("{}, {}", numbers(moment, stop.breakpoints),
+                               event_words(moment, stop));
         case StopReason::watch_ended:
             return fmt::format("{} has ended", numbers(moment, stop.breakpoints));
         case StopReason::none: return "the program has not been started";

@@ -8,6 +8,7 @@
 #include "core/expressions/syntax.h"
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
+#include "core/session/heap_asked.h"
 #include "core/session/parts.h"
 #include "core/session/runtime_symbol.h"
 #include "core/session/site_scope.h"
@@ -142,6 +143,8 @@ void BreakpointSites::resolve(Breakpoint& breakpoint) {
     if (breakpoint.cause == Cause::place) return resolve_place(breakpoint);
     if (!breakpoint.has_sites()) return;
     auto symbols = symbols_of(breakpoint.cause);
+    if (breakpoint.cause == Cause::heap && asked_of(breakpoint.subject))
+        symbols = {heap_tables::kAskedSymbol};
     breakpoint.sites.clear();
     for (std::string_view symbol : symbols)
         for (Breakpoint::Site& site : sites_of_symbol(parts_.debuggee.target(), symbol))
@@ -184,11 +187,18 @@ void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
 void BreakpointSites::insert(Breakpoint& breakpoint) {
     if (parts_.debuggee.is_running())
         parts_.breakpoints.insert_sites(breakpoint, parts_.debuggee.process());
+    tell_of_heap(breakpoint);
 }
 
 void BreakpointSites::remove(Breakpoint& breakpoint) {
     parts_.breakpoints.remove_sites(
         breakpoint, parts_.debuggee.is_running() ? &parts_.debuggee.process() : nullptr);
+    tell_of_heap(breakpoint);
+}
+
+void BreakpointSites::tell_of_heap(const Breakpoint& breakpoint) {
+    if (breakpoint.cause == Cause::heap && parts_.debuggee.is_running())
+        tell_heap_library(parts_.debuggee.process(), parts_.breakpoints.all());
 }
 
 void BreakpointSites::take_out_all() {

@@ -48,6 +48,8 @@ class BreakpointSites {
   private:
     void resolve(Breakpoint& breakpoint);
     void resolve_place(Breakpoint& breakpoint);
+    // What the library in front of the allocator is to look for.
+    void tell_of_heap(const Breakpoint& breakpoint);
     void follow_address(Breakpoint& breakpoint);
     void insert(Breakpoint& breakpoint);
     void remove(Breakpoint& breakpoint);

@@ -241,6 +241,7 @@ std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId threa
         return facts;
     }
     if (cause == Cause::heap) {
+        if (auto life = met_by_heap_library(moment, thread)) return facts_of_heap(*life);
         auto fault = found_by_heap_library(moment);
         return fault ? facts_of_heap(*fault) : facts;
     }

@@ -238,16 +238,41 @@ std::optional<HeapFault> heap_fault_at(const Moment& moment, RunAddress address)
     return fault;
 }
 
+std::optional<HeapLife> met_by_heap_library(const Moment& moment, ThreadId thread) {
+    Target& target = moment.target();
+    RunAddress at = target.registers(thread).program_counter();
+    const Module* library = target.module_at(at);
+    const ElfSymbol* symbol =
+        library ? library->symbols().symbol_table().named(heap_tables::kAskedSymbol) : nullptr;
+    if (!symbol || library->to_run(symbol->address) != at) return std::nullopt;
+    auto history = HeapHistory::in(target);
+    auto block = history ? history->record(history->head().met.block) : std::nullopt;
+    if (!block) return std::nullopt;
+    // It is still as if it lived where its death is met.
+    if (history->head().met.is_death) block->state = heap_tables::State::kept;
+    return life_of(moment, *history, *block);
+}
+
+namespace {
+
+StopFact fact_of(const char* label, const HeapEvent& event) {
+    return {label, fmt::format("{} in {}{}", event.way, own_place(event),
+                               event.thread > 1 ? fmt::format(", thread {}", event.thread) : "")};
+}
+
+}  // namespace
+
+std::vector<StopFact> facts_of_heap(const HeapLife& life) {
+    std::vector<StopFact> facts{{"heap", block_words(life)}, fact_of("born", life.born)};
+    if (life.died) facts.push_back(fact_of("freed", *life.died));
+    return facts;
+}
+
 std::vector<StopFact> facts_of_heap(const HeapFault& fault) {
     std::vector<StopFact> facts{{"heap", fault.what}};
     if (!fault.life) return facts;
-    auto event = [&](const char* label, const HeapEvent& what) {
-        facts.push_back(
-            {label, fmt::format("{} in {}{}", what.way, own_place(what),
-                                what.thread > 1 ? fmt::format(", thread {}", what.thread) : "")});
-    };
-    event("born", fault.life->born);
-    if (fault.life->died) event("freed", *fault.life->died);
+    facts.push_back(fact_of("born", fault.life->born));
+    if (fault.life->died) facts.push_back(fact_of("freed", *fault.life->died));
     return facts;
 }
 

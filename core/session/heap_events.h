@@ -50,11 +50,14 @@ struct HeapFault {
 };
 // At a stop where the library found something.
 std::optional<HeapFault> found_by_heap_library(const Moment& moment);
+// At a stop where it met a birth or a death that was asked for.
+std::optional<HeapLife> met_by_heap_library(const Moment& moment, ThreadId thread);
 // Of an address that could not be touched: what it means to the heap. Nothing where the library is
 // not there, or no block is near.
 std::optional<HeapFault> heap_fault_at(const Moment& moment, RunAddress address);
 
 // For a stop: the sentence, the birth, the death.
 std::vector<StopFact> facts_of_heap(const HeapFault& fault);
+std::vector<StopFact> facts_of_heap(const HeapLife& life);
 
 }  // namespace lantern

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/session/events.h"
+#include "core/session/heap_asked.h"
 #include "core/session/hit.h"
 #include "core/session/movement.h"
 #include "core/support/error.h"
@@ -138,6 +139,7 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
 
 // A breakpoint on exceptions of one type passes those of others, without counting them.
 bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
+    if (breakpoint.cause == Cause::heap) return has_met(process_, breakpoint);
     bool may_be_the_librarys_own =
         breakpoint.cause == Cause::caught ||
         (breakpoint.cause == Cause::thrown && throws_again(process_, thread));

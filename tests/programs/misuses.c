@@ -101,10 +101,10 @@ KEPT static void copy_too_much(void) {
     cast_off(kept);
 }
 KEPT static void behind_zeroed(void) {
-    int* levels = calloc(10, sizeof *levels);
+    volatile int* levels = calloc(10, sizeof *levels);
     levels[is_innocent ? 9 : 10] = 7;
     seen = (char*)levels;
-    free(levels);
+    free((void*)levels);
 }
 KEPT static void behind_aligned(void) {
     char* page = aligned_alloc(64, 128);

@@ -1,0 +1,140 @@
+// The beginning of the library, with the first request; the threads that ask; and forks.
+#include "heap/shared.h"
+
+#include <pthread.h>
+#include <time.h>
+#include <x86intrin.h>
+
+#include "heap/blocks.h"
+#include "heap/pictures.h"
+
+lantern::heap_tables::Head elm_lantern_heap;
+
+namespace lantern::heap_library {
+
+Options options;
+Spans spans;
+Stacks stacks;
+Shared shared;
+thread_local Thread* own_thread = nullptr;
+
+std::uint64_t now_ns() {
+    timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    return static_cast<std::uint64_t>(now.tv_sec) * 1000000000 +
+           static_cast<std::uint64_t>(now.tv_nsec);
+}
+
+namespace {
+
+enum class Begun : int { no, yes, failed };
+Begun begun = Begun::no;
+Lock begin_lock;
+
+bool begin_all() {
+    options = read_options();
+    if (!spans.begin(head) || !stacks.begin() || !begin_pictures(head)) return false;
+    if (!shared.thread_memory.take(std::uint64_t{65536} * sizeof(Thread)) ||
+        !shared.batch_memory.take(std::uint64_t{2} * Shared::kBatches * sizeof(Batch)))
+        return false;
+    head.counts = shared.thread_memory.begin;
+    head.counts_apart = sizeof(Thread);
+    head.stacks = stacks.address();
+    head.stacks_used = stacks.used();
+    head.keep_bytes = options.keep_bytes;
+    head.guard_births = options.guard_births;
+    head.start_ticks = head.seen_ticks = __rdtsc();
+    head.start_ns = head.seen_ns = now_ns();
+    Reserved own[heap_tables::kOwnRanges];
+    std::size_t owned = all_reserved(own, heap_tables::kOwnRanges);
+    for (std::size_t i = 0; i < owned; ++i)
+        if (own[i].begin != head.area) head.own[i] = {own[i].begin, own[i].end};
+    head.size_of_head = sizeof head;
+    head.size_of_block = sizeof(Block);
+    __atomic_store_n(&head.mark, heap_tables::kMark, __ATOMIC_RELEASE);
+    head.is_on = 1;
+    return true;
+}
+
+}  // namespace
+
+bool has_begun() {
+    Begun now = __atomic_load_n(&begun, __ATOMIC_ACQUIRE);
+    if (now == Begun::no) {
+        Holding holding(begin_lock);
+        if (begun == Begun::no)
+            __atomic_store_n(&begun, begin_all() ? Begun::yes : Begun::failed, __ATOMIC_RELEASE);
+        now = begun;
+    }
+    return now == Begun::yes;
+}
+
+namespace {
+
+pthread_key_t thread_key;
+bool has_thread_key = false;
+
+// A thread is at its end. It may still free something afterwards: it gets another one then.
+void leave_thread(void* which) {
+    auto* thread = static_cast<Thread*>(which);
+    own_thread = nullptr;
+    hand_over(*thread);
+    add_pending(*thread);
+    for (unsigned i = 0; i < kSizes; ++i) give_to_all(i, thread->free[i], 0);
+    Holding holding(shared.threads_lock);
+    thread->next_idle = shared.idle;
+    shared.idle = thread;
+}
+
+}  // namespace
+
+Thread* begin_thread() {
+    if (!has_begun()) return nullptr;
+    {
+        Holding holding(shared.threads_lock);
+        Thread* thread = shared.idle;
+        if (thread) {
+            shared.idle = thread->next_idle;
+        } else {
+            thread = reinterpret_cast<Thread*>(shared.thread_memory.add(sizeof(Thread)));
+            if (!thread) return nullptr;
+            ++head.counts_used;
+        }
+        // What the last one with this memory has counted is not this one's.
+        thread->births = thread->births_told = 0;
+        thread->number = static_cast<std::uint16_t>(++head.threads);
+        own_thread = thread;
+    }
+    if (has_thread_key) pthread_setspecific(thread_key, own_thread);
+    return own_thread;
+}
+
+void begin_thread_ends() {
+    has_thread_key = pthread_key_create(&thread_key, leave_thread) == 0;
+    if (has_thread_key && own_thread) pthread_setspecific(thread_key, own_thread);
+}
+
+void before_fork() {
+    has_begun();
+    shared.fault_lock.take();
+    shared.threads_lock.take();
+    shared.kept_lock.take();
+    for (Shared::Size& size : shared.sizes) size.lock.take();
+    spans.alone_lock().take();
+    spans.lock().take();
+    stacks.lock().take();
+    pictures_lock().take();
+}
+
+void after_fork() {
+    pictures_lock().leave();
+    stacks.lock().leave();
+    spans.lock().leave();
+    spans.alone_lock().leave();
+    for (Shared::Size& size : shared.sizes) size.lock.leave();
+    shared.kept_lock.leave();
+    shared.threads_lock.leave();
+    shared.fault_lock.leave();
+}
+
+}  // namespace lantern::heap_library

@@ -1,0 +1,374 @@
+// elm-lantern heap PROGRAM, on faults that are known and on their innocent neighbours: what must be
+// told of each. The facts are those of the sources tests/programs/misuses.*.
+#include <gtest/gtest.h>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+struct Misuse {
+    const char* name;
+    const char* kind;      // what is found
+    const char* block;     // which it is about; empty: none
+    const char* born;      // the function it was born in
+    const char* freed;     // the function that freed it; empty: it was not
+    const char* how = "";  // something else that must be said
+};
+
+constexpr Misuse kInC[] = {
+    {"write-behind", "written behind the end", "of 48 bytes", "write_behind", "",
+     "right behind the end of heap block 1"},
+    {"read-behind", "read behind the end", "of 48 bytes", "read_behind", "", "it read address"},
+    {"write-before", "written before the start", "of 40 bytes", "write_before", "",
+     "1 byte was written 3 bytes before the start"},
+    {"write-far-behind", "written behind the end", "of 100 bytes", "write_far_behind", "",
+     "1 byte was written 10 bytes behind the end"},
+    {"read-freed", "read after it was freed", "of 32 bytes", "read_freed", "read_freed",
+     "byte 8 of heap block 1"},
+    {"write-freed", "written after it was freed", "of 32 bytes", "write_freed", "write_freed",
+     "byte 5 of heap block 1"},
+    {"free-twice", "freed twice", "of 24 bytes", "free_twice", "free_twice"},
+    {"free-inside", "freed the inside of a block", "of 64 bytes", "free_inside", "",
+     "byte 16 of heap block 1"},
+    {"free-stack", "freed what is no block", "", "", "", "it lies in the stack of frame"},
+    {"free-global", "freed what is no block", "", "", "", "where no heap block begins"},
+    {"realloc-freed", "freed twice", "of 20 bytes", "realloc_freed", "realloc_freed",
+     "realloc frees"},
+    {"stale-after-realloc", "written after it was freed", "of 20 bytes", "stale_after_realloc",
+     "stale_after_realloc", "realloc: stale_after_realloc"},
+    {"text-too-long", "written behind the end", "of 8 bytes", "text_too_long", ""},
+    {"copy-too-much", "written behind the end", "of 64 bytes", "copy_too_much", ""},
+    {"behind-zeroed", "written behind the end", "of 40 bytes", "behind_zeroed", "",
+     "4 bytes were written right behind"},
+    {"behind-aligned", "written behind the end", "of 128 bytes", "behind_aligned", ""},
+    {"behind-large", "written behind the end", "of 1 048 576 bytes", "behind_large", ""},
+    {"freed-large", "written after it was freed", "of 1 048 576 bytes", "freed_large",
+     "freed_large", "byte 5000 of heap block 1"},
+    {"never-set", "followed a pointer that was never set", "", "", "", "likely"},
+    {"freed-by-thread", "freed twice", "of 56 bytes", "freed_by_thread", "other_thread",
+     "thread 2"},
+    {"freed-by-child", "freed twice", "of 56 bytes", "freed_by_child", "freed_by_child"},
+};
+
+constexpr Misuse kInCpp[] = {
+    {"array-by-object", "freed with the wrong partner", "of 24 bytes", "array_by_object", "",
+     "which was made with new[]: delete[] is its partner"},
+    {"object-by-array", "freed with the wrong partner", "of 4 bytes", "object_by_array", "",
+     "delete[] frees"},
+    {"object-by-free", "freed with the wrong partner", "of 4 bytes", "object_by_free", "",
+     "free frees"},
+    {"malloc-by-delete", "freed with the wrong partner", "of 4 bytes", "malloc_by_delete", "",
+     "which was made with malloc: free is its partner"},
+    {"as-its-base", "freed with a wrong size", "of 64 bytes", "as_its_base", "",
+     "measures 4 bytes"},
+    {"deleted-twice", "freed twice", "of 4 bytes", "deleted_twice", "deleted_twice"},
+    {"behind-vector", "read behind the end", "of 32 bytes", "behind_vector", ""},
+    {"reference-kept", "read after it was freed", "of 16 bytes", "reference_kept",
+     "reference_kept"},
+    {"text-gone", "read after it was freed", "of 41 bytes", "text_gone", "text_gone"},
+    {"object-gone", "read after it was freed", "of 40 bytes", "object_gone", "object_gone",
+     "byte 8 of heap block"},
+};
+
+constexpr Misuse kInRust[] = {
+    {"write-behind", "written behind the end", "of 48 bytes", "misuses::write_behind", ""},
+    {"read-freed", "read after it was freed", "of 32 bytes", "misuses::read_freed",
+     "misuses::read_freed"},
+    {"free-twice", "freed twice", "of 24 bytes", "misuses::free_twice", "misuses::free_twice"},
+    {"box-twice", "freed twice", "of 40 bytes", "misuses::box_twice", "misuses::box_twice"},
+    {"vector-gone", "read after it was freed", "of 64 bytes", "misuses::vector_gone",
+     "misuses::vector_gone"},
+};
+
+std::string heap_library() {
+    return (std::filesystem::path(LANTERN_PROGRAM).parent_path() / "libelm-lantern-heap.so")
+        .string();
+}
+
+Ran heap_of(const std::string& program, const std::vector<std::string>& arguments,
+            const std::vector<std::string>& options = {}) {
+    std::vector<std::string> words{LANTERN_PROGRAM, "heap", fixture(program), "--stdout",
+                                   "/dev/null"};
+    words.insert(words.end(), options.begin(), options.end());
+    words.emplace_back("--");
+    words.insert(words.end(), arguments.begin(), arguments.end());
+    return run(words);
+}
+
+std::string line_with(const std::string& text, const std::string& beginning) {
+    for (const std::string& line : lines_of(text))
+        if (line.starts_with(beginning)) return line;
+    return {};
+}
+
+void expect_found(const std::string& program, const Misuse& misuse) {
+    Ran ran = heap_of(program, {misuse.name});
+    std::string which = program + " " + misuse.name + "\n" + ran.output + ran.errors;
+    EXPECT_EQ(ran.status, 1) << which;
+    EXPECT_TRUE(ran.says(std::string("1 ") + misuse.kind)) << which;
+    EXPECT_TRUE(ran.says(" 1 finding ")) << which;
+    EXPECT_TRUE(ran.says(misuse.block)) << which;
+    EXPECT_TRUE(ran.says(misuse.how)) << which;
+    bool is_of_place =
+        line_with(ran.output, " born ").find(misuse.born) != std::string::npos || !*misuse.born;
+    EXPECT_TRUE(is_of_place) << which;
+    std::string freed = line_with(ran.output, " freed ");
+    EXPECT_EQ(freed.empty(), *misuse.freed == 0) << which;
+    EXPECT_NE(freed.find(misuse.freed), std::string::npos) << which;
+}
+
+void expect_innocent(const std::string& program, const std::string& name) {
+    Ran ran = heap_of(program, {name, "innocent"});
+    EXPECT_EQ(ran.status, 0) << program << " " << name << "\n" << ran.output;
+    EXPECT_TRUE(ran.says("0 findings")) << program << " " << name << "\n" << ran.output;
+    EXPECT_TRUE(ran.says("nothing is lost")) << program << " " << name << "\n" << ran.output;
+    EXPECT_TRUE(ran.says("the exit status 0")) << program << " " << name << "\n" << ran.output;
+}
+
+template <std::size_t N>
+void try_all(const Misuse (&misuses)[N], const std::string& program) {
+    for (const Misuse& misuse : misuses) {
+        expect_found(program, misuse);
+        expect_innocent(program, misuse.name);
+    }
+}
+
+void try_forgotten(const std::string& program, const std::string& count, const std::string& rows) {
+    Ran ran = heap_of(program, {"forgotten"});
+    EXPECT_EQ(ran.status, 1) << ran.output;
+    EXPECT_TRUE(ran.says("0 findings")) << ran.output;
+    EXPECT_TRUE(ran.says("lost " + count)) << program << ran.output;
+    EXPECT_TRUE(ran.says(rows)) << program << ran.output;
+    expect_innocent(program, "forgotten");
+}
+
+TEST(HeapRun, FindsWhatIsWrongInCAndNothingBesides) {
+    for (const char* level : {"O0", "O2"}) {
+        try_all(kInC, std::string("misuses-gcc-") + level);
+        try_forgotten(std::string("misuses-gcc-") + level, "5 blocks, 360 bytes", "5 × 72 bytes");
+    }
+}
+
+TEST(HeapRun, FindsWhatIsWrongInCOfClang) {
+    if (!HAVE_CLANG) GTEST_SKIP() << "there is no clang";
+    for (const char* level : {"O0", "O2"}) {
+        try_all(kInC, std::string("misuses-clang-") + level);
+        try_forgotten(std::string("misuses-clang-") + level, "5 blocks, 360 bytes", "5 × 72 bytes");
+    }
+}
+
+TEST(HeapRun, FindsWhatIsWrongInCpp) {
+    for (const char* level : {"O0", "O2"}) {
+        try_all(kInCpp, std::string("misuses-cpp-gcc-") + level);
+        try_forgotten(std::string("misuses-cpp-gcc-") + level, "3 blocks, 120 bytes",
+                      "3 × 40 bytes");
+    }
+}
+
+TEST(HeapRun, FindsWhatIsWrongInCppOfClang) {
+    if (!HAVE_CLANG) GTEST_SKIP() << "there is no clang";
+    for (const char* level : {"O0", "O2"}) {
+        // Without -fsized-deallocation clang's delete does not say how large it takes the block
+        // for.
+        for (const Misuse& misuse : kInCpp) {
+            if (misuse.kind != std::string("freed with a wrong size"))
+                expect_found(std::string("misuses-cpp-clang-") + level, misuse);
+            expect_innocent(std::string("misuses-cpp-clang-") + level, misuse.name);
+        }
+        try_forgotten(std::string("misuses-cpp-clang-") + level, "3 blocks, 120 bytes",
+                      "3 × 40 bytes");
+    }
+}
+
+TEST(HeapRun, FindsWhatIsWrongInUnsafeRust) {
+    if (!HAVE_RUST) GTEST_SKIP() << "there is no rustc: Rust is not tested";
+    for (const char* level : {"O0", "O2"}) {
+        try_all(kInRust, std::string("misuses-rust-") + level);
+        try_forgotten(std::string("misuses-rust-") + level, "4 blocks, 288 bytes", "4 × 72 bytes");
+    }
+}
+
+// Without a page behind blocks writes are found by the margins: at free, or at the end.
+TEST(HeapRun, WithoutGuardsMarginsTell) {
+    std::vector<std::string> none{"--guard", "none"};
+    for (const char* name :
+         {"write-behind", "write-far-behind", "text-too-long", "copy-too-much"}) {
+        Ran ran = heap_of("misuses-gcc-O2", {name}, none);
+        EXPECT_TRUE(ran.says("1 written behind the end")) << name << ran.output;
+        EXPECT_TRUE(ran.says("some time before this free")) << name << ran.output;
+        EXPECT_TRUE(ran.says("the exit status 0")) << name << ran.output;
+    }
+    Ran freed = heap_of("misuses-gcc-O2", {"write-freed"}, none);
+    EXPECT_TRUE(freed.says("damaged 1 byte is written into the block of 32 bytes")) << freed.output;
+    Ran read = heap_of("misuses-gcc-O2", {"read-behind"}, none);
+    EXPECT_EQ(read.status, 0) << read.output;
+    EXPECT_TRUE(read.says("reads are not")) << read.output;
+}
+
+TEST(HeapRun, OnlyThoseOfASizeAreGuarded) {
+    Ran of_it = heap_of("misuses-gcc-O0", {"read-behind"}, {"--guard", "size 48"});
+    EXPECT_TRUE(of_it.says("1 read behind the end")) << of_it.output;
+    Ran of_another = heap_of("misuses-gcc-O0", {"read-behind"}, {"--guard", "size 49..100"});
+    EXPECT_TRUE(of_another.says("0 findings")) << of_another.output;
+}
+
+TEST(HeapRun, RefusesWhatCannotBe) {
+    Ran still = run({LANTERN_PROGRAM, "heap", fixture("locks-static")});
+    EXPECT_NE(still.status, 0);
+    EXPECT_NE((still.output + still.errors).find("is linked statically"), std::string::npos)
+        << still.output << still.errors;
+    Ran guard = run({LANTERN_PROGRAM, "heap", fixture("misuses-gcc-O0"), "--guard", "some"});
+    EXPECT_EQ(guard.status, 2);
+    EXPECT_NE(guard.errors.find("--guard does not know \"some\""), std::string::npos)
+        << guard.errors;
+    Ran alone = run({LANTERN_PROGRAM, "debug", fixture("misuses-gcc-O0"), "--guard", "all"});
+    EXPECT_NE(alone.errors.find("--guard goes with heap"), std::string::npos) << alone.errors;
+}
+
+TEST(HeapRun, LeavesItsReportBehind) {
+    TemporaryFolder folder;
+    Ran ran = run({LANTERN_PROGRAM, "heap", fixture("misuses-gcc-O0"), "--out",
+                   (folder.path() / "report").string(), "--", "free-twice"});
+    EXPECT_EQ(ran.status, 1);
+    EXPECT_NE(folder.read("report/heap.txt").find("1 freed twice"), std::string::npos);
+    EXPECT_NE(folder.read("report/heap.json").find("\"kind\":\"freed twice\""), std::string::npos)
+        << folder.read("report/heap.json");
+    EXPECT_NE(folder.read("report/heap.html").find("1. freed twice"), std::string::npos);
+    EXPECT_NE(folder.read("report/heap.svg").find("<svg"), std::string::npos);
+}
+
+// The allocator by itself: no session is there. Each block must keep what is written into it.
+TEST(HeapLibrary, HoldsUnderThreadsForksAndSignals) {
+    for (const char* level : {"O0", "O2"})
+        for (const char* wish :
+             {"guard=0", "guard=1000000000", "guard=1000000000 every=7 keep=0"}) {
+            Ran ran = run({"/usr/bin/env", std::string("ELM_LANTERN_HEAP=") + wish,
+                           "LD_PRELOAD=" + heap_library(),
+                           fixture(std::string("requests-gcc-") + level)});
+            EXPECT_EQ(ran.status, 0) << wish << ran.output << ran.errors;
+            EXPECT_EQ(ran.output, "all whole\n") << wish;
+        }
+}
+
+TEST(HeapLibrary, FindsNothingWhereNothingIsWrong) {
+    Ran ran = heap_of("requests-gcc-O2", {}, {"--guard", "every 10"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("0 findings")) << ran.output;
+}
+
+// A limit on the address space leaves it a smaller part of it.
+TEST(HeapLibrary, LivesWithLittleAddressSpace) {
+    Ran ran = run({"/bin/sh", "-c",
+                   "ulimit -v 6000000; LD_PRELOAD=" + heap_library() + " " +
+                       fixture("misuses-gcc-O0") + " forgotten"});
+    EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
+    EXPECT_EQ(ran.output, "closed\n");
+}
+
+// ---- in a session
+
+Ran heap_session(const std::string& how, std::vector<std::string> commands) {
+    commands.insert(commands.begin(), "launch " + how);
+    return debug(fixture("misuses-gcc-O0"), commands, {"--heap", "--stdout", "/dev/null"});
+}
+
+TEST(HeapSession, StopsInTheRequestThatIsWrong) {
+    Ran ran = heap_session("free-twice", {"heap life barge", "continue"});
+    EXPECT_TRUE(ran.says("the heap is misused")) << ran.output;
+    EXPECT_TRUE(ran.says("free frees heap block 1 of 24 bytes, which was freed before"))
+        << ran.output;
+    EXPECT_TRUE(ran.says("malloc in moor, misuses.c:17")) << ran.output;
+    EXPECT_TRUE(ran.says("free in cast_off, misuses.c:18")) << ran.output;
+    EXPECT_TRUE(ran.says("freed, and kept back")) << ran.output;
+    EXPECT_TRUE(ran.says("exit status 0")) << ran.output;
+}
+
+TEST(HeapSession, StopsAtTheInstructionThatTouchesAFreedBlock) {
+    Ran ran = heap_session("write-freed", {"= at"});
+    EXPECT_TRUE(ran.says("byte 5 of heap block 1 of 32 bytes, which is freed")) << ran.output;
+    EXPECT_TRUE(ran.says("free in cast_off, misuses.c:18")) << ran.output;
+}
+
+TEST(HeapSession, TellsALifeAPlaceAndWhoPoints) {
+    std::vector<std::string> commands{"pause at misuses.c:53",
+                                      "launch write-freed innocent",
+                                      "heap life label",
+                                      "heap places",
+                                      "heap blocks",
+                                      "heap check",
+                                      "heap leaks"};
+    Ran ran = debug(fixture("misuses-gcc-O0"), commands, {"--heap", "--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("heap block 1 of 32 bytes ─")) << ran.output;
+    EXPECT_TRUE(ran.says("born     malloc: moor misuses.c:17 ← write_freed misuses.c:51"))
+        << ran.output;
+    EXPECT_TRUE(ran.says("kept by  label")) << ran.output;
+    EXPECT_TRUE(ran.says("1 birth; at most 32 bytes")) << ran.output;
+    EXPECT_TRUE(ran.says("nothing contradicts itself")) << ran.output;
+    EXPECT_TRUE(ran.says("nothing is lost")) << ran.output;
+}
+
+TEST(HeapSession, WithoutTheLibraryItSaysWhatHelps) {
+    Ran ran = debug(fixture("misuses-gcc-O0"),
+                    {"pause at misuses.c:53", "launch write-freed innocent", "-heap life label"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_NE((ran.output + ran.errors).find("nobody has written down the births of blocks"),
+              std::string::npos)
+        << ran.output << ran.errors;
+    EXPECT_NE((ran.output + ran.errors).find("--heap"), std::string::npos);
+}
+
+// The number of a block is the same in a second run.
+TEST(HeapSession, StopsAtTheBirthAndTheDeathOfTheVeryBlock) {
+    std::vector<std::string> commands{"pause on heap born number 3",
+                                      "pause on heap freed size 72",
+                                      "launch forgotten innocent",
+                                      "source",
+                                      "continue",
+                                      "restart"};
+    Ran ran = debug(fixture("misuses-gcc-O0"), commands, {"--heap", "--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("on heap born number 3")) << ran.output;
+    // The first block that is freed is the first of the size; the third one is born after two
+    // deaths.
+    auto lines = lines_of(ran.output);
+    std::vector<std::string> told;
+    for (const std::string& line : lines)
+        if (line.starts_with(" heap ")) told.push_back(line);
+    ASSERT_EQ(told.size(), 3u) << ran.output;
+    EXPECT_NE(told[0].find("heap block 1 of 72 bytes"), std::string::npos) << ran.output;
+    EXPECT_NE(told[1].find("heap block 2 of 72 bytes"), std::string::npos) << ran.output;
+    EXPECT_NE(told[2].find("heap block 1 of 72 bytes"), std::string::npos) << ran.output;
+    EXPECT_TRUE(ran.says("a block is freed")) << ran.output;
+    Ran born = heap_session("forgotten", {}),
+        third = debug(fixture("misuses-gcc-O0"),
+                      {"pause on heap born number 3", "launch forgotten", "caller", "= i"},
+                      {"--heap", "--stdout", "/dev/null"});
+    EXPECT_TRUE(third.says("a block is born")) << third.output;
+    EXPECT_TRUE(third.says("i = 2")) << third.output;
+}
+
+TEST(HeapSession, RefusesEventsThatItDoesNotKnow) {
+    Ran bare = debug(fixture("misuses-gcc-O0"), {"-pause on heap"}, {});
+    EXPECT_NE((bare.output + bare.errors).find("nobody watches the heap in this session"),
+              std::string::npos);
+    Ran odd = debug(fixture("misuses-gcc-O0"), {"-pause on heap sunk", "-pause on heap size x"},
+                    {"--heap"});
+    EXPECT_NE((odd.output + odd.errors).find("pause on heap does not know \"sunk\""),
+              std::string::npos)
+        << odd.output << odd.errors;
+    EXPECT_NE((odd.output + odd.errors).find("\"x\" is no number"), std::string::npos);
+}
+
+// The program finds its environment as it would be without the library.
+TEST(HeapSession, LeavesTheEnvironmentAlone) {
+    Ran bare = run({"/usr/bin/env", "-i", "BARGE=Wren", "/usr/bin/env"});
+    TemporaryFolder folder;
+    std::string seen = (folder.path() / "seen").string();
+    Ran ran = run({"/usr/bin/env", "-i", "BARGE=Wren", "HOME=/nowhere", LANTERN_PROGRAM, "heap",
+                   "/usr/bin/env", "--stdout", seen});
+    EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
+    EXPECT_EQ(folder.read("seen"), bare.output + "HOME=/nowhere\n");
+}
+
+}  // namespace
+}  // namespace lantern::testing
