@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "cli/progress.h"
+#include "core/session/heap_launch.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 
@@ -31,16 +32,36 @@ void add(HeapRunReport& report, HeapFinding finding) {
         ++report.more_findings;
 }
 
+// What can be told at any stop.
+void look_at_damage(const Moment& moment, HeapRunReport& report) {
+    report.notes = heap_notes(moment);
+    if (HeapHistory::in(moment.target()))
+        report.check = report_heap_check(moment, work_progress("reading the heap"));
+    clear_progress();
+}
+
 // Everything is freed that will be: what is there now was forgotten, or left to the system.
 void look_at_end(const Moment& moment, HeapRunReport& report) {
-    report.notes = heap_notes(moment);
+    look_at_damage(moment, report);
     if (!HeapHistory::in(moment.target())) return;
     Progress progress = work_progress("reading the heap");
-    report.check = report_heap_check(moment, progress);
     report.leaks = report_heap_leaks(moment, {}, kLeaksShown, progress);
     report.places = report_heap_places(moment, kPlacesShown, progress);
     report.has_end = true;
     clear_progress();
+}
+
+// A page that was guarded is opened, so that the program goes on and the next fault is found too.
+// What a program that is killed still holds, it had no time to free.
+void take_finding(Session& session, const Stop& stop, HeapRunReport& report) {
+    bool is_fault = stop.reason == StopReason::signal && stop.is_fault;
+    auto finding = heap_finding(session.moment());
+    if (is_fault && open_guarded_page(session.process(), stop.thread, stop.fault_address)) {
+        if (finding) finding->has_ended = false;
+    } else if (stop.reason == StopReason::signal && !stop.has_handler && report.notes.empty()) {
+        look_at_damage(session.moment(), report);
+    }
+    if (finding) add(report, std::move(*finding));
 }
 
 std::string how_it_ended(const Stop& stop) {
@@ -57,7 +78,6 @@ HeapRunReport heap_report_of_run(Session& session) {
     pause_on(session, Cause::heap);
     pause_on(session, Cause::exit);
     Stop stop = session.launch_again();
-    bool was_deadly = false;
     while (!stop.is_end()) {
         if (stop.reason == StopReason::paused) {
             report.ended = "Ctrl-C paused the program: it was looked at as it stood";
@@ -65,17 +85,9 @@ HeapRunReport heap_report_of_run(Session& session) {
             session.kill();
             return report;
         }
-        // A handler that returns comes to the same instruction again.
-        bool is_again = stop.reason == StopReason::signal && !report.findings.empty() &&
-                        report.findings.back().fault.at == stop.fault_address.value;
-        auto finding = is_again ? std::nullopt : heap_finding(session.moment());
-        if (finding) add(report, std::move(*finding));
         bool is_at_end = stop.reason == StopReason::event && stop.cause == Cause::exit;
-        bool is_deadly = stop.reason == StopReason::signal && !stop.has_handler;
-        // What a program that is killed still holds, it had no time to free.
-        if (is_at_end && !was_deadly) look_at_end(session.moment(), report);
-        if (is_deadly) report.notes = heap_notes(session.moment());
-        was_deadly = is_deadly;
+        if (is_at_end && report.notes.empty()) look_at_end(session.moment(), report);
+        take_finding(session, stop, report);
         stop = session.continue_running();
     }
     report.ended = how_it_ended(stop);

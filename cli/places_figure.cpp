@@ -11,8 +11,8 @@
 namespace lantern::cli {
 namespace {
 
-constexpr double kTimeWidth = 1280, kTimeHeight = 760, kTimeLeft = 110, kTimeRight = 40,
-                 kTimeTop = 96, kTimeBase = 440, kTimeLetters = 12, kLegendStep = 22;
+constexpr double kTimeWidth = 1280, kTimeLeft = 110, kTimeRight = 40, kTimeTop = 96,
+                 kTimeBase = 440, kTimeLetters = 12, kLegendStep = 22;
 constexpr std::size_t kMostBands = 10;
 constexpr Colour kBands[kMostBands] = {{0.36, 0.55, 0.75}, {0.93, 0.70, 0.36}, {0.50, 0.70, 0.47},
                                        {0.80, 0.47, 0.44}, {0.62, 0.53, 0.75}, {0.55, 0.44, 0.36},
@@ -52,6 +52,11 @@ class PlacesPicture {
         begin_ = report.over_time.front().seconds;
         end_ = std::max(report.over_time.back().seconds, begin_ + 1e-6);
         end_ += (end_ - begin_) / static_cast<double>(report.over_time.size());  // the last one's
+    }
+
+    double height() const {
+        double rows = static_cast<double>(bands_ + (report_.total > bands_ ? 1 : 0));
+        return kTimeBase + 96 + rows * kLegendStep;
     }
 
     void draw(Pen& pen) const {
@@ -106,8 +111,7 @@ class PlacesPicture {
     void draw_peak(Pen& pen) const {
         double x = x_of(peak_->seconds), y = y_of(static_cast<double>(peak_->total));
         pen.fill(x - 0.75, y - 14, 1.5, kTimeBase - y + 14, kPeakColour);
-        std::string words = fmt::format(
-            "peak: {} at {:.3f} s", short_bytes(static_cast<double>(peak_->total)), peak_->seconds);
+        std::string words = fmt::format("peak at {:.3f} s", peak_->seconds);
         double room = kTimeWidth - kTimeRight - x - 8, width = pen.width_of(words, kTimeLetters);
         pen.text(room > width ? x + 6 : x - 6 - width, y - 6, words, kTimeLetters, kPeakColour);
     }
@@ -115,8 +119,8 @@ class PlacesPicture {
     void draw_legend(Pen& pen) const {
         double y = kTimeBase + 56;
         pen.text(kTimeLeft + 26, y, "born in", kTimeLetters, kFaint);
-        pen.text(kTimeWidth - kTimeRight - 300, y, "bytes at the peak", kTimeLetters, kFaint);
-        pen.text(kTimeWidth - kTimeRight - 110, y, "bytes at the end", kTimeLetters, kFaint);
+        right_of(pen, kTimeWidth - kTimeRight - 195, y, "bytes at the peak", kFaint);
+        right_of(pen, kTimeWidth - kTimeRight - 12, y, "bytes now", kFaint);
         for (std::size_t i = 0; i < bands_; ++i) {
             const HeapPlaceRow& row = report_.rows[i];
             y += kLegendStep;
@@ -134,8 +138,9 @@ class PlacesPicture {
                  kTimeLetters, kFaint);
     }
 
-    static void right_of(Pen& pen, double x, double y, const std::string& words) {
-        pen.text(x - pen.width_of(words, kTimeLetters), y, words, kTimeLetters, kInk);
+    static void right_of(Pen& pen, double x, double y, const std::string& words,
+                         const Colour& colour = kInk) {
+        pen.text(x - pen.width_of(words, kTimeLetters), y, words, kTimeLetters, colour);
     }
 
     const HeapPlacesReport& report_;
@@ -151,7 +156,7 @@ void draw_places(const HeapPlacesReport& report, const std::filesystem::path& fi
         throw RequestError("too little was asked for to be drawn over time",
                            "heap places tells what lives now");
     PlacesPicture picture(report);
-    write_figure(file, kTimeWidth, kTimeHeight, [&](Pen& pen) { picture.draw(pen); });
+    write_figure(file, kTimeWidth, picture.height(), [&](Pen& pen) { picture.draw(pen); });
 }
 
 }  // namespace lantern::cli

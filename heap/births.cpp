@@ -15,7 +15,7 @@ void write_record(Block& block, Thread& thread, std::uint64_t address, std::uint
     block.check = check_of(block);
     block.born = __rdtsc();
     block.died = 0;
-    block.born_stack = stacks.number_of(caller);
+    block.born_stack = stacks.number_of(caller, thread.ways);
     block.died_stack = 0;
     block.born_thread = thread.number;
     block.died_thread = 0;

@@ -53,6 +53,7 @@ struct KeptRules {
     }
 };
 KeptRules kept;
+std::uint32_t generation = 0;
 
 constexpr unsigned kBase = 6, kStack = 7, kBack = 16;  // System V ABI x86-64, figure 3.36
 
@@ -351,34 +352,51 @@ std::uint64_t stack_end(std::uint64_t address) {
 
 }  // namespace
 
-std::size_t calls_up_from(const Caller& caller, std::uint64_t* into, std::size_t most) {
-    into[0] = caller.back;
-    std::size_t count = 1;
+void find_way_up(const Caller& caller, WayUp& way) {
+    way.calls[0] = caller.back;
+    way.count = 1;
+    way.words_count = 0;
+    way.needs_base = false;
     std::uint64_t end = stack_end(caller.stack), stack = caller.stack, base = caller.base;
-    while (count < most && end) {
-        std::uint64_t address = into[count - 1] - 1;  // of the call, not of what follows it
+    std::uint64_t base_at = 0;  // where it was read; 0: it is the caller's still
+    while (way.count < WayUp::kMost && end) {
+        std::uint64_t address =
+            way.calls[way.count - 1] - 1;  // of the call, not of what follows it
         Rule rule;
         if (!kept.find(address, rule)) {
             rule = read_rule(address);
             kept.keep(address, rule);
         }
         if (rule.from() != Rule::stack && rule.from() != Rule::base) break;
+        if (rule.from() == Rule::base) {
+            // Most functions use rbp for something else: only here it decides.
+            if (base_at)
+                way.read(base_at, base);
+            else
+                way.needs_base = true;
+        }
         std::uint64_t frame = (rule.from() == Rule::stack ? stack : base) + rule.offset();
         if (frame <= stack || frame > end || frame % 8 != 0) break;
         std::uint64_t back = *reinterpret_cast<const std::uint64_t*>(frame - 8);
+        way.read(frame - 8, back);
         if (back < 4096) break;
         if (rule.keeps_base()) {
             std::uint64_t at = frame - 8 * rule.words_below();
             if (at < stack || at >= frame) break;
             base = *reinterpret_cast<const std::uint64_t*>(at);
+            base_at = at;
         }
         stack = frame;
-        into[count++] = back;
+        way.calls[way.count++] = back;
     }
-    return count;
+}
+
+std::uint32_t rules_generation() {
+    return __atomic_load_n(&generation, __ATOMIC_RELAXED);
 }
 
 void forget_rules() {
+    __atomic_add_fetch(&generation, 1, __ATOMIC_RELAXED);
     for (KeptRules::Entry& entry : kept.entries) {
         __atomic_store_n(&entry.mixed, 0, __ATOMIC_RELAXED);
         __atomic_store_n(&entry.rule, 1, __ATOMIC_RELAXED);

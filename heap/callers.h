@@ -20,9 +20,27 @@ struct Caller {
         reinterpret_cast<std::uint64_t>(__builtin_frame_address(0)) + 16, \
         *static_cast<std::uint64_t*>(__builtin_frame_address(0))})
 
-// Where each call returns to, the innermost first; at most so many. Returns how many.
-std::size_t calls_up_from(const Caller& caller, std::uint64_t* into, std::size_t most);
+// A way up the stack, and each word of the stack that decided it: as long as these are the same, so
+// is the way.
+struct WayUp {
+    static constexpr std::size_t kMost = 24;
+    struct Word {
+        std::uint64_t address, value;
+    };
+    std::uint64_t calls[kMost];  // where each returns to, the innermost first
+    std::size_t count = 0;
+    Word words[2 * kMost];
+    std::size_t words_count = 0;
+    bool needs_base = false;  // the caller's rbp decided too
+
+    void read(std::uint64_t address, std::uint64_t value) {
+        words[words_count++] = {address, value};
+    }
+};
+void find_way_up(const Caller& caller, WayUp& way);
 // A library is gone: another may come to lie at its addresses.
 void forget_rules();
+// How often that was so: what was concluded from the rules before it holds no more.
+std::uint32_t rules_generation();
 
 }  // namespace lantern::heap_library

@@ -60,7 +60,7 @@ void die(Thread& thread, const Meant& meant, Way way, const Caller& caller) {
     Block& block = *meant.block;
     check_margins(meant.number, block, *meant.span, way);
     block.died = __rdtsc();
-    block.died_stack = stacks.number_of(caller);
+    block.died_stack = stacks.number_of(caller, thread.ways);
     block.died_thread = thread.number;
     block.died_way = way;
     count_death(thread, block);

@@ -92,6 +92,7 @@ struct Thread {
     List free[kSizes];
     static constexpr std::size_t kPending = 64;
     Pending pending[kPending];
+    LastWays ways{};
     Thread* next_idle = nullptr;
 };
 

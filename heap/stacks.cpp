@@ -34,9 +34,40 @@ std::uint32_t Stacks::find(std::uint32_t hash, const std::uint64_t* calls, std::
     }
 }
 
-std::uint32_t Stacks::number_of(const Caller& caller) {
-    std::uint64_t calls[heap_tables::kMostFrames];
-    std::size_t count = calls_up_from(caller, calls, heap_tables::kMostFrames);
+std::uint32_t LastWays::find(const Caller& caller) const {
+    const Kept& kept = kept_[place(caller)];
+    if (kept.back != caller.back || kept.stack != caller.stack ||
+        (kept.needs_base && kept.base != caller.base) || kept.generation != rules_generation())
+        return 0;
+    for (std::size_t i = 0; i < kept.words_count; ++i)
+        if (*reinterpret_cast<const std::uint64_t*>(kept.words[i].address) != kept.words[i].value)
+            return 0;
+    return kept.number;
+}
+
+void LastWays::keep(const Caller& caller, const WayUp& way, std::uint32_t number) {
+    if (way.words_count > kWords) return;
+    Kept& kept = kept_[place(caller)];
+    kept.back = caller.back;
+    kept.stack = caller.stack;
+    kept.base = caller.base;
+    kept.number = number;
+    kept.generation = rules_generation();
+    kept.words_count = static_cast<std::uint32_t>(way.words_count);
+    kept.needs_base = way.needs_base;
+    __builtin_memcpy(kept.words, way.words, way.words_count * sizeof(WayUp::Word));
+}
+
+std::uint32_t Stacks::number_of(const Caller& caller, LastWays& last) {
+    if (std::uint32_t number = last.find(caller)) return number;
+    WayUp way;
+    find_way_up(caller, way);
+    std::uint32_t number = number_of(way.calls, way.count);
+    if (number) last.keep(caller, way, number);
+    return number;
+}
+
+std::uint32_t Stacks::number_of(const std::uint64_t* calls, std::size_t count) {
     std::uint32_t hash = hash_of(calls, count);
     std::size_t place = hash % kPlaces;
     if (std::uint32_t number = find(hash, calls, count, place)) return number;

@@ -146,6 +146,7 @@ struct Head {
     std::uint64_t seen_ticks, seen_ns;     // a later one
     std::uint64_t live_bytes, peak_bytes;  // about: threads add theirs now and then
     std::uint64_t keep_bytes;
+    std::uint64_t guard_wish;      // so many were to get one
     std::uint64_t guard_births;    // so many more blocks get a page behind them
     std::uint64_t guards_refused;  // the kernel gives no more pages of their own
     std::uint64_t threads;         // that have asked so far

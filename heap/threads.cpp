@@ -42,7 +42,7 @@ bool begin_all() {
     head.stacks = stacks.address();
     head.stacks_used = stacks.used();
     head.keep_bytes = options.keep_bytes;
-    head.guard_births = options.guard_births;
+    head.guard_births = head.guard_wish = options.guard_births;
     head.start_ticks = head.seen_ticks = __rdtsc();
     head.start_ns = head.seen_ns = now_ns();
     Reserved own[heap_tables::kOwnRanges];
@@ -102,6 +102,7 @@ Thread* begin_thread() {
         }
         // What the last one with this memory has counted is not this one's.
         thread->births = thread->births_told = 0;
+        thread->ways.forget();  // its stack lies elsewhere
         thread->number = static_cast<std::uint16_t>(++head.threads);
         own_thread = thread;
     }

@@ -84,6 +84,7 @@ void describe(Form& form, const HeapDamageRow& row) {
     form.field("what", row.what);
     form.optional("before", row.before);
     form.optional("content", row.content);
+    form.optional("born", row.born);
 }
 
 template <class Form>
@@ -249,8 +250,8 @@ void describe(Form& form, const HeapRunReport& report) {
     form.field("failed", report.has_failed());
     form.field("findings", report.findings);
     form.optional("more_findings", report.more_findings);
+    form.optional("damage", report.check.rows);
     form.if_so(report.has_end, [&] {
-        form.field("damage", report.check.rows);
         form.field("lost", report.leaks.lost);
         form.field("in_use", report.leaks.in_use);
         form.field("leaks", report.leaks.rows);

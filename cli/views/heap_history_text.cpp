@@ -114,9 +114,13 @@ std::string heap_run_text(const HeapRunReport& report, const Style& style) {
     if (report.more_findings)
         out += fmt::format("\n… {} more of other kinds or places\n", report.more_findings);
     if (!report.findings.empty()) out += "\n";
+    for (const HeapDamageRow& row : report.check.rows) {
+        out += fmt::format("{} {}{}\n", style.warning("damaged"), row.what,
+                           row.born.empty() ? "" : ", born in " + row.born);
+        if (!row.content.empty())
+            out += fmt::format("        behind it lies {}\n", escape_for_display(row.content));
+    }
     if (report.has_end) {
-        for (const HeapDamageRow& row : report.check.rows)
-            out += fmt::format("{} {}\n", padded(style.warning("damaged"), 7), row.what);
         if (report.leaks.lost.blocks) {
             out += fmt::format("{} {}: nothing leads to them when the program ends\n",
                                style.warning("lost"), count_words(report.leaks.lost));

@@ -73,9 +73,10 @@ std::string heap_page(const HeapRunReport& report, const std::string& picture) {
         counted(report.findings.size() + report.more_findings, "finding"), html(report.ended));
     for (std::size_t i = 0; i < report.findings.size(); ++i)
         body += finding_part(i + 1, report.findings[i]);
+    for (const HeapDamageRow& row : report.check.rows)
+        body += fmt::format("<p>Damaged: {}{}</p>\n", html(row.what),
+                            row.born.empty() ? "" : html(", born in " + row.born));
     if (report.has_end) {
-        for (const HeapDamageRow& row : report.check.rows)
-            body += fmt::format("<p>Damaged: {}</p>\n", html(row.what));
         body += "<h2>What was not freed</h2>\n" + leaks_part(report.leaks);
     }
     if (!picture.empty())

@@ -123,7 +123,9 @@ std::string heap_check_text(const HeapCheckReport& report, const Style& style) {
     if (report.rows.empty()) return out + "nothing contradicts itself\n";
     for (const HeapDamageRow& row : report.rows) {
         out += fmt::format(" {} {}\n", style.warning("damaged"), row.what);
-        if (row.before) out += "         before it lies " + block_line(*row.before, style) + "\n";
+        if (row.before && row.born.empty())
+            out += "         before it lies " + block_line(*row.before, style) + "\n";
+        if (!row.born.empty()) out += "         born in " + row.born + "\n";
         if (!row.content.empty())
             out += fmt::format("         over its end lies {}\n", escape_for_display(row.content));
     }

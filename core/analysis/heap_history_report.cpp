@@ -239,6 +239,10 @@ std::vector<std::string> heap_notes(const Moment& moment) {
         notes.push_back(
             "the kernel gave no more pages to guard blocks with: from there on writes "
             "behind an end are found when the block is freed, reads are not");
+    else if (head.guard_wish == 0)
+        notes.push_back(
+            "no block has a guarded page behind it: writes behind an end are found when "
+            "the block is freed, or at the end; reads are not");
     else if (head.guard_births == 0)
         notes.push_back(
             "only the first blocks have had a guarded page behind them: writes behind "

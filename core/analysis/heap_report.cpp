@@ -6,6 +6,7 @@
 #include <map>
 
 #include "core/analysis/heap_content.h"
+#include "core/analysis/heap_places.h"
 #include "core/heap/block_types.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -168,13 +169,15 @@ HeapCheckReport report_heap_check(const Moment& moment, const Progress& progress
     report.is_being_changed = heap.is_being_changed();
     if (heap.damage.empty()) return report;
     BlockTypes types = find_block_types(moment.target(), heap, progress);
+    BirthPlaces births(moment);
     for (const HeapDamage& damage : heap.damage) {
-        HeapDamageRow row{damage.at.value, damage.what, {}, {}};
+        HeapDamageRow row{damage.at.value, damage.what, {}, {}, {}};
         if (damage.before && damage.kind != HeapDamage::Kind::overlap) {
             const HeapBlock* before = heap.block_at(RunAddress(damage.before->address));
             row.before =
                 row_of(moment, heap, types, static_cast<std::size_t>(before - heap.blocks.data()));
             row.content = text_in(moment.target(), RunAddress(damage.before->end()));
+            row.born = births.of(damage.before->address);
         }
         report.rows.push_back(std::move(row));
     }

@@ -86,6 +86,7 @@ struct HeapDamageRow {
     std::string what;
     std::optional<HeapBlockRow> before;  // the block that lies in front of it
     std::string content;                 // what ran over its end, where that is a text
+    std::string born;                    // where the block was, as far as our library knows
 };
 struct HeapCheckReport {
     std::vector<HeapDamageRow> rows;  // by address

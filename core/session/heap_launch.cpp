@@ -2,12 +2,18 @@
 
 #include <fmt/format.h>
 
+#include <sys/mman.h>
+#include <sys/syscall.h>
+
 #include <algorithm>
 #include <filesystem>
 
+#include "core/heap/history.h"
+#include "core/machine/page.h"
 #include "core/object/elf_file.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/live_process.h"
 #include "heap/tables.h"
 
 namespace lantern {
@@ -47,6 +53,18 @@ void put_heap_library_in_front(LaunchOptions& launch, const HeapWish& wish) {
     launch.environment.push_back(fmt::format(
         "{}=keep={} guard={} every={} least={} most={}", heap_tables::kOptionsVariable,
         wish.keep_bytes, wish.guard_births, wish.guard_every, wish.guard_least, wish.guard_most));
+}
+
+bool open_guarded_page(LiveProcess& process, ThreadId thread, RunAddress address) {
+    auto history = HeapHistory::in(process);
+    if (!history || address.value < history->head().area ||
+        address.value >= history->head().area_end)
+        return false;
+    std::uint64_t page = address.value / kPageSize * kPageSize;
+    if (process.system_call(thread, SYS_mprotect, {page, kPageSize, PROT_READ | PROT_WRITE}) != 0)
+        return false;
+    process.deliver(thread, 0);
+    return true;
 }
 
 }  // namespace lantern

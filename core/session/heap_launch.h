@@ -4,6 +4,7 @@
 #include <string>
 
 #include "core/target/launch.h"
+#include "core/target/target.h"
 
 namespace lantern {
 
@@ -19,5 +20,12 @@ struct HeapWish {
 // of it before the program begins. Throws RequestError where the program is static, or the library
 // is not there.
 void put_heap_library_in_front(LaunchOptions& launch, const HeapWish& wish);
+
+class LiveProcess;
+
+// Lets the program use the page that the address is in, so that it can go on behind an instruction
+// that touched it: the signal is not delivered. False: it is no page of the library's, or the
+// kernel refuses.
+bool open_guarded_page(LiveProcess& process, ThreadId thread, RunAddress address);
 
 }  // namespace lantern

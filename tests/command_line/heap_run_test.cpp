@@ -206,6 +206,14 @@ TEST(HeapRun, WithoutGuardsMarginsTell) {
     EXPECT_TRUE(read.says("reads are not")) << read.output;
 }
 
+TEST(HeapRun, TellsThatItsOwnRecordsWereWrittenOver) {
+    Ran ran = heap_of("misuses-cpp-gcc-O0", {"over-the-records"});
+    EXPECT_EQ(ran.status, 1) << ran.output;
+    EXPECT_TRUE(ran.says("1 of the library's own records of blocks were written over"))
+        << ran.output;
+    expect_innocent("misuses-cpp-gcc-O0", "over-the-records");
+}
+
 TEST(HeapRun, OnlyThoseOfASizeAreGuarded) {
     Ran of_it = heap_of("misuses-gcc-O0", {"read-behind"}, {"--guard", "size 48"});
     EXPECT_TRUE(of_it.says("1 read behind the end")) << of_it.output;
@@ -364,10 +372,11 @@ TEST(HeapSession, LeavesTheEnvironmentAlone) {
     Ran bare = run({"/usr/bin/env", "-i", "BARGE=Wren", "/usr/bin/env"});
     TemporaryFolder folder;
     std::string seen = (folder.path() / "seen").string();
-    Ran ran = run({"/usr/bin/env", "-i", "BARGE=Wren", "HOME=/nowhere", LANTERN_PROGRAM, "heap",
+    std::string home = "HOME=" + folder.path().string();
+    Ran ran = run({"/usr/bin/env", "-i", "BARGE=Wren", home, LANTERN_PROGRAM, "heap",
                    "/usr/bin/env", "--stdout", seen});
     EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
-    EXPECT_EQ(folder.read("seen"), bare.output + "HOME=/nowhere\n");
+    EXPECT_EQ(folder.read("seen"), bare.output + home + "\n");
 }
 
 }  // namespace

@@ -109,7 +109,7 @@ TEST(HeapCommand, DrawsWhatKeepsABlock) {
     EXPECT_TRUE(ran.says("the way to the block is drawn in " + svg)) << ran.output;
     EXPECT_TRUE(folder.read("way.svg").find("<svg") != std::string::npos);
     EXPECT_TRUE(folder.read("way.png").starts_with("\x89PNG"));
-    EXPECT_TRUE(ran.says("only the way to a block is drawn")) << ran.output;
+    EXPECT_TRUE(ran.says("of the heap the way to a block is drawn")) << ran.output;
 }
 
 // Whose block a pointer leads to stands beside it.

@@ -226,7 +226,7 @@ INSTANTIATE_TEST_SUITE_P(
                       Wrong{{"debug", "a", "--nonsense"}, 2, "nonsense"},
                       Wrong{{"debug", "a", "--format", "xml"}, 2, "no format"},
                       Wrong{{"debug", "a", "--env", "X"}, 2, "sets nothing"},
-                      Wrong{{"heap", "a"}, 2, "not there yet"},
+                      Wrong{{"serve", "a"}, 2, "not there yet"},
                       Wrong{{"survey"}, 2, "the program is missing"},
                       Wrong{{"survey", "a", "b", "c"}, 2, "one word too many"},
                       Wrong{{"survey", "/no/such/program"}, 3, "there is no file"},

@@ -1,4 +1,6 @@
 // Faults of the heap that only C++ has, each with an innocent neighbour: as misuses.c.
+#include <dlfcn.h>
+
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -101,6 +103,17 @@ KEPT static void object_gone() {
     if (!is_innocent) barge.reset();
     sum = *const_cast<volatile int*>(&borrowed->draught);
 }
+// Writes over what the library in front of the allocator has written down of a block.
+KEPT static void over_the_records() {
+    seen = levels(10);
+    auto* head = static_cast<unsigned long*>(dlsym(RTLD_DEFAULT, "elm_lantern_heap"));
+    constexpr int kBlocks = 36, kBlocksUsed = 37, kRecord = 64;  // heap/tables.h
+    if (!head || is_innocent) return let_go(static_cast<int*>(seen));
+    for (unsigned long i = 1; i < head[kBlocksUsed]; ++i) {
+        auto* record = reinterpret_cast<unsigned long*>(head[kBlocks] + i * kRecord);
+        if (record[0] == reinterpret_cast<unsigned long>(seen)) record[1] = 0x574f;
+    }
+}
 KEPT static void forgotten() {
     for (int i = 0; i < 3; ++i) {
         seen = levels(10);
@@ -118,7 +131,8 @@ int main(int argc, char** argv) {
                  {"as-its-base", as_its_base},         {"deleted-twice", deleted_twice},
                  {"behind-vector", behind_vector},     {"reference-kept", reference_kept},
                  {"text-gone", text_gone},             {"object-gone", object_gone},
-                 {"forgotten", forgotten}};
+                 {"forgotten", forgotten},
+                 {"over-the-records", over_the_records}};
     is_innocent = argc > 2;
     for (const auto& each : cases)
         if (argc > 1 && std::strcmp(argv[1], each.name) == 0) each.run();
