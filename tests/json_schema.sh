@@ -133,6 +133,9 @@ S
 "$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --script "$work/control.lantern" --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --do 'launch watch' --do 'reach watch' --do 'pause on write level' --do 'pause on write day.sheet' --do continue --do continue --do continue --do continue --do continue --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/heap" --stdout /dev/null --do 'launch leak' --do 'reach look_here' --do heap --do 'heap blocks limit 3' --do 'heap types' --do 'heap leaks' --do 'heap path kept_in_global' --do 'heap check' --do 'heap keep a' --do 'heap keep b' --do 'heap since a' --format json >> "$work/lines.jsonl" 2> /dev/null || true
+"$build/elm-lantern" heap "$build/tests/programs/misuses-gcc-O0" --stdout /dev/null --format json -- free-twice >> "$work/lines.jsonl" 2> /dev/null || true
+"$build/elm-lantern" heap "$build/tests/programs/misuses-gcc-O0" --guard none --stdout /dev/null --format json -- write-freed >> "$work/lines.jsonl" 2> /dev/null || true
+"$build/elm-lantern" debug "$build/tests/programs/misuses-gcc-O0" --heap --stdout /dev/null --do 'pause at misuses.c:53' --do 'launch write-freed innocent' --do 'heap life label' --do 'heap places' --do 'pause on heap freed' --do continue --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" diagnose "$build/tests/programs/failures-gcc-O0" --format json -- loop >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/heap" --stdout /dev/null --do 'launch damage text' --do 'reach look_here' --do 'heap check' --format json >> "$work/lines.jsonl" 2> /dev/null || true
 "$build/elm-lantern" debug "$build/tests/programs/control-gcc-O0" --stdout /dev/null --do 'reach loops' --do 'over 4 pace 0.001' --format json >> "$work/lines.jsonl"

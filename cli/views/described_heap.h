@@ -164,8 +164,8 @@ void describe(Form& form, const HeapLifeReport& report) {
     form.kind("heap-life");
     form.field("life", report.life);
     form.optional("note", report.note);
-    form.optional("pointers", report.pointers);
-    form.optional("more_pointers", report.more_pointers);
+    form.optional("pointers", report.pointers.named);
+    form.optional("more_pointers", report.pointers.more);
 }
 
 template <class Form>
@@ -206,6 +206,8 @@ void describe(Form& form, const HeapFinding& finding) {
     form.optional("expression", finding.expression);
     form.optional("block", finding.fault.life);
     form.field("calls", finding.calls);
+    form.optional("pointers", finding.pointers.named);
+    form.optional("more_pointers", finding.pointers.more);
     form.field("times", finding.times);
     form.optional("ended", finding.has_ended);
 }

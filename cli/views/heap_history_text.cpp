@@ -42,6 +42,17 @@ std::string life_lines(const HeapLife& life, const Style& style) {
     return out;
 }
 
+std::string pointers_text(const HeapPointers& pointers, const HeapLife& life) {
+    std::string out;
+    for (const std::string& pointer : pointers.named)
+        out += fmt::format(" {} {}\n", padded(out.empty() ? "pointers" : "", 8),
+                           escape_for_display(pointer));
+    if (pointers.more) out += fmt::format(" {} … {} more\n", padded("", 8), pointers.more);
+    if (out.empty() && !life.died)
+        out = fmt::format(" {} none: nobody points to it\n", padded("pointers", 8));
+    return out;
+}
+
 std::string count_words(const HeapCount& count) {
     return fmt::format("{} {}, {} {}", with_thousands(count.blocks),
                        count.blocks == 1 ? "block" : "blocks", with_thousands(count.bytes),
@@ -65,7 +76,9 @@ std::string finding_text(std::size_t number, const HeapFinding& finding, const S
         out +=
             fmt::format(" {} {}\n", padded("through", 8), escape_for_display(finding.expression));
     out += fmt::format(" {} {}\n", padded("here", 8), calls_text(finding.calls));
-    if (finding.fault.life) out += life_lines(*finding.fault.life, style);
+    if (finding.fault.life)
+        out += life_lines(*finding.fault.life, style) +
+               pointers_text(finding.pointers, *finding.fault.life);
     return out;
 }
 
@@ -80,13 +93,7 @@ std::string heap_life_text(const HeapLifeReport& report, const Style& style) {
                        life.is_guarded ? ", with a page behind it that nobody may touch" : "");
     if (!report.note.empty()) out += fmt::format(" {} {}\n", padded("", 8), report.note);
     out += life_lines(life, style);
-    for (const std::string& pointer : report.pointers)
-        out += fmt::format(" {} {}\n", padded("kept by", 8), escape_for_display(pointer));
-    if (report.more_pointers)
-        out += fmt::format(" {} … {} more\n", padded("", 8), report.more_pointers);
-    if (!life.died && report.pointers.empty())
-        out += fmt::format(" {} nobody points to it\n", padded("kept by", 8));
-    return out;
+    return out + pointers_text(report.pointers, life);
 }
 
 std::string heap_places_text(const HeapPlacesReport& report, const Style& style) {

@@ -133,7 +133,7 @@ struct Words<Notice::Kind> : WordsTo<Notice::Kind, Notice::Kind::warning> {
 };
 
 template <>
-struct Words<Cause> : WordsTo<Cause, Cause::system_call> {
+struct Words<Cause> : WordsTo<Cause, Cause::heap> {
     static std::string_view of(Cause cause) { return cause_word(cause); }
 };
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 
 #include "core/analysis/culprit.h"
 #include "core/analysis/diagnosis.h"
@@ -19,19 +20,21 @@ namespace {
 
 // ---- who points to a block
 
-void add_pointers(const Moment& moment, std::uint64_t block, HeapLifeReport& report,
-                  const Progress& progress) {
+HeapPointers pointers_to(const Moment& moment, std::uint64_t block, const Progress& progress) {
     constexpr std::size_t kNamed = 6;
+    HeapPointers found;
     Heap heap = read_heap(moment.target(), {});
-    if (bytes_of_arenas(heap) == 0) return;
+    if (bytes_of_arenas(heap) == 0) return found;
     BlockIndex index(heap);
     std::uint32_t number = index.holding(block);
-    if (number == BlockIndex::kNone) return;
+    if (number == BlockIndex::kNone) return found;
     auto add = [&](std::string who) {
-        if (report.pointers.size() < kNamed)
-            report.pointers.push_back(std::move(who));
+        // Compilers keep a pointer in several places.
+        if (std::ranges::find(found.named, who) != found.named.end()) return;
+        if (found.named.size() < kNamed)
+            found.named.push_back(std::move(who));
         else
-            ++report.more_pointers;
+            ++found.more;
     };
     for_each_root_word(moment.target(), heap, [&](std::uint64_t at, std::uint64_t word) {
         if (index.holding(word) == number)
@@ -47,6 +50,13 @@ void add_pointers(const Moment& moment, std::uint64_t block, HeapLifeReport& rep
                 add(fmt::format("the block of {} bytes at {:#x}", heap.blocks[i].size(),
                                 heap.blocks[i].address));
     }
+    // What has a name says more than the registers and the unnamed words that hold the same.
+    auto is_named = [](const std::string& who) {
+        return who != "a register" && !who.starts_with("stack of frame");
+    };
+    if (std::ranges::any_of(found.named, is_named))
+        std::erase_if(found.named, std::not_fn(is_named));
+    return found;
 }
 
 std::string note_of(const NearBlock& near, std::uint64_t address) {
@@ -79,7 +89,7 @@ HeapLifeReport report_heap_life(const Moment& moment, RunAddress address,
     HeapLifeReport report;
     report.life = life_of(moment, history, near->block);
     report.note = note_of(*near, address.value);
-    if (!report.life.died) add_pointers(moment, near->block.address, report, progress);
+    report.pointers = pointers_to(moment, near->block.address, progress);
     return report;
 }
 
@@ -180,9 +190,7 @@ void replace_verb(std::string& kind, std::string_view verb) {
         }
 }
 
-}  // namespace
-
-std::optional<HeapFinding> heap_finding(const Moment& moment) {
+std::optional<HeapFinding> finding_without_pointers(const Moment& moment) {
     const Stop& stop = moment.stop();
     HeapFinding finding;
     if (stop.reason == StopReason::event && stop.cause == Cause::heap) {
@@ -208,6 +216,15 @@ std::optional<HeapFinding> heap_finding(const Moment& moment) {
     finding.expression = diagnosis.part;
     fill_calls(moment, finding);
     finding.has_ended = true;
+    return finding;
+}
+
+}  // namespace
+
+std::optional<HeapFinding> heap_finding(const Moment& moment) {
+    auto finding = finding_without_pointers(moment);
+    if (finding && finding->fault.life)
+        finding->pointers = pointers_to(moment, finding->fault.life->address, {});
     return finding;
 }
 

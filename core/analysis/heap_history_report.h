@@ -11,12 +11,16 @@
 
 namespace lantern {
 
+// Who points to a block: "berth in main", "the block of 24 bytes at 0x…".
+struct HeapPointers {
+    std::vector<std::string> named;
+    std::uint64_t more = 0;
+};
+
 struct HeapLifeReport {
     HeapLife life;
     std::string note;  // of the address that was asked for
-    std::vector<std::string>
-        pointers;  // who points to it: "berth in main", "next of the block at …"
-    std::uint64_t more_pointers = 0;
+    HeapPointers pointers;
 };
 // Throws RequestError where the library is not there, or the address is in no block.
 HeapLifeReport report_heap_life(const Moment& moment, RunAddress address, const Progress& progress);
@@ -52,6 +56,7 @@ struct HeapFinding {
     std::string statement;        // the text of the line
     std::string expression;       // of the statement: what was freed, or led there; may be empty
     std::vector<HeapCall> calls;  // that led there, the innermost first
+    HeapPointers pointers;        // to the block
     std::uint64_t times = 1;
     bool has_ended = false;  // the program could not go on
 };

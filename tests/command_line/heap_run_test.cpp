@@ -214,6 +214,14 @@ TEST(HeapRun, TellsThatItsOwnRecordsWereWrittenOver) {
     expect_innocent("misuses-cpp-gcc-O0", "over-the-records");
 }
 
+TEST(HeapRun, TellsOfAProgramThatBringsItsOwnAllocator) {
+    Ran ran = heap_of("own-allocator", {});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("own-allocator brings an allocator of its own, so that ours is not asked"))
+        << ran.output;
+    EXPECT_FALSE(ran.says("nothing is lost")) << ran.output;
+}
+
 TEST(HeapRun, OnlyThoseOfASizeAreGuarded) {
     Ran of_it = heap_of("misuses-gcc-O0", {"read-behind"}, {"--guard", "size 48"});
     EXPECT_TRUE(of_it.says("1 read behind the end")) << of_it.output;
@@ -310,7 +318,7 @@ TEST(HeapSession, TellsALifeAPlaceAndWhoPoints) {
     EXPECT_TRUE(ran.says("heap block 1 of 32 bytes ─")) << ran.output;
     EXPECT_TRUE(ran.says("born     malloc: moor misuses.c:17 ← write_freed misuses.c:51"))
         << ran.output;
-    EXPECT_TRUE(ran.says("kept by  label")) << ran.output;
+    EXPECT_TRUE(ran.says("pointers label")) << ran.output;
     EXPECT_TRUE(ran.says("1 birth; at most 32 bytes")) << ran.output;
     EXPECT_TRUE(ran.says("nothing contradicts itself")) << ran.output;
     EXPECT_TRUE(ran.says("nothing is lost")) << ran.output;
