@@ -139,9 +139,16 @@ Heap HeapHistory::heap(const std::function<void(double done)>& progress) const {
             block.state == State::live ? HeapBlock::State::in_use : HeapBlock::State::cached;
         heap.blocks.emplace_back(RunAddress(block.address), block.size, 1, state);
     }
-    if (!found.all.empty())
-        arena.pieces.push_back({RunAddress(found.all.front().address),
-                                RunAddress(found.all.back().address + found.all.back().size)});
+    // Blocks lie in several parts of the area, far from each other.
+    constexpr std::uint64_t kFar = 64 << 10;
+    for (const Block& block : found.all) {
+        RunAddress begin(block.address), end(block.address + block.size);
+        bool is_near = !arena.pieces.empty() && begin - arena.pieces.back().high < kFar;
+        if (is_near)
+            arena.pieces.back().high = end;
+        else
+            arena.pieces.push_back({begin, end});
+    }
     heap.arenas.push_back(arena);
     heap.own.push_back({RunAddress(head_.area), RunAddress(head_.area_end)});
     for (const auto& range : head_.own)

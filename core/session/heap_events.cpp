@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "core/machine/page.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/code_query.h"
@@ -205,7 +206,8 @@ std::optional<HeapFault> found_by_heap_library(const Moment& moment) {
 }
 
 std::optional<HeapFault> heap_fault_at(const Moment& moment, RunAddress address) {
-    constexpr std::uint64_t kReach = 64 << 10;
+    // The page that nobody may touch, and the margin before it.
+    constexpr std::uint64_t kReach = kPageSize + heap_tables::kMargin;
     auto history = HeapHistory::in(moment.target());
     if (!history || address.value < history->head().area ||
         address.value >= history->head().area_end)

@@ -310,6 +310,7 @@ TEST(HeapSession, TellsALifeAPlaceAndWhoPoints) {
     std::vector<std::string> commands{"pause at misuses.c:53",
                                       "launch write-freed innocent",
                                       "heap life label",
+                                      "heap",
                                       "heap places",
                                       "heap blocks",
                                       "heap check",
@@ -319,6 +320,8 @@ TEST(HeapSession, TellsALifeAPlaceAndWhoPoints) {
     EXPECT_TRUE(ran.says("born     malloc: moor misuses.c:17 ← write_freed misuses.c:51"))
         << ran.output;
     EXPECT_TRUE(ran.says("pointers label")) << ran.output;
+    EXPECT_TRUE(ran.says("in use 1 block, 32 bytes")) << ran.output;
+    EXPECT_TRUE(ran.says("32 bytes: 32 in use, 0 free, 0 at its end")) << ran.output;
     EXPECT_TRUE(ran.says("1 birth; at most 32 bytes")) << ran.output;
     EXPECT_TRUE(ran.says("nothing contradicts itself")) << ran.output;
     EXPECT_TRUE(ran.says("nothing is lost")) << ran.output;
