@@ -6,7 +6,7 @@
 namespace lantern::cli {
 
 std::string to_ascii(std::string_view utf8) {
-    static constexpr std::array<std::pair<std::string_view, std::string_view>, 15> kSigns = {
+    static constexpr std::array<std::pair<std::string_view, std::string_view>, 16> kSigns = {
         {{"│", "|"},
          {"╭", "."},
          {"╰", "'"},
