@@ -1,6 +1,9 @@
 #include "cli/heap_options.h"
 
 #include "cli/commands/command.h"
+#include "core/target/module.h"
+
+#include <filesystem>
 
 namespace lantern::cli {
 
@@ -32,6 +35,16 @@ bool take_guard(std::string_view text, HeapWish& wish) {
         wish.guard_most = *last;
     }
     return word == "first" || word == "size" || (word == "every" && *first > 0);
+}
+
+std::string heap_library() {
+    std::error_code problem;
+    auto folder = std::filesystem::read_symlink("/proc/self/exe", problem).parent_path();
+    auto beside = folder / kHeapLibraryFile;
+    auto installed = folder.parent_path() / "lib" / "elm-lantern" / kHeapLibraryFile;
+    return std::filesystem::exists(installed, problem) && !std::filesystem::exists(beside, problem)
+               ? installed.string()
+               : beside.string();
 }
 
 }  // namespace lantern::cli

@@ -9,7 +9,6 @@
 #include <clocale>
 #include <cstdlib>
 #include <cstring>
-#include <fstream>
 #include <functional>
 #include <iostream>
 #include <set>
@@ -18,10 +17,10 @@
 #include "cli/diagnosis_run.h"
 #include "cli/disassemble_file.h"
 #include "cli/ending.h"
+#include "cli/heap_options.h"
 #include "cli/heap_run.h"
 #include "cli/log.h"
 #include "cli/options.h"
-#include "cli/places_figure.h"
 #include "cli/progress.h"
 #include "cli/prompt.h"
 #include "cli/saved_file.h"
@@ -30,7 +29,6 @@
 #include "cli/shell.h"
 #include "cli/symbol_server.h"
 #include "cli/views/diagnosis.h"
-#include "cli/views/heap_page.h"
 #include "cli/views/json.h"
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
@@ -74,17 +72,6 @@ std::vector<std::string> environment_with(const std::vector<std::string>& settin
 // Paths are given from where the user is, and the program may start elsewhere.
 std::string absolute(const std::string& path) {
     return path.empty() ? path : std::filesystem::absolute(path).lexically_normal().string();
-}
-
-// Beside the program, or where it is installed to.
-std::string heap_library() {
-    std::error_code problem;
-    auto folder = std::filesystem::read_symlink("/proc/self/exe", problem).parent_path();
-    auto beside = folder / kHeapLibraryFile;
-    auto installed = folder.parent_path() / "lib" / "elm-lantern" / kHeapLibraryFile;
-    return std::filesystem::exists(installed, problem) && !std::filesystem::exists(beside, problem)
-               ? installed.string()
-               : beside.string();
 }
 
 LaunchOptions launch_options(const Options& options, bool commands_on_input) {
@@ -318,25 +305,6 @@ void write_diagnosis(const Diagnosis& report, const std::string& folder, Output&
                            fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
 }
 
-void write_heap_run(const HeapRunReport& report, const std::string& folder, Output& output) {
-    std::error_code problem;
-    std::filesystem::create_directories(folder, problem);
-    std::string base = (std::filesystem::path(folder) / "heap").string();
-    write_whole_file(base + ".txt", text_of(report, Style{}));
-    write_whole_file(base + ".json", json_of(report) + "\n");
-    std::string picture;
-    if (!report.places.over_time.empty()) {
-        draw_places(report.places, base + ".svg");
-        std::ifstream drawn(base + ".svg");
-        picture.assign(std::istreambuf_iterator<char>(drawn), {});
-        picture.erase(0, picture.find("<svg"));  // what comes before is for a file of its own
-    }
-    write_whole_file(base + ".html", heap_page(report, picture));
-    if (output.format() == Format::text)
-        output.show(Notice{Notice::Kind::done,
-                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
-}
-
 int run_diagnosis(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
     auto session =
@@ -361,7 +329,7 @@ int run_heap_report(const Options& options, Output& output) {
     session.libraries().folders = settings.library_folders;
     HeapRunReport report = heap_report_of_run(session);
     output.show(report);
-    if (!options.record_folder.empty()) write_heap_run(report, options.record_folder, output);
+    if (!options.record_folder.empty()) keep_heap_report(report, options.record_folder, output);
     return report.has_failed() ? kCommandFailed : kWorked;
 }
 
