@@ -20,6 +20,19 @@ namespace {
 
 // ---- who points to a block
 
+// What our library has on the stack and in registers while it looks at a request is not the
+// program's.
+RunRange stack_of_library(const Moment& moment) {
+    const Frame* first = moment.has_stack() ? moment.stack().frame(0) : nullptr;
+    if (!first || !first->module || !first->module->is_heap_library()) return {};
+    RunAddress low = first->registers.stack_pointer(), high = low;
+    for (unsigned level = 0; const Frame* frame = moment.stack().frame(level); ++level) {
+        high = frame->registers.stack_pointer();
+        if (!frame->module || !frame->module->is_heap_library()) break;
+    }
+    return {low, high};
+}
+
 HeapPointers pointers_to(const Moment& moment, std::uint64_t block, const Progress& progress) {
     constexpr std::size_t kNamed = 6;
     HeapPointers found;
@@ -36,8 +49,10 @@ HeapPointers pointers_to(const Moment& moment, std::uint64_t block, const Progre
         else
             ++found.more;
     };
+    RunRange of_library = stack_of_library(moment);
     for_each_root_word(moment.target(), heap, [&](std::uint64_t at, std::uint64_t word) {
-        if (index.holding(word) == number)
+        bool is_ours = of_library.size() && (at == 0 || of_library.contains(RunAddress(at)));
+        if (index.holding(word) == number && !is_ours)
             add(at ? root_name(moment, RunAddress(at)) : "a register");
     });
     PointerGraph graph(moment.target(), heap, index, [&](double done) {

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 
 #include "core/machine/page.h"
 #include "core/support/error.h"
@@ -76,7 +77,17 @@ std::string written(std::uint64_t count) {
     return count == 1 ? "1 byte was written" : fmt::format("{} bytes were written", count);
 }
 
+// Programs have functions of their own around malloc: not there, but where these are called, is the
+// place that a person looks for.
+bool is_around_malloc(const std::string& function) {
+    std::string name = function;
+    std::ranges::transform(name, name.begin(), [](unsigned char c) { return std::tolower(c); });
+    return name.find("alloc") != name.npos;
+}
+
 const HeapCall* own_call(const HeapEvent& event) {
+    for (const HeapCall& call : event.calls)
+        if (!call.is_library && !is_around_malloc(call.function)) return &call;
     for (const HeapCall& call : event.calls)
         if (!call.is_library) return &call;
     return event.calls.empty() ? nullptr : &event.calls.front();

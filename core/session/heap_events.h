@@ -36,7 +36,8 @@ struct HeapLife {
 // Throws RequestError where the library is not there.
 HeapHistory required_history(const Moment& moment);
 HeapLife life_of(const Moment& moment, const HeapHistory& history, const heap_tables::Block& block);
-// The user's own line of a birth or death: "fill, sluice.c:12"; else the innermost function.
+// The user's own line of a birth or death: "fill, sluice.c:12"; else the innermost function. What
+// has alloc in its name is passed over where there is another.
 std::string own_place(const HeapEvent& event);
 // "heap block 7 of 40 bytes", "heap block 7 of thread 2 of 40 bytes".
 std::string block_words(const HeapLife& life);
