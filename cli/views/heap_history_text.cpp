@@ -42,14 +42,12 @@ std::string life_lines(const HeapLife& life, const Style& style) {
     return out;
 }
 
-std::string pointers_text(const HeapPointers& pointers, const HeapLife& life) {
+std::string pointers_text(const HeapPointers& pointers) {
     std::string out;
     for (const std::string& pointer : pointers.named)
         out += fmt::format(" {} {}\n", padded(out.empty() ? "pointers" : "", 8),
                            escape_for_display(pointer));
     if (pointers.more) out += fmt::format(" {} … {} more\n", padded("", 8), pointers.more);
-    if (out.empty() && !life.died)
-        out = fmt::format(" {} none: nobody points to it\n", padded("pointers", 8));
     return out;
 }
 
@@ -77,8 +75,7 @@ std::string finding_text(std::size_t number, const HeapFinding& finding, const S
             fmt::format(" {} {}\n", padded("through", 8), escape_for_display(finding.expression));
     out += fmt::format(" {} {}\n", padded("here", 8), calls_text(finding.calls));
     if (finding.fault.life)
-        out += life_lines(*finding.fault.life, style) +
-               pointers_text(finding.pointers, *finding.fault.life);
+        out += life_lines(*finding.fault.life, style) + pointers_text(finding.pointers);
     return out;
 }
 
@@ -93,7 +90,10 @@ std::string heap_life_text(const HeapLifeReport& report, const Style& style) {
                        life.is_guarded ? ", with a page behind it that nobody may touch" : "");
     if (!report.note.empty()) out += fmt::format(" {} {}\n", padded("", 8), report.note);
     out += life_lines(life, style);
-    return out + pointers_text(report.pointers, life);
+    std::string pointers = pointers_text(report.pointers);
+    if (pointers.empty() && !life.died)
+        pointers = fmt::format(" {} none: nobody points to it\n", padded("pointers", 8));
+    return out + pointers;
 }
 
 std::string heap_places_text(const HeapPlacesReport& report, const Style& style) {
