@@ -112,6 +112,10 @@ void keep_heap_report(const HeapRunReport& report, const std::string& folder, Ou
         std::ifstream drawn(base + ".svg");
         picture.assign(std::istreambuf_iterator<char>(drawn), {});
         picture.erase(0, picture.find("<svg"));  // what comes before is for a file of its own
+        // In the page it is as wide as the text.
+        std::size_t width = picture.find(" width="), view = picture.find(" viewBox=");
+        if (width < view && view != std::string::npos)
+            picture.replace(width, view - width, " style=\"width: 100%; height: auto\"");
     }
     write_whole_file(base + ".html", heap_page(report, picture));
     if (output.format() == Format::text)

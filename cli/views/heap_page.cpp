@@ -48,6 +48,8 @@ std::string finding_part(std::size_t number, const HeapFinding& finding) {
     if (!finding.fault.life) return out;
     out += event_table("born", finding.fault.life->born);
     if (finding.fault.life->died) out += event_table("freed", *finding.fault.life->died);
+    for (const std::string& pointer : finding.pointers.named)
+        out += fmt::format("<div class=\"step\"><b>pointed to by</b> {}</div>\n", html(pointer));
     return out;
 }
 
@@ -57,10 +59,10 @@ std::string leaks_part(const HeapLeaksReport& leaks) {
         fmt::format("<p>{} with {} bytes: nothing leads to them.</p>\n<table>",
                     counted(leaks.lost.blocks, "block"), with_thousands(leaks.lost.bytes));
     for (const HeapLostRow& row : leaks.rows)
-        out += fmt::format(
-            "<tr><td class=\"level\">{} ×</td><td>{} bytes</td><td>{}</td><td>{}</td></tr>",
-            with_thousands(row.times), with_thousands(row.first.size), html(row.first.what),
-            html(row.born.empty() ? "" : "born in " + row.born));
+        out +=
+            fmt::format("<tr><td class=\"number\">{} × {} bytes</td><td>{}</td><td>{}</td></tr>",
+                        with_thousands(row.times), with_thousands(row.first.size),
+                        html(row.first.what), html(row.born.empty() ? "" : "born in " + row.born));
     return out + "</table>\n";
 }
 
