@@ -152,7 +152,8 @@ std::string heap_leaks_text(const HeapLeaksReport& report, const Style& style) {
         std::string more = row.whole.blocks > row.times
                                ? fmt::format("  {} with what they lead to", count_text(row.whole))
                                : "";
-        out += fmt::format("  {}{}{}\n", times, block_line(row.first, style), more);
+        std::string born = row.born.empty() ? "" : "  born in " + row.born;
+        out += fmt::format("  {}{}{}{}\n", times, block_line(row.first, style), born, more);
     }
     return out + growing;
 }
