@@ -27,15 +27,17 @@ void pause_on(Session& session, Cause cause) {
     session.add_breakpoint(wish, true);
 }
 
-void add(HeapRunReport& report, HeapFinding finding) {
+void add(const Moment& moment, HeapFinding finding, HeapRunReport& report) {
     auto alike = std::ranges::find_if(
         report.findings, [&](const HeapFinding& each) { return are_alike(each, finding); });
-    if (alike != report.findings.end())
+    if (alike != report.findings.end()) {
         ++alike->times;
-    else if (report.findings.size() < kFindingsKept)
+    } else if (report.findings.size() < kFindingsKept) {
+        add_pointers(moment, finding);
         report.findings.push_back(std::move(finding));
-    else
+    } else {
         ++report.more_findings;
+    }
 }
 
 // What can be told at any stop.
@@ -60,14 +62,15 @@ void look_at_end(const Moment& moment, HeapRunReport& report) {
 // A page that was guarded is opened, so that the program goes on and the next fault is found too.
 // What a program that is killed still holds, it had no time to free.
 void take_finding(Session& session, const Stop& stop, HeapRunReport& report) {
-    bool is_fault = stop.reason == StopReason::signal && stop.is_fault;
     auto finding = heap_finding(session.moment());
-    if (is_fault && open_guarded_page(session.process(), stop.thread, stop.fault_address)) {
-        if (finding) finding->has_ended = false;
-    } else if (stop.reason == StopReason::signal && !stop.has_handler && report.notes.empty()) {
+    // Before the page is opened: registers and stack are as they were.
+    if (finding) add(session.moment(), *finding, report);
+    bool is_fault = stop.reason == StopReason::signal && stop.is_fault;
+    bool is_opened = finding && is_fault &&
+                     open_guarded_page(session.process(), stop.thread, stop.fault_address);
+    if (!is_opened && stop.reason == StopReason::signal && !stop.has_handler &&
+        report.notes.empty())
         look_at_damage(session.moment(), report);
-    }
-    if (finding) add(report, std::move(*finding));
 }
 
 std::string how_it_ended(const Stop& stop) {

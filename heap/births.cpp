@@ -45,10 +45,13 @@ constexpr std::uint64_t kZeroedByPages = 64 << 10;  // bytes, from there on
 bool is_to_be_guarded(std::uint64_t size) {
     if (size < options.guard_least || size > options.guard_most) return false;
     if (__atomic_load_n(&head.guard_births, __ATOMIC_RELAXED) == 0) return false;
-    if (__atomic_load_n(&shared.alone, __ATOMIC_RELAXED) >= kGuardsAlive) return false;
-    if (options.guard_every <= 1) return true;
     static std::uint64_t count = 0;
-    return __atomic_add_fetch(&count, 1, __ATOMIC_RELAXED) % options.guard_every == 0;
+    if (options.guard_every > 1 &&
+        __atomic_add_fetch(&count, 1, __ATOMIC_RELAXED) % options.guard_every != 0)
+        return false;
+    if (__atomic_load_n(&shared.alone, __ATOMIC_RELAXED) < kGuardsAlive) return true;
+    __atomic_add_fetch(&head.guards_missed, 1, __ATOMIC_RELAXED);
+    return false;
 }
 
 // With a page behind it that nobody may touch. Null: there is none to be had.

@@ -5,6 +5,8 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "heap/tables.h"
+
 namespace lantern::heap_library {
 
 // Where a function that the program calls has been called from.
@@ -23,7 +25,7 @@ struct Caller {
 // A way up the stack, and each word of the stack that decided it: as long as these are the same, so
 // is the way.
 struct WayUp {
-    static constexpr std::size_t kMost = 24;
+    static constexpr std::size_t kMost = heap_tables::kMostFrames;
     struct Word {
         std::uint64_t address, value;
     };

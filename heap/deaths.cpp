@@ -31,15 +31,19 @@ bool are_partners(Way birth, Way death) {
     return birth != Way::new_object && birth != Way::new_array;
 }
 
-// False: it cannot be freed, and somebody was told.
+// False: it cannot be freed, and somebody was told. Of two threads that free one block at once one
+// gets true. The block is dying from then on.
 bool may_die(const Meant& meant, std::uint64_t address, Way way, std::uint64_t given) {
     if (!meant.block || meant.block->address == 0) {
         tell(Fault::Kind::no_block, 0, address, {}, given, way);
         return false;
     }
-    const Block& block = *meant.block;
-    State state = __atomic_load_n(&block.state, __ATOMIC_ACQUIRE);
-    if (state == State::live && block.address == address) {
+    Block& block = *meant.block;
+    State state = State::live;
+    bool is_it = block.address == address &&
+                 __atomic_compare_exchange_n(&block.state, &state, State::dying, false,
+                                             __ATOMIC_ACQ_REL, __ATOMIC_ACQUIRE);
+    if (is_it) {
         if (!are_partners(block.born_way, way))
             tell(Fault::Kind::wrong_partner, meant.number, address, {}, given, way);
         else if (given != kNoSize && given != block.size)
@@ -47,6 +51,7 @@ bool may_die(const Meant& meant, std::uint64_t address, Way way, std::uint64_t g
         return true;
     }
     bool is_inside = address != block.address;
+    if (is_inside) state = __atomic_load_n(&block.state, __ATOMIC_ACQUIRE);
     if (state == State::empty)
         // Its history is gone: it was given back some time ago, or never was.
         tell(Fault::Kind::no_block, 0, address, {}, given, way);
@@ -67,7 +72,7 @@ void die(Thread& thread, const Meant& meant, Way way, const Caller& caller) {
     if (head.asked_count) answer_asked(meant.number, true);
     if (meant.span->is_alone) {
         __atomic_store_n(&block.state, State::kept, __ATOMIC_RELEASE);
-        return keep_back_alone(meant.number, block, *meant.span);
+        return keep_back_alone(meant.number, *meant.span);
     }
     __builtin_memset(reinterpret_cast<void*>(block.address), heap_tables::kDeathFill,
                      filled_at_death(block));
@@ -100,7 +105,10 @@ void* reborn(void* address, std::uint64_t size, const Caller& caller) {
     }
     std::uint64_t old_size = meant.block->size;
     void* moved = born(size, kMargin, Way::realloc, caller);
-    if (!moved) return nullptr;
+    if (!moved) {
+        __atomic_store_n(&meant.block->state, State::live, __ATOMIC_RELEASE);
+        return nullptr;
+    }
     __builtin_memcpy(moved, address, old_size < size ? old_size : size);
     die(*thread, meant, Way::realloc, caller);
     return moved;

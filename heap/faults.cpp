@@ -16,18 +16,9 @@ namespace lantern::heap_library {
 
 void tell(Fault::Kind kind, std::uint32_t block, std::uint64_t address, Written written,
           std::uint64_t given, Way way) {
-    Thread* thread = this_thread();
     Holding holding(shared.fault_lock);
-    std::uint64_t count = head.fault.count + 1;
-    head.fault = {kind,
-                  block,
-                  address,
-                  written.at,
-                  written.bytes,
-                  given,
-                  static_cast<std::uint32_t>(way),
-                  thread ? thread->number : 0u,
-                  count};
+    head.fault = {
+        kind, block, address, written.at, written.bytes, given, static_cast<std::uint32_t>(way), 0};
     head.seen_ticks = __rdtsc();
     head.seen_ns = now_ns();
     elm_lantern_heap_found();

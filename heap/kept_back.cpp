@@ -85,12 +85,12 @@ void release_oldest_alone() {
     spans.put_back(span);
 }
 
-void keep_back_alone(std::uint32_t number, Block& block, const Span& span) {
+void keep_back_alone(std::uint32_t number, const Span& span) {
     if (span.bytes > kContentKept) give_back_content(span.begin, span.bytes);
     make_untouchable(span.begin, span.bytes);
     __atomic_sub_fetch(&shared.alone, 1, __ATOMIC_RELAXED);
     Holding holding(spans.alone_lock());
-    block.next = 0;
+    spans.record(number).next = 0;
     (shared.kept_alone_last ? spans.record(shared.kept_alone_last).next : shared.kept_alone_first) =
         number;
     shared.kept_alone_last = number;

@@ -153,7 +153,7 @@ void give_back_slot(Thread& thread, std::uint32_t number);
 void keep_back(Thread& thread, std::uint32_t number, const Block& block);
 void hand_over(Thread& thread);
 // The same of blocks that have a span for themselves: nobody may touch their pages.
-void keep_back_alone(std::uint32_t number, Block& block, const Span& span);
+void keep_back_alone(std::uint32_t number, const Span& span);
 void release_oldest_alone();
 constexpr std::uint64_t kGuardsAlive = 4000;  // each takes two of the kernel's mappings
 

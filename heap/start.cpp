@@ -1,7 +1,7 @@
 // What is done before the program's own code runs.
 #include <pthread.h>
 
-#include "heap/blocks.h"
+#include "heap/process.h"
 #include "heap/wishes.h"
 
 namespace lantern::heap_library {

@@ -12,6 +12,7 @@
 
 namespace lantern::heap_tables {
 
+inline constexpr char kLibraryFile[] = "libelm-lantern-heap.so";
 inline constexpr char kHeadSymbol[] = "elm_lantern_heap";
 // Called at each fault: a breakpoint there stops in the request that found it.
 inline constexpr char kFoundSymbol[] = "elm_lantern_heap_found";
@@ -31,7 +32,12 @@ inline constexpr std::uint64_t kBirthFilled = 1024;
 inline constexpr std::uint64_t kMostFrames = 24;
 inline constexpr std::size_t kOwnRanges = 16;
 
-enum class State : std::uint8_t { empty, live, kept };  // kept: freed, and not given out again yet
+enum class State : std::uint8_t {
+    empty,
+    live,
+    kept,   // freed, and not given out again yet
+    dying,  // a thread is about to free it
+};
 // By which request a block was born or died.
 enum class Way : std::uint8_t {
     none,
@@ -97,9 +103,7 @@ struct Fault {
     std::uint64_t address;    // what the request was for
     std::uint64_t at, bytes;  // the first byte that was written, and how many up to the last
     std::uint64_t given;
-    std::uint32_t way;  // Way of the request
-    std::uint32_t thread;
-    std::uint64_t count;  // of faults so far
+    std::uint32_t way, unused;  // Way of the request
 };
 
 // What the session wants the program to stop at.
@@ -145,14 +149,13 @@ struct Head {
     std::uint64_t start_ticks, start_ns;   // one moment in both
     std::uint64_t seen_ticks, seen_ns;     // a later one
     std::uint64_t live_bytes, peak_bytes;  // about: threads add theirs now and then
-    std::uint64_t keep_bytes;
-    std::uint64_t guard_wish;      // so many were to get one
-    std::uint64_t guard_births;    // so many more blocks get a page behind them
-    std::uint64_t guards_refused;  // the kernel gives no more pages of their own
-    std::uint64_t threads;         // that have asked so far
+    std::uint64_t guard_wish;              // so many were to get one
+    std::uint64_t guard_births;            // so many more blocks get a page behind them
+    std::uint64_t guards_refused;          // the kernel gives no more pages of their own
+    std::uint64_t guards_missed;           // as many were alive as may be
+    std::uint64_t threads;                 // that have asked so far
     // What each thread has counted: so many places, so many bytes apart.
     std::uint64_t counts, counts_apart, counts_used;
-    std::uint64_t is_on;
     // Written by the session.
     std::uint64_t asked_count;
     Asked asked[kMostAsked];

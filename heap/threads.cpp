@@ -5,8 +5,8 @@
 #include <time.h>
 #include <x86intrin.h>
 
-#include "heap/blocks.h"
 #include "heap/pictures.h"
+#include "heap/process.h"
 
 lantern::heap_tables::Head elm_lantern_heap;
 
@@ -41,7 +41,6 @@ bool begin_all() {
     head.counts_apart = sizeof(Thread);
     head.stacks = stacks.address();
     head.stacks_used = stacks.used();
-    head.keep_bytes = options.keep_bytes;
     head.guard_births = head.guard_wish = options.guard_births;
     head.start_ticks = head.seen_ticks = __rdtsc();
     head.start_ns = head.seen_ns = now_ns();
@@ -52,7 +51,6 @@ bool begin_all() {
     head.size_of_head = sizeof head;
     head.size_of_block = sizeof(Block);
     __atomic_store_n(&head.mark, heap_tables::kMark, __ATOMIC_RELEASE);
-    head.is_on = 1;
     return true;
 }
 

@@ -71,12 +71,12 @@ void clean_environment() {
     for (char** each = environ; *each; ++each) {
         if (is_named(*each, heap_tables::kOptionsVariable, kNameLength)) continue;
         // The session has put the library first; what the user preloads follows.
-        if (strncmp(*each, kPreload, sizeof kPreload - 1) == 0) {
-            char* value = *each + sizeof kPreload - 1;
-            char* colon = strchr(value, ':');
-            if (!colon) continue;
-            memmove(value, colon + 1, strlen(colon));
-        }
+        char* value = *each + sizeof kPreload - 1;
+        bool is_list = strncmp(*each, kPreload, sizeof kPreload - 1) == 0;
+        char* colon = is_list ? strchr(value, ':') : nullptr;
+        char* ours = is_list ? strstr(value, heap_tables::kLibraryFile) : nullptr;
+        if (ours && !colon) continue;
+        if (ours && ours < colon) memmove(value, colon + 1, strlen(colon));
         *kept++ = *each;
     }
     *kept = nullptr;

@@ -209,7 +209,6 @@ void describe(Form& form, const HeapFinding& finding) {
     form.optional("pointers", finding.pointers.named);
     form.optional("more_pointers", finding.pointers.more);
     form.field("times", finding.times);
-    form.optional("ended", finding.has_ended);
 }
 
 template <class Form>

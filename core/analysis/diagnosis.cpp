@@ -142,10 +142,9 @@ void fill_surroundings(const Moment& moment, Diagnosis& diagnosis) {
     diagnosis.files.resize(diagnosis.files.size() - diagnosis.more_files);
 }
 
-bool is_found_by_heap_library(const Stop& stop) {
-    bool is_birth_or_death =
-        !stop.facts.empty() && stop.facts.front().text.starts_with("heap block");
-    return stop.reason == StopReason::event && stop.cause == Cause::heap && !is_birth_or_death;
+bool is_found_by_heap_library(const Moment& moment, const Stop& stop) {
+    return stop.reason == StopReason::event && stop.cause == Cause::heap &&
+           !met_by_heap_library(moment, stop.thread);
 }
 
 Diagnosis begun(const Moment& moment) {
@@ -173,8 +172,8 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.has_failed = true;
         diagnosis.headline = "panic";
         diagnosis.what = "the program panics: it has come upon what its code rules out";
-    } else if (auto fault =
-                   is_found_by_heap_library(stop) ? found_by_heap_library(moment) : std::nullopt) {
+    } else if (auto fault = is_found_by_heap_library(moment, stop) ? found_by_heap_library(moment)
+                                                                   : std::nullopt) {
         diagnosis.has_failed = true;
         diagnosis.headline = fault->kind;
         diagnosis.what = "the heap is misused: " + fault->what;

@@ -102,6 +102,11 @@ class Fault {
                            mnemonic());
     }
 
+    std::optional<bool> writes() {
+        const MemoryAccess* access = instruction_ && effects_ ? access_at(at_) : nullptr;
+        return access ? std::optional(access->writes) : std::nullopt;
+    }
+
   private:
     std::string mnemonic() const { return text_.substr(0, text_.find(' ')); }
 
@@ -421,6 +426,10 @@ class Fault {
 };
 
 }  // namespace
+
+std::optional<bool> writes_at_fault(const Moment& moment, const Stop& stop) {
+    return Fault(moment, stop).writes();
+}
 
 std::string memory_fault_cause(const Moment& moment, const Stop& stop) {
     return Fault(moment, stop).memory_cause();

@@ -2,6 +2,7 @@
 // what lies there.
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include "core/session/moment.h"
@@ -13,6 +14,8 @@ namespace lantern {
 // address 0x10, where nothing is mapped: a null pointer was followed". What is not known is said to
 // be so.
 std::string memory_fault_cause(const Moment& moment, const Stop& stop);
+// Whether the access wrote; nothing where the instruction does not tell.
+std::optional<bool> writes_at_fault(const Moment& moment, const Stop& stop);
 // Of a SIGFPE and of a SIGILL.
 std::string arithmetic_fault_cause(const Moment& moment, const Stop& stop);
 std::string instruction_fault_cause(const Moment& moment, const Stop& stop);

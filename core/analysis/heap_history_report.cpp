@@ -7,6 +7,7 @@
 
 #include "core/analysis/culprit.h"
 #include "core/analysis/diagnosis.h"
+#include "core/analysis/fault_cause.h"
 #include "core/analysis/heap_content.h"
 #include "core/analysis/source_report.h"
 #include "core/analysis/statement_parts.h"
@@ -75,19 +76,10 @@ HeapPointers pointers_to(const Moment& moment, std::uint64_t block, const Progre
 }
 
 std::string note_of(const NearBlock& near, std::uint64_t address) {
-    switch (near.side) {
-        case NearBlock::Side::inside:
-            return near.distance ? fmt::format("{:#x} is byte {} of it", address, near.distance)
-                                 : "";
-        case NearBlock::Side::behind:
-            return near.distance == 0
-                       ? fmt::format("{:#x} is right behind its end", address)
-                       : fmt::format("{:#x} is {} bytes behind its end", address, near.distance);
-        case NearBlock::Side::before:
-            return fmt::format("{:#x} is {} before its start", address,
-                               counted(near.distance, "byte"));
-    }
-    return {};
+    bool is_beginning = near.side == NearBlock::Side::inside && near.distance == 0;
+    return is_beginning
+               ? ""
+               : fmt::format("{:#x} is {}", address, near_words(near.side, near.distance, "it"));
 }
 
 }  // namespace
@@ -149,10 +141,6 @@ void fill_calls(const Moment& moment, HeapFinding& finding) {
     if (!source.rows.empty()) finding.statement = std::string(trimmed(source.rows[0].text));
 }
 
-}  // namespace
-
-namespace {
-
 // The block that the part of the statement lies in.
 std::optional<HeapLife> block_of_part(const Moment& moment, const Diagnosis& diagnosis) {
     const Frame* frame = moment.stack().frame(diagnosis.part_level);
@@ -205,7 +193,9 @@ void replace_verb(std::string& kind, std::string_view verb) {
         }
 }
 
-std::optional<HeapFinding> finding_without_pointers(const Moment& moment) {
+}  // namespace
+
+std::optional<HeapFinding> heap_finding(const Moment& moment) {
     const Stop& stop = moment.stop();
     HeapFinding finding;
     if (stop.reason == StopReason::event && stop.cause == Cause::heap) {
@@ -224,23 +214,15 @@ std::optional<HeapFinding> finding_without_pointers(const Moment& moment) {
     if (!fault) fault = fill_followed(moment, diagnosis);
     if (!fault) return std::nullopt;
     finding.fault = std::move(*fault);
-    if (diagnosis.what.find(": it wrote") != std::string::npos)
-        replace_verb(finding.fault.kind, "written");
-    else if (diagnosis.what.find(": it read") != std::string::npos)
-        replace_verb(finding.fault.kind, "read");
+    if (auto writes = writes_at_fault(moment, stop))
+        replace_verb(finding.fault.kind, *writes ? "written" : "read");
     finding.expression = diagnosis.part;
     fill_calls(moment, finding);
-    finding.has_ended = true;
     return finding;
 }
 
-}  // namespace
-
-std::optional<HeapFinding> heap_finding(const Moment& moment) {
-    auto finding = finding_without_pointers(moment);
-    if (finding && finding->fault.life)
-        finding->pointers = pointers_to(moment, finding->fault.life->address, {});
-    return finding;
+void add_pointers(const Moment& moment, HeapFinding& finding) {
+    if (finding.fault.life) finding.pointers = pointers_to(moment, finding.fault.life->address, {});
 }
 
 bool are_alike(const HeapFinding& a, const HeapFinding& b) {
@@ -263,7 +245,12 @@ std::vector<std::string> heap_notes(const Moment& moment) {
                         program.path().substr(program.path().rfind('/') + 1)));
     auto history = HeapHistory::in(target);
     if (!history) {
-        if (notes.empty()) notes.push_back("the program has asked for no memory");
+        bool is_loaded = std::ranges::any_of(target.modules(), &Module::is_heap_library);
+        if (notes.empty())
+            notes.push_back(is_loaded ? "the program has asked for no memory"
+                                      : "the loader has not loaded the library, as it does not for "
+                                        "programs that run with rights of another user: nothing is "
+                                        "known of the heap");
         return notes;
     }
     const heap_tables::Head& head = history->head();
@@ -271,6 +258,11 @@ std::vector<std::string> heap_notes(const Moment& moment) {
         notes.push_back(
             "the kernel gave no more pages to guard blocks with: from there on writes "
             "behind an end are found when the block is freed, reads are not");
+    else if (head.guards_missed)
+        notes.push_back(fmt::format(
+            "as many blocks had a guarded page as may have one at a time, and {} got none: writes "
+            "behind their ends are found when they are freed, or at the end; reads are not",
+            with_thousands(head.guards_missed)));
     else if (head.guard_wish == 0)
         notes.push_back(
             "no block has a guarded page behind it: writes behind an end are found when "

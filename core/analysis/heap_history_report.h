@@ -58,10 +58,11 @@ struct HeapFinding {
     std::vector<HeapCall> calls;  // that led there, the innermost first
     HeapPointers pointers;        // to the block
     std::uint64_t times = 1;
-    bool has_ended = false;  // the program could not go on
 };
 // Of the stop that is looked at; nothing where nothing is wrong with the heap there.
 std::optional<HeapFinding> heap_finding(const Moment& moment);
+// Reads the whole heap.
+void add_pointers(const Moment& moment, HeapFinding& finding);
 // They are told as one.
 bool are_alike(const HeapFinding& a, const HeapFinding& b);
 

@@ -40,7 +40,7 @@ HeapPlacesReport report_heap_places(const Moment& moment, std::size_t limit,
     HeapPlacesReport report;
     Places places(moment, history);
     for (const Block& block : history.blocks(progress).all) {
-        if (block.state != State::live) continue;
+        if (block.state == State::kept) continue;
         HeapPlaceRow& row = places.rows[places.of_stack(block.born_stack)];
         for (HeapCount* count : {&row.now, &report.now}) {
             ++count->blocks;

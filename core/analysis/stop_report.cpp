@@ -8,6 +8,7 @@
 #include "core/analysis/signal_sentence.h"
 #include "core/analysis/source_view.h"
 #include "core/machine/instruction.h"
+#include "core/session/heap_events.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -29,17 +30,10 @@ std::string numbers(const Moment& moment, const std::vector<unsigned>& list) {
                        join_with(words, "and"));
 }
 
-// What a breakpoint on the heap has stopped for, by its subject.
 std::string heap_words(const Moment& moment, const Stop& stop) {
-    bool is_asked = false;
-    for (const Breakpoint& breakpoint : moment.breakpoints())
-        is_asked |=
-            std::ranges::find(stop.breakpoints, breakpoint.number) != stop.breakpoints.end() &&
-            !breakpoint.subject.empty();
-    if (!is_asked) return "the heap is misused";
-    bool is_death =
-        std::ranges::any_of(stop.facts, [](const StopFact& fact) { return fact.label == "freed"; });
-    return is_death ? "a block is freed" : "a block is born";
+    auto life = met_by_heap_library(moment, stop.thread);
+    if (!life) return "the heap is misused";
+    return life->died ? "a block is freed" : "a block is born";
 }
 
 std::string event_words(const Moment& moment, const Stop& stop) {

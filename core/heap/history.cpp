@@ -47,7 +47,7 @@ std::optional<HeapHistory> HeapHistory::in(Target& target) {
 bool HeapHistory::is_plausible(const Block& block) const {
     return block.address >= head_.area && block.address < head_.area_end &&
            block.size <= head_.area_end - block.address &&
-           block.check == heap_tables::check_of(block) && block.state <= State::kept;
+           block.check == heap_tables::check_of(block) && block.state <= State::dying;
 }
 
 HeapHistory::Blocks HeapHistory::blocks(const std::function<void(double done)>& progress) const {
@@ -136,7 +136,7 @@ Heap HeapHistory::heap(const std::function<void(double done)>& progress) const {
     arena.address = RunAddress(head_.area);
     for (const Block& block : found.all) {
         auto state =
-            block.state == State::live ? HeapBlock::State::in_use : HeapBlock::State::cached;
+            block.state == State::kept ? HeapBlock::State::cached : HeapBlock::State::in_use;
         heap.blocks.emplace_back(RunAddress(block.address), block.size, 1, state);
     }
     // Blocks lie in several parts of the area, far from each other.

@@ -53,6 +53,7 @@ class Margins {
     Margins(Target& target, Heap& heap) : pieces_(target), heap_(heap) {}
 
     void look_at(const Block& block, std::uint64_t end_before, std::uint64_t next) {
+        if (block.state == State::dying) return;  // it is being filled
         if (block.state == State::kept) {
             if (block.is_guarded) return;  // nobody may touch it
             look_at_fill(block);

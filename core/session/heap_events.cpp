@@ -108,27 +108,56 @@ std::string place_words(const Moment& moment, std::uint64_t address) {
     return fmt::format(": it {} {}{}", is_block ? "is" : "lies", is_whole ? "" : "in the ", there);
 }
 
+}  // namespace
+
+std::string near_words(NearBlock::Side side, std::uint64_t distance, const std::string& which) {
+    switch (side) {
+        case NearBlock::Side::inside: return fmt::format("byte {} of {}", distance, which);
+        case NearBlock::Side::before:
+            return fmt::format("{} before the start of {}", bytes(distance), which);
+        case NearBlock::Side::behind: break;
+    }
+    return distance == 0 ? "right behind the end of " + which
+                         : fmt::format("{} behind the end of {}", bytes(distance), which);
+}
+
+namespace {
+
+// Of an address and a block that is not far from it.
+std::string near_words(const heap_tables::Block& block, std::uint64_t address,
+                       const std::string& which) {
+    if (address < block.address)
+        return near_words(NearBlock::Side::before, block.address - address, which);
+    std::uint64_t from_start = address - block.address;
+    return from_start < block.size
+               ? near_words(NearBlock::Side::inside, from_start, which)
+               : near_words(NearBlock::Side::behind, from_start - block.size, which);
+}
+
 // A request that was refused, or that has found something out.
 HeapFault fault_of(const Moment& moment, const HeapHistory& history, const Fault& found) {
     HeapFault fault;
     auto block = history.record(found.block);
     if (block) fault.life = life_of(moment, history, *block);
     fault.at = found.bytes ? found.at : found.address;
-    std::string which = fault.life ? block_words(*fault.life) : "a heap block",
-                way(way_word(static_cast<Way>(found.way)));
-    std::uint64_t start = block ? block->address : 0, end = start + (block ? block->size : 0);
+    std::string way(way_word(static_cast<Way>(found.way)));
+    if (!block && found.kind != Fault::Kind::no_block) {
+        fault.kind = "damaged the library's records";
+        fault.what = fmt::format(
+            "{} has found something wrong with a block whose record was written over", way);
+        return fault;
+    }
+    std::string which = fault.life ? block_words(*fault.life) : "";
     switch (found.kind) {
         case Fault::Kind::behind_end:
             fault.kind = "written behind the end";
-            fault.what = fmt::format(
-                "{} {} the end of {}, some time before this {}", written(found.bytes),
-                found.at == end ? "right behind" : fmt::format("{} behind", bytes(found.at - end)),
-                which, way);
+            fault.what = fmt::format("{} {}, some time before this {}", written(found.bytes),
+                                     near_words(*block, found.at, which), way);
             break;
         case Fault::Kind::before_start:
             fault.kind = "written before the start";
-            fault.what = fmt::format("{} {} before the start of {}, some time before this {}",
-                                     written(found.bytes), bytes(start - found.at), which, way);
+            fault.what = fmt::format("{} {}, some time before this {}", written(found.bytes),
+                                     near_words(*block, found.at, which), way);
             break;
         case Fault::Kind::freed_twice:
             fault.kind = "freed twice";
@@ -142,22 +171,13 @@ HeapFault fault_of(const Moment& moment, const HeapHistory& history, const Fault
         }
         case Fault::Kind::inside:
             fault.kind = "freed the inside of a block";
-            fault.what =
-                fmt::format("{} is handed {:#x}, which is {} {}", way, found.address,
-                            found.address < end ? fmt::format("byte {} of", found.address - start)
-                            : found.address >= start
-                                ? fmt::format("{} behind the end of", bytes(found.address - end))
-                                : "before",
-                            which);
-            if (found.address < start)
-                fault.what = fmt::format("{} is handed {:#x}, which is {} before the start of {}",
-                                         way, found.address, bytes(start - found.address), which);
+            fault.what = fmt::format("{} is handed {:#x}, which is {}", way, found.address,
+                                     near_words(*block, found.address, which));
             break;
         case Fault::Kind::wrong_partner:
             fault.kind = "freed with the wrong partner";
             fault.what = fmt::format("{} frees {}, which was made with {}: {} is its partner", way,
-                                     which, block ? way_word(block->born_way) : "another",
-                                     block ? partner_of(block->born_way) : "another");
+                                     which, way_word(block->born_way), partner_of(block->born_way));
             break;
         case Fault::Kind::wrong_size:
             fault.kind = "freed with a wrong size";
@@ -167,8 +187,8 @@ HeapFault fault_of(const Moment& moment, const HeapHistory& history, const Fault
             break;
         case Fault::Kind::written_after:
             fault.kind = "written after it was freed";
-            fault.what = fmt::format("{} into byte {} of {}, some time between its death and now",
-                                     written(found.bytes), found.at - start, which);
+            fault.what = fmt::format("{} into {}, some time between its death and now",
+                                     written(found.bytes), near_words(*block, found.at, which));
             break;
         case Fault::Kind::none: break;
     }
@@ -230,24 +250,11 @@ std::optional<HeapFault> heap_fault_at(const Moment& moment, RunAddress address)
     fault.life = life_of(moment, *history, near->block);
     std::string which = block_words(*fault.life),
                 freed = fault.life->died ? ", which is freed" : "";
-    switch (near->side) {
-        case NearBlock::Side::inside:
-            fault.kind = fault.life->died ? "used after it was freed" : "touched";
-            fault.what = fmt::format("byte {} of {}{}", near->distance, which, freed);
-            break;
-        case NearBlock::Side::behind:
-            fault.kind = "touched behind the end";
-            fault.what =
-                near->distance == 0
-                    ? fmt::format("right behind the end of {}{}", which, freed)
-                    : fmt::format("{} behind the end of {}{}", bytes(near->distance), which, freed);
-            break;
-        case NearBlock::Side::before:
-            fault.kind = "touched before the start";
-            fault.what =
-                fmt::format("{} before the start of {}{}", bytes(near->distance), which, freed);
-            break;
-    }
+    fault.what = near_words(near->side, near->distance, which) + freed;
+    fault.kind = near->side == NearBlock::Side::behind   ? "touched behind the end"
+                 : near->side == NearBlock::Side::before ? "touched before the start"
+                 : fault.life->died                      ? "used after it was freed"
+                                                         : "touched";
     return fault;
 }
 

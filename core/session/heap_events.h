@@ -42,6 +42,9 @@ std::string own_place(const HeapEvent& event);
 // "heap block 7 of 40 bytes", "heap block 7 of thread 2 of 40 bytes".
 std::string block_words(const HeapLife& life);
 
+// "byte 8 of it", "right behind the end of it", "3 bytes before the start of it"
+std::string near_words(NearBlock::Side side, std::uint64_t distance, const std::string& which);
+
 // What is wrong with a request, or with an access to memory in or near a block.
 struct HeapFault {
     std::string kind;  // "freed twice", "written behind the end", …

@@ -8,10 +8,11 @@
 
 #include "core/support/address.h"
 #include "core/symbols/module_symbols.h"
+#include "heap/tables.h"
 
 namespace lantern {
 
-inline constexpr std::string_view kHeapLibraryFile = "libelm-lantern-heap.so";
+inline constexpr std::string_view kHeapLibraryFile = heap_tables::kLibraryFile;
 
 class Module {
   public:

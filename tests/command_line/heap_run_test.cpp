@@ -206,6 +206,28 @@ TEST(HeapRun, WithoutGuardsMarginsTell) {
     EXPECT_TRUE(read.says("reads are not")) << read.output;
 }
 
+// Two threads free one block at the same moment, again and again: each time one of them is told.
+TEST(HeapRun, OfTwoThreadsThatFreeOneBlockAtOnceOneIsTold) {
+    for (const char* guard : {"none", "all"}) {
+        Ran ran = heap_of("misuses-gcc-O0", {"freed-by-two"}, {"--guard", guard});
+        EXPECT_TRUE(ran.says("1 freed twice  200 times")) << ran.output;
+        EXPECT_TRUE(ran.says("nothing is lost")) << ran.output;
+        EXPECT_TRUE(ran.says("the exit status 0")) << ran.output;
+    }
+    expect_innocent("misuses-gcc-O0", "freed-by-two");
+}
+
+// No more than 4,000 blocks have a page at a time: whoever asked for all is told.
+TEST(HeapRun, TellsThatGuardsHaveRunOut) {
+    Ran ran = heap_of("requests-gcc-O2", {}, {"--guard", "all"});
+    EXPECT_TRUE(ran.says("0 findings")) << ran.output;
+    Ran many = run({LANTERN_PROGRAM, "heap", DEMO_FOLDER "/season", "--guard", "all", "--stdout",
+                    "/dev/null"});
+    EXPECT_TRUE(many.says("as many blocks had a guarded page as may have one at a time"))
+        << many.output;
+    EXPECT_TRUE(many.says("got none")) << many.output;
+}
+
 TEST(HeapRun, TellsThatItsOwnRecordsWereWrittenOver) {
     Ran ran = heap_of("misuses-cpp-gcc-O0", {"over-the-records"});
     EXPECT_EQ(ran.status, 1) << ran.output;
@@ -358,8 +380,7 @@ TEST(HeapSession, StopsAtTheBirthAndTheDeathOfTheVeryBlock) {
     EXPECT_NE(told[1].find("heap block 2 of 72 bytes"), std::string::npos) << ran.output;
     EXPECT_NE(told[2].find("heap block 1 of 72 bytes"), std::string::npos) << ran.output;
     EXPECT_TRUE(ran.says("a block is freed")) << ran.output;
-    Ran born = heap_session("forgotten", {}),
-        third = debug(fixture("misuses-gcc-O0"),
+    Ran third = debug(fixture("misuses-gcc-O0"),
                       {"pause on heap born number 3", "launch forgotten", "caller", "= i"},
                       {"--heap", "--stdout", "/dev/null"});
     EXPECT_TRUE(third.says("a block is born")) << third.output;

@@ -152,6 +152,28 @@ KEPT static void freed_by_thread(void) {
     pthread_join(thread, 0);
     if (!is_innocent) cast_off(label);
 }
+static pthread_barrier_t both;
+static char* volatile shared_label;
+static void* one_of_two(void* is_second) {
+    for (int i = 0; i < 200; ++i) {
+        pthread_barrier_wait(&both);
+        if (!is_second || !is_innocent) cast_off(shared_label);
+        pthread_barrier_wait(&both);
+    }
+    return 0;
+}
+KEPT static void freed_by_two(void) {
+    pthread_t threads[2];
+    pthread_barrier_init(&both, 0, 3);
+    for (long i = 0; i < 2; ++i) pthread_create(&threads[i], 0, one_of_two, (void*)i);
+    for (int i = 0; i < 200; ++i) {
+        shared_label = moor(56);
+        pthread_barrier_wait(&both);
+        pthread_barrier_wait(&both);
+    }
+    for (int i = 0; i < 2; ++i) pthread_join(threads[i], 0);
+    shared_label = 0;
+}
 KEPT static void freed_by_child(void) {
     char* label = moor(56);
     if (fork() == 0) {
@@ -194,6 +216,7 @@ int main(int argc, char** argv) {
                  {"never-set", never_set},
                  {"forgotten", forgotten},
                  {"freed-by-thread", freed_by_thread},
+                 {"freed-by-two", freed_by_two},
                  {"freed-by-child", freed_by_child}};
     is_innocent = argc > 2;
     for (size_t i = 0; argc > 1 && i < sizeof cases / sizeof *cases; ++i)
