@@ -2,7 +2,7 @@
 # Holds the layering: a core folder includes itself and what lies below it, core never includes cli.
 set -euo pipefail
 cd "$1"
-order="support object dwarf machine runtime symbols target code unwind values heap expressions session analysis"
+order="support object dwarf machine runtime symbols target code unwind values heap expressions session analysis comparison"
 check() {
     awk -v order="$order" '
         BEGIN { n = split(order, o, " "); for (i = 1; i <= n; i++) rank[o[i]] = i }

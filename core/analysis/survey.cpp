@@ -385,6 +385,21 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
 
 }  // namespace
 
+std::string compiler_of(const ModuleSymbols& symbols) {
+    std::map<std::string, unsigned> units;
+    for (const auto& unit : symbols.debug_info().units()) {
+        if (unit->type == DW_UT_type || unit->type == DW_UT_split_type) continue;
+        std::string_view producer = unit->root().producer;
+        if (producer.empty() || producer.starts_with("GNU AS")) continue;
+        auto level = recorded_optimisation(producer);
+        ++units[compiler_name(producer) + (level ? " " + *level : "")];
+    }
+    auto most = std::max_element(units.begin(), units.end(), [](const auto& one, const auto& other) {
+        return one.second < other.second;
+    });
+    return most == units.end() ? "not said" : most->first;
+}
+
 Survey survey_program(const std::filesystem::path& path, const SymbolSearch& search,
                       const std::vector<SourceMapping>& mappings,
                       const std::function<void(double)>& progress) {

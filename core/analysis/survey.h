@@ -79,6 +79,9 @@ struct SurveyReport {
     std::vector<Survey> programs;
 };
 
+// Who compiled most of the program's own units, and how: "gcc 12.2.0 -O2".
+std::string compiler_of(const ModuleSymbols& symbols);
+
 // Reads everything; `progress` is told 0 to 1 from this thread. Throws FileError.
 Survey survey_program(const std::filesystem::path& path, const SymbolSearch& search,
                       const std::vector<SourceMapping>& mappings,

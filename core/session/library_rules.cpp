@@ -12,7 +12,7 @@ bool LibraryRules::is_library(const Module& module) const {
 }
 
 bool LibraryRules::is_library_source(const std::string& file) const {
-    for (const char* folder : {"/usr/include/", "/usr/lib/", "/rustc/", "/lib/"})
+    for (const char* folder : {"/usr/include/", "/usr/lib/", "/rustc/", "/rust/deps/", "/lib/"})
         if (file.starts_with(folder)) return true;
     if (file.find("/lib/rustlib/src/rust/") != std::string::npos)
         return true;  // the same, where the toolchain has its sources

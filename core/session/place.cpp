@@ -180,9 +180,7 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
                        did_you_mean(near, Next::find_functions_by_pattern));
 }
 
-std::vector<PlaceSite> resolve_address(const Place& place, const EvaluationContext& context) {
-    Value value = evaluate(place.expression, context);
-    RunAddress address(ValueReader(*context.target).integer(value));
+std::vector<PlaceSite> resolve_address(RunAddress address, const EvaluationContext& context) {
     const Module* module = context.target->module_at(address);
     std::byte probe;
     if (context.target->read_available(address, std::span(&probe, 1)) == 0)
@@ -264,7 +262,13 @@ Place parse_place(std::string_view given, const std::string& current_file) {
 std::vector<PlaceSite> resolve_place(const Place& place, const EvaluationContext& context) {
     switch (place.kind) {
         case Place::Kind::line: return resolve_line(place, context);
-        case Place::Kind::address: return resolve_address(place, context);
+        case Place::Kind::address: {
+            Value value = evaluate(place.expression, context);
+            return resolve_address(RunAddress(ValueReader(*context.target).integer(value)), context);
+        }
+        case Place::Kind::code:
+            return resolve_address(context.target->modules().front().to_run(place.in_program),
+                                   context);
         case Place::Kind::function: break;
     }
     return resolve_function(place, context);

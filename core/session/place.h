@@ -12,11 +12,12 @@
 namespace lantern {
 
 struct Place {
-    enum class Kind { line, function, address } kind = Kind::function;
+    enum class Kind { line, function, address, code } kind = Kind::function;
     std::string file;  // of a line; as typed, or the current file
     std::uint32_t line = 0;
     std::string name;        // of a function
     std::string expression;  // of an address
+    FileAddress in_program;  // of code: in the program's own file
     std::string text;        // the whole, in a form that means the same later
 };
 

@@ -139,7 +139,7 @@ pid_t bear(Birth& birth, std::byte* stack_end) {
 }  // namespace
 
 pid_t launch_traced(const LaunchOptions& options) {
-    std::vector<std::string> words{options.program};
+    std::vector<std::string> words{options.called.empty() ? options.program : options.called};
     words.insert(words.end(), options.arguments.begin(), options.arguments.end());
     auto arguments = pointers(words), environment = pointers(options.environment);
 

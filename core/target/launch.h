@@ -13,6 +13,7 @@ namespace lantern {
 struct LaunchOptions {
     std::string program;
     std::vector<std::string> arguments;               // without the program's own name
+    std::string called;                               // that name; empty: its path
     std::vector<std::string> environment;             // NAME=VALUE, the whole of it
     std::string folder;                               // empty: ours
     std::string input_file, output_file, error_file;  // empty: ours

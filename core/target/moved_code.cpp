@@ -5,6 +5,8 @@
 #include <sys/syscall.h>
 #include <sys/wait.h>
 
+#include <algorithm>
+
 #include "core/machine/moved_instruction.h"
 #include "core/support/error.h"
 #include "core/target/live_process.h"
@@ -22,7 +24,16 @@ bool LiveProcess::has_forbidden_system_calls() const {
 // do.
 bool LiveProcess::map_room(ThreadId id, RunAddress near) {
     if (maps_no_rooms_ || !threads_.count(id)) return false;  // a guest runs nothing for us
-    auto place = place_for_room(regions(), near);
+    // Our own do not count as the program's regions, and are in the way all the same.
+    std::vector<MemoryRegion> taken = regions();
+    for (const CodeRooms::Room& room : rooms_.all())
+        if (room.is_mapped()) {
+            MemoryRegion& ours = taken.emplace_back();
+            ours.begin = room.range.low;
+            ours.end = room.range.high;
+        }
+    std::ranges::sort(taken, {}, &MemoryRegion::begin);
+    auto place = place_for_room(taken, near);
     if (!place || has_forbidden_system_calls()) {
         maps_no_rooms_ = true;
         return false;
