@@ -6,12 +6,10 @@
 #include <filesystem>
 #include <fstream>
 
+#include "cli/kept_report.h"
 #include "cli/places_figure.h"
 #include "cli/progress.h"
-#include "cli/saved_file.h"
 #include "cli/views/heap_page.h"
-#include "cli/views/json.h"
-#include "cli/views/text.h"
 #include "core/session/heap_launch.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
@@ -104,15 +102,13 @@ HeapRunReport heap_report_of_run(Session& session) {
 }
 
 void keep_heap_report(const HeapRunReport& report, const std::string& folder, Output& output) {
-    std::error_code problem;
+    std::error_code problem;  // writing tells it
     std::filesystem::create_directories(folder, problem);
-    std::string base = (std::filesystem::path(folder) / "heap").string();
-    write_whole_file(base + ".txt", text_of(report, Style{}));
-    write_whole_file(base + ".json", json_of(report) + "\n");
     std::string picture;
     if (!report.places.over_time.empty()) {
-        draw_places(report.places, base + ".svg");
-        std::ifstream drawn(base + ".svg");
+        std::string file = (std::filesystem::path(folder) / "heap.svg").string();
+        draw_places(report.places, file);
+        std::ifstream drawn(file);
         picture.assign(std::istreambuf_iterator<char>(drawn), {});
         picture.erase(0, picture.find("<svg"));  // what comes before is for a file of its own
         // In the page it is as wide as the text.
@@ -120,10 +116,7 @@ void keep_heap_report(const HeapRunReport& report, const std::string& folder, Ou
         if (width < view && view != std::string::npos)
             picture.replace(width, view - width, " style=\"width: 100%; height: auto\"");
     }
-    write_whole_file(base + ".html", heap_page(report, picture));
-    if (output.format() == Format::text)
-        output.show(Notice{Notice::Kind::done,
-                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
+    keep_report(report, heap_page(report, picture), folder, "heap", output);
 }
 
 }  // namespace lantern::cli

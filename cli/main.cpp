@@ -14,20 +14,24 @@
 #include <set>
 
 #include "cli/advice_text.h"
+#include "cli/compare_run.h"
 #include "cli/diagnosis_run.h"
 #include "cli/disassemble_file.h"
 #include "cli/ending.h"
 #include "cli/heap_options.h"
 #include "cli/heap_run.h"
+#include "cli/kept_input.h"
+#include "cli/kept_report.h"
 #include "cli/log.h"
 #include "cli/options.h"
+#include "cli/piped_lines.h"
 #include "cli/progress.h"
 #include "cli/prompt.h"
-#include "cli/saved_file.h"
 #include "cli/settings.h"
 #include "cli/settings_page.h"
 #include "cli/shell.h"
 #include "cli/symbol_server.h"
+#include "cli/views/comparison_page.h"
 #include "cli/views/diagnosis.h"
 #include "cli/views/json.h"
 #include "cli/views/survey.h"
@@ -111,72 +115,6 @@ std::function<bool(const std::string&)> ask_before_calls() {
     };
 }
 
-// Commands that come through a pipe: like a script, but each failure is only told.
-// Lines of the input, however long they take to come; a signal that asks us to end is heard
-// meanwhile.
-class PipedLines {
-  public:
-    // What runs meanwhile is looked after while no line comes. In JSON somebody reads, and hears at
-    // once how it ended; a script is told before its next command.
-    explicit PipedLines(Shell& shell) : shell_(shell) {}
-
-    bool next(std::string& line) {
-        for (;;) {
-            std::size_t end = held_.find('\n');
-            if (end != std::string::npos || (is_over_ && !held_.empty())) {
-                line = held_.substr(0, end);
-                held_.erase(0, end == std::string::npos ? held_.size() : end + 1);
-                return true;
-            }
-            if (is_over_) return false;
-            read_more();
-        }
-    }
-
-    // Commands that have come already.
-    std::size_t waiting() const {
-        std::size_t count = 0;
-        std::string_view rest = held_;
-        while (!rest.empty()) {
-            std::size_t end = rest.find('\n');
-            std::string_view line = trimmed(rest.substr(0, end));
-            count += !line.empty() && !line.starts_with('#');
-            rest.remove_prefix(end == std::string_view::npos ? rest.size() : end + 1);
-        }
-        return count;
-    }
-
-  private:
-    void read_more() {
-        Session& session = shell_.session();
-        bool is_moving = session.is_moving();
-        pollfd watch[] = {{0, POLLIN, 0}, {is_moving ? session.event_descriptor() : -1, POLLIN, 0}};
-        timespec moment{
-            0,
-            100'000'000};  // what the program writes to a terminal of its own is taken that often
-        int ready = wait_for_input(watch, is_moving ? &moment : nullptr, mask_for_waiting());
-        end_if_asked();
-        if (is_moving && !watch[0].revents) look_after_it();
-        if (ready <= 0 || !watch[0].revents) return;
-        char piece[4096];
-        ssize_t got = read(0, piece, sizeof piece);
-        if (got > 0)
-            held_.append(piece, static_cast<std::size_t>(got));
-        else
-            is_over_ = got == 0 || errno != EINTR;
-    }
-
-    void look_after_it() {
-        shell_.session().look_after_it();
-        if (shell_.output().format() != Format::json) return;
-        if (auto stop = shell_.session().meanwhile()) shell_.show_stop(*stop);
-    }
-
-    Shell& shell_;
-    std::string held_;
-    bool is_over_ = false;
-};
-
 // Text stops at the first that fails, as a script does. In JSON somebody reads each answer and
 // decides: it goes on.
 bool run_piped(Shell& shell) {
@@ -231,18 +169,6 @@ SymbolSearch symbol_search(const Options& options, const Settings& settings) {
     return search;
 }
 
-void write_survey(const SurveyReport& report, const std::string& folder, Output& output) {
-    std::error_code problem;
-    std::filesystem::create_directories(folder, problem);
-    std::string base = (std::filesystem::path(folder) / "survey").string();
-    write_whole_file(base + ".txt", text_of(report, Style{}));
-    write_whole_file(base + ".json", json_of(report) + "\n");
-    write_whole_file(base + ".html", survey_page(report));
-    if (output.format() == Format::text)
-        output.show(Notice{Notice::Kind::done,
-                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
-}
-
 int run_survey(const Options& options, Output& output) {
     SymbolSearch search = symbol_search(options, read_settings(settings_file()));
     SurveyReport report;
@@ -252,7 +178,8 @@ int run_survey(const Options& options, Output& output) {
         clear_progress();
     }
     output.show(report);
-    if (!options.record_folder.empty()) write_survey(report, options.record_folder, output);
+    if (!options.record_folder.empty())
+        keep_report(report, survey_page(report), options.record_folder, "survey", output);
     return kWorked;
 }
 
@@ -293,18 +220,6 @@ int run_disassembly(const Options& options, Output& output) {
     return kWorked;
 }
 
-void write_diagnosis(const Diagnosis& report, const std::string& folder, Output& output) {
-    std::error_code problem;
-    std::filesystem::create_directories(folder, problem);
-    std::string base = (std::filesystem::path(folder) / "diagnosis").string();
-    write_whole_file(base + ".txt", text_of(report, Style{}));
-    write_whole_file(base + ".json", json_of(report) + "\n");
-    write_whole_file(base + ".html", diagnosis_page(report));
-    if (output.format() == Format::text)
-        output.show(Notice{Notice::Kind::done,
-                           fmt::format("kept as {0}.txt, {0}.json and {0}.html", base)});
-}
-
 int run_diagnosis(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
     auto session =
@@ -318,7 +233,8 @@ int run_diagnosis(const Options& options, Output& output) {
                                             : diagnose(session->moment());
     if (options.confirm && report.has_failed) confirm(*session, report, options.confirm);
     output.show(report);
-    if (!options.record_folder.empty()) write_diagnosis(report, options.record_folder, output);
+    if (!options.record_folder.empty())
+        keep_report(report, diagnosis_page(report), options.record_folder, "diagnosis", output);
     return report.has_failed ? kCommandFailed : kWorked;
 }
 
@@ -331,6 +247,51 @@ int run_heap_report(const Options& options, Output& output) {
     output.show(report);
     if (!options.record_folder.empty()) keep_heap_report(report, options.record_folder, output);
     return report.has_failed() ? kCommandFailed : kWorked;
+}
+
+// One side of a comparison: what both get, and what is this one's alone.
+LaunchOptions launch_of_side(const Options& options, unsigned side) {
+    Options own = options;
+    const CompareWish::Side& wish = options.compare.sides[side];
+    own.program = options.surveyed[std::min<std::size_t>(side, options.surveyed.size() - 1)];
+    own.environment.insert(own.environment.end(), wish.environment.begin(), wish.environment.end());
+    if (wish.input_file) own.input_file = *wish.input_file;
+    if (wish.arguments) own.arguments = *wish.arguments;
+    if (own.input_file.empty()) own.input_file = isatty(0) ? "/dev/null" : kept_input();
+    LaunchOptions launch = launch_options(own, false);
+    launch.program = absolute(own.program);
+    launch.called = absolute(options.surveyed[0]);
+    const std::string& folder = options.record_folder;
+    std::string base = folder.empty() ? "" : absolute(folder) + (side ? "/b" : "/a");
+    launch.output_file = base.empty() ? "/dev/null" : base + ".output.txt";
+    launch.error_file = base.empty() ? "/dev/null" : base + ".errors.txt";
+    return launch;
+}
+
+int run_comparison(const Options& options, Output& output) {
+    Settings settings = read_settings(settings_file());
+    BuildComparisonRequest builds;
+    PairedRunRequest runs;
+    builds.search = runs.search = symbol_search(options, settings);
+    builds.libraries.folders = runs.libraries.folders = settings.library_folders;
+    builds.functions = runs.functions = options.compare.functions;
+    builds.progress = work_progress("comparing the builds");
+    if (!options.record_folder.empty()) std::filesystem::create_directories(options.record_folder);
+    for (unsigned side : {0u, 1u}) {
+        runs.launch[side] = launch_of_side(options, side);
+        builds.programs[side] = runs.launch[side].program;
+    }
+    runs.within = options.compare.within;
+    runs.thread = options.compare.thread;
+    runs.runs_again = !options.compare.once;
+    Compared compared = compare(builds, options.compare.runs ? std::optional(runs) : std::nullopt,
+                                options.source_map);
+    output.show(compared.report);
+    if (!options.record_folder.empty())
+        keep_report(compared.report, comparison_page(compared.report), options.record_folder,
+                    "comparison", output);
+    bool have_parted = compared.report.walk && compared.report.walk->have_parted();
+    return have_parted ? kCommandFailed : kWorked;
 }
 
 int show_settings(Output& output) {
@@ -361,6 +322,7 @@ int run(const Options& options) {
         if (options.work == Options::Work::survey) return run_survey(options, output);
         if (options.work == Options::Work::diagnose) return run_diagnosis(options, output);
         if (options.work == Options::Work::heap) return run_heap_report(options, output);
+        if (options.work == Options::Work::compare) return run_comparison(options, output);
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
         if (options.work == Options::Work::became) return run_became(options, output);
         if (options.work == Options::Work::settings) return show_settings(output);

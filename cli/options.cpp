@@ -22,6 +22,8 @@ constexpr const char* kUsage =
     "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
     "elm-lantern heap PROGRAM [--guard WHICH] [--keep-freed BYTES] [--out DIR] [options] [-- "
     "ARGUMENTS]\n"
+    "elm-lantern compare BUILD BUILD [--functions PATTERN] [--out DIR] [options] [-- ARGUMENTS]\n"
+    "elm-lantern compare PROGRAM --with A:stdin=FILE --with B:stdin=FILE [options]\n"
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern became PROGRAM FUNCTION …\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
@@ -39,6 +41,10 @@ constexpr const char* kUsage =
     "were written past, used after they were freed, freed twice, or lost; debug --heap stops at "
     "each. "
     "\n"
+    "compare shows two builds of a program side by side; with --, --run, --stdin or --with it runs "
+    "both, up to five\n"
+    "times each, and tells the first call, value or line written in which they differ, and ends "
+    "with 1 where they do.\n"
     "disassembly shows a program's code without running it, became what the compiler has "
     "made "
     "of a function. survey tells "
@@ -80,10 +86,19 @@ cxxopts::Options description() {
         "heap: which blocks get a page behind them that nobody may touch: all, none, first N, "
         "every "
         "N, size N..M",
-        cxxopts::value<std::string>(),
-        "WHICH")("keep-freed", "heap: give freed memory out again after so many bytes (8M)",
-                 cxxopts::value<std::string>(),
-                 "BYTES")("allow-calls", "expressions may run functions of the program")(
+        cxxopts::value<std::string>(), "WHICH")(
+        "keep-freed", "heap: give freed memory out again after so many bytes (8M)",
+        cxxopts::value<std::string>(), "BYTES")("run", "compare: run both, without arguments")(
+        "with",
+        "compare: what one side alone gets: A:NAME=VALUE, A:stdin=FILE or A:arguments=WORDS (may "
+        "repeat)",
+        cxxopts::value<std::vector<std::string>>(),
+        "SIDE:…")("within", "compare: only while this function runs", cxxopts::value<std::string>(),
+                  "FUNCTION")("functions", "compare: only these functions",
+                              cxxopts::value<std::string>(), "PATTERN")(
+        "thread", "compare: only the thread of this number", cxxopts::value<unsigned>(), "N")(
+        "once", "compare: run each build once, and leave open what differs by itself")(
+        "allow-calls", "expressions may run functions of the program")(
         "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
         "own")("random-addresses", "leave address randomisation on")(
         "log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
@@ -108,6 +123,30 @@ std::vector<std::string> all_of(const cxxopts::ParseResult& parsed, const std::s
     for (const auto& argument : parsed.arguments())
         if (argument.key() == name) values.push_back(argument.value());
     return values;
+}
+
+// The options that only compare knows.
+std::optional<Answer> read_compare(const cxxopts::ParseResult& parsed, bool compares,
+                                   bool has_arguments, CompareWish& wish) {
+    for (const char* name : {"run", "with", "within", "functions", "thread", "once"})
+        if (parsed.count(name) && !compares)
+            return wrong(fmt::format("--{} goes with compare", name),
+                         fmt::format("elm-lantern compare BUILD BUILD --{} …", name));
+    for (const std::string& text : all_of(parsed, "with"))
+        if (!take_with(text, wish))
+            return wrong(fmt::format("--with {} gives nothing to a side", quote(text)),
+                         "--with A:NAME=VALUE, --with B:stdin=FILE, --with \"A:arguments=5 day\"");
+    auto take = [&](const char* name, std::string& into) {
+        if (parsed.count(name)) into = parsed[name].as<std::string>();
+    };
+    take("within", wish.within);
+    take("functions", wish.functions);
+    if (parsed.count("thread")) wish.thread = parsed["thread"].as<unsigned>();
+    wish.once = parsed.count("once") != 0;
+    bool asks_for_a_run = parsed.count("run") || parsed.count("with") || parsed.count("within") ||
+                          parsed.count("stdin") || parsed.count("thread") || wish.once;
+    wish.runs = compares && (has_arguments || asks_for_a_run);
+    return std::nullopt;
 }
 
 }  // namespace
@@ -148,7 +187,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (words.empty())
         return wrong("what is to be done is missing",
                      "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"compare", "serve"};
+    static const std::vector<std::string> later = {"serve"};
     if (std::find(later.begin(), later.end(), words[0]) != later.end())
         return wrong(fmt::format("{} is not there yet", words[0]),
                      "elm-lantern debug PROGRAM starts a session");
@@ -168,10 +207,10 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     bool surveys = words[0] == "survey", attaches = words[0] == "attach",
          looks_back = words[0] == "postmortem", diagnoses = words[0] == "diagnose",
          runs_for_heap = words[0] == "heap", disassembles = words[0] == "disassembly",
-         tells_of_functions = words[0] == "became";
+         tells_of_functions = words[0] == "became", compares = words[0] == "compare";
     bool takes_places = disassembles || tells_of_functions;
     if (words[0] != "debug" && !surveys && !attaches && !looks_back && !diagnoses &&
-        !runs_for_heap && !takes_places)
+        !runs_for_heap && !takes_places && !compares)
         return wrong(fmt::format("{} is nothing elm-lantern can do", quote(words[0])),
                      fmt::format("did you mean elm-lantern debug {}?", words[0]));
     if (words.size() < 2 && attaches)
@@ -198,15 +237,22 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         return wrong("the program is missing", fmt::format("elm-lantern {} PROGRAM", words[0]));
     if (words.size() == 2 && tells_of_functions)
         return wrong("the function is missing", "elm-lantern became PROGRAM FUNCTION");
-    if (words.size() > 2 && !surveys && !looks_back && !is_of_core && !takes_places)
+    if (words.size() > 2 && !surveys && !compares && !looks_back && !is_of_core && !takes_places)
         return wrong(fmt::format("{} is one word too many", quote(words[2])),
                      "the program's own arguments come after --");
     if (words.size() > 3 && (looks_back || is_of_core))
         return wrong(fmt::format("{} is one word too many", quote(words[3])),
                      "elm-lantern postmortem CORE [PROGRAM]");
-    if (words.size() > 3 && surveys)
+    if (words.size() > 3 && (surveys || compares))
         return wrong(fmt::format("{} is one word too many", quote(words[3])),
-                     "survey takes one program, or two to compare");
+                     surveys ? "survey takes one program, or two to compare"
+                             : "the programs' own arguments come after --");
+    if (auto problem = read_compare(parsed, compares, own != count, options.compare))
+        return problem;
+    if (compares && words.size() == 2 && !options.compare.runs)
+        return wrong("the second build is missing",
+                     "elm-lantern compare BUILD BUILD; one build is run with two inputs by "
+                     "--with A:stdin=FILE --with B:stdin=FILE");
     if (attaches) {
         bool is_number =
             words[1].size() < 10 && words[1].find_first_not_of("0123456789") == std::string::npos;
@@ -247,8 +293,9 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
         options.work = disassembles ? Options::Work::disassembly : Options::Work::became;
         options.places.assign(words.begin() + 2, words.end());
     }
-    if (surveys) {
-        options.work = Options::Work::survey;
+    if (compares) options.work = Options::Work::compare;
+    if (surveys || compares) {
+        if (surveys) options.work = Options::Work::survey;
         options.surveyed.assign(words.begin() + 1, words.end());
     }
     options.symbol_folders = all_of(parsed, "symbols");

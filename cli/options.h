@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "cli/compare_options.h"
 #include "cli/output.h"
 #include "core/session/heap_launch.h"
 #include "core/symbols/source_files.h"
@@ -20,6 +21,7 @@ struct Options {
         postmortem,
         diagnose,
         heap,
+        compare,
         disassembly,
         settings
     } work = Work::debug;
@@ -33,6 +35,7 @@ struct Options {
     std::string program;
     std::string records;                // what a compiler wrote about its work: a file or folder
     std::vector<std::string> surveyed;  // programs: one, or two to compare
+    CompareWish compare;
     std::vector<std::string> symbol_folders;
     bool ask_servers = false;
     bool allow_calls = false;

@@ -1,6 +1,7 @@
 // The descriptions of all views.
 #pragma once
 
+#include "cli/views/described_comparison.h"
 #include "cli/views/described_diagnosis.h"
 #include "cli/views/described_heap.h"
 #include "cli/views/described_machine.h"

@@ -44,6 +44,7 @@ std::string words_text(const WordsReport& report, const Style& style);
 std::string processes_text(const ProcessesReport& report, const Style& style);
 std::string notes_text(const NotesReport& report, const Style& style);
 std::string step_line_text(const StepLine& line, const Style& style);
+std::string comparison_text(const ComparisonReport& report, const Style& style);
 std::string find_text(const FindReport& report, const Style& style);
 std::string code_text(const CodeReport& report, const Style& style);
 std::string address_text(const AddressReport& report, const Style& style);

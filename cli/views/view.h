@@ -26,6 +26,7 @@
 #include "core/analysis/type_report.h"
 #include "core/analysis/value_report.h"
 #include "core/analysis/words_report.h"
+#include "core/comparison/comparison_report.h"
 #include "core/session/process_fact.h"
 #include "core/values/value_view.h"
 
@@ -71,13 +72,15 @@ struct Failure {
     unsigned line = 0;
 };
 
-using View = std::variant<
-    StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport, ExplainReport,
-    ChangeReport, BreakpointsReport, NewBreakpoint, StepLine, NotesReport, RegistersReport,
-    DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport, MemoryCompareReport,
-    WordsReport, HeapReport, HeapBlocksReport, HeapTypesReport, HeapCheckReport, HeapLeaksReport,
-    HeapPathReport, HeapGrowthReport, HeapLifeReport, HeapPlacesReport, HeapRunReport, Diagnosis,
-    SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport,
-    AddressReport, TypeReport, SurveyReport, BecameReport, HelpReport, Notice, Failure>;
+using View =
+    std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
+                 ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
+                 NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
+                 MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
+                 HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport,
+                 HeapGrowthReport, HeapLifeReport, HeapPlacesReport, HeapRunReport, Diagnosis,
+                 SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport,
+                 AddressReport, TypeReport, SurveyReport, ComparisonReport, BecameReport,
+                 HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

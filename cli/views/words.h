@@ -29,6 +29,15 @@ struct Words<StopReason> : WordsTo<StopReason, StopReason::killed> {
 };
 
 template <>
+struct Words<Parting::Kind> : WordsTo<Parting::Kind, Parting::Kind::end> {
+    static std::string_view of(Parting::Kind kind) {
+        static constexpr std::string_view kWords[] = {"none", "value", "way", "written", "end"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(kind)];
+    }
+};
+
+template <>
 struct Words<Certainty> : WordsTo<Certainty, Certainty::guess> {
     static std::string_view of(Certainty certainty) {
         static constexpr std::string_view kWords[] = {"certain", "likely", "guess"};

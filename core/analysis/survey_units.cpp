@@ -42,8 +42,12 @@ class UnitWalk {
             case DW_TAG_variable:
             case DW_TAG_formal_parameter: variable(entry); return false;
             case DW_TAG_inlined_subroutine:
-                if (entry.has(Slot::abstract_origin))
+                if (entry.has(Slot::abstract_origin)) {
                     found_.inlined_origins.push_back(entry[Slot::abstract_origin]);
+                    if (!scopes_.empty() && scopes_.back().function != kNone)
+                        found_.copies.emplace_back(entry[Slot::abstract_origin],
+                                                   found_.each[scopes_.back().function].entry);
+                }
                 ++found_.inlined_calls;
                 return enter(entry);
             case DW_TAG_subprogram: {
@@ -52,7 +56,10 @@ class UnitWalk {
                     return false;  // declared, abstract or thrown away: its variables are nobody's
                 ++found_.functions;
                 found_.code_bytes += bytes;
-                return enter(entry);
+                found_.each.push_back({entry.position, bytes, 0, 0});
+                if (!entry.has_children) return false;
+                scopes_.push_back({bytes, found_.each.size() - 1});
+                return true;
             }
             default: return enter(entry);
         }
@@ -64,7 +71,8 @@ class UnitWalk {
     bool enter(const ScannedEntry& entry) {
         if (!entry.has_children) return false;
         std::uint64_t own = bytes_of(entry);
-        scopes_.push_back(own ? own : scopes_.empty() ? 0 : scopes_.back());
+        Open around = scopes_.empty() ? Open{} : scopes_.back();
+        scopes_.push_back({own ? own : around.bytes, around.function});
         return true;
     }
 
@@ -86,7 +94,8 @@ class UnitWalk {
     }
 
     void variable(const ScannedEntry& entry) {
-        if (scopes_.empty() || scopes_.back() == 0 || entry.or_zero(Slot::declaration)) return;
+        if (scopes_.empty() || scopes_.back().bytes == 0 || entry.or_zero(Slot::declaration))
+            return;
         ++found_.variables;
         if (entry.has(Slot::const_value)) return count(1);
         if (!entry.has(Slot::location)) return count(0);
@@ -109,11 +118,17 @@ class UnitWalk {
             covered += location.range->size();
         }
         found_.moving += places > 1;
-        count(std::min(1.0, static_cast<double>(covered) / static_cast<double>(scopes_.back())));
+        count(std::min(1.0,
+                       static_cast<double>(covered) / static_cast<double>(scopes_.back().bytes)));
     }
 
     void count(double share) {
         found_.coverage += share;
+        if (scopes_.back().function != kNone) {
+            UnitSurvey::OfFunction& function = found_.each[scopes_.back().function];
+            ++function.variables;
+            function.coverage += static_cast<float>(share);
+        }
         if (share >= 0.999)
             ++found_.everywhere;
         else if (share > 0)
@@ -125,7 +140,13 @@ class UnitWalk {
     const Unit& unit_;
     const CodeAreas& areas_;
     UnitSurvey& found_;
-    std::vector<std::uint64_t> scopes_;  // bytes of code of each open scope
+    // An open scope: bytes of its code, and the function it is of, by index.
+    static constexpr std::size_t kNone = ~std::size_t{0};
+    struct Open {
+        std::uint64_t bytes = 0;
+        std::size_t function = kNone;
+    };
+    std::vector<Open> scopes_;
 };
 
 }  // namespace

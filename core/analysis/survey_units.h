@@ -21,6 +21,16 @@ struct UnitSurvey {
     double coverage = 0;                           // sum over the variables of the share covered
     std::vector<dwarf::Position> inlined_origins;  // each once
     std::vector<dwarf::LineFile> files;
+    // The same of each function with code.
+    struct OfFunction {
+        dwarf::Position entry = 0;
+        std::uint64_t code_bytes = 0;
+        std::uint32_t variables = 0;
+        float coverage = 0;  // sum over its variables
+    };
+    std::vector<OfFunction> each;
+    // Calls that were inlined: the entry of what was, and of the function it is in.
+    std::vector<std::pair<dwarf::Position, dwarf::Position>> copies;
 };
 
 // By index of the unit. On all processors; damaged units count as far as they could be read.

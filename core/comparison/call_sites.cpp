@@ -11,7 +11,8 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kStackRegisters[] = {6, 7};  // DWARF numbers: the frame pointer, the stack pointer
+constexpr unsigned kStackRegisters[] = {6,
+                                        7};  // DWARF numbers: the frame pointer, the stack pointer
 
 bool is_of_own_frame(const MemoryAccess& access) {
     return access.is_implied ||

@@ -2,9 +2,9 @@
 // makes loops of recursion, merges calls and drops those whose result it knows; such a call cannot
 // be walked in step. A call is told by the line that makes it and by what it calls.
 //
-//     line 12 calls toll     in A: call at 0x4011a0            in B: call at 0x1180, 0x11b0    walked
-//     line 14 calls toll     in A: call at 0x4011c8            in B: inlined                   passed
-//     line 15 calls tally    in A: call at 0x4011d0, inlined in rest                           passed
+//     line 12 calls toll     in A: call at 0x4011a0            in B: call at 0x1180, 0x11b0 walked
+//     line 14 calls toll     in A: call at 0x4011c8            in B: inlined passed line 15 calls
+//     tally    in A: call at 0x4011d0, inlined in rest                           passed
 #pragma once
 
 #include <map>

@@ -127,9 +127,9 @@ FunctionPairs pair_functions(const BothBuilds& builds, const LibraryRules& libra
     }
     for (const auto& [key, second] : of[1].with_code)
         if (!of[0].with_code.contains(key))
-            result.left_out.push_back(
-                {second[0]->name,
-                 of[0].inlined_only.contains(key) ? "inlined everywhere in A" : "not in A"});
+            result.left_out.push_back({second[0]->name, of[0].inlined_only.contains(key)
+                                                            ? "inlined everywhere in A"
+                                                            : "not in A"});
     result.all = {std::move(of[0].all), std::move(of[1].all)};
     std::ranges::sort(result.pairs, {}, &FunctionPair::name);
     std::ranges::sort(result.left_out, {}, &Unmatched::name);
@@ -139,11 +139,10 @@ FunctionPairs pair_functions(const BothBuilds& builds, const LibraryRules& libra
 void name_parameters(const BothBuilds& builds, std::vector<FunctionPair>& pairs) {
     for (FunctionPair& pair : pairs)
         for (unsigned side : {0u, 1u})
-            for (const Variable& each :
-                 builds[side]->body_of(*pair.in[side]).outermost.variables) {
+            for (const Variable& each : builds[side]->body_of(*pair.in[side]).outermost.variables) {
                 bool is_asked_for = each.is_parameter && !each.is_artificial && !each.name.empty();
-                if (is_asked_for && std::ranges::find(pair.parameters, each.name) ==
-                                        pair.parameters.end())
+                if (is_asked_for &&
+                    std::ranges::find(pair.parameters, each.name) == pair.parameters.end())
                     pair.parameters.push_back(each.name);
             }
 }

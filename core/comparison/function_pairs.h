@@ -14,7 +14,8 @@ namespace lantern {
 struct FunctionPair {
     std::string name;
     std::array<const Function*, 2> in{};  // borrowed from the symbols
-    std::vector<std::string> parameters;  // by name, those that either declares; see name_parameters
+    std::vector<std::string>
+        parameters;  // by name, those that either declares; see name_parameters
 };
 
 // A function that no walk can follow in both.

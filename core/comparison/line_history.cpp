@@ -20,7 +20,8 @@ void LineHistory::add(const LocalsReport& locals) {
         if (!is_sure(each) || each.is_shadowed || each.has_children()) continue;
         std::string value = without_addresses(each.text);
         auto& held = variables_[each.name];
-        if (held.empty() || held.back().value != value) held.push_back({value, locals.line, steps_});
+        if (held.empty() || held.back().value != value)
+            held.push_back({value, locals.line, steps_});
     }
     last_ = locals;
 }
@@ -44,8 +45,8 @@ std::optional<LinePart> where_lines_part(const std::array<LineHistory, 2>& histo
             earliest = each.step;
             const LineHistory::Held& instead =
                 other->second[std::min(at + 1, other->second.size() - 1)];
-            part = LinePart{name, {instead.value, each.value}, {instead.line, each.line},
-                            histories[0].file()};
+            part = LinePart{
+                name, {instead.value, each.value}, {instead.line, each.line}, histories[0].file()};
             break;
         }
     }

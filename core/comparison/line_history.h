@@ -3,8 +3,9 @@
 //     A   line 12 sum 0   line 14 sum 3   line 14 sum 7
 //     B   line 12 sum 0                   line 14 sum 9    <- 9 is none of what A has from here on
 //
-// Optimised code shows fewer of the values, and passes lines in another order; so of B only is asked
-// that what a variable holds is something that A's holds too, later than what was found before.
+// Optimised code shows fewer of the values, and passes lines in another order; so of B only is
+// asked that what a variable holds is something that A's holds too, later than what was found
+// before.
 #pragma once
 
 #include <array>

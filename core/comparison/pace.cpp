@@ -8,7 +8,7 @@
 namespace lantern {
 namespace {
 
-constexpr int kDeepest = 64;            // calls in another order, in one another
+constexpr int kDeepest = 64;               // calls in another order, in one another
 constexpr unsigned kMostSkipped = 10'000;  // calls without effect, one after another
 
 bool is_nan(std::uint64_t bits) {
@@ -111,8 +111,7 @@ bool Pace::compare(std::size_t first, std::size_t second) {
         return false;
     }
     auto values = walks_[0]->values_of(one), others = walks_[1]->values_of(other);
-    if (one.kind == WalkEvent::Kind::end && one.function != other.function)
-        return differs(here, 0);
+    if (one.kind == WalkEvent::Kind::end && one.function != other.function) return differs(here, 0);
     for (std::uint32_t i = 0; i < std::min(values.size(), others.size()); ++i)
         if (!agree(*walks_[0], values[i], *walks_[1], others[i]) && differs(here, i)) return true;
     last_ = here;
@@ -164,8 +163,7 @@ bool Pace::cross(Range& first, Range& second, int depth) {
 
 // True: it is to go no further.
 bool Pace::part(Range& first, Range& second) {
-    while (!open_.empty() &&
-           (open_.back().first < first.at || open_.back().second < second.at))
+    while (!open_.empty() && (open_.back().first < first.at || open_.back().second < second.at))
         open_.pop_back();
     auto inside = open_.empty() ? std::nullopt : std::optional(open_.back().function);
     auto at = [&](unsigned side, const Range& range) {
@@ -174,8 +172,10 @@ bool Pace::part(Range& first, Range& second) {
     if (!first.end || !second.end || parts({at(0, first), at(1, second)}, inside)) return true;
     if (open_.empty() || open_.back().first >= first.end || open_.back().second >= second.end)
         return true;
-    first.at = open_.back().first;
-    second.at = open_.back().second;
+    // They end otherwise: one returns, the other is left.
+    bool are_at_its_ends = first.at == open_.back().first && second.at == open_.back().second;
+    first.at = open_.back().first + are_at_its_ends;
+    second.at = open_.back().second + are_at_its_ends;
     return false;
 }
 

@@ -11,8 +11,9 @@ namespace lantern {
 // The events of one thread that count.
 struct PacedThread {
     std::vector<std::uint32_t> events;  // indexes
-    std::vector<std::uint32_t> ends;  // of an entry: the place in `events` of its return; else of itself
-    std::vector<bool> may_be_alone;   // of an entry: the other walk need not have it
+    std::vector<std::uint32_t>
+        ends;  // of an entry: the place in `events` of its return; else of itself
+    std::vector<bool> may_be_alone;  // of an entry: the other walk need not have it
 };
 
 // `likeness` of an entry; where there is none it counts for nothing, nor does its return.
@@ -25,8 +26,8 @@ class Pace {
     using Both = std::array<std::uint32_t, 2>;
     // Same events with another value at that place; true: go no further.
     std::function<bool(Both events, std::uint32_t value)> differs;
-    // They do something else from here on, or one is at its end (then its last event). `inside`: the
-    // innermost call that both are in. True: go no further; else they meet again where it ends.
+    // They do something else from here on, or one is at its end (then its last event). `inside`:
+    // the innermost call that both are in. True: go no further; else they meet again where it ends.
     std::function<bool(Both events, std::optional<std::uint32_t> inside)> parts;
     std::function<bool(std::uint32_t function)> has_no_effect;  // empty: all have
 

@@ -13,7 +13,7 @@ namespace lantern {
 namespace {
 
 constexpr std::uint64_t kFirstLook = 200'000;  // events; then whenever there are twice as many
-constexpr std::uint64_t kMargin = 2'000;      // that must have come behind a parting
+constexpr std::uint64_t kMargin = 2'000;       // that must have come behind a parting
 constexpr unsigned char kFilling = 0x5a;
 // The C library fills what it gives out and takes back with this; 0: it does not. Of one length, so
 // that everything else stays where it is.
@@ -66,19 +66,17 @@ class PairedRunner {
             return !wanted.matches(pair.name) && pair.name != request_.within;
         });
         if (pairs.empty()) throw RequestError("there is no function that both builds have");
-        bool is_there = request_.within.empty() ||
-                        std::ranges::any_of(pairs, [&](const FunctionPair& pair) {
-                            return pair.name == request_.within;
-                        });
+        bool is_there =
+            request_.within.empty() || std::ranges::any_of(pairs, [&](const FunctionPair& pair) {
+                return pair.name == request_.within;
+            });
         if (!is_there)
             throw RequestError(
                 fmt::format("{} is no function that both builds have", request_.within));
         name_parameters(builds, pairs);
     }
 
-    bool is_one_file() const {
-        return request_.launch[0].program == request_.launch[1].program;
-    }
+    bool is_one_file() const { return request_.launch[0].program == request_.launch[1].program; }
 
     // True: it is known where they part, or that they do not.
     bool look(CallSites& sites, std::uint64_t look_at) {
@@ -87,11 +85,11 @@ class PairedRunner {
             std::uint64_t events = std::min(now[0]->events.size(), now[1]->events.size());
             if (events < look_at) return false;
             look_at *= 2;
-            Parting parting = find_parting(now, &sites).first_value;
+            Parting parting = find_parting(now, &sites, {}, request_.thread).first_value;
             return parting.kind != Parting::Kind::none &&
                    std::max(parting.event[0], parting.event[1]) + kMargin < events;
         });
-        result_.partings = find_parting(walks, &sites);
+        result_.partings = find_parting(walks, &sites, {}, request_.thread);
         result_.is_checked = false;
         if (result_.partings.first.kind == Parting::Kind::none || !request_.runs_again ||
             result_.is_interrupted)
@@ -109,9 +107,11 @@ class PairedRunner {
             for (unsigned side : {0u, 1u})
                 mark_unsteady(result_.walks[side], again[side], side, &sites, why, unsteady[side]);
         }
-        result_.partings = find_parting(walks, &sites, {&unsteady[0], &unsteady[1]});
+        result_.partings =
+            find_parting(walks, &sites, {&unsteady[0], &unsteady[1]}, request_.thread);
         result_.is_checked = true;
-        return result_.partings.first_value.kind != Parting::Kind::none || (result_.walks[0].is_whole && result_.walks[1].is_whole);
+        return result_.partings.first_value.kind != Parting::Kind::none ||
+               (result_.walks[0].is_whole && result_.walks[1].is_whole);
     }
 
     void walk(RunWay way, std::uint64_t most, std::array<Walk, 2>& walks,
@@ -119,11 +119,15 @@ class PairedRunner {
         std::array<std::unique_ptr<WalkProcess>, 2> walkers;
         for (unsigned side : {0u, 1u}) {
             LaunchOptions launch = launch_in(request_.launch[side], way);
-            WalkRequest wish{&launch, &request_.search, result_.symbols[side],
-                             &result_.pairs.pairs, {}};
+            WalkRequest wish{
+                &launch, &request_.search, result_.symbols[side], &result_.pairs.pairs, {}};
             wish.options.side = side;
             wish.options.within = request_.within;
             wish.options.most_events = most;
+            if (way != RunWay::as_it_is || result_.runs[side]) {
+                // What it writes has been kept in the first run.
+                launch.output_file = launch.error_file = "/dev/null";
+            }
             if (way == RunWay::filled) wish.options.fill = kFilling;
             walkers[side] = std::make_unique<WalkProcess>(wish);
             ++result_.runs[side];
@@ -142,13 +146,17 @@ class PairedRunner {
             auto clock = std::chrono::steady_clock::now();
             if (request_.progress && clock - told > std::chrono::milliseconds(kLongestWait)) {
                 told = clock;
-                if (request_.progress(now[0]->events.size() + now[1]->events.size())) {
+                if (request_.progress(now[0]->events.size() + now[1]->events.size(),
+                                      result_.runs[0])) {
                     result_.is_interrupted = true;
                     break;
                 }
             }
             if (is_enough(now)) break;
         }
+        bool has_ended_early = !goes[0] && !goes[1] && most == ~std::uint64_t{0} &&
+                               (!now[0]->is_whole || !now[1]->is_whole);
+        result_.is_interrupted |= has_ended_early;
         for (unsigned side : {0u, 1u}) walks[side] = walkers[side]->take_walk();
     }
 

@@ -15,7 +15,8 @@ constexpr unsigned kRows = 12;  // of a stack
 Breakpoint entry_wish(const PairedRun& run, unsigned side, const WalkEvent& entry) {
     Breakpoint wish;
     wish.place.kind = Place::Kind::code;
-    wish.place.in_program = walked_entry(*run.symbols[side], *run.pairs.pairs[entry.function].in[side]);
+    wish.place.in_program =
+        walked_entry(*run.symbols[side], *run.pairs.pairs[entry.function].in[side]);
     wish.place.text = run.pairs.pairs[entry.function].name;
     wish.after = entry.pass - 1;
     return wish;
@@ -29,7 +30,8 @@ bool is_in(const Frame* frame, const PairedRun& run, unsigned side, const WalkEv
 // Signals that the program handles, or that do not matter to it, are passed.
 Stop go_on(Session& session, Stop stop) {
     constexpr unsigned kMostSignals = 1000;
-    for (unsigned i = 0; i < kMostSignals && stop.reason == StopReason::signal && !stop.is_fault; ++i)
+    for (unsigned i = 0; i < kMostSignals && stop.reason == StopReason::signal && !stop.is_fault;
+         ++i)
         stop = session.continue_running();
     return stop;
 }
@@ -71,13 +73,12 @@ bool go_to_event(Session& session, const PairedRun& run, unsigned side, std::uin
         return stop.reason == StopReason::signal;
     }
     if (!here.is_call()) return false;
-    const WalkEvent& entry =
-        here.kind == WalkEvent::Kind::entry ? here : walk.events[here.call];
+    const WalkEvent& entry = here.kind == WalkEvent::Kind::entry ? here : walk.events[here.call];
     unsigned number = session.add_breakpoint(entry_wish(run, side, entry), true).number;
     Stop stop = go_on(session, session.launch_again());
     session.drop_breakpoint(number);
-    bool has_come = stop.reason == StopReason::breakpoint &&
-                    is_in(session.selected_frame(), run, side, entry);
+    bool has_come =
+        stop.reason == StopReason::breakpoint && is_in(session.selected_frame(), run, side, entry);
     if (!has_come || &entry == &here) return has_come;
     stop = go_on(session, session.out());
     return !stop.is_end();
@@ -87,14 +88,18 @@ void add_stops(const PairedRunRequest& request, const PairedRun& run, const Part
                const std::vector<SourceMapping>& mappings, PartingReport& report) {
     std::array<LineHistory, 2> histories;
     const WalkEvent& first = run.walks[0].events[parting.event[0]];
-    bool is_of_one_call = parting.kind == Parting::Kind::value &&
-                          first.kind == WalkEvent::Kind::returned;
+    bool is_of_one_call =
+        parting.kind == Parting::Kind::value && first.kind == WalkEvent::Kind::returned;
     for (unsigned side : {0u, 1u}) try {
             PartedSide& parted = report.sides[side];
             const Walk& walk = run.walks[side];
             std::uint32_t event = parting.event[side];
-            bool has_a_place = walk.events[event].is_call() ||
-                               walk.events[event].kind == WalkEvent::Kind::signal;
+            // Where the program ends there is nothing to see: the last that both did alike.
+            bool is_end = walk.events[event].kind == WalkEvent::Kind::end;
+            if (is_end && walk.events[parting.before[side]].kind == WalkEvent::Kind::entry)
+                event = parting.before[side];
+            bool has_a_place =
+                walk.events[event].is_call() || walk.events[event].kind == WalkEvent::Kind::signal;
             if (!has_a_place) {
                 parted.no_stack = "it is at no place of the program then";
                 continue;

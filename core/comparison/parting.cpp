@@ -113,6 +113,22 @@ class Finder {
         return ends;
     }
 
+    // Where a way has led past the ends.
+    void ends() {
+        if (!walks_[0]->is_whole || !walks_[1]->is_whole) return;
+        if (found_.first_value.kind != Parting::Kind::none) return;
+        const WalkEvent &one = walks_[0]->events.back(), &other = walks_[1]->events.back();
+        bool is_same =
+            one.function == other.function && agree(*walks_[0], walks_[0]->values_of(one)[0],
+                                                    *walks_[1], walks_[1]->values_of(other)[0]);
+        if (is_same) return;
+        Parting parting;
+        parting.kind = Parting::Kind::end;
+        Pace::Both last{static_cast<std::uint32_t>(walks_[0]->events.size() - 1),
+                        static_cast<std::uint32_t>(walks_[1]->events.size() - 1)};
+        take(parting, last, last);
+    }
+
     void lines() {
         auto first = written_lines(*walks_[0]), second = written_lines(*walks_[1]);
         for (auto& [descriptor, of_first] : first) {
@@ -168,8 +184,7 @@ class Finder {
         bool is_way = parting.kind == Parting::Kind::path;
         for (Parting* each : {&found_.first, &found_.first_value}) {
             if (is_way && each == &found_.first_value) continue;
-            if (each->kind != Parting::Kind::none && begin_of(parting) >= begin_of(*each))
-                continue;
+            if (each->kind != Parting::Kind::none && begin_of(parting) >= begin_of(*each)) continue;
             ParallelCounts kept = each->counts;
             *each = parting;
             each->counts = kept;
@@ -184,11 +199,14 @@ class Finder {
 }  // namespace
 
 Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
-                      const std::array<const Unsteady*, 2>& unsteady) {
+                      const std::array<const Unsteady*, 2>& unsteady, unsigned thread) {
     Partings found;
     ParallelCounts& counts = found.first.counts;
     Threads first = threads_of(*walks[0], 0, sites, counts),
             second = threads_of(*walks[1], 1, sites, counts);
+    if (thread)
+        for (Threads* threads : {&first, &second})
+            std::erase_if(*threads, [&](const auto& each) { return each.first != thread; });
     Finder finder(walks, unsteady, found);
     for (auto [one, other] : pair_threads(walks, first, second, counts.threads_in_other_order)) {
         Pace pace(walks, counts);
@@ -205,6 +223,7 @@ Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
         pace.go(*one, *other);
     }
     finder.lines();
+    finder.ends();
     bool are_whole = walks[0]->is_whole && walks[1]->is_whole;
     found.first.heals = found.first.kind == Parting::Kind::path && are_whole &&
                         found.first_value.kind == Parting::Kind::none;

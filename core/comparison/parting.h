@@ -32,8 +32,9 @@ struct Slot {
     auto operator<=>(const Slot&) const = default;
 };
 
-// What a build does not do alike in each run. A value that changed once by time, chance or addresses
-// can change wherever it is met; one that comes from memory that nothing has set is that very one.
+// What a build does not do alike in each run. A value that changed once by time, chance or
+// addresses can change wherever it is met; one that comes from memory that nothing has set is that
+// very one.
 struct Unsteady {
     std::map<Slot, Unsteadiness> slots;
     std::map<std::uint32_t, Unsteadiness> functions;  // that go other ways inside
@@ -62,12 +63,12 @@ struct Unsteady {
 
 // What was told of a pair of walks besides where they part.
 struct ParallelCounts {
-    std::uint64_t matched = 0;         // entries that both made
+    std::uint64_t matched = 0;          // entries that both made
     std::uint64_t passed_over[2] = {};  // calls that are none in the other build
-    std::uint64_t fewer = 0;           // calls of functions without effect that one build makes less often
+    std::uint64_t fewer = 0;  // calls of functions without effect that one build makes less often
     std::uint64_t by_address = 0, by_run = 0, by_unset = 0;  // values that differ by themselves
-    std::uint64_t other_ways = 0;  // calls inside of which a build goes another way by itself
-    std::uint64_t other_order = 0;     // pairs of calls that follow each other the other way round
+    std::uint64_t other_ways = 0;   // calls inside of which a build goes another way by itself
+    std::uint64_t other_order = 0;  // pairs of calls that follow each other the other way round
     std::optional<std::array<std::uint32_t, 2>> first_other_order;  // events
     bool threads_in_other_order = false;
 };
@@ -80,9 +81,9 @@ struct Parting {
         written,  // something else was written
         end,      // one ends where the other goes on, or they end otherwise
     } kind = Kind::none;
-    std::array<std::uint32_t, 2> event{};  // indexes; of a path: what each does instead
-    std::uint32_t value = 0;               // which of the event's
-    std::array<std::uint32_t, 2> before{};  // the last events that were the same
+    std::array<std::uint32_t, 2> event{};        // indexes; of a path: what each does instead
+    std::uint32_t value = 0;                     // which of the event's
+    std::array<std::uint32_t, 2> before{};       // the last events that were the same
     Unsteadiness unsteady = Unsteadiness::none;  // of the value, in one of the two builds
     unsigned unsteady_side = 0;
     // Of what was written: from which byte of that descriptor on, and the two lines.
@@ -100,9 +101,9 @@ struct Partings {
 };
 
 // `sites`: null where both are of one build. `unsteady` may be empty. A walk that is still going on
-// is looked at as far as it has come.
+// is looked at as far as it has come. `thread`: only that one, by its number; 0: each for itself.
 Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
-                     const std::array<const Unsteady*, 2>& unsteady = {});
+                      const std::array<const Unsteady*, 2>& unsteady = {}, unsigned thread = 0);
 
 // What differs between a walk and another one of the same build, made under other conditions.
 void mark_unsteady(const Walk& walk, const Walk& again, unsigned side, CallSites* sites,

@@ -62,11 +62,13 @@ class Reporter {
         auto note = [&](std::uint64_t count, const char* one, const char* many) {
             if (count) notes.push_back(count == 1 ? one : fmt::format(fmt::runtime(many), count));
         };
-        note(counts.by_run, "one value differs from run to run by itself: time, chance, another process",
+        note(counts.by_run,
+             "one value differs from run to run by itself: time, chance, another process",
              "{} values differ from run to run by themselves: time, chance, other processes");
         note(counts.by_address, "one value is made of an address, and differs by itself",
              "{} values are made of addresses, and differ by themselves");
-        note(counts.by_unset, "one value lies in memory that was handed over unset, and was not compared",
+        note(counts.by_unset,
+             "one value lies in memory that was handed over unset, and was not compared",
              "{} values lie in memory that was handed over unset, and were not compared");
         note(counts.other_ways,
              "inside of one call a build goes another way by itself: it was not compared",
@@ -119,8 +121,9 @@ class Reporter {
                                    is_known ? " " + short_text(value) : "");
             }
             case WalkEvent::Kind::left:
-                return fmt::format("{} is left without returning: by an exception, a panic or a jump",
-                                   name_of(here));
+                return fmt::format(
+                    "{} is left without returning: by an exception, a panic or a jump",
+                    name_of(here));
             case WalkEvent::Kind::signal:
                 return fmt::format("gets {}", signal_name(static_cast<int>(here.function)));
             case WalkEvent::Kind::end:
@@ -149,9 +152,11 @@ class Reporter {
     // How many calls of its function a call of A is.
     static std::string ordinal(std::uint32_t number) {
         bool is_teen = number % 100 / 10 == 1;
-        const char* end = is_teen ? "th" : number % 10 == 1 ? "st" : number % 10 == 2 ? "nd"
-                                                           : number % 10 == 3         ? "rd"
-                                                                                      : "th";
+        const char* end = is_teen            ? "th"
+                          : number % 10 == 1 ? "st"
+                          : number % 10 == 2 ? "nd"
+                          : number % 10 == 3 ? "rd"
+                                             : "th";
         return fmt::format("{}{}", number, end);
     }
 
@@ -161,25 +166,24 @@ class Reporter {
             case Parting::Kind::value: {
                 bool is_entry = here.kind == WalkEvent::Kind::entry;
                 const WalkEvent& entry = is_entry ? here : run_.walks[0].events[here.call];
-                std::string call =
-                    fmt::format("{} call of {}", ordinal(entry.hit), name_of(here));
+                std::string call = fmt::format("{} call of {}", ordinal(entry.hit), name_of(here));
                 const auto& names = run_.pairs.pairs[here.function].parameters;
                 if (is_entry)
                     return fmt::format("in the {} the argument {} is {} in A and {} in B", call,
                                        names[found.value], value_text(found, 0),
                                        value_text(found, 1));
-                return fmt::format("the {} returns {} in A and {} in B", call,
-                                   value_text(found, 0), value_text(found, 1));
+                return fmt::format("the {} returns {} in A and {} in B", call, value_text(found, 0),
+                                   value_text(found, 1));
             }
             case Parting::Kind::path:
                 return fmt::format("they go another way: A {}, B {}", does(found, 0),
                                    does(found, 1));
             case Parting::Kind::written:
                 return fmt::format("line {} of what is written to {} differs", found.line,
-                                   found.descriptor == 1   ? "the standard output"
-                                   : found.descriptor == 2 ? "the standard error"
-                                                           : fmt::format("descriptor {}",
-                                                                         found.descriptor));
+                                   found.descriptor == 1 ? "the standard output"
+                                   : found.descriptor == 2
+                                       ? "the standard error"
+                                       : fmt::format("descriptor {}", found.descriptor));
             case Parting::Kind::end:
                 return fmt::format("A {}, B {}", does(found, 0), does(found, 1));
             case Parting::Kind::none: break;
@@ -190,7 +194,9 @@ class Reporter {
     // Those that A is in when it comes to the event, and that were the same in B.
     std::vector<std::string> calls_around(const Parting& found) const {
         const Walk& walk = run_.walks[0];
-        const WalkEvent& here = walk.events[found.event[0]];
+        const WalkEvent& event = walk.events[found.event[0]];
+        const WalkEvent& here =
+            event.kind == WalkEvent::Kind::end ? walk.events[found.before[0]] : event;
         std::vector<std::uint32_t> open;
         for (std::uint32_t i = 0; i < found.event[0]; ++i) {
             const WalkEvent& each = walk.events[i];
@@ -199,8 +205,15 @@ class Reporter {
             if (each.kind == WalkEvent::Kind::returned || each.kind == WalkEvent::Kind::left)
                 std::erase_if(open, [&](std::uint32_t entry) { return entry >= each.call; });
         }
+        constexpr std::size_t kShown = 3;  // of the outermost, and of the innermost
         std::vector<std::string> calls;
-        for (std::uint32_t entry : open) calls.push_back(call_text(0, walk.events[entry]));
+        for (std::size_t i = 0; i < open.size(); ++i) {
+            bool is_shown = i < kShown || i + kShown >= open.size();
+            if (is_shown)
+                calls.push_back(call_text(0, walk.events[open[i]]));
+            else if (i == kShown)
+                calls.push_back(fmt::format("… {} more", open.size() - 2 * kShown));
+        }
         return calls;
     }
 

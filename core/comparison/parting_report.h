@@ -20,7 +20,7 @@ struct PartedSide {
     std::uint32_t call_line = 0;
     std::optional<StackReport> stack;
     std::optional<LocalsReport> locals;
-    std::string no_stack;  // why there is none; empty where there is
+    std::string no_stack;       // why there is none; empty where there is
     std::string set_by_nobody;  // variables of the function that nothing has set, when it returns
 };
 

@@ -1,7 +1,7 @@
 #include "core/comparison/walk_process.h"
 
-#include <fmt/format.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <signal.h>
 #include <sys/prctl.h>
 #include <sys/wait.h>

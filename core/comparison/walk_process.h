@@ -1,5 +1,5 @@
-// Walks one side in a process of its own, so that two sides are walked at the same time: one process
-// can trace only from one thread, and waits for all it traces.
+// Walks one side in a process of its own, so that two sides are walked at the same time: one
+// process can trace only from one thread, and waits for all it traces.
 //
 //     this process  <── pipe, events in batches ──  walker of A  ── traces ──>  A
 //                   <── pipe ─────────────────────  walker of B  ── traces ──>  B

@@ -124,8 +124,8 @@ WalkValue walk_value(const ValueReader& reader, const Value& value, Walk& walk) 
                 result.kind = WalkValue::Kind::number;
                 return result;
             case TypeKind::floating:
-                result.bits = std::bit_cast<std::uint64_t>(
-                    static_cast<double>(reader.floating(value)));
+                result.bits =
+                    std::bit_cast<std::uint64_t>(static_cast<double>(reader.floating(value)));
                 result.kind = WalkValue::Kind::real;
                 return result;
             case TypeKind::pointer:

@@ -5,6 +5,7 @@
 #include "core/code/sites.h"
 #include "core/comparison/walk_value.h"
 #include "core/machine/calling_convention.h"
+#include "core/session/landing.h"
 #include "core/session/line_step.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
@@ -14,8 +15,8 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kNewsAtOnce = 4096;   // events, before they are handed on
-constexpr std::size_t kFilled = 2048;       // bytes below the stack pointer
+constexpr std::size_t kNewsAtOnce = 4096;  // events, before they are handed on
+constexpr std::size_t kFilled = 2048;      // bytes below the stack pointer
 constexpr std::size_t kLongestWrite = 1 << 16;
 constexpr unsigned kDescriptorArgument = kIntegerParameters[0],
                    kBufferArgument = kIntegerParameters[1], kLengthArgument = kIntegerParameters[2];
@@ -26,8 +27,7 @@ bool is_counted_from_later(const FunctionBody& body, const Variable& parameter, 
     auto base = dwarf::expression_at(body.frame_base, at);
     auto place = dwarf::expression_at(parameter.locations, at);
     auto begins = [](const std::optional<ByteSpan>& expression, std::uint8_t operation) {
-        return expression && !expression->empty() &&
-               (*expression)[0] == std::byte{operation};
+        return expression && !expression->empty() && (*expression)[0] == std::byte{operation};
     };
     return begins(place, dwarf::DW_OP_fbreg) && !begins(base, dwarf::DW_OP_call_frame_cfa);
 }
@@ -62,8 +62,9 @@ void Walker::follow(std::uint32_t number, const Function& function) {
         auto found = std::ranges::find_if(variables, [&](const Variable& each) {
             return each.is_parameter && each.name == name;
         });
-        bool is_there = found != variables.end() &&
-                        !(at == function.low() && is_counted_from_later(*followed->body, *found, at));
+        bool is_there =
+            found != variables.end() &&
+            !(at == function.low() && is_counted_from_later(*followed->body, *found, at));
         followed->parameters.push_back(is_there ? &*found : nullptr);
     }
     Frame& frame = followed->frame;
@@ -103,6 +104,14 @@ void Walker::look_for_writes() {
         }
 }
 
+// Exceptions, panics and longjmp: the frames they leave come to no return.
+void Walker::look_for_landings() {
+    for (const LandingHook& hook : find_landing_hooks(*process_)) {
+        if (entries_.contains(hook.address) || !landings_.insert(hook.address).second) continue;
+        process_->insert_trap(hook.address);
+    }
+}
+
 void Walker::run() {
     debuggee_.start();
     process_ = &debuggee_.process();
@@ -117,6 +126,7 @@ void Walker::run() {
                 RunAddress at = process_->registers(event.thread).program_counter();
                 if (start_ && at == *start_) {
                     look_for_writes();
+                    look_for_landings();
                     process_->remove_trap(at);
                     start_.reset();
                 } else {
@@ -159,6 +169,7 @@ bool Walker::pass(const TargetEvent& event) {
     if (returns_.contains(at)) come_back(event.thread, registers);
     if (fills_.contains(at)) fill_below(registers);
     if (writes_.contains(at)) wrote(event.thread, registers);
+    if (landings_.contains(at)) has_landed_[event.thread] = true;
     auto entry = entries_.find(at);
     if (entry == entries_.end()) return !gives_up_;
     auto& calls = calls_[event.thread];
@@ -171,15 +182,17 @@ bool Walker::pass(const TargetEvent& event) {
 
 // Calls that have been left without our seeing a return.
 void Walker::leave_below(std::vector<Call>& calls, RunAddress frame, ThreadId thread) {
-    while (!calls.empty() && calls.back().frame < frame) {
-        if (calls.back().is_told) {
-            WalkEvent& left = add(WalkEvent::Kind::left, thread);
-            left.function = calls.back().of->number;
-            left.call = calls.back().event;
-        }
-        if (pairs_[calls.back().of->number].name == options_.within) --within_;
-        calls.pop_back();
+    while (!calls.empty() && calls.back().frame < frame) leave_last(calls, thread);
+}
+
+void Walker::leave_last(std::vector<Call>& calls, ThreadId thread) {
+    if (calls.back().is_told) {
+        WalkEvent& left = add(WalkEvent::Kind::left, thread);
+        left.function = calls.back().of->number;
+        left.call = calls.back().event;
     }
+    if (pairs_[calls.back().of->number].name == options_.within) --within_;
+    calls.pop_back();
 }
 
 void Walker::enter(Followed& followed, ThreadId thread, const Registers& registers) {
@@ -187,6 +200,9 @@ void Walker::enter(Followed& followed, ThreadId thread, const Registers& registe
                      static_cast<std::uint64_t>(followed.frame_offset));
     auto& calls = calls_[thread];
     leave_below(calls, frame, thread);
+    // What was called from the same place before has been left by an exception.
+    bool has_landed = std::exchange(has_landed_[thread], false);
+    while (has_landed && !calls.empty() && calls.back().frame == frame) leave_last(calls, thread);
     ++followed.passes;
     // The same call once more: the compiler has made a loop of it.
     bool is_again = !calls.empty() && calls.back().of == &followed && calls.back().frame == frame;
@@ -262,8 +278,8 @@ void Walker::come_back(ThreadId thread, const Registers& registers) {
 void Walker::wrote(ThreadId thread, const Registers& registers) {
     std::uint64_t length = registers.get(kLengthArgument).value_or(0);
     std::vector<std::byte> bytes(std::min<std::uint64_t>(length, kLongestWrite));
-    bytes.resize(process_->read_available(RunAddress(registers.get(kBufferArgument).value_or(0)),
-                                          bytes));
+    bytes.resize(
+        process_->read_available(RunAddress(registers.get(kBufferArgument).value_or(0)), bytes));
     WalkValue descriptor{WalkValue::Kind::number, false, true, 0,
                          registers.get(kDescriptorArgument).value_or(0)};
     WalkValue text{WalkValue::Kind::text, false, true,
@@ -287,8 +303,8 @@ void Walker::fill_below(const Registers& registers) {
 WalkEvent& Walker::add(WalkEvent::Kind kind, ThreadId thread) {
     WalkEvent event;
     event.kind = kind;
-    event.thread = static_cast<std::uint16_t>(process_->is_alive() ? process_->thread_number(thread)
-                                                                   : 0);
+    event.thread =
+        static_cast<std::uint16_t>(process_->is_alive() ? process_->thread_number(thread) : 0);
     event.first_value = static_cast<std::uint32_t>(news_.values.size());
     news_.events.push_back(event);
     ++events_;

@@ -18,9 +18,9 @@
 
 #include "core/comparison/function_pairs.h"
 #include "core/comparison/walk.h"
+#include "core/machine/calling_convention.h"
 #include "core/session/debuggee.h"
 #include "core/target/live_process.h"
-#include "core/machine/calling_convention.h"
 #include "core/unwind/frame.h"
 
 namespace lantern {
@@ -29,8 +29,8 @@ namespace lantern {
 FileAddress walked_entry(const ModuleSymbols& symbols, const Function& function);
 
 struct WalkOptions {
-    unsigned side = 0;                // which of each pair's functions
-    std::string within;               // only while this function runs; empty: always
+    unsigned side = 0;   // which of each pair's functions
+    std::string within;  // only while this function runs; empty: always
     std::uint64_t most_events = ~std::uint64_t{0};
     // Memory that nothing has set is filled with this before a function begins; nothing: it is left
     // as it is.
@@ -54,7 +54,7 @@ class Walker {
         const Function* function = nullptr;
         const FunctionBody* body = nullptr;
         std::vector<const Variable*> parameters;  // as the pair names them; null: it has it not
-        unsigned frame_register = 0;  // the call frame address is this and an offset
+        unsigned frame_register = 0;              // the call frame address is this and an offset
         std::int64_t frame_offset = 0;
         std::uint32_t hits = 0, passes = 0;
         Frame frame;
@@ -74,10 +74,12 @@ class Walker {
     void place_traps();
     void follow(std::uint32_t number, const Function& function);
     void look_for_writes();
+    void look_for_landings();
     bool pass(const TargetEvent& event);
     void enter(Followed& followed, ThreadId thread, const Registers& registers);
     void come_back(ThreadId thread, const Registers& registers);
     void leave_below(std::vector<Call>& calls, RunAddress frame, ThreadId thread);
+    void leave_last(std::vector<Call>& calls, ThreadId thread);
     void wrote(ThreadId thread, const Registers& registers);
     void fill_below(const Registers& registers);
     WalkValue returned(const Call& call, ThreadId thread);
@@ -95,6 +97,8 @@ class Walker {
     std::unordered_map<RunAddress, std::unique_ptr<Followed>> entries_;
     std::unordered_map<RunAddress, bool> returns_, fills_;
     std::set<RunAddress> writes_;
+    std::set<RunAddress> landings_;        // where frames are left without returning
+    std::map<ThreadId, bool> has_landed_;  // since its last event
     std::map<ThreadId, std::vector<Call>> calls_;
     std::map<std::pair<std::uint32_t, std::uint64_t>, Returning> returning_;
     std::optional<RunAddress> start_;
