@@ -30,7 +30,7 @@ CallSites::CallSites(const BothBuilds& builds, const FunctionPairs& functions)
 
 void CallSites::look_through(unsigned side) {
     for (std::uint32_t i = 0; i < pairs_.size(); ++i)
-        of_[side].numbers[pairs_[i].in[side]->low().value] = i;
+        for (const Function* copy : pairs_[i].in[side]) of_[side].numbers[copy->low().value] = i;
     for (const Function* function : functions_.all[side]) try {
             look_for_calls(side, *function);
             look_for_copies(side, builds_[side]->body_of(*function).outermost);
@@ -68,7 +68,7 @@ std::optional<std::uint32_t> CallSites::number_of_origin(unsigned side, dwarf::P
     auto [known, is_new] = of_[side].origins.try_emplace(origin, ~std::uint32_t{0});
     if (is_new)
         for (std::uint32_t i = 0; i < pairs_.size(); ++i)
-            if (builds_[side]->is_entry_of(origin, *pairs_[i].in[side])) {
+            if (builds_[side]->is_entry_of(origin, *pairs_[i].in[side].front())) {
                 known->second = i;
                 break;
             }
@@ -143,7 +143,7 @@ Likeness CallSites::find_likeness(unsigned side, const WalkEvent& entry) const {
     auto called = of.direct.find(entry.caller);
     std::uint64_t from = 0;
     if (entry.jumped_from != WalkEvent::kNobody) {
-        from = pairs_[entry.jumped_from].in[side]->low().value;
+        from = pairs_[entry.jumped_from].in[side].front()->low().value;
     } else if (called != of.direct.end()) {
         auto number = of.numbers.find(called->second);
         bool is_called_here = number != of.numbers.end() && number->second == entry.function;
@@ -172,7 +172,7 @@ Likeness CallSites::likeness(unsigned side, const WalkEvent& entry) {
 }
 
 bool CallSites::look_for_effects(std::uint32_t function) {
-    FlowGraph flow(*builds_[0], *pairs_[function].in[0]);
+    FlowGraph flow(*builds_[0], *pairs_[function].in[0].front());
     if (!flow.is_complete()) return false;
     for (const FlowGraph::Node& node : flow.nodes()) {
         if (node.kind == Instruction::Kind::call || node.leaves()) {

@@ -1,5 +1,7 @@
 #include "core/comparison/function_pairs.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <filesystem>
 #include <map>
@@ -66,28 +68,27 @@ bool is_shared(const ModuleSymbols& symbols, FileAddress entry) {
     return names.size() > 1 && !std::ranges::all_of(names, is_constructor);
 }
 
-std::string why_not(const OfBuild& build, const ModuleSymbols& symbols,
-                    const std::vector<const Function*>& functions) {
-    if (functions.size() > 1) return "there are several copies of it";
-    if (build.at.at(functions[0]->low()) > 1 || is_shared(symbols, functions[0]->low()))
-        return "another function shares its code";
-    if (is_part(symbols, *functions[0])) return "only a part of it has code of its own";
-    return "";
+// The copies that a compiler has made of one function, for other arguments or in other units, are
+// one function; overloads are not.
+std::map<std::string, std::vector<const Function*>> by_identity(
+    const std::vector<const Function*>& functions) {
+    std::map<std::string, std::vector<const Function*>> groups;
+    for (const Function* each : functions)
+        groups[each->linkage_name.empty() ? fmt::format("line {}", each->declared_line)
+                                          : plain_linkage_name(each->linkage_name)]
+            .push_back(each);
+    return groups;
 }
 
-// Overloads, copies for several types: those of one linker's name belong together.
-void pair_overloads(const std::vector<const Function*>& first,
-                    const std::vector<const Function*>& second, FunctionPairs& result) {
-    for (const Function* one : first) {
-        auto same = [&](const Function* other) {
-            return !one->linkage_name.empty() &&
-                   plain_linkage_name(one->linkage_name) == plain_linkage_name(other->linkage_name);
-        };
-        if (std::ranges::count_if(first, same) == 1 && std::ranges::count_if(second, same) == 1)
-            result.pairs.push_back({one->name, {one, *std::ranges::find_if(second, same)}, {}});
-        else
-            result.left_out.push_back({one->name, "there are several of that name"});
-    }
+// Leaves those that a walk can follow; says why where there is none.
+std::string leave_followable(const OfBuild& build, const ModuleSymbols& symbols,
+                             std::vector<const Function*>& functions) {
+    std::erase_if(functions, [&](const Function* each) { return is_part(symbols, *each); });
+    if (functions.empty()) return "only a part of it has code of its own";
+    bool shares = std::ranges::any_of(functions, [&](const Function* each) {
+        return build.at.at(each->low()) > 1 || is_shared(symbols, each->low());
+    });
+    return shares ? "another function shares its code" : "";
 }
 
 }  // namespace
@@ -108,22 +109,34 @@ FunctionPairs pair_functions(const BothBuilds& builds, const LibraryRules& libra
     std::array<OfBuild, 2> of{functions_of(*builds[0], libraries),
                               functions_of(*builds[1], libraries)};
     FunctionPairs result;
+    auto pair_up = [&](const std::vector<const Function*>& first,
+                       const std::vector<const Function*>& second) {
+        FunctionPair pair{first[0]->name, {first, second}, {}};
+        std::string why = leave_followable(of[0], *builds[0], pair.in[0]);
+        if (why.empty()) why = leave_followable(of[1], *builds[1], pair.in[1]);
+        if (why.empty())
+            result.pairs.push_back(std::move(pair));
+        else
+            result.left_out.push_back({pair.name, why});
+    };
     for (const auto& [key, first] : of[0].with_code) {
         auto second = of[1].with_code.find(key);
-        const std::string& name = first[0]->name;
         if (second == of[1].with_code.end()) {
-            result.left_out.push_back(
-                {name, of[1].inlined_only.contains(key) ? "inlined everywhere in B" : "not in B"});
-        } else if (first.size() > 1 || second->second.size() > 1) {
-            pair_overloads(first, second->second, result);
-        } else {
-            std::string why = why_not(of[0], *builds[0], first);
-            if (why.empty()) why = why_not(of[1], *builds[1], second->second);
-            if (why.empty())
-                result.pairs.push_back({name, {first[0], second->second[0]}, {}});
-            else
-                result.left_out.push_back({name, why});
+            result.left_out.push_back({first[0]->name, of[1].inlined_only.contains(key)
+                                                           ? "inlined everywhere in B"
+                                                           : "not in B"});
+            continue;
         }
+        auto groups = by_identity(first), others = by_identity(second->second);
+        if (groups.size() == 1 && others.size() == 1) {
+            pair_up(first, second->second);
+            continue;
+        }
+        for (const auto& [identity, group] : groups)
+            if (auto other = others.find(identity); other != others.end())
+                pair_up(group, other->second);
+            else
+                result.left_out.push_back({group[0]->name, "there are several of that name"});
     }
     for (const auto& [key, second] : of[1].with_code)
         if (!of[0].with_code.contains(key))
@@ -139,7 +152,8 @@ FunctionPairs pair_functions(const BothBuilds& builds, const LibraryRules& libra
 void name_parameters(const BothBuilds& builds, std::vector<FunctionPair>& pairs) {
     for (FunctionPair& pair : pairs)
         for (unsigned side : {0u, 1u})
-            for (const Variable& each : builds[side]->body_of(*pair.in[side]).outermost.variables) {
+            for (const Variable& each :
+                 builds[side]->body_of(*pair.in[side].front()).outermost.variables) {
                 bool is_asked_for = each.is_parameter && !each.is_artificial && !each.name.empty();
                 if (is_asked_for &&
                     std::ranges::find(pair.parameters, each.name) == pair.parameters.end())

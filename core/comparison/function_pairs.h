@@ -13,7 +13,7 @@ namespace lantern {
 
 struct FunctionPair {
     std::string name;
-    std::array<const Function*, 2> in{};  // borrowed from the symbols
+    std::array<std::vector<const Function*>, 2> in;  // all copies; borrowed from the symbols
     std::vector<std::string>
         parameters;  // by name, those that either declares; see name_parameters
 };

@@ -193,8 +193,8 @@ bool Pace::go_ranges(Range first, Range second, int depth) {
             if (compare(first.at++, second.at++)) return true;
             continue;
         }
-        if (skip_calls(first, second)) continue;
         if (!cross(first, second, depth)) {
+            if (skip_calls(first, second)) continue;
             if (part(first, second)) return true;
             continue;
         }

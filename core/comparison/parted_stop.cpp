@@ -16,7 +16,7 @@ Breakpoint entry_wish(const PairedRun& run, unsigned side, const WalkEvent& entr
     Breakpoint wish;
     wish.place.kind = Place::Kind::code;
     wish.place.in_program =
-        walked_entry(*run.symbols[side], *run.pairs.pairs[entry.function].in[side]);
+        walked_entry(*run.symbols[side], *run.pairs.pairs[entry.function].in[side].at(entry.copy));
     wish.place.text = run.pairs.pairs[entry.function].name;
     wish.after = entry.pass - 1;
     return wish;
@@ -24,7 +24,7 @@ Breakpoint entry_wish(const PairedRun& run, unsigned side, const WalkEvent& entr
 
 bool is_in(const Frame* frame, const PairedRun& run, unsigned side, const WalkEvent& entry) {
     return frame && frame->function &&
-           frame->function->low() == run.pairs.pairs[entry.function].in[side]->low();
+           frame->function->low() == run.pairs.pairs[entry.function].in[side].at(entry.copy)->low();
 }
 
 // Signals that the program handles, or that do not matter to it, are passed.

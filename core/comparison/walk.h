@@ -43,6 +43,7 @@ struct WalkEvent {
     Kind kind = Kind::entry;
     std::uint16_t thread = 0;    // its number, from 1
     std::uint32_t function = 0;  // see above; of a written one nothing
+    std::uint16_t copy = 0;      // which of the function's copies
     std::uint32_t hit = 0;       // of an entry: how often the function has been called, from 1
     std::uint32_t pass = 0;      // and how often that place has been passed: a loop may begin there
     std::uint32_t call = 0;      // of a return: the index of its entry among the events

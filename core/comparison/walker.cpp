@@ -45,10 +45,12 @@ Walker::Walker(Debuggee& debuggee, const std::vector<FunctionPair>& pairs, WalkO
 
 Walker::~Walker() = default;
 
-void Walker::follow(std::uint32_t number, const Function& function) {
+void Walker::follow(std::uint32_t number, std::uint16_t copy) {
+    const Function& function = *pairs_[number].in[options_.side][copy];
     const ModuleSymbols& symbols = module_->symbols();
     auto followed = std::make_unique<Followed>();
     followed->number = number;
+    followed->copy = copy;
     followed->function = &function;
     followed->body = &symbols.body_of(function);
     FileAddress at = walked_entry(symbols, function);
@@ -82,10 +84,12 @@ void Walker::follow(std::uint32_t number, const Function& function) {
 }
 
 void Walker::place_traps() {
-    for (std::uint32_t i = 0; i < pairs_.size(); ++i) try {
-            follow(i, *pairs_[i].in[options_.side]);
-        } catch (const Error&) {  // damaged there: it is not followed
-        }
+    hits_.resize(pairs_.size());
+    for (std::uint32_t i = 0; i < pairs_.size(); ++i)
+        for (std::uint16_t copy = 0; copy < pairs_[i].in[options_.side].size(); ++copy) try {
+                follow(i, copy);
+            } catch (const Error&) {  // damaged there: it is not followed
+            }
     start_ = module_->to_run(module_->symbols().elf().entry());
     process_->insert_trap(*start_);
 }
@@ -210,7 +214,7 @@ void Walker::enter(Followed& followed, ThreadId thread, const Registers& registe
     std::uint64_t back = 0;
     process_->read_available(frame - sizeof back,
                              std::as_writable_bytes(std::span(&back, std::size_t{1})));
-    ++followed.hits;
+    std::uint32_t hit = ++hits_[followed.number];
     if (pairs_[followed.number].name == options_.within) ++within_;
     bool is_told = options_.within.empty() || within_;
     bool has_jumped = !calls.empty() && calls.back().frame == frame;
@@ -219,7 +223,8 @@ void Walker::enter(Followed& followed, ThreadId thread, const Registers& registe
     if (!is_told) return;
     WalkEvent& event = add(WalkEvent::Kind::entry, thread);
     event.function = followed.number;
-    event.hit = followed.hits;
+    event.hit = hit;
+    event.copy = followed.copy;
     event.pass = followed.passes;
     event.jumped_from = jumped_from;
     event.caller = module_->holds(RunAddress(back)) ? module_->to_file(RunAddress(back)).value : 0;

@@ -51,12 +51,13 @@ class Walker {
   private:
     struct Followed {
         std::uint32_t number = 0;
+        std::uint16_t copy = 0;
         const Function* function = nullptr;
         const FunctionBody* body = nullptr;
         std::vector<const Variable*> parameters;  // as the pair names them; null: it has it not
         unsigned frame_register = 0;              // the call frame address is this and an offset
         std::int64_t frame_offset = 0;
-        std::uint32_t hits = 0, passes = 0;
+        std::uint32_t passes = 0;
         Frame frame;
     };
     struct Call {
@@ -72,7 +73,7 @@ class Walker {
     };
 
     void place_traps();
-    void follow(std::uint32_t number, const Function& function);
+    void follow(std::uint32_t number, std::uint16_t copy);
     void look_for_writes();
     void look_for_landings();
     bool pass(const TargetEvent& event);
@@ -102,8 +103,9 @@ class Walker {
     std::map<ThreadId, std::vector<Call>> calls_;
     std::map<std::pair<std::uint32_t, std::uint64_t>, Returning> returning_;
     std::optional<RunAddress> start_;
-    std::uint32_t events_ = 0;  // so far, also those handed on
-    unsigned within_ = 0;       // calls of the function that is asked for, in all threads
+    std::uint32_t events_ = 0;         // so far, also those handed on
+    unsigned within_ = 0;              // calls of the function that is asked for, in all threads
+    std::vector<std::uint32_t> hits_;  // of each function, all copies together
     Walk news_;
     bool gives_up_ = false;
 };
