@@ -36,6 +36,7 @@
 #include "cli/views/json.h"
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
+#include "core/comparison/parted_stop.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/event_loop.h"
@@ -249,6 +250,39 @@ int run_heap_report(const Options& options, Output& output) {
     return report.has_failed() ? kCommandFailed : kWorked;
 }
 
+// Scripts and commands, then the prompt, on a session that is open.
+int converse(Session& session, const Options& options, const Settings& settings,
+             bool commands_on_input, Output& output) {
+    bool scripted = !options.scripts.empty() || !options.commands.empty();
+    session.presentation().views = DeclaredViews(settings.views);
+    bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
+    if (options.allow_calls)
+        session.allow_calls([](const std::string&) { return true; });
+    else if (at_a_prompt)
+        session.allow_calls(ask_before_calls());
+    session.presentation().source_lines = settings.source_lines;
+    session.presentation().wants_code_parts = output.style().colour;
+    log_line("session on " + session.program());
+    Shell shell(session, output);
+    auto subscription =
+        session.subscribe([&shell](const SessionEvent& event) { shell.tell(event); });
+    shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
+    shell.own_words = settings.words;
+    shell.records_path = options.records;
+    show_first_notices(shell);
+    show_what_a_core_lacks(shell);
+    if (session.was_attached() || session.core() || session.has_run())
+        shell.show_stop(session.last_stop());
+    bool good = run_commands(shell, options);
+    if (!shell.wants_to_quit() && (!scripted || (options.stay && good))) {
+        if (commands_on_input)
+            good = run_piped(shell) && good;
+        else
+            run_prompt(shell);
+    }
+    return good ? kWorked : kCommandFailed;
+}
+
 // One side of a comparison: what both get, and what is this one's alone.
 LaunchOptions launch_of_side(const Options& options, unsigned side) {
     Options own = options;
@@ -266,6 +300,29 @@ LaunchOptions launch_of_side(const Options& options, unsigned side) {
     launch.output_file = base.empty() ? "/dev/null" : base + ".output.txt";
     launch.error_file = base.empty() ? "/dev/null" : base + ".errors.txt";
     return launch;
+}
+
+// Both sides in one session, A as process 1 and B as process 2, each where the runs part.
+int stay_where_they_part(const Compared& compared, const Options& options, const Settings& settings,
+                         Output& output) {
+    const Parting& parting = compared.run.partings.first;
+    Session session(launch_as_walked(compared.request, 0), options.source_map,
+                    compared.request.search);
+    session.libraries().folders = settings.library_folders;
+    for (unsigned side : {0u, 1u}) {
+        if (side == 1) session.open_beside(launch_as_walked(compared.request, 1));
+        if (!go_to_event(session, compared.run, side,
+                         event_to_look_at(compared.run, parting, side)))
+            output.show(Notice{
+                Notice::Kind::warning,
+                fmt::format("{} did not come there when it was run once more", side ? "B" : "A")});
+    }
+    if (session.processes().size() > 1) session.select_process(1);
+    output.show(Notice{Notice::Kind::done,
+                       "A is process 1, B is process 2: process N goes from one to the other, and "
+                       "each moves alone"});
+    bool scripted = !options.scripts.empty() || !options.commands.empty();
+    return converse(session, options, settings, !scripted && !isatty(0), output);
 }
 
 int run_comparison(const Options& options, Output& output) {
@@ -291,6 +348,8 @@ int run_comparison(const Options& options, Output& output) {
         keep_report(compared.report, comparison_page(compared.report), options.record_folder,
                     "comparison", output);
     bool have_parted = compared.report.walk && compared.report.walk->have_parted();
+    if (options.stay && compared.report.walk && compared.report.walk->first)
+        return stay_where_they_part(compared, options, settings, output);
     return have_parted ? kCommandFailed : kWorked;
 }
 
@@ -342,32 +401,7 @@ int run(const Options& options) {
             faults.cause = Cause::heap;
             session.add_breakpoint(faults, true);
         }
-        session.presentation().views = DeclaredViews(settings.views);
-        bool at_a_prompt = !scripted && !commands_on_input && isatty(0);
-        if (options.allow_calls)
-            session.allow_calls([](const std::string&) { return true; });
-        else if (at_a_prompt)
-            session.allow_calls(ask_before_calls());
-        session.presentation().source_lines = settings.source_lines;
-        session.presentation().wants_code_parts = output.style().colour;
-        log_line("session on " + session.program());
-        Shell shell(session, output);
-        auto subscription =
-            session.subscribe([&shell](const SessionEvent& event) { shell.tell(event); });
-        shell.syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
-        shell.own_words = settings.words;
-        shell.records_path = options.records;
-        show_first_notices(shell);
-        show_what_a_core_lacks(shell);
-        if (session.was_attached() || session.core()) shell.show_stop(session.last_stop());
-        bool good = run_commands(shell, options);
-        if (!shell.wants_to_quit() && (!scripted || (options.stay && good))) {
-            if (commands_on_input)
-                good = run_piped(shell) && good;
-            else
-                run_prompt(shell);
-        }
-        return good ? kWorked : kCommandFailed;
+        return converse(session, options, settings, commands_on_input, output);
     } catch (const Error& error) {
         output.show(Failure{error.what(), advice_text(error.advice()), 0, "", "", 0});
         return kNotReadable;

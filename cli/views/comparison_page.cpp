@@ -90,6 +90,20 @@ std::string side_part(const char* label, const PartedSide& side) {
     return out + "</div>\n";
 }
 
+std::string lead_part(const UnsetLead& lead) {
+    std::string out = fmt::format(
+        "<div class=\"step\"><b>In {}, memory that nothing has set is first taken up "
+        "here</b><br>{}",
+        lead.side ? "B" : "A", html(lead.what));
+    if (lead.call_line)
+        out += fmt::format(" <span class=\"quiet\">called at {}</span>",
+                           html(place_text(short_file(lead.call_file), lead.call_line)));
+    if (!lead.set_by_nobody.empty())
+        out += fmt::format("<br>perhaps never set when it returns: <b>{}</b>",
+                           html(lead.set_by_nobody));
+    return out + (lead.stack ? stack_table(*lead.stack) : "") + "</div>\n";
+}
+
 std::string parting_part(const PartingReport& parting) {
     std::string out = fmt::format("<p><b>{}</b></p>\n", html(parting.what));
     if (!parting.why.empty()) out += fmt::format("<p>Because {}.</p>\n", html(parting.why));
@@ -107,15 +121,15 @@ std::string parting_part(const PartingReport& parting) {
     if (!inside.empty()) out += fmt::format("<p class=\"quiet\">inside {}</p>\n", inside);
     if (parting.line_part)
         out += fmt::format("<p>{}</p>\n", html(line_part_text(*parting.line_part)));
-    return out + side_part("A", parting.sides[0]) + side_part("B", parting.sides[1]);
+    out += side_part("A", parting.sides[0]) + side_part("B", parting.sides[1]);
+    return out + (parting.unset ? lead_part(*parting.unset) : "");
 }
 
 std::string walk_part(const WalkReport& walk) {
     std::string out = fmt::format("<h2>Walked in step</h2>\n<p class=\"quiet\">{}</p>\n",
                                   html(walked_words(walk)));
     if (walk.is_interrupted) out += "<p>It was broken off: this is what was known till then.</p>\n";
-    if (!walk.first)
-        out += "<p>Nothing differs: each value that both can show, and all that they write.</p>\n";
+    if (!walk.first) out += fmt::format("<p>{}</p>\n", html(no_parting_text(walk)));
     if (walk.first) out += parting_part(*walk.first);
     if (walk.then)
         out += "<h2>And then, the first value that differs</h2>\n" + parting_part(*walk.then);

@@ -80,6 +80,29 @@ std::string side_part(const char* label, const PartedSide& side, const Style& st
     return out;
 }
 
+std::string inside_lines(const std::vector<std::string>& calls) {
+    std::string out;
+    for (std::size_t i = 0; i < calls.size(); ++i)
+        out += (i ? "\n       → " : "   inside ") + escape_for_display(calls[i]);
+    return out.empty() ? "" : out + "\n";
+}
+
+std::string lead_part(const UnsetLead& lead, const Style& style) {
+    std::string out = fmt::format(" {}\n   {}\n",
+                                  style.strong(fmt::format("In {}, memory that nothing has set is "
+                                                           "first taken up here",
+                                                           lead.side ? "B" : "A")),
+                                  escape_for_display(lead.what));
+    if (lead.call_line)
+        out += fmt::format("   called at {}\n",
+                           place_text(short_file(lead.call_file), lead.call_line));
+    if (!lead.set_by_nobody.empty())
+        out += fmt::format("   {} when it returns: {}\n", style.warning("perhaps never set"),
+                           escape_for_display(lead.set_by_nobody));
+    out += inside_lines(lead.inside);
+    return out + (lead.stack ? indented(stack_text(*lead.stack, style)) : "");
+}
+
 std::string parting_part(const PartingReport& parting, const Style& style) {
     std::string out = fmt::format(" {}\n", style.warning(escape_for_display(parting.what)));
     if (!parting.why.empty()) out += fmt::format("   because {}\n", parting.why);
@@ -91,15 +114,10 @@ std::string parting_part(const PartingReport& parting, const Style& style) {
                 "   {}  {}\n", side ? "B" : "A",
                 parting.written[side].empty() ? "nothing more" : quote(parting.written[side]));
     }
-    if (!parting.inside.empty()) {
-        out += "   inside ";
-        for (std::size_t i = 0; i < parting.inside.size(); ++i)
-            out += (i ? "\n       → " : "") + escape_for_display(parting.inside[i]);
-        out += "\n";
-    }
+    out += inside_lines(parting.inside);
     if (parting.line_part) out += "   " + line_part_text(*parting.line_part) + "\n";
     for (unsigned side : {0u, 1u}) out += side_part(side ? "B" : "A", parting.sides[side], style);
-    return out;
+    return out + (parting.unset ? lead_part(*parting.unset, style) : "");
 }
 
 std::string left_out_part(const WalkReport& walk) {
@@ -118,8 +136,7 @@ std::string walk_part(const WalkReport& walk, const Style& style) {
     std::string out = heading_line("Walked in step", walked_words(walk), style);
     if (walk.is_interrupted)
         out += style.warning("  it was broken off: this is what was known till then") + "\n";
-    if (!walk.first)
-        out += "  nothing differs: each value that both can show, and all that they write\n";
+    if (!walk.first) out += fmt::format("  {}\n", no_parting_text(walk));
     if (walk.first) out += parting_part(*walk.first, style);
     if (walk.then)
         out += style.heading(" And then, the first value that differs") + "\n" +

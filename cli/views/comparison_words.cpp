@@ -99,6 +99,12 @@ std::string line_part_text(const LinePart& part) {
                        place_text(file, part.line[1]));
 }
 
+std::string no_parting_text(const WalkReport& walk) {
+    return fmt::format(
+        "nothing differs{}: of the values that both can show, and of what they write",
+        walk.differs_by_itself ? " but what differs by itself" : "");
+}
+
 std::string walked_words(const WalkReport& walk) {
     return fmt::format("{} that both make, of {}; each was run {}", counted(walk.matched, "call"),
                        counted(walk.functions, "function"),

@@ -23,6 +23,8 @@ FunctionCells cells_of(const FunctionComparison& row);
 std::vector<std::string> sentences_of(const FunctionComparison& row);
 
 std::string line_part_text(const LinePart& part);
+// Of two runs that do not part.
+std::string no_parting_text(const WalkReport& walk);
 // "1,204 calls that both make, of 12 functions; each was run 5 times"
 std::string walked_words(const WalkReport& walk);
 

@@ -74,6 +74,18 @@ void describe(Form& form, const LinePart& part) {
 }
 
 template <class Form>
+void describe(Form& form, const UnsetLead& lead) {
+    form.field("side", std::string(lead.side ? "b" : "a"));
+    form.field("what", lead.what);
+    line_of_source(form, lead.call_file, lead.call_line);
+    form.optional("set_by_nobody", lead.set_by_nobody);
+    form.optional("inside", lead.inside);
+    form.if_so(lead.stack.has_value(), [&] {
+        form.field("frames", lead.stack ? lead.stack->rows : std::vector<StackRow>());
+    });
+}
+
+template <class Form>
 void describe(Form& form, const PartingReport& parting) {
     form.field("what", parting.what);
     form.field("differs", parting.kind);
@@ -84,6 +96,7 @@ void describe(Form& form, const PartingReport& parting) {
     form.field("a", parting.sides[0]);
     form.field("b", parting.sides[1]);
     form.optional("line_part", parting.line_part);
+    form.optional("unset", parting.unset);
     form.if_so(parting.line != 0, [&] {
         form.field("descriptor", parting.descriptor);
         form.field("written_line", parting.line);

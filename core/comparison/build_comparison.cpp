@@ -17,7 +17,7 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kIntoShown = 3, kLookedAt = 4000;  // functions, by how much they have changed
+constexpr std::size_t kIntoShown = 3;
 
 // What a build has of a name, quickly: of all functions of that name together.
 struct OfName {
@@ -202,7 +202,6 @@ BuildComparison compare_builds(const BuildComparisonRequest& request) {
             look_at(request.programs[side], request.search, report.builds[side], [&](double done) {
                 if (request.progress) request.progress((side + done) / 2);
             });
-    std::size_t seen = 0;
     for (const Candidate& each : candidates(looked, Pattern(request.functions))) {
         std::array<const Function*, 2> functions{};
         for (unsigned side : {0u, 1u})
@@ -211,7 +210,6 @@ BuildComparison compare_builds(const BuildComparisonRequest& request) {
         const Function* known = functions[0] ? functions[0] : functions[1];
         bool is_user_s = known && !known->declared_in.empty() &&
                          !request.libraries.is_library_source(known->declared_in);
-        if (++seen > kLookedAt) break;
         if (!is_user_s) continue;
         if (each.change == 0) {
             ++report.alike;

@@ -39,6 +39,15 @@ class PairedRunner {
     PairedRunner(const PairedRunRequest& request, PairedRun& result)
         : request_(request), result_(result) {}
 
+    // One build, as it is and with memory filled that nothing has set.
+    void run_filled() {
+        prepare();
+        walk({RunWay::as_it_is, RunWay::filled}, ~std::uint64_t{0}, result_.walks,
+             [](const auto&) { return false; });
+        result_.partings =
+            find_parting({&result_.walks[0], &result_.walks[1]}, nullptr, {}, request_.thread);
+    }
+
     void run() {
         prepare();
         CallSites sites({result_.symbols[0].get(), result_.symbols[1].get()}, result_.pairs);
@@ -81,14 +90,15 @@ class PairedRunner {
     // True: it is known where they part, or that they do not.
     bool look(CallSites& sites, std::uint64_t look_at) {
         std::array<const Walk*, 2> walks{&result_.walks[0], &result_.walks[1]};
-        walk(RunWay::as_it_is, ~std::uint64_t{0}, result_.walks, [&](const auto& now) {
-            std::uint64_t events = std::min(now[0]->events.size(), now[1]->events.size());
-            if (events < look_at) return false;
-            look_at *= 2;
-            Parting parting = find_parting(now, &sites, {}, request_.thread).first_value;
-            return parting.kind != Parting::Kind::none &&
-                   std::max(parting.event[0], parting.event[1]) + kMargin < events;
-        });
+        walk({RunWay::as_it_is, RunWay::as_it_is}, ~std::uint64_t{0}, result_.walks,
+             [&](const auto& now) {
+                 std::uint64_t events = std::min(now[0]->events.size(), now[1]->events.size());
+                 if (events < look_at) return false;
+                 look_at *= 2;
+                 Parting parting = find_parting(now, &sites, {}, request_.thread).first_value;
+                 return parting.kind != Parting::Kind::none &&
+                        std::max(parting.event[0], parting.event[1]) + kMargin < events;
+             });
         result_.partings = find_parting(walks, &sites, {}, request_.thread);
         result_.is_checked = false;
         if (result_.partings.first.kind == Parting::Kind::none || !request_.runs_again ||
@@ -102,7 +112,7 @@ class PairedRunner {
             std::uint64_t most =
                 std::max(result_.walks[0].events.size(), result_.walks[1].events.size());
             std::array<Walk, 2> again;
-            walk(way, most, again, [](const auto&) { return false; });
+            walk({way, way}, most, again, [](const auto&) { return false; });
             if (result_.is_interrupted) return true;
             for (unsigned side : {0u, 1u})
                 mark_unsteady(result_.walks[side], again[side], side, &sites, why, unsteady[side]);
@@ -114,10 +124,11 @@ class PairedRunner {
                (result_.walks[0].is_whole && result_.walks[1].is_whole);
     }
 
-    void walk(RunWay way, std::uint64_t most, std::array<Walk, 2>& walks,
+    void walk(const std::array<RunWay, 2>& ways, std::uint64_t most, std::array<Walk, 2>& walks,
               const std::function<bool(const std::array<const Walk*, 2>&)>& is_enough) {
         std::array<std::unique_ptr<WalkProcess>, 2> walkers;
         for (unsigned side : {0u, 1u}) {
+            RunWay way = ways[side];
             LaunchOptions launch = launch_in(request_.launch[side], way);
             WalkRequest wish{
                 &launch, &request_.search, result_.symbols[side], &result_.pairs.pairs, {}};
@@ -128,7 +139,10 @@ class PairedRunner {
                 // What it writes has been kept in the first run.
                 launch.output_file = launch.error_file = "/dev/null";
             }
-            if (way == RunWay::filled) wish.options.fill = kFilling;
+            if (way == RunWay::filled) {
+                wish.options.fill = kFilling;
+                wish.options.filled = result_.pairs.all[side];
+            }
             walkers[side] = std::make_unique<WalkProcess>(wish);
             ++result_.runs[side];
         }
@@ -165,6 +179,16 @@ class PairedRunner {
 };
 
 }  // namespace
+
+PairedRun run_filled(const PairedRunRequest& request, unsigned side) {
+    PairedRun result;
+    PairedRunRequest own = request;
+    own.launch[1 - side] = own.launch[side];
+    own.functions.clear();
+    for (LaunchOptions& launch : own.launch) launch.output_file = launch.error_file = "/dev/null";
+    PairedRunner(own, result).run_filled();
+    return result;
+}
 
 PairedRun run_paired(const PairedRunRequest& request) {
     PairedRun result;

@@ -39,5 +39,8 @@ struct PairedRun {
 
 // Throws FileError, TargetError; RequestError where there is nothing to walk.
 PairedRun run_paired(const PairedRunRequest& request);
+// One of the builds against itself: as it is, and with memory filled that nothing has set. Where
+// those part, such memory was used, and all of that build's functions are walked.
+PairedRun run_filled(const PairedRunRequest& request, unsigned side);
 
 }  // namespace lantern

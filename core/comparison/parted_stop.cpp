@@ -59,7 +59,22 @@ LineHistory walk_lines(Session& session, const PairedRun& run, unsigned side,
     return history;
 }
 
+// It is about what one call returns.
+bool is_of_one_call(const PairedRun& run, const Parting& parting) {
+    return parting.kind == Parting::Kind::value &&
+           run.walks[0].events[parting.event[0]].kind == WalkEvent::Kind::returned;
+}
+
 }  // namespace
+
+std::uint32_t event_to_look_at(const PairedRun& run, const Parting& parting, unsigned side) {
+    const Walk& walk = run.walks[side];
+    const WalkEvent& event = walk.events[parting.event[side]];
+    if (is_of_one_call(run, parting)) return event.call;
+    bool is_end = event.kind == WalkEvent::Kind::end;
+    bool has_call = walk.events[parting.before[side]].kind == WalkEvent::Kind::entry;
+    return is_end && has_call ? parting.before[side] : parting.event[side];
+}
 
 LaunchOptions launch_as_walked(const PairedRunRequest& request, unsigned side) {
     return launch_in(request.launch[side], RunWay::as_it_is);
@@ -84,36 +99,49 @@ bool go_to_event(Session& session, const PairedRun& run, unsigned side, std::uin
     return !stop.is_end();
 }
 
+namespace {
+
+// The build is run against itself, and looked at where it first takes up what nothing has set.
+void add_lead(const PairedRunRequest& request, unsigned side,
+              const std::vector<SourceMapping>& mappings, PartingReport& report) {
+    PairedRun filled = run_filled(request, side);
+    report.unset = lead_of(filled, side);
+    if (!report.unset) return;
+    const Parting& parting = filled.partings.first;
+    Session session(launch_as_walked(request, side), mappings, request.search);
+    session.libraries() = request.libraries;
+    std::uint32_t at = event_to_look_at(filled, parting, 0);
+    if (!go_to_event(session, filled, 0, at)) return;
+    report.unset->stack = report_stack(session.moment(), kRows);
+    if (!is_of_one_call(filled, parting)) return;
+    auto last = walk_lines(session, filled, 0, filled.walks[0].events[at]).last();
+    if (last) report.unset->set_by_nobody = names_of_unset(*last);
+}
+
+}  // namespace
+
 void add_stops(const PairedRunRequest& request, const PairedRun& run, const Parting& parting,
                const std::vector<SourceMapping>& mappings, PartingReport& report) {
     std::array<LineHistory, 2> histories;
-    const WalkEvent& first = run.walks[0].events[parting.event[0]];
-    bool is_of_one_call =
-        parting.kind == Parting::Kind::value && first.kind == WalkEvent::Kind::returned;
+    bool is_inside = is_of_one_call(run, parting);
     for (unsigned side : {0u, 1u}) try {
             PartedSide& parted = report.sides[side];
             const Walk& walk = run.walks[side];
-            std::uint32_t event = parting.event[side];
-            // Where the program ends there is nothing to see: the last that both did alike.
-            bool is_end = walk.events[event].kind == WalkEvent::Kind::end;
-            if (is_end && walk.events[parting.before[side]].kind == WalkEvent::Kind::entry)
-                event = parting.before[side];
+            std::uint32_t at = event_to_look_at(run, parting, side);
             bool has_a_place =
-                walk.events[event].is_call() || walk.events[event].kind == WalkEvent::Kind::signal;
+                walk.events[at].is_call() || walk.events[at].kind == WalkEvent::Kind::signal;
             if (!has_a_place) {
                 parted.no_stack = "it is at no place of the program then";
                 continue;
             }
             Session session(launch_as_walked(request, side), mappings, request.search);
             session.libraries() = request.libraries;
-            // Inside of the function, where it is about what that returns.
-            std::uint32_t at = is_of_one_call ? walk.events[event].call : event;
             if (!go_to_event(session, run, side, at)) {
                 parted.no_stack = "when it was run once more it did not come there";
                 continue;
             }
             parted.stack = report_stack(session.moment(), kRows);
-            if (is_of_one_call) {
+            if (is_inside) {
                 histories[side] = walk_lines(session, run, side, walk.events[at]);
                 parted.locals = histories[side].last();
                 if (parted.locals) parted.set_by_nobody = names_of_unset(*parted.locals);
@@ -123,7 +151,11 @@ void add_stops(const PairedRunRequest& request, const PairedRun& run, const Part
         } catch (const Error& error) {
             report.sides[side].no_stack = error.what();
         }
-    if (is_of_one_call) report.line_part = where_lines_part(histories);
+    if (parting.unsteady == Unsteadiness::unset) try {
+            add_lead(request, parting.unsteady_side, mappings, report);
+        } catch (const Error&) {  // it is only more of the same
+        }
+    if (is_inside) report.line_part = where_lines_part(histories);
 }
 
 }  // namespace lantern

@@ -75,20 +75,24 @@ class Finder {
         parting.kind = is_end ? Parting::Kind::end : Parting::Kind::value;
         parting.value = value;
         Slot slot{first.function, first.kind, value};
+        // What nothing has set may be anything, an address too: that comes first.
         for (unsigned side : {0u, 1u}) {
-            if (!unsteady_[side] || is_end) continue;
-            if (Unsteadiness why = unsteady_[side]->of(slot); why != Unsteadiness::none) {
-                count(why, counts());
-                return false;
-            }
             const WalkEvent& event = walks_[side]->events[events[side]];
-            if (!unsteady_[side]->is_unset(event.first_value + value)) continue;
+            if (!unsteady_[side] || !unsteady_[side]->is_unset(event.first_value + value)) continue;
             if (walks_[side]->values_of(event)[value].is_read_through) {
                 ++counts().by_unset;
                 return false;
             }
             parting.unsteady = Unsteadiness::unset;
             parting.unsteady_side = side;
+        }
+        bool may_differ_by_itself = parting.unsteady == Unsteadiness::none && !is_end;
+        for (const Unsteady* each : unsteady_) {
+            if (!each || !may_differ_by_itself) continue;
+            if (Unsteadiness why = each->of(slot); why != Unsteadiness::none) {
+                count(why, counts());
+                return false;
+            }
         }
         take(parting, events, before);
         return true;
@@ -105,7 +109,7 @@ class Finder {
                 ++counts().other_ways;
                 return false;
             }
-            if (events[side] < unsteady_[side]->unset_way_at) continue;
+            if (events[side] != unsteady_[side]->unset_way_at) continue;
             parting.unsteady = Unsteadiness::unset;
             parting.unsteady_side = side;
         }
@@ -151,12 +155,26 @@ class Finder {
     }
 
   private:
-    bool is_unsteady(std::uint64_t descriptor, std::size_t line) const {
-        return std::ranges::any_of(unsteady_, [&](const Unsteady* each) {
-            if (!each || !each->lines.contains(descriptor)) return false;
+    // Of a line that differs; counted where it does so by itself.
+    bool is_unsteady(std::uint64_t descriptor, std::size_t line) {
+        for (const Unsteady* each : unsteady_) {
+            if (!each || !each->lines.contains(descriptor)) continue;
             Unsteadiness why = each->lines.at(descriptor).of(line);
-            return why == Unsteadiness::run || why == Unsteadiness::address;
-        });
+            if (why != Unsteadiness::run && why != Unsteadiness::address) continue;
+            ++counts().lines;
+            return true;
+        }
+        return false;
+    }
+
+    std::optional<unsigned> unset_side(std::uint64_t descriptor, std::size_t line) const {
+        for (unsigned side : {0u, 1u}) {
+            const Unsteady* each = unsteady_[side];
+            if (each && each->lines.contains(descriptor) &&
+                each->lines.at(descriptor).of(line) == Unsteadiness::unset)
+                return side;
+        }
+        return std::nullopt;
     }
 
     void take_line(std::uint64_t descriptor, std::size_t line, const WrittenLine& first,
@@ -166,6 +184,10 @@ class Finder {
         parting.descriptor = descriptor;
         parting.line = line + 1;
         parting.lines = {first.text, second.text};
+        if (auto side = unset_side(descriptor, line)) {
+            parting.unsteady = Unsteadiness::unset;
+            parting.unsteady_side = *side;
+        }
         take(parting, {first.event, second.event}, {first.event, second.event});
     }
 
@@ -233,6 +255,7 @@ Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
 void mark_unsteady(const Walk& walk, const Walk& again, unsigned side, CallSites* sites,
                    Unsteadiness why, Unsteady& unsteady) {
     unsteady.unset.resize(walk.values.size());
+    if (why == Unsteadiness::unset && unsteady.differs_by_run()) return;
     std::array<const Walk*, 2> walks{&walk, &again};
     ParallelCounts counts;
     Threads first = threads_of(walk, side, sites, counts),

@@ -8,6 +8,7 @@
 // between two runs of one build (see Unsteady).
 #pragma once
 
+#include <algorithm>
 #include <map>
 #include <optional>
 
@@ -38,8 +39,9 @@ struct Slot {
 struct Unsteady {
     std::map<Slot, Unsteadiness> slots;
     std::map<std::uint32_t, Unsteadiness> functions;  // that go other ways inside
-    std::vector<bool> unset;                          // by value
-    std::uint32_t unset_way_at = ~std::uint32_t{0};   // an event: from here on another way
+    // Of a build that is alike in each run otherwise; else nobody knows whose doing it is.
+    std::vector<bool> unset;                         // by value
+    std::uint32_t unset_way_at = ~std::uint32_t{0};  // the event at which it takes another way
     // Of what was written, by number from 0; from `all_from` on there are more or fewer.
     struct Lines {
         std::map<std::uint64_t, Unsteadiness> each;
@@ -58,6 +60,10 @@ struct Unsteady {
         auto found = slots.find(slot);
         return found == slots.end() ? Unsteadiness::none : found->second;
     }
+    bool differs_by_run() const {
+        auto is_by_run = [](const auto& each) { return each.second == Unsteadiness::run; };
+        return std::ranges::any_of(slots, is_by_run) || std::ranges::any_of(functions, is_by_run);
+    }
     bool is_unset(std::uint32_t value) const { return value < unset.size() && unset[value]; }
 };
 
@@ -67,6 +73,7 @@ struct ParallelCounts {
     std::uint64_t passed_over[2] = {};  // calls that are none in the other build
     std::uint64_t fewer = 0;  // calls of functions without effect that one build makes less often
     std::uint64_t by_address = 0, by_run = 0, by_unset = 0;  // values that differ by themselves
+    std::uint64_t lines = 0;        // written ones that differ by themselves
     std::uint64_t other_ways = 0;   // calls inside of which a build goes another way by itself
     std::uint64_t other_order = 0;  // pairs of calls that follow each other the other way round
     std::optional<std::array<std::uint32_t, 2>> first_other_order;  // events

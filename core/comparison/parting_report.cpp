@@ -22,7 +22,9 @@ std::string short_text(std::string text) {
 
 class Reporter {
   public:
-    Reporter(const PairedRun& run) : run_(run) {}
+    // `names`: what the two sides are called.
+    Reporter(const PairedRun& run, std::array<std::string, 2> names)
+        : run_(run), names_(std::move(names)) {}
 
     PartingReport parting(const Parting& found) const {
         PartingReport report;
@@ -38,7 +40,8 @@ class Reporter {
         report.what = what(found);
         if (found.unsteady == Unsteadiness::unset)
             report.why = fmt::format(
-                "{} is not alike by itself here when memory that nothing has set, or that was "
+                "{} by itself gives something else here when memory that nothing has set, or that "
+                "was "
                 "freed, holds something else: it reads such memory",
                 side_word(found.unsteady_side));
         report.descriptor = found.descriptor;
@@ -70,6 +73,8 @@ class Reporter {
         note(counts.by_unset,
              "one value lies in memory that was handed over unset, and was not compared",
              "{} values lie in memory that was handed over unset, and were not compared");
+        note(counts.lines, "one line that is written differs from run to run by itself",
+             "{} lines that are written differ from run to run by themselves");
         note(counts.other_ways,
              "inside of one call a build goes another way by itself: it was not compared",
              "inside of {} calls a build goes another way by itself: they were not compared");
@@ -83,7 +88,7 @@ class Reporter {
     }
 
   private:
-    static std::string side_word(unsigned side) { return side ? "B" : "A"; }
+    const std::string& side_word(unsigned side) const { return names_[side]; }
     const WalkEvent& event(const Parting& found, unsigned side) const {
         return run_.walks[side].events[found.event[side]];
     }
@@ -169,15 +174,16 @@ class Reporter {
                 std::string call = fmt::format("{} call of {}", ordinal(entry.hit), name_of(here));
                 const auto& names = run_.pairs.pairs[here.function].parameters;
                 if (is_entry)
-                    return fmt::format("in the {} the argument {} is {} in A and {} in B", call,
-                                       names[found.value], value_text(found, 0),
-                                       value_text(found, 1));
-                return fmt::format("the {} returns {} in A and {} in B", call, value_text(found, 0),
-                                   value_text(found, 1));
+                    return fmt::format("in the {} the argument {} is {} in {} and {} in {}", call,
+                                       names[found.value], value_text(found, 0), side_word(0),
+                                       value_text(found, 1), side_word(1));
+                return fmt::format("the {} returns {} in {} and {} in {}", call,
+                                   value_text(found, 0), side_word(0), value_text(found, 1),
+                                   side_word(1));
             }
             case Parting::Kind::path:
-                return fmt::format("they go another way: A {}, B {}", does(found, 0),
-                                   does(found, 1));
+                return fmt::format("they go another way: {} {}, {} {}", side_word(0),
+                                   does(found, 0), side_word(1), does(found, 1));
             case Parting::Kind::written:
                 return fmt::format("line {} of what is written to {} differs", found.line,
                                    found.descriptor == 1 ? "the standard output"
@@ -218,13 +224,28 @@ class Reporter {
     }
 
     const PairedRun& run_;
+    std::array<std::string, 2> names_;
 };
 
 }  // namespace
 
+std::optional<UnsetLead> lead_of(const PairedRun& filled, unsigned side) {
+    const Parting& first = filled.partings.first;
+    bool is_of_code = first.kind == Parting::Kind::value || first.kind == Parting::Kind::path;
+    if (!is_of_code) return std::nullopt;
+    PartingReport found = Reporter(filled, {"this run", "a run where it is filled"}).parting(first);
+    UnsetLead lead;
+    lead.side = side;
+    lead.what = found.what;
+    lead.call_file = found.sides[0].call_file;
+    lead.call_line = found.sides[0].call_line;
+    lead.inside = found.inside;
+    return lead;
+}
+
 WalkReport report_walk(const PairedRunRequest& request, const PairedRun& run) {
     WalkReport report;
-    Reporter reporter(run);
+    Reporter reporter(run, {"A", "B"});
     for (unsigned side : {0u, 1u}) {
         report.programs[side] = request.launch[side].program;
         report.compilers[side] = compiler_of(*run.symbols[side]);
@@ -235,6 +256,9 @@ WalkReport report_walk(const PairedRunRequest& request, const PairedRun& run) {
     report.matched = run.partings.first.counts.matched;
     report.left_out = run.pairs.left_out;
     report.notes = reporter.notes();
+    const ParallelCounts& counts = run.partings.first.counts;
+    report.differs_by_itself =
+        counts.by_run || counts.by_address || counts.lines || counts.other_ways;
     report.is_interrupted = run.is_interrupted;
     const Partings& partings = run.partings;
     if (partings.first.kind == Parting::Kind::none) return report;

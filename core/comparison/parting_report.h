@@ -33,6 +33,17 @@ struct LinePart {
     std::string file;
 };
 
+// Where a build first computes something from memory that nothing has set.
+struct UnsetLead {
+    unsigned side = 0;
+    std::string what;  // a sentence
+    std::string call_file;
+    std::uint32_t call_line = 0;
+    std::string set_by_nobody;  // variables, when the function returns
+    std::vector<std::string> inside;
+    std::optional<StackReport> stack;
+};
+
 struct PartingReport {
     Parting::Kind kind = Parting::Kind::none;
     std::string what;      // a sentence
@@ -44,6 +55,7 @@ struct PartingReport {
     std::array<std::string, 2> written;
     bool heals = false;
     std::optional<LinePart> line_part;
+    std::optional<UnsetLead> unset;
 };
 
 struct WalkReport {
@@ -55,12 +67,16 @@ struct WalkReport {
     std::vector<Unmatched> left_out;
     std::vector<std::string> notes;  // what differs by itself, and what was not looked at
     bool is_interrupted = false;
+    bool differs_by_itself = false;      // some values or lines, from run to run of one build
     std::optional<PartingReport> first;  // nothing: they do not part
     std::optional<PartingReport> then;   // of another way that does not heal: what differs then
 
     bool have_parted() const { return first && !first->heals; }
 };
 
+// What a run against itself tells; nothing where that does not part in a value or a way. Nothing is
+// run for it.
+std::optional<UnsetLead> lead_of(const PairedRun& filled, unsigned side);
 // Nothing is run for it.
 WalkReport report_walk(const PairedRunRequest& request, const PairedRun& run);
 

@@ -74,13 +74,10 @@ void Walker::follow(std::uint32_t number, std::uint16_t copy) {
     frame.function = &function;
     frame.body = followed->body;
     frame.program_counter = frame.lookup_address = module_->to_run(at);
-    RunAddress trap = module_->to_run(at), low = module_->to_run(function.low());
+    RunAddress trap = module_->to_run(at);
     if (entries_.contains(trap)) return;
     process_->insert_trap(trap);
     entries_[trap] = std::move(followed);
-    if (!options_.fill) return;
-    if (low != trap) process_->insert_trap(low);
-    fills_[low] = true;
 }
 
 void Walker::place_traps() {
@@ -90,6 +87,11 @@ void Walker::place_traps() {
                 follow(i, copy);
             } catch (const Error&) {  // damaged there: it is not followed
             }
+    for (const Function* function : options_.filled) {
+        RunAddress low = module_->to_run(function->low());
+        if (!fills_.emplace(low, true).second || entries_.contains(low)) continue;
+        process_->insert_trap(low);
+    }
     start_ = module_->to_run(module_->symbols().elf().entry());
     process_->insert_trap(*start_);
 }

@@ -35,6 +35,7 @@ struct WalkOptions {
     // Memory that nothing has set is filled with this before a function begins; nothing: it is left
     // as it is.
     std::optional<unsigned char> fill;
+    std::vector<const Function*> filled;  // before which functions; borrowed
 };
 
 class Walker {

@@ -43,6 +43,8 @@ struct SharedParts {
     Presentation presentation;
     std::uint64_t movements = 0, lives = 0;
     unsigned processes_met = 1;
+    // Each process has a program of its own: they move one at a time, and none ends another.
+    bool are_apart = false;
     std::function<bool(const std::string& name)>
         may_call;  // expressions may call that function of the program; empty: none
     // What a movement asks of the session. The child that a thread has forked is kept, as the

@@ -74,7 +74,8 @@ void Processes::look_at(unsigned number) {
     if (found == processes_.end())
         throw RequestError(fmt::format("there is no process {}", number), Next::list_processes);
     if (&found->second == here_) return;
-    if (found->second.parts.debuggee.process().is_over()) {
+    const LiveProcess* live = found->second.parts.debuggee.process_if_any();
+    if (live && live->is_over()) {
         processes_.erase(found);
         throw RequestError(
             fmt::format("process {} has been ended from outside while it stood", number),
@@ -102,7 +103,19 @@ unsigned Processes::keep(const SessionParts& parent, ThreadId thread,
     return number;
 }
 
+unsigned Processes::open_beside(const LaunchOptions& launch) {
+    unsigned number = shared_.processes_met + 1;
+    auto made = processes_.try_emplace(number, shared_, launch).first;
+    shared_.processes_met = number;
+    shared_.are_apart = true;
+    here().debuggee.step_back();
+    here_ = &made->second;
+    here().number = number;
+    return number;
+}
+
 void Processes::end_others() {
+    if (shared_.are_apart) return;
     for (unsigned number : others()) processes_.erase(number);
     shared_.processes_met = 1;
     if (number() == 1) return;
@@ -114,6 +127,7 @@ void Processes::end_others() {
 // ---- moving
 
 void Processes::let_others_go() {
+    if (shared_.are_apart) return;
     go_ = true;
     shared_.host.events.look_meanwhile([this] { return look_at_others(); });
 }

@@ -40,6 +40,9 @@ class Processes {
     unsigned keep(const SessionParts& parent, ThreadId thread, std::unique_ptr<LiveProcess> child);
     // The parts of those that are not looked at.
     void for_each_other(const std::function<void(SessionParts&)>& visit);
+    // A program beside the others, to be launched; it is looked at. From here on they are apart:
+    // each moves alone. Throws FileError.
+    unsigned open_beside(const LaunchOptions& launch);
     // They are ended, and the one that is looked at is the first of a new life.
     void end_others();
 

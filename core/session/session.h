@@ -104,6 +104,8 @@ class Session {
     // ---- processes: see Processes
     std::vector<ProcessFact> processes() const { return processes_->facts(); }
     void select_process(unsigned number);  // throws RequestError
+    // See Processes.
+    unsigned open_beside(const LaunchOptions& launch) { return processes_->open_beside(launch); }
 
     // ---- threads
     // 0: there is no process.
