@@ -142,6 +142,7 @@ S
 "$build/elm-lantern" debug "$build/tests/programs/steps-gcc-O0" --stdout /dev/null --do 'pause on throw' --do 'pause on catch' --do 'reach values_returned' --do 'over 3' --do continue --do continue --do 'divert catching' --do 'leave 3' --format json >> "$work/lines.jsonl" 2> /dev/null || true
 printf '%s\n' 'pause on write level' 'pause at Lock::toll' 'pause at deepest' 'nonsense' launch 'drop 1' continue locals continue stack 'stack 1..5' out 'find functions' globals 'value &flight[3]' |
     "$build/elm-lantern" debug "$build/tests/programs/everyday" --stdout /dev/null --format json >> "$work/lines.jsonl" || true
+for pair in unset steps only_prints jump_back; do "$build/elm-lantern" compare "$build/tests/programs/parting-$pair-a" "$build/tests/programs/parting-$pair-b" --run --format json >> "$work/lines.jsonl" || true; done
 XDG_CONFIG_HOME="$work/settings" "$build/elm-lantern" settings --format json >> "$work/lines.jsonl"
 "$build/elm-lantern" survey "$build/tests/programs/locks-gcc-O2-dwarf5-pie" --out "$work/survey" --format json >> "$work/lines.jsonl"
 "$build/elm-lantern" survey "$build/tests/programs/locks-nosymbols" "$build/tests/programs/barges-dwarf4" --format json >> "$work/lines.jsonl"

@@ -394,9 +394,9 @@ std::string compiler_of(const ModuleSymbols& symbols) {
         auto level = recorded_optimisation(producer);
         ++units[compiler_name(producer) + (level ? " " + *level : "")];
     }
-    auto most = std::max_element(units.begin(), units.end(), [](const auto& one, const auto& other) {
-        return one.second < other.second;
-    });
+    auto most = std::max_element(
+        units.begin(), units.end(),
+        [](const auto& one, const auto& other) { return one.second < other.second; });
     return most == units.end() ? "not said" : most->first;
 }
 

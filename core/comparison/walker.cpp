@@ -15,8 +15,8 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kNewsAtOnce = 4096;  // events, before they are handed on
-constexpr std::size_t kFilled = 2048;      // bytes below the stack pointer
+constexpr std::size_t kNewsAtOnce = 4096;   // events, before they are handed on
+constexpr std::size_t kFilledBytes = 2048;  // bytes below the stack pointer
 constexpr std::size_t kLongestWrite = 1 << 16;
 constexpr unsigned kDescriptorArgument = kIntegerParameters[0],
                    kBufferArgument = kIntegerParameters[1], kLengthArgument = kIntegerParameters[2];
@@ -300,9 +300,9 @@ void Walker::wrote(ThreadId thread, const Registers& registers) {
 
 // What lies below the stack pointer when a function begins belongs to nobody yet.
 void Walker::fill_below(const Registers& registers) {
-    std::vector<std::byte> filling(kFilled, std::byte{*options_.fill});
+    std::vector<std::byte> filling(kFilledBytes, std::byte{*options_.fill});
     try {
-        process_->write_memory(registers.stack_pointer() - kFilled, filling);
+        process_->write_memory(registers.stack_pointer() - kFilledBytes, filling);
     } catch (const Error&) {  // the stack does not reach so far down yet
     }
 }

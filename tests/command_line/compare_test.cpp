@@ -215,13 +215,13 @@ TEST(Compare, StaysWithBothSidesWhereTheyPart) {
                    "--do",
                    "processes",
                    "--do",
-                   "show kind",
+                   "value kind",
                    "--do",
                    "out",
                    "--do",
                    "process 2",
                    "--do",
-                   "show kind",
+                   "value kind",
                    "--do",
                    "out",
                    "--do",
@@ -230,7 +230,7 @@ TEST(Compare, StaysWithBothSidesWhereTheyPart) {
     ASSERT_NE(first, std::string::npos) << ran.output;
     ASSERT_NE(stay, std::string::npos) << ran.output;
     std::string after = ran.output.substr(stay);
-    std::size_t a = after.find("returned  "), b = after.find("returned  10 from toll");
+    std::size_t a = after.find("returned  32 from toll"), b = after.find("returned  10 from toll");
     EXPECT_NE(a, std::string::npos) << after;
     EXPECT_NE(b, std::string::npos) << after;
     EXPECT_NE(a, b) << after;
