@@ -24,6 +24,7 @@ bool is_of_own_frame(const MemoryAccess& access) {
 
 CallSites::CallSites(const BothBuilds& builds, const FunctionPairs& functions)
     : builds_(builds), pairs_(functions.pairs), functions_(functions) {
+    for (std::uint32_t i = 0; i < pairs_.size(); ++i) named_.emplace(pairs_[i].name, i);
     for (unsigned side : {0u, 1u}) look_through(side);
     for (unsigned side : {0u, 1u}) look_for_vanished(side);
 }
@@ -64,25 +65,16 @@ void CallSites::look_for_calls(unsigned side, const Function& function) {
     }
 }
 
-std::optional<std::uint32_t> CallSites::number_of_origin(unsigned side, dwarf::Position origin) {
-    auto [known, is_new] = of_[side].origins.try_emplace(origin, ~std::uint32_t{0});
-    if (is_new)
-        for (std::uint32_t i = 0; i < pairs_.size(); ++i)
-            if (builds_[side]->is_entry_of(origin, *pairs_[i].in[side].front())) {
-                known->second = i;
-                break;
-            }
-    if (known->second == ~std::uint32_t{0}) return std::nullopt;
-    return known->second;
-}
-
+// By name: constructors and destructors have several entries of one, and overloads that are counted
+// too only make a call less sure.
 void CallSites::look_for_copies(unsigned side, const Scope& scope) {
     for (const auto& inner : scope.inner) {
-        if (inner->inlined)
-            if (auto number = number_of_origin(side, inner->inlined->origin)) {
-                Site site{file_part(inner->inlined->call_file), inner->inlined->call_line};
-                ++of_[side].counts[{*number, site}].inlined;
-            }
+        if (inner->inlined) {
+            Site site{file_part(inner->inlined->call_file), inner->inlined->call_line};
+            auto [first, last] = named_.equal_range(inner->inlined->name);
+            for (auto each = first; each != last; ++each)
+                ++of_[side].counts[{each->second, site}].inlined;
+        }
         look_for_copies(side, *inner);
     }
 }

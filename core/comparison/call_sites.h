@@ -51,7 +51,6 @@ class CallSites {
         std::map<std::pair<std::uint32_t, Site>, Count> counts;  // by what is called, from where
         std::map<Site, unsigned> computed;  // calls whose target is only known when they run
         std::unordered_map<std::uint64_t, std::uint32_t> numbers;  // of functions, by entry
-        std::unordered_map<dwarf::Position, std::uint32_t> origins;
         std::unordered_map<std::uint64_t, std::uint64_t>
             direct;  // what calls that name their target lead to, by the address behind them
         std::unordered_map<std::uint64_t, std::vector<std::pair<std::uint64_t, Site>>>
@@ -67,12 +66,12 @@ class CallSites {
     Likeness likeness_of(unsigned side, std::uint32_t function, const Site& site) const;
     void look_for_vanished(unsigned side);
     std::vector<Site> jumps_to(unsigned side, std::uint64_t from, std::uint32_t function) const;
-    std::optional<std::uint32_t> number_of_origin(unsigned side, dwarf::Position origin);
     bool look_for_effects(std::uint32_t function);
 
     BothBuilds builds_;
     const std::vector<FunctionPair>& pairs_;
     const FunctionPairs& functions_;
+    std::unordered_multimap<std::string, std::uint32_t> named_;
     std::array<OfBuild, 2> of_;
     // Calls of a function from a file that stand in one build only, and are not inlined in the
     // other: dropped, or made one with another of these.
