@@ -57,7 +57,7 @@ Compared compare(const BuildComparisonRequest& builds, const std::optional<Paire
     WalkReport walk = report_walk(compared.request, compared.run);
     const Partings& partings = compared.run.partings;
     if (walk.first && !walk.is_interrupted)
-        add_stops(compared.request, compared.run, partings.first, mappings, *walk.first);
+        add_stops(compared.request, compared.run, partings.main(), mappings, *walk.first);
     if (walk.then && !walk.is_interrupted)
         add_stops(compared.request, compared.run, partings.first_value, mappings, *walk.then);
     compared.report.walk = std::move(walk);

@@ -305,7 +305,7 @@ LaunchOptions launch_of_side(const Options& options, unsigned side) {
 // Both sides in one session, A as process 1 and B as process 2, each where the runs part.
 int stay_where_they_part(const Compared& compared, const Options& options, const Settings& settings,
                          Output& output) {
-    const Parting& parting = compared.run.partings.first;
+    const Parting& parting = compared.run.partings.main();
     Session session(launch_as_walked(compared.request, 0), options.source_map,
                     compared.request.search);
     session.libraries().folders = settings.library_folders;

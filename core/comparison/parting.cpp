@@ -203,6 +203,7 @@ class Finder {
     void take(Parting parting, Pace::Both events, Pace::Both before) {
         parting.event = events;
         parting.before = before;
+        parting.matched = counts().matched;
         bool is_way = parting.kind == Parting::Kind::path;
         for (Parting* each : {&found_.first, &found_.first_value}) {
             if (is_way && each == &found_.first_value) continue;

@@ -91,6 +91,7 @@ struct Parting {
     std::array<std::uint32_t, 2> event{};        // indexes; of a path: what each does instead
     std::uint32_t value = 0;                     // which of the event's
     std::array<std::uint32_t, 2> before{};       // the last events that were the same
+    std::uint64_t matched = 0;                   // calls that both had made till then
     Unsteadiness unsteady = Unsteadiness::none;  // of the value, in one of the two builds
     unsigned unsteady_side = 0;
     // Of what was written: from which byte of that descriptor on, and the two lines.
@@ -105,6 +106,15 @@ struct Parting {
 struct Partings {
     Parting first;
     Parting first_value;  // where `first` is another way that does not heal: what differs then
+
+    // They have met again behind the other way, and gone on together for long.
+    bool is_way_an_aside() const {
+        constexpr std::uint64_t kLong = 10;  // calls
+        return first.kind == Parting::Kind::path && first_value.kind == Parting::Kind::value &&
+               first_value.matched >= first.matched + kLong;
+    }
+    // The one that is told first.
+    const Parting& main() const { return is_way_an_aside() ? first_value : first; }
 };
 
 // `sites`: null where both are of one build. `unsteady` may be empty. A walk that is still going on

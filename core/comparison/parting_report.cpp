@@ -266,7 +266,12 @@ WalkReport report_walk(const PairedRunRequest& request, const PairedRun& run) {
         report.notes.push_back(
             "neither was run again: whether the difference is one of a build with itself is not "
             "known");
-    report.first = reporter.parting(partings.first);
+    report.first = reporter.parting(partings.main());
+    if (partings.is_way_an_aside()) {
+        report.notes.push_back("before that another way was taken, and they met again: " +
+                               reporter.parting(partings.first).what);
+        return report;
+    }
     bool has_another = partings.first.kind == Parting::Kind::path && !partings.first.heals &&
                        partings.first_value.kind != Parting::Kind::none;
     if (has_another) report.then = reporter.parting(partings.first_value);
