@@ -121,7 +121,7 @@ std::string parting_part(const PartingReport& parting) {
     if (!inside.empty()) out += fmt::format("<p class=\"quiet\">inside {}</p>\n", inside);
     if (parting.line_part)
         out += fmt::format("<p>{}</p>\n", html(line_part_text(*parting.line_part)));
-    out += side_part("A", parting.sides[0]) + side_part("B", parting.sides[1]);
+    if (!parting.line) out += side_part("A", parting.sides[0]) + side_part("B", parting.sides[1]);
     return out + (parting.unset ? lead_part(*parting.unset) : "");
 }
 

@@ -116,7 +116,8 @@ std::string parting_part(const PartingReport& parting, const Style& style) {
     }
     out += inside_lines(parting.inside);
     if (parting.line_part) out += "   " + line_part_text(*parting.line_part) + "\n";
-    for (unsigned side : {0u, 1u}) out += side_part(side ? "B" : "A", parting.sides[side], style);
+    for (unsigned side : {0u, 1u})
+        if (!parting.line) out += side_part(side ? "B" : "A", parting.sides[side], style);
     return out + (parting.unset ? lead_part(*parting.unset, style) : "");
 }
 

@@ -264,7 +264,8 @@ std::vector<PlaceSite> resolve_place(const Place& place, const EvaluationContext
         case Place::Kind::line: return resolve_line(place, context);
         case Place::Kind::address: {
             Value value = evaluate(place.expression, context);
-            return resolve_address(RunAddress(ValueReader(*context.target).integer(value)), context);
+            return resolve_address(RunAddress(ValueReader(*context.target).integer(value)),
+                                   context);
         }
         case Place::Kind::code:
             return resolve_address(context.target->modules().front().to_run(place.in_program),
