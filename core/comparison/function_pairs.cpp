@@ -154,7 +154,8 @@ void name_parameters(const BothBuilds& builds, std::vector<FunctionPair>& pairs)
         for (unsigned side : {0u, 1u})
             for (const Variable& each :
                  builds[side]->body_of(*pair.in[side].front()).outermost.variables) {
-                bool is_asked_for = each.is_parameter && !each.is_artificial && !each.name.empty();
+                bool is_asked_for = each.is_parameter && !each.is_artificial &&
+                                    !each.name.empty() && each.name != "this";
                 if (is_asked_for &&
                     std::ranges::find(pair.parameters, each.name) == pair.parameters.end())
                     pair.parameters.push_back(each.name);

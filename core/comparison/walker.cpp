@@ -21,22 +21,37 @@ constexpr std::size_t kLongestWrite = 1 << 16;
 constexpr unsigned kDescriptorArgument = kIntegerParameters[0],
                    kBufferArgument = kIntegerParameters[1], kLengthArgument = kIntegerParameters[2];
 
-// Counted from a register that only the function's first instructions set up: some compilers say so
-// of the very beginning, too.
-bool is_counted_from_later(const FunctionBody& body, const Variable& parameter, FileAddress at) {
-    auto base = dwarf::expression_at(body.frame_base, at);
-    auto place = dwarf::expression_at(parameter.locations, at);
+bool is_negative(ByteSpan number) {  // signed LEB128 (DWARF 5 §7.6)
+    auto last = std::ranges::find_if(
+        number, [](std::byte each) { return (each & std::byte{0x80}) == std::byte{}; });
+    return last != number.end() && (*last & std::byte{0x40}) != std::byte{};
+}
+
+// In the function's own frame, which its first instructions have yet to fill, or counted from a
+// register that they set up: what is said of it does not hold when the function begins.
+bool is_there_later(const FunctionBody& body, const Variable& parameter, FileAddress low) {
+    auto base = dwarf::expression_at(body.frame_base, low);
+    auto place = dwarf::expression_at(parameter.locations, low);
     auto begins = [](const std::optional<ByteSpan>& expression, std::uint8_t operation) {
         return expression && !expression->empty() && (*expression)[0] == std::byte{operation};
     };
-    return begins(place, dwarf::DW_OP_fbreg) && !begins(base, dwarf::DW_OP_call_frame_cfa);
+    if (!begins(place, dwarf::DW_OP_fbreg)) return false;
+    return !begins(base, dwarf::DW_OP_call_frame_cfa) || is_negative(place->subspan(1));
+}
+
+bool has_parameters_at_once(const FunctionBody& body, FileAddress low) {
+    return std::ranges::none_of(body.outermost.variables, [&](const Variable& each) {
+        return each.is_parameter && is_there_later(body, each, low);
+    });
 }
 
 }  // namespace
 
 FileAddress walked_entry(const ModuleSymbols& symbols, const Function& function) {
-    return looks_optimised(symbols.body_of(function)) ? function.low()
-                                                      : body_start(symbols, function).address;
+    const FunctionBody& body = symbols.body_of(function);
+    return looks_optimised(body) && has_parameters_at_once(body, function.low())
+               ? function.low()
+               : body_start(symbols, function).address;
 }
 
 Walker::Walker(Debuggee& debuggee, const std::vector<FunctionPair>& pairs, WalkOptions options,
@@ -64,10 +79,7 @@ void Walker::follow(std::uint32_t number, std::uint16_t copy) {
         auto found = std::ranges::find_if(variables, [&](const Variable& each) {
             return each.is_parameter && each.name == name;
         });
-        bool is_there =
-            found != variables.end() &&
-            !(at == function.low() && is_counted_from_later(*followed->body, *found, at));
-        followed->parameters.push_back(is_there ? &*found : nullptr);
+        followed->parameters.push_back(found == variables.end() ? nullptr : &*found);
     }
     Frame& frame = followed->frame;
     frame.module = module_;
