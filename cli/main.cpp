@@ -291,7 +291,8 @@ LaunchOptions launch_of_side(const Options& options, unsigned side) {
     own.environment.insert(own.environment.end(), wish.environment.begin(), wish.environment.end());
     if (wish.input_file) own.input_file = *wish.input_file;
     if (wish.arguments) own.arguments = *wish.arguments;
-    if (own.input_file.empty()) own.input_file = isatty(0) ? "/dev/null" : kept_input();
+    bool has_input = options.compare.runs && !isatty(0);
+    if (own.input_file.empty()) own.input_file = has_input ? kept_input() : "/dev/null";
     LaunchOptions launch = launch_options(own, false);
     launch.program = absolute(own.program);
     launch.called = absolute(options.surveyed[0]);

@@ -128,7 +128,8 @@ std::string parting_part(const PartingReport& parting) {
 std::string walk_part(const WalkReport& walk) {
     std::string out = fmt::format("<h2>Walked in step</h2>\n<p class=\"quiet\">{}</p>\n",
                                   html(walked_words(walk)));
-    if (walk.is_interrupted) out += "<p>It was broken off: this is what was known till then.</p>\n";
+    if (walk.is_interrupted)
+        out += "<p>Not walked to the end of both: this is what was known till then.</p>\n";
     if (!walk.first) out += fmt::format("<p>{}</p>\n", html(no_parting_text(walk)));
     if (walk.first) out += parting_part(*walk.first);
     if (walk.then)

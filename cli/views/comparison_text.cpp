@@ -136,7 +136,8 @@ std::string left_out_part(const WalkReport& walk) {
 std::string walk_part(const WalkReport& walk, const Style& style) {
     std::string out = heading_line("Walked in step", walked_words(walk), style);
     if (walk.is_interrupted)
-        out += style.warning("  it was broken off: this is what was known till then") + "\n";
+        out += style.warning("  not walked to the end of both: this is what was known till then") +
+               "\n";
     if (!walk.first) out += fmt::format("  {}\n", no_parting_text(walk));
     if (walk.first) out += parting_part(*walk.first, style);
     if (walk.then)

@@ -100,6 +100,8 @@ std::string line_part_text(const LinePart& part) {
 }
 
 std::string no_parting_text(const WalkReport& walk) {
+    if (walk.has_lonely_threads)
+        return "nothing differs in the threads that both have; see below for the others";
     return fmt::format(
         "nothing differs{}: of the values that both can show, and of what they write",
         walk.differs_by_itself ? " but what differs by itself" : "");

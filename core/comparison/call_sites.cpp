@@ -1,7 +1,5 @@
 #include "core/comparison/call_sites.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 
 #include "core/code/flow_graph.h"
@@ -186,12 +184,6 @@ bool CallSites::has_no_effect(std::uint32_t function) {
     if (!is_new) return known->second;
     bool found = look_for_effects(function);
     return without_effect_[function] = found;
-}
-
-std::string CallSites::line_of(unsigned side, std::uint64_t caller) const {
-    if (!caller) return "";
-    Site site = site_at(side, FileAddress(caller - 1));
-    return site.line ? fmt::format("{}:{}", site.file, site.line) : "";
 }
 
 }  // namespace lantern

@@ -2,9 +2,9 @@
 // makes loops of recursion, merges calls and drops those whose result it knows; such a call cannot
 // be walked in step. A call is told by the line that makes it and by what it calls.
 //
-//     line 12 calls toll     in A: call at 0x4011a0            in B: call at 0x1180, 0x11b0 walked
-//     line 14 calls toll     in A: call at 0x4011c8            in B: inlined passed line 15 calls
-//     tally    in A: call at 0x4011d0, inlined in rest                           passed
+//     line 12 calls toll    in A: a call        in B: two calls            surely
+//     line 14 calls toll    in A: a call        in B: its body             not at all
+//     line 15 calls tally   in A: a call        in B: a call and a body    perhaps
 #pragma once
 
 #include <map>
@@ -35,8 +35,6 @@ class CallSites {
     // The function touches nothing but its own frame, and calls nothing that does: a compiler may
     // call it less often than the source says.
     bool has_no_effect(std::uint32_t function);
-    // Where the call stands: "gate.c:14"; empty where no line is known.
-    std::string line_of(unsigned side, std::uint64_t caller) const;
 
   private:
     struct Site {
@@ -64,6 +62,7 @@ class CallSites {
     Count count(unsigned side, std::uint32_t function, const Site& site) const;
     unsigned calls_at(unsigned side, std::uint32_t function, const Site& site) const;
     Likeness likeness_of(unsigned side, std::uint32_t function, const Site& site) const;
+    Likeness find_likeness(unsigned side, const WalkEvent& entry) const;
     void look_for_vanished(unsigned side);
     std::vector<Site> jumps_to(unsigned side, std::uint64_t from, std::uint32_t function) const;
     bool look_for_effects(std::uint32_t function);
@@ -77,7 +76,6 @@ class CallSites {
     // other: dropped, or made one with another of these.
     std::set<std::pair<std::uint32_t, std::string>> vanished_;
     std::unordered_map<std::uint32_t, bool> without_effect_;
-    Likeness find_likeness(unsigned side, const WalkEvent& entry) const;
     std::array<std::map<std::array<std::uint64_t, 3>, Likeness>, 2> known_;
 };
 

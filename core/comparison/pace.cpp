@@ -46,7 +46,6 @@ std::map<std::uint16_t, PacedThread> paced_threads(
             if (is == Likeness::not_at_all) continue;
             may_be_alone = is == Likeness::perhaps;
             places[i] = place;
-
         } else if (event.is_call()) {
             auto entry = places.find(event.call);
             if (entry == places.end()) continue;
@@ -132,12 +131,12 @@ bool Pace::skip_calls(Range& first, Range& second) {
                                   has_no_effect(here.function);
             if (!may_be_skipped) break;
             tried.at = end + 1;
-            ++counts_.fewer;
             bool fits = tried.at == tried.end || other.at == other.end
                             ? tried.at == tried.end && other.at == other.end
                             : (side ? are_same(other.at, tried.at) : are_same(tried.at, other.at));
             if (!fits) continue;
             range = tried;
+            counts_.fewer += skipped + 1;
             return true;
         }
     }

@@ -168,6 +168,10 @@ class PairedRunner {
             }
             if (is_enough(now)) break;
         }
+        // Ctrl-C may have ended the walkers before we heard of it.
+        if (request_.progress)
+            result_.is_interrupted |=
+                request_.progress(now[0]->events.size() + now[1]->events.size(), result_.runs[0]);
         bool has_ended_early = !goes[0] && !goes[1] && most == ~std::uint64_t{0} &&
                                (!now[0]->is_whole || !now[1]->is_whole);
         result_.is_interrupted |= has_ended_early;

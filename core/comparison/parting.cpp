@@ -34,7 +34,7 @@ bool begin_alike(const std::array<const Walk*, 2>& walks, const PacedThread& fir
 // By number; where two threads have begun the other way round, by how they begin.
 std::vector<std::pair<const PacedThread*, const PacedThread*>> pair_threads(
     const std::array<const Walk*, 2>& walks, const Threads& first, const Threads& second,
-    bool& is_in_other_order) {
+    ParallelCounts& counts) {
     std::vector<std::pair<const PacedThread*, const PacedThread*>> pairs;
     std::map<std::uint16_t, const PacedThread*> left;
     for (const auto& [number, thread] : second) left[number] = &thread;
@@ -45,7 +45,7 @@ std::vector<std::pair<const PacedThread*, const PacedThread*>> pair_threads(
                 return number != 1 && begin_alike(walks, thread, *each.second);
             });
             if (alike != left.end()) {
-                is_in_other_order = true;
+                counts.threads_in_other_order = true;
                 same = alike;
             }
         }
@@ -53,6 +53,7 @@ std::vector<std::pair<const PacedThread*, const PacedThread*>> pair_threads(
         pairs.emplace_back(&thread, same->second);
         left.erase(same);
     }
+    counts.lonely_threads = first.size() - pairs.size() + left.size();
     return pairs;
 }
 
@@ -135,6 +136,7 @@ class Finder {
 
     void lines() {
         auto first = written_lines(*walks_[0]), second = written_lines(*walks_[1]);
+        for (const auto& [descriptor, lines] : second) first[descriptor];  // perhaps nothing in A
         for (auto& [descriptor, of_first] : first) {
             auto& of_second = second[descriptor];
             std::size_t both = std::min(of_first.size(), of_second.size());
@@ -231,7 +233,7 @@ Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
         for (Threads* threads : {&first, &second})
             std::erase_if(*threads, [&](const auto& each) { return each.first != thread; });
     Finder finder(walks, unsteady, found);
-    for (auto [one, other] : pair_threads(walks, first, second, counts.threads_in_other_order)) {
+    for (auto [one, other] : pair_threads(walks, first, second, counts)) {
         Pace pace(walks, counts);
         pace.differs = [&](Pace::Both events, std::uint32_t value) {
             return finder.value(events, value, pace.last_same());
@@ -261,7 +263,7 @@ void mark_unsteady(const Walk& walk, const Walk& again, unsigned side, CallSites
     ParallelCounts counts;
     Threads first = threads_of(walk, side, sites, counts),
             second = threads_of(again, side, sites, counts);
-    for (auto [one, other] : pair_threads(walks, first, second, counts.threads_in_other_order)) {
+    for (auto [one, other] : pair_threads(walks, first, second, counts)) {
         Pace pace(walks, counts);
         pace.differs = [&](Pace::Both events, std::uint32_t value) {
             const WalkEvent& event = walk.events[events[0]];
@@ -282,6 +284,7 @@ void mark_unsteady(const Walk& walk, const Walk& again, unsigned side, CallSites
         pace.go(*one, *other);
     }
     auto lines = written_lines(walk), lines_again = written_lines(again);
+    for (const auto& [descriptor, of] : lines_again) lines[descriptor];
     for (auto& [descriptor, of] : lines) {
         auto& of_again = lines_again[descriptor];
         std::size_t both = std::min(of.size(), of_again.size());

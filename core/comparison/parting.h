@@ -78,6 +78,7 @@ struct ParallelCounts {
     std::uint64_t other_order = 0;  // pairs of calls that follow each other the other way round
     std::optional<std::array<std::uint32_t, 2>> first_other_order;  // events
     bool threads_in_other_order = false;
+    std::uint64_t lonely_threads = 0;  // that one run has and the other has not
 };
 
 struct Parting {

@@ -80,6 +80,12 @@ class Reporter {
              "inside of {} calls a build goes another way by itself: they were not compared");
         note(counts.other_order, "two calls follow each other the other way round",
              "{} times two calls follow each other the other way round");
+        if (counts.first_other_order)
+            notes.back() += fmt::format(
+                ", first {} and {}", name_of(run_.walks[0].events[(*counts.first_other_order)[0]]),
+                name_of(run_.walks[1].events[(*counts.first_other_order)[1]]));
+        note(counts.lonely_threads, "one thread has no like in the other run: it was not compared",
+             "{} threads have no like in the other run: they were not compared");
         note(counts.fewer, "one call of a function without effect is made in one build only",
              "{} calls of functions without effect are made in one build only");
         if (counts.threads_in_other_order)
@@ -259,6 +265,7 @@ WalkReport report_walk(const PairedRunRequest& request, const PairedRun& run) {
     const ParallelCounts& counts = run.partings.first.counts;
     report.differs_by_itself =
         counts.by_run || counts.by_address || counts.lines || counts.other_ways;
+    report.has_lonely_threads = counts.lonely_threads != 0;
     report.is_interrupted = run.is_interrupted;
     const Partings& partings = run.partings;
     if (partings.first.kind == Parting::Kind::none) return report;

@@ -67,6 +67,7 @@ struct WalkReport {
     std::vector<Unmatched> left_out;
     std::vector<std::string> notes;  // what differs by itself, and what was not looked at
     bool is_interrupted = false;
+    bool has_lonely_threads = false;     // that have no like in the other run
     bool differs_by_itself = false;      // some values or lines, from run to run of one build
     std::optional<PartingReport> first;  // nothing: they do not part
     std::optional<PartingReport> then;   // of another way that does not heal: what differs then

@@ -40,6 +40,10 @@ std::string written(const ValueView& view, const Type* type) {
     // Which of its members is meant is not known; as another one it may be part of an address.
     if (type && type->kind == TypeKind::union_) return "?";
     std::string text = without_addresses(view.text);
+    // What is remarked of a pointer rests on what lies there: of an unset one, on anything.
+    constexpr std::string_view kAddress = "an address";
+    bool is_pointer_to_text = text.starts_with(std::string(kAddress) + " \"");
+    if (text.starts_with(kAddress) && !is_pointer_to_text) return std::string(kAddress);
     if (!view.has_children()) return text;
     std::vector<std::string> parts;
     for (const ValueView& child : view.children) {

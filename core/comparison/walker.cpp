@@ -1,11 +1,14 @@
 #include "core/comparison/walker.h"
 
+#include <limits.h>
+#include <sys/uio.h>
+
 #include <algorithm>
 
 #include "core/code/sites.h"
 #include "core/comparison/walk_value.h"
 #include "core/machine/calling_convention.h"
-#include "core/session/landing.h"
+#include "core/runtime/c_library.h"
 #include "core/session/line_step.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
@@ -15,9 +18,9 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kNewsAtOnce = 4096;   // events, before they are handed on
-constexpr std::size_t kFilledBytes = 2048;  // bytes below the stack pointer
-constexpr std::size_t kLongestWrite = 1 << 16;
+constexpr std::size_t kNewsAtOnce = 4096;       // events, before they are handed on
+constexpr std::size_t kFilledBytes = 2048;      // bytes below the stack pointer
+constexpr std::size_t kLongestWrite = 1 << 24;  // bytes; what is more is not compared
 constexpr unsigned kDescriptorArgument = kIntegerParameters[0],
                    kBufferArgument = kIntegerParameters[1], kLengthArgument = kIntegerParameters[2];
 
@@ -111,13 +114,14 @@ void Walker::place_traps() {
 // The C library's, or the program's own where it is linked into it.
 void Walker::look_for_writes() {
     for (const Module& module : process_->modules())
-        for (const char* name : {"write", "writev"}) {
+        for (WrittenFrom from : {WrittenFrom::buffer, WrittenFrom::list_of_buffers}) {
+            const char* name = from == WrittenFrom::buffer ? "write" : "writev";
             const ElfSymbol* symbol = module.symbols().symbol_table().named(name);
             bool is_system_s = symbol && symbol->is_function && symbol->size &&
                                (module.is_system_library() || module.path() == module_->path());
-            if (!is_system_s || std::string_view(name) == "writev") continue;
+            if (!is_system_s) continue;
             RunAddress at = module.to_run(symbol->address);
-            if (entries_.contains(at) || !writes_.insert(at).second) continue;
+            if (entries_.contains(at) || !writes_.emplace(at, from).second) continue;
             process_->insert_trap(at);
         }
 }
@@ -125,7 +129,8 @@ void Walker::look_for_writes() {
 // Exceptions, panics and longjmp: the frames they leave come to no return.
 void Walker::look_for_landings() {
     for (const LandingHook& hook : find_landing_hooks(*process_)) {
-        if (entries_.contains(hook.address) || !landings_.insert(hook.address).second) continue;
+        if (entries_.contains(hook.address) || !landings_.emplace(hook.address, hook.kind).second)
+            continue;
         process_->insert_trap(hook.address);
     }
 }
@@ -142,6 +147,7 @@ void Walker::run() {
         switch (event.kind) {
             case TargetEvent::Kind::trap: {
                 RunAddress at = process_->registers(event.thread).program_counter();
+                if (gives_up_) break;
                 if (start_ && at == *start_) {
                     look_for_writes();
                     look_for_landings();
@@ -186,8 +192,10 @@ bool Walker::pass(const TargetEvent& event) {
     // It is one function's first instruction, and behind a call of another, now and then.
     if (returns_.contains(at)) come_back(event.thread, registers);
     if (fills_.contains(at)) fill_below(registers);
-    if (writes_.contains(at)) wrote(event.thread, registers);
-    if (landings_.contains(at)) has_landed_[event.thread] = true;
+    if (auto write = writes_.find(at); write != writes_.end())
+        wrote(event.thread, registers, write->second);
+    if (auto landing = landings_.find(at); landing != landings_.end())
+        land(event.thread, registers, landing->second);
     auto entry = entries_.find(at);
     if (entry == entries_.end()) return !gives_up_;
     auto& calls = calls_[event.thread];
@@ -201,6 +209,22 @@ bool Walker::pass(const TargetEvent& event) {
 // Calls that have been left without our seeing a return.
 void Walker::leave_below(std::vector<Call>& calls, RunAddress frame, ThreadId thread) {
     while (!calls.empty() && calls.back().frame < frame) leave_last(calls, thread);
+}
+
+// What was called by the function that control comes to, and all further in, is left.
+void Walker::land(ThreadId thread, const Registers& registers, LandingHook::Kind kind) {
+    constexpr std::uint64_t kReturnAddress = 8;  // of the call of the hook
+    RunAddress stack = registers.stack_pointer() + kReturnAddress;
+    if (kind == LandingHook::Kind::jumps) try {
+            auto target = c_library::jump_target(
+                [&](RunAddress word) { return process_->read<std::uint64_t>(word); }, registers);
+            if (!target) return;
+            stack = target->stack_pointer;
+        } catch (const MemoryError&) {  // its buffer is none: it will not come far
+            return;
+        }
+    leave_below(calls_[thread], stack + 1, thread);
+    hand_on();
 }
 
 void Walker::leave_last(std::vector<Call>& calls, ThreadId thread) {
@@ -218,9 +242,6 @@ void Walker::enter(Followed& followed, ThreadId thread, const Registers& registe
                      static_cast<std::uint64_t>(followed.frame_offset));
     auto& calls = calls_[thread];
     leave_below(calls, frame, thread);
-    // What was called from the same place before has been left by an exception.
-    bool has_landed = std::exchange(has_landed_[thread], false);
-    while (has_landed && !calls.empty() && calls.back().frame == frame) leave_last(calls, thread);
     ++followed.passes;
     // The same call once more: the compiler has made a loop of it.
     bool is_again = !calls.empty() && calls.back().of == &followed && calls.back().frame == frame;
@@ -294,11 +315,28 @@ void Walker::come_back(ThreadId thread, const Registers& registers) {
     hand_on();
 }
 
-void Walker::wrote(ThreadId thread, const Registers& registers) {
-    std::uint64_t length = registers.get(kLengthArgument).value_or(0);
-    std::vector<std::byte> bytes(std::min<std::uint64_t>(length, kLongestWrite));
-    bytes.resize(
-        process_->read_available(RunAddress(registers.get(kBufferArgument).value_or(0)), bytes));
+void Walker::add_bytes(std::uint64_t address, std::uint64_t length, std::vector<std::byte>& bytes) {
+    std::size_t before = bytes.size();
+    bytes.resize(before + std::min<std::uint64_t>(length, kLongestWrite - before));
+    std::size_t got =
+        process_->read_available(RunAddress(address), std::span(bytes).subspan(before));
+    bytes.resize(before + got);
+}
+
+void Walker::wrote(ThreadId thread, const Registers& registers, WrittenFrom from) {
+    std::uint64_t address = registers.get(kBufferArgument).value_or(0),
+                  length = registers.get(kLengthArgument).value_or(0);
+    std::vector<std::byte> bytes;
+    if (from == WrittenFrom::buffer) {
+        add_bytes(address, length, bytes);
+    } else {
+        std::vector<iovec> list(std::min<std::uint64_t>(length, IOV_MAX));  // writev(2)
+        list.resize(
+            process_->read_available(RunAddress(address), std::as_writable_bytes(std::span(list))) /
+            sizeof(iovec));
+        for (const iovec& each : list)
+            add_bytes(reinterpret_cast<std::uint64_t>(each.iov_base), each.iov_len, bytes);
+    }
     WalkValue descriptor{WalkValue::Kind::number, false, true, 0,
                          registers.get(kDescriptorArgument).value_or(0)};
     WalkValue text{WalkValue::Kind::text, false, true,

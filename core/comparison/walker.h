@@ -13,13 +13,13 @@
 #include <functional>
 #include <map>
 #include <memory>
-#include <set>
 #include <unordered_map>
 
 #include "core/comparison/function_pairs.h"
 #include "core/comparison/walk.h"
 #include "core/machine/calling_convention.h"
 #include "core/session/debuggee.h"
+#include "core/session/landing.h"
 #include "core/target/live_process.h"
 #include "core/unwind/frame.h"
 
@@ -68,6 +68,7 @@ class Walker {
         std::uint32_t event = 0;
         bool is_told = true;
     };
+    enum class WrittenFrom { buffer, list_of_buffers };
     struct Returning {
         bool is_looked_at = false, is_plain = false;
         ReturnLocation location;
@@ -82,7 +83,9 @@ class Walker {
     void come_back(ThreadId thread, const Registers& registers);
     void leave_below(std::vector<Call>& calls, RunAddress frame, ThreadId thread);
     void leave_last(std::vector<Call>& calls, ThreadId thread);
-    void wrote(ThreadId thread, const Registers& registers);
+    void land(ThreadId thread, const Registers& registers, LandingHook::Kind kind);
+    void add_bytes(std::uint64_t address, std::uint64_t length, std::vector<std::byte>& bytes);
+    void wrote(ThreadId thread, const Registers& registers, WrittenFrom from);
     void fill_below(const Registers& registers);
     WalkValue returned(const Call& call, ThreadId thread);
     WalkEvent& add(WalkEvent::Kind kind, ThreadId thread);
@@ -98,9 +101,8 @@ class Walker {
     const Module* module_ = nullptr;
     std::unordered_map<RunAddress, std::unique_ptr<Followed>> entries_;
     std::unordered_map<RunAddress, bool> returns_, fills_;
-    std::set<RunAddress> writes_;
-    std::set<RunAddress> landings_;        // where frames are left without returning
-    std::map<ThreadId, bool> has_landed_;  // since its last event
+    std::map<RunAddress, WrittenFrom> writes_;
+    std::map<RunAddress, LandingHook::Kind> landings_;  // where frames are left without returning
     std::map<ThreadId, std::vector<Call>> calls_;
     std::map<std::pair<std::uint32_t, std::uint64_t>, Returning> returning_;
     std::optional<RunAddress> start_;
