@@ -12,7 +12,7 @@ struct CompareWish {
     bool runs = false;  // both are run and walked in step
     bool once = false;  // neither is run again to see what differs by itself
     std::string within, functions;
-    unsigned thread = 0;  // its number; 0: each for itself
+    std::string thread;  // its number or name; empty: each for itself
     struct Side {
         std::vector<std::string> environment;
         std::optional<std::string> input_file;

@@ -6,8 +6,8 @@
 #include <filesystem>
 #include <fstream>
 
+#include "cli/figures/places_figure.h"
 #include "cli/kept_report.h"
-#include "cli/places_figure.h"
 #include "cli/progress.h"
 #include "cli/views/heap_page.h"
 #include "core/session/heap_launch.h"
@@ -107,10 +107,9 @@ void keep_heap_report(const HeapRunReport& report, const std::string& folder, Ou
     std::string picture;
     if (!report.places.over_time.empty()) {
         std::string file = (std::filesystem::path(folder) / "heap.svg").string();
-        draw_places(report.places, file);
+        draw_places(report.places, report.program, file);
         std::ifstream drawn(file);
         picture.assign(std::istreambuf_iterator<char>(drawn), {});
-        picture.erase(0, picture.find("<svg"));  // what comes before is for a file of its own
         // In the page it is as wide as the text.
         std::size_t width = picture.find(" width="), view = picture.find(" viewBox=");
         if (width < view && view != std::string::npos)

@@ -386,7 +386,13 @@ int run(const Options& options) {
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
         if (options.work == Options::Work::became) return run_became(options, output);
         if (options.work == Options::Work::settings) return show_settings(output);
+        if (!options.program.empty())
+            output.set_title("A session with " +
+                             std::filesystem::path(options.program).filename().string());
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
+        if (!options.output_file.empty())
+            output.follow_program_output(std::filesystem::absolute(options.output_file));
+        if (isatty(0)) output.want_stacks();
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);
         Settings settings = read_settings(settings_file());
@@ -402,7 +408,10 @@ int run(const Options& options) {
             faults.cause = Cause::heap;
             session.add_breakpoint(faults, true);
         }
-        return converse(session, options, settings, commands_on_input, output);
+        int status = converse(session, options, settings, commands_on_input, output);
+        output.end_record();
+        if (!options.record_folder.empty()) write_folder_index(options.record_folder);
+        return status;
     } catch (const Error& error) {
         output.show(Failure{error.what(), advice_text(error.advice()), 0, "", "", 0});
         return kNotReadable;

@@ -96,7 +96,8 @@ cxxopts::Options description() {
         "SIDE:…")("within", "compare: only while this function runs", cxxopts::value<std::string>(),
                   "FUNCTION")("functions", "compare: only these functions",
                               cxxopts::value<std::string>(), "PATTERN")(
-        "thread", "compare: only the thread of this number", cxxopts::value<unsigned>(), "N")(
+        "thread", "compare: only the thread of this number or name",
+        cxxopts::value<std::string>(), "N|NAME")(
         "once", "compare: run each build once, and leave open what differs by itself")(
         "allow-calls", "expressions may run functions of the program")(
         "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
@@ -141,7 +142,7 @@ std::optional<Answer> read_compare(const cxxopts::ParseResult& parsed, bool comp
     };
     take("within", wish.within);
     take("functions", wish.functions);
-    if (parsed.count("thread")) wish.thread = parsed["thread"].as<unsigned>();
+    take("thread", wish.thread);
     wish.once = parsed.count("once") != 0;
     bool asks_for_a_run = parsed.count("run") || parsed.count("with") || parsed.count("within") ||
                           parsed.count("stdin") || parsed.count("thread") || wish.once;

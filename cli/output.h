@@ -3,9 +3,11 @@
 #pragma once
 
 #include <cstdio>
+#include <deque>
 #include <filesystem>
 #include <string>
 
+#include "cli/views/session_page.h"
 #include "cli/views/style.h"
 #include "cli/views/view.h"
 
@@ -21,8 +23,19 @@ class Output {
     Output(const Output&) = delete;
     Output& operator=(const Output&) = delete;
 
-    // From here on session.jsonl and session.txt in `folder` keep everything. Throws FileError.
+    // From here on session.jsonl, session.txt and session.html in `folder` keep everything. Throws
+    // FileError.
     void keep_record(const std::filesystem::path& folder);
+    void end_record();  // nothing more comes; the destructor does it too
+    // What the program writes to that file belongs to the session's page.
+    void follow_program_output(const std::filesystem::path& file) { program_output_ = file; }
+    // Whether each stop's call stack is wanted too.
+    bool wants_stacks() const { return wants_stacks_; }
+    void want_stacks() { wants_stacks_ = true; }
+    void add_stack(StackReport stack);
+    // The session so far as a page. Throws FileError.
+    void save_page(const std::filesystem::path& file) const;
+    void set_title(std::string title) { title_ = std::move(title); }
 
     void show(const View& view);
     // A command that was typed: everybody has seen it, and the record keeps it.
@@ -42,13 +55,23 @@ class Output {
     bool is_ascii() const { return ascii_; }
     // Collects the text and JSON of what is shown instead of showing it, for `save`.
     struct Captured {
-        std::string text, json;
+        std::string text, json, styled;
     };
     void start_capture();
     Captured end_capture();
 
   private:
+    // What was shown, for pages: one of these.
+    struct Entry {
+        std::string prompt, command;
+        std::optional<View> view;
+        std::optional<StackReport> stack;
+        std::string program_output;
+    };
     void write(const std::string& text);
+    void keep(Entry entry);
+    void take_program_output();
+    static std::string html_of(SessionPage& page, const Entry& entry);
 
     Format format_;
     Style style_;
@@ -58,6 +81,14 @@ class Output {
     std::FILE* record_json_ = nullptr;
     std::FILE* record_text_ = nullptr;
     std::FILE* record_terminal_ = nullptr;
+    std::FILE* record_page_ = nullptr;
+    std::string title_ = "A session";
+    std::optional<SessionPage> page_;  // of the record
+    std::deque<Entry> entries_;        // the last ones
+    std::size_t dropped_ = 0;          // entries before them
+    std::filesystem::path program_output_;
+    std::uintmax_t program_output_read_ = 0;  // bytes
+    bool wants_stacks_ = false;
     std::filesystem::path record_folder_;
 };
 

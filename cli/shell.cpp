@@ -33,6 +33,7 @@ void Shell::show_stop(const Stop& stop) {
     if (has_value)
         report.returned_number = session_.presentation().results.add(stop.returned->value);
     show(std::move(report));
+    if (output_.wants_stacks()) add_stack();
     if (stop.by_instruction && session_.is_running()) {
         DisassemblyQuery around;
         around.rows_before = 3;
@@ -52,6 +53,16 @@ void Shell::show_stop(const Stop& stop) {
             show(Notice{Notice::Kind::warning,
                         fmt::format("pin {} ({}): {}", pin.number, pin.text, error.what())});
         }
+    }
+}
+
+// For the session's page.
+void Shell::add_stack() {
+    constexpr unsigned kRows = 12;
+    if (!session_.has_threads()) return;
+    try {
+        output_.add_stack(report_stack(session_.moment(), kRows));
+    } catch (const Error&) {  // there is none
     }
 }
 

@@ -61,10 +61,13 @@ class Shell {
     const std::vector<CompilerRecord>& records();
     // Memory as it was, by the names the user gave it.
     std::map<std::string, KeptMemory> kept_memory;
+    // Structures as they were drawn, by the names the user gave them.
+    std::map<std::string, StructureReport> kept_drawings;
     // The heap as it was, in the order in which it was kept.
     std::vector<KeptHeap> kept_heaps;
 
   private:
+    void add_stack();
     Failure failure_of(const std::exception& error, std::string_view line) const;
 
     Session& session_;

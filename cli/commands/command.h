@@ -87,6 +87,7 @@ void save_heap_figure(Shell&, std::string_view arguments, const std::filesystem:
 void run_note(Shell&, std::string_view);
 void run_notes(Shell&, std::string_view);
 void run_plot(Shell&, std::string_view);
+void run_draw(Shell&, std::string_view);
 void run_signals(Shell&, std::string_view);
 void run_threads(Shell&, std::string_view);
 void run_thread(Shell&, std::string_view);

@@ -30,6 +30,7 @@ constexpr Example kExamples[] = {
     {"pause", "pause at pass_chamber when barge->draught_cm > 100"},
     {"note", "note at toll_for barge->name, barge->draught_cm"},
     {"notes", "notes all"},
+    {"draw", "draw queue as queue.svg"},
     {"plot", "plot barge->draught_cm as draughts.svg"},
     {"signals", "signals SIGUSR1 pass"},
     {"breakpoints", "breakpoints"},

@@ -5,9 +5,10 @@
 #include <algorithm>
 
 #include "cli/commands/command.h"
-#include "cli/path_figure.h"
-#include "cli/places_figure.h"
+#include "cli/figures/path_figure.h"
+#include "cli/figures/places_figure.h"
 #include "cli/progress.h"
+#include "core/analysis/figure_caption.h"
 #include "core/analysis/heap_history_report.h"
 #include "core/analysis/heap_report.h"
 #include "core/support/error.h"
@@ -142,7 +143,7 @@ void save_heap_figure(Shell& shell, std::string_view arguments, const std::files
     if (what == "places") {
         refuse_arguments(trimmed(arguments), "save heap places as FILE");
         draw_places(report_heap_places(shell.session().moment(), kHeapRowsShown, heap_progress()),
-                    file);
+                    caption_of(shell.session().moment()), file);
         clear_progress();
         shell.show(Notice{Notice::Kind::done,
                           fmt::format("what lived, and when, is drawn in {}", file.string())});
@@ -155,7 +156,7 @@ void save_heap_figure(Shell& shell, std::string_view arguments, const std::files
             "views end in .txt or .json");
     HeapPathReport report = path(shell.session(), trimmed(arguments));
     clear_progress();
-    draw_path(report, file);
+    draw_path(report, caption_of(shell.session().moment()), file);
     shell.show(Notice{Notice::Kind::done,
                       fmt::format("the way to the block is drawn in {}", file.string())});
 }

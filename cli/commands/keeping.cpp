@@ -8,6 +8,7 @@
 #include "cli/commands/examples.h"
 #include "cli/commands/short_words.h"
 #include "cli/saved_file.h"
+#include "cli/views/page.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -18,7 +19,8 @@ bool is_savable(std::string_view word) {
     for (std::string_view view :
          {"locals",    "globals",     "stack",  "source",  "breakpoints", "value",     "find",
           "pin",       "help",        "notes",  "threads", "signals",     "explain",   "type",
-          "registers", "disassembly", "memory", "regions", "words",       "processes", "heap"})
+          "registers", "disassembly", "memory", "regions", "words",       "processes", "heap",
+          "became",    "diagnose",    "draw",   "plot",    "pins"})
         if (view == word) return true;
     return false;
 }
@@ -64,6 +66,16 @@ void save_table(Shell& shell, const std::string& view, const std::filesystem::pa
                                   path.string())});
 }
 
+void save_session(Shell& shell, std::string_view rest, const std::filesystem::path& path) {
+    refuse_arguments(rest, "save session as FILE.html");
+    if (path.extension() != ".html")
+        throw RequestError(fmt::format("a session is saved as a page, not as {}", path.string()),
+                           "save session as session.html; --out DIR keeps it as text and JSON too");
+    shell.output().save_page(path);
+    shell.show(
+        Notice{Notice::Kind::done, fmt::format("the session so far saved as {}", path.string())});
+}
+
 }  // namespace
 
 void run_save(Shell& shell, std::string_view arguments) {
@@ -74,10 +86,12 @@ void run_save(Shell& shell, std::string_view arguments) {
     auto files = shell_words(arguments.substr(at + 4));
     if (files.size() != 1) throw RequestError("save needs the name of one file after 'as'");
     std::filesystem::path path(files[0]);
-    bool json = path.extension() == ".json", csv = path.extension() == ".csv";
+    bool json = path.extension() == ".json", is_page = path.extension() == ".html",
+         csv = path.extension() == ".csv";
     std::string_view what = view;
     std::string_view first = take_word(what);
     if (first == "core") return save_core(shell, path.string());
+    if (first == "session") return save_session(shell, what, path);
     bool is_figure = path.extension() == ".svg" || path.extension() == ".png";
     if (is_figure && first == "words") return save_words_figure(shell, what, path);
     if (is_figure && first == "explain") return save_life_figure(shell, what, path);
@@ -88,9 +102,9 @@ void run_save(Shell& shell, std::string_view arguments) {
                            "FILE.svg where a variable lives, save heap path ADDRESS as FILE.svg "
                            "what keeps a block; plot as FILE.svg what was noted");
     if (csv) return save_table(shell, view, path);
-    if (!json && path.extension() != ".txt")
+    if (!json && !is_page && path.extension() != ".txt")
         throw RequestError(fmt::format("{} has no ending that picks a form", quote(files[0])),
-                           "end it in .txt or .json");
+                           "end it in .txt, .json or .html");
     std::string_view rest =
         view.starts_with("=") ? std::string_view("value") : std::string_view(view);
     const Command& command = find_command(take_word(rest));
@@ -111,7 +125,9 @@ void run_save(Shell& shell, std::string_view arguments) {
         shell.output().end_capture();
         throw;
     }
-    write_whole_file(path, json ? captured.json : captured.text);
+    write_whole_file(path, json      ? captured.json
+                           : is_page ? page_of_text(view, captured.styled)
+                                     : captured.text);
     shell.show(Notice{Notice::Kind::done, fmt::format("{} saved as {}", view, path.string())});
 }
 

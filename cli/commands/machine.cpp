@@ -4,8 +4,9 @@
 #include <algorithm>
 
 #include "cli/commands/command.h"
+#include "cli/figures/words_figure.h"
 #include "cli/progress.h"
-#include "cli/words_figure.h"
+#include "core/analysis/figure_caption.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/core_writer.h"
@@ -122,7 +123,7 @@ void run_words(Shell& shell, std::string_view arguments) {
 
 void save_words_figure(Shell& shell, std::string_view arguments,
                        const std::filesystem::path& path) {
-    draw_words(words_wanted(shell, arguments), path);
+    draw_words(words_wanted(shell, arguments), caption_of(shell.session().moment()), path);
     shell.show(
         Notice{Notice::Kind::done, fmt::format("the stack frame is drawn in {}", path.string())});
 }

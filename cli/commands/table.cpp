@@ -121,8 +121,13 @@ constexpr Command kCommands[] = {
      run_note, Completes::note},
     {"notes", "notes [all]", "what has been noted", kStopping,
      "The last rows of the table, or all.", run_notes},
-    {"plot", "plot [EXPR, EXPR …] as FILE", "draw what has been noted (.svg or .png)", kStopping,
-     "Each expression is a line; whole numbers are drawn as steps.", run_plot, Completes::file},
+    {"plot", "plot [EXPR, EXPR …] [over time] [as FILE]",
+     "draw what has been noted (.svg or .png; here without a file)", kStopping,
+     "Each expression of each thread is a line; whole numbers are drawn as steps, and where there "
+     "was "
+     "no value there is a gap.\n"
+     "Series of very different size get panels of their own. over time: by seconds, not by hits.",
+     run_plot, Completes::file},
     {"signals", "signals [NAME [natural|pass|swallow|pause]]", "what happens when a signal comes",
      kStopping,
      "natural stops where the signal would end the program. pass: it goes to the program, nobody "
@@ -135,6 +140,21 @@ constexpr Command kCommands[] = {
      "The breakpoint stays in the list and stops nothing.", run_off, Completes::number},
     {"on", "on N … | on all", "wake them again", kStopping, "", run_on, Completes::number},
     {"drop", "drop N … | drop all", "remove them", kStopping, "", run_drop, Completes::number},
+    {"draw",
+     "draw EXPR [raw] [depth N] [limit N] [keep NAME] [since NAME] [of MEMBER] [every N] "
+     "[histogram] [as FILE] | draw stack|threads|regions|code [FUNCTION] as FILE",
+     "draw what hangs together by pointers, numbers, the process", kLooking,
+     "FILE ends in .svg, .png, or .dot; without one it is told here.\n"
+     "A pointer, an owner, a list, a structure: boxes with their members, arrows to what they lead "
+     "to, chains along lines, trees from their root. Pointers that are null, lead to memory that "
+     "is "
+     "not mapped or was freed, or to a block too small for what they are for, say so. keep NAME "
+     "keeps the drawing, since NAME marks what is new, changed and gone since then.\n"
+     "An array or container of numbers: a line; of rows of numbers: a field of tones; histogram: "
+     "how often each number occurs. of MEMBER: that member of each element; every N: one of N.\n"
+     "stack: the calls with their frames' sizes; threads: who waits for whom; regions: the address "
+     "space with the pointers of this frame; code FUNCTION: its blocks with their lines.",
+     run_draw, Completes::expression},
     {"threads", "threads", "the threads, and where each is in your code", kLooking,
      "Threads that wait for each other's mutexes are told.", run_threads},
     {"thread", "thread N", "look at thread N", kLooking,

@@ -2,8 +2,9 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
-#include "cli/life_figure.h"
+#include "cli/figures/life_figure.h"
 #include "cli/views/text.h"
+#include "core/analysis/figure_caption.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -36,7 +37,8 @@ void save_life_figure(Shell& shell, std::string_view arguments, const std::files
     std::string name(trimmed(arguments));
     if (name.empty())
         throw RequestError("whose life is to be drawn?", "save explain level as life.svg");
-    draw_life(report_life(shell.session().moment(), name), path);
+    draw_life(report_life(shell.session().moment(), name), caption_of(shell.session().moment()),
+              path);
     shell.show(Notice{Notice::Kind::done,
                       fmt::format("where {} lives is drawn in {}", name, path.string())});
 }

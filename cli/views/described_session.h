@@ -131,6 +131,7 @@ void describe(Form& form, const Notice& notice) {
     form.kind("notice");
     form.field("level", notice.kind);
     form.field("text", notice.text);
+    form.optional("figure", notice.figure);
 }
 
 template <class Form>

@@ -3,6 +3,7 @@
 
 #include "cli/views/described_comparison.h"
 #include "cli/views/described_diagnosis.h"
+#include "cli/views/described_drawings.h"
 #include "cli/views/described_heap.h"
 #include "cli/views/described_machine.h"
 #include "cli/views/described_session.h"

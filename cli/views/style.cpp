@@ -6,7 +6,7 @@
 namespace lantern::cli {
 
 std::string to_ascii(std::string_view utf8) {
-    static constexpr std::array<std::pair<std::string_view, std::string_view>, 16> kSigns = {
+    static constexpr std::array<std::pair<std::string_view, std::string_view>, 28> kSigns = {
         {{"│", "|"},
          {"╭", "."},
          {"╰", "'"},
@@ -22,7 +22,19 @@ std::string to_ascii(std::string_view utf8) {
          {"›", ">"},
          {"…", "..."},
          {"×", "x"},
-         {"·", "."}}};
+         {"·", "."},
+         {"█", "#"},
+         {"▇", "#"},
+         {"▆", "+"},
+         {"▅", "+"},
+         {"▄", "="},
+         {"▃", "-"},
+         {"▂", "-"},
+         {"▁", "_"},
+         {"░", "."},
+         {"▒", ":"},
+         {"▓", "+"},
+         {"✕", "x"}}};
     std::string out;
     while (!utf8.empty()) {
         bool found = false;

@@ -131,6 +131,9 @@ struct TextRenderer {
     std::string operator()(const AddressReport& r) const { return address_text(r, style); }
     std::string operator()(const SurveyReport& r) const { return survey_text(r, style); }
     std::string operator()(const ComparisonReport& r) const { return comparison_text(r, style); }
+    std::string operator()(const StructureReport& r) const { return structure_text(r, style); }
+    std::string operator()(const NumbersReport& r) const { return numbers_text(r, style); }
+    std::string operator()(const PlotReport& r) const { return plot_text(r, style); }
     std::string operator()(const TypeReport& r) const { return type_report_text(r, style); }
     std::string operator()(const HelpReport& r) const { return help_text(r, style); }
     std::string operator()(const Notice& r) const { return notice_text(r, style); }

@@ -17,10 +17,13 @@
 #include "core/analysis/locals_report.h"
 #include "core/analysis/memory_report.h"
 #include "core/analysis/notes_report.h"
+#include "core/analysis/numbers_report.h"
+#include "core/analysis/plot_report.h"
 #include "core/analysis/registers_report.h"
 #include "core/analysis/signals_report.h"
 #include "core/analysis/stack_report.h"
 #include "core/analysis/stop_report.h"
+#include "core/analysis/structure_report.h"
 #include "core/analysis/survey.h"
 #include "core/analysis/threads_report.h"
 #include "core/analysis/type_report.h"
@@ -62,6 +65,7 @@ struct StepLine {
 struct Notice {
     enum class Kind { done, warning } kind = Kind::done;
     std::string text;
+    std::string figure = {};  // the file of a picture that was drawn
 };
 
 struct Failure {
@@ -81,6 +85,7 @@ using View =
                  HeapGrowthReport, HeapLifeReport, HeapPlacesReport, HeapRunReport, Diagnosis,
                  SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport,
                  AddressReport, TypeReport, SurveyReport, ComparisonReport, BecameReport,
+                 StructureReport, NumbersReport, PlotReport,
                  HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

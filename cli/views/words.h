@@ -38,6 +38,34 @@ struct Words<Parting::Kind> : WordsTo<Parting::Kind, Parting::Kind::end> {
 };
 
 template <>
+struct Words<PointerState> : WordsTo<PointerState, PointerState::cut> {
+    static std::string_view of(PointerState state) {
+        static constexpr std::string_view kWords[] = {"no-pointer", "leads",     "null", "nowhere",
+                                                      "freed",      "too-small", "cut"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(state)];
+    }
+};
+
+template <>
+struct Words<BoxChange> : WordsTo<BoxChange, BoxChange::gone> {
+    static std::string_view of(BoxChange change) {
+        static constexpr std::string_view kWords[] = {"same", "new", "changed", "gone"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(change)];
+    }
+};
+
+template <>
+struct Words<StructureShape> : WordsTo<StructureShape, StructureShape::graph> {
+    static std::string_view of(StructureShape shape) {
+        static constexpr std::string_view kWords[] = {"single", "chain", "tree", "graph"};
+        static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
+        return kWords[static_cast<std::size_t>(shape)];
+    }
+};
+
+template <>
 struct Words<Certainty> : WordsTo<Certainty, Certainty::guess> {
     static std::string_view of(Certainty certainty) {
         static constexpr std::string_view kWords[] = {"certain", "likely", "guess"};

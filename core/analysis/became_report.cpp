@@ -19,37 +19,6 @@ namespace {
 
 using Ground = BecameFact::Ground;
 
-struct Wanted {
-    const Module* module = nullptr;
-    const Function* function = nullptr;
-};
-
-Wanted wanted_function(const Moment& moment, const std::optional<Place>& place) {
-    if (!place) {
-        const Frame* frame = moment.selected_frame();
-        if (!frame || !frame->function)
-            throw RequestError("there is no function here", "became FUNCTION, for example");
-        return {frame->module, frame->function};
-    }
-    std::string inlined_into;
-    for (const PlaceSite& site : resolve_place(*place, moment.context())) {
-        const Function* function =
-            site.module ? site.module->symbols().function_at(site.module->to_file(site.address))
-                        : nullptr;
-        bool is_own =
-            function && (!site.code.is_inlined_copy || place->kind == Place::Kind::address);
-        if (is_own) return {site.module, function};
-        if (function) inlined_into = function->name;
-    }
-    if (!inlined_into.empty())
-        throw RequestError(
-            fmt::format("{} has no code of its own: it is inlined where it is called",
-                        escape_for_display(place->text)),
-            fmt::format("became {} tells of one of those places", inlined_into));
-    throw RequestError(fmt::format("no function with debug information is at {}",
-                                   escape_for_display(place->text)));
-}
-
 // "pass.constprop.0" of "pass": what the compiler did when it made this copy.
 std::string meaning_of(const std::string& symbol) {
     std::vector<std::string> all;
@@ -214,6 +183,32 @@ void tell_records(BecameReport& report, const Became& became,
 }
 
 }  // namespace
+
+CodeWanted wanted_function(const Moment& moment, const std::optional<Place>& place) {
+    if (!place) {
+        const Frame* frame = moment.selected_frame();
+        if (!frame || !frame->function)
+            throw RequestError("there is no function here", "became FUNCTION, for example");
+        return {frame->module, frame->function};
+    }
+    std::string inlined_into;
+    for (const PlaceSite& site : resolve_place(*place, moment.context())) {
+        const Function* function =
+            site.module ? site.module->symbols().function_at(site.module->to_file(site.address))
+                        : nullptr;
+        bool is_own =
+            function && (!site.code.is_inlined_copy || place->kind == Place::Kind::address);
+        if (is_own) return {site.module, function};
+        if (function) inlined_into = function->name;
+    }
+    if (!inlined_into.empty())
+        throw RequestError(
+            fmt::format("{} has no code of its own: it is inlined where it is called",
+                        escape_for_display(place->text)),
+            fmt::format("became {} tells of one of those places", inlined_into));
+    throw RequestError(fmt::format("no function with debug information is at {}",
+                                   escape_for_display(place->text)));
+}
 
 BecameReport report_became(const Moment& moment, const std::optional<Place>& place,
                            const std::vector<CompilerRecord>& records) {

@@ -45,6 +45,14 @@ struct BecameReport {
     std::vector<BecameLine> lines;  // in the order of the source
 };
 
+// The function at the place, or the selected frame's. Throws RequestError where there is no such
+// place, or only copies that are inlined elsewhere. Both are borrowed from the target.
+struct CodeWanted {
+    const Module* module = nullptr;
+    const Function* function = nullptr;
+};
+CodeWanted wanted_function(const Moment& moment, const std::optional<Place>& place);
+
 // Of the function at the place, or of the selected frame's. Throws RequestError where there is no
 // such place, or only copies that are inlined elsewhere.
 // `records`: what the compiler wrote about its work; may be empty.

@@ -66,7 +66,9 @@ std::string ended_one(const Stop& stop) {
     return stop.process ? fmt::format("process {}", stop.process) : "the program";
 }
 
-std::string why(const Moment& moment, const Stop& stop) {
+}  // namespace
+
+std::string why_stopped(const Moment& moment, const Stop& stop) {
     std::string also =
         stop.breakpoints.empty() ? "" : fmt::format(", at {}", numbers(moment, stop.breakpoints));
     switch (stop.reason) {
@@ -105,6 +107,8 @@ std::string why(const Moment& moment, const Stop& stop) {
     }
     return {};
 }
+
+namespace {
 
 std::string short_name(const std::string& file) {
     return escape_for_display(std::filesystem::path(file).filename().string());
@@ -224,7 +228,7 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     tracker.look_at(moment.life());
     report.stop = stop;
     report.process = stop.process;
-    report.why = why(moment, stop);
+    report.why = why_stopped(moment, stop);
     report.headline =
         stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);

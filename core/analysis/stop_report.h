@@ -63,6 +63,9 @@ struct StopReport {
 // Fills in the report for the session's last stop.
 StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tracker);
 
+// "breakpoint 1", "stepped": why it stands where it does.
+std::string why_stopped(const Moment& moment, const Stop& stop);
+
 // Words that `pin` takes for a whole view.
 bool is_view_word(std::string_view word);
 

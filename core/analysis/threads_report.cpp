@@ -79,6 +79,7 @@ ThreadsReport report_threads(const Moment& moment) {
         }
         Awaited awaited = awaited_by(process, id, stack);
         row.waits_for = awaited.what;
+        if (awaited.owner) row.waits_for_thread = process.thread_number(awaited.owner);
         if (awaited.owner) waits.emplace_back(id, awaited.owner);
         report.rows.push_back(std::move(row));
     }

@@ -36,7 +36,8 @@ std::map<std::uint16_t, PacedThread> paced_threads(
     std::unordered_map<std::uint32_t, std::uint32_t> places;  // of entries, by event
     for (std::uint32_t i = 0; i < walk.events.size(); ++i) {
         const WalkEvent& event = walk.events[i];
-        if (event.kind == WalkEvent::Kind::written) continue;
+        if (event.kind == WalkEvent::Kind::written || event.kind == WalkEvent::Kind::named)
+            continue;
         PacedThread& thread =
             threads[event.kind == WalkEvent::Kind::end ? std::uint16_t{1} : event.thread];
         auto place = static_cast<std::uint32_t>(thread.events.size());

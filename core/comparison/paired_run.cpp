@@ -87,6 +87,15 @@ class PairedRunner {
 
     bool is_one_file() const { return request_.launch[0].program == request_.launch[1].program; }
 
+    void require_thread() const {
+        if (request_.thread.empty()) return;
+        for (unsigned side : {0u, 1u})
+            if (!result_.walks[side].thread_called(request_.thread))
+                throw RequestError(fmt::format("{} has run no thread {} that was walked",
+                                               "AB"[side], request_.thread),
+                                   "leave --thread out: each thread is compared with its like");
+    }
+
     // True: it is known where they part, or that they do not.
     bool look(CallSites& sites, std::uint64_t look_at) {
         std::array<const Walk*, 2> walks{&result_.walks[0], &result_.walks[1]};
@@ -99,6 +108,7 @@ class PairedRunner {
                  return parting.kind != Parting::Kind::none &&
                         std::max(parting.event[0], parting.event[1]) + kMargin < events;
              });
+        require_thread();
         result_.partings = find_parting(walks, &sites, {}, request_.thread);
         result_.is_checked = false;
         if (result_.partings.first.kind == Parting::Kind::none || !request_.runs_again ||

@@ -21,7 +21,7 @@ struct PairedRunRequest {
     std::string within;     // only while this function runs; empty: always
     std::string functions;  // only those that match; * stands for anything; empty: all
     bool runs_again = true;
-    unsigned thread = 0;  // only this thread, by its number; 0: each for itself
+    std::string thread;  // only this thread, by its number or name; empty: each for itself
     // Told how many events there are in this round of runs, some times a second; true: stop, with
     // what is known.
     std::function<bool(std::uint64_t events, unsigned round)> progress;

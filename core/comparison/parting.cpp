@@ -221,17 +221,27 @@ class Finder {
     Partings& found_;
 };
 
+// The thread that is asked for may have another number in each walk: it is each one's first here.
+void keep_only(Threads& threads, unsigned number) {
+    auto wanted = threads.extract(static_cast<std::uint16_t>(number));
+    threads.clear();
+    if (!wanted) return;
+    wanted.key() = 1;
+    threads.insert(std::move(wanted));
+}
+
 }  // namespace
 
 Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
-                      const std::array<const Unsteady*, 2>& unsteady, unsigned thread) {
+                      const std::array<const Unsteady*, 2>& unsteady, const std::string& thread) {
     Partings found;
     ParallelCounts& counts = found.first.counts;
     Threads first = threads_of(*walks[0], 0, sites, counts),
             second = threads_of(*walks[1], 1, sites, counts);
-    if (thread)
-        for (Threads* threads : {&first, &second})
-            std::erase_if(*threads, [&](const auto& each) { return each.first != thread; });
+    if (!thread.empty()) {
+        keep_only(first, walks[0]->thread_called(thread));
+        keep_only(second, walks[1]->thread_called(thread));
+    }
     Finder finder(walks, unsteady, found);
     for (auto [one, other] : pair_threads(walks, first, second, counts)) {
         Pace pace(walks, counts);

@@ -119,9 +119,10 @@ struct Partings {
 };
 
 // `sites`: null where both are of one build. `unsteady` may be empty. A walk that is still going on
-// is looked at as far as it has come. `thread`: only that one, by its number; 0: each for itself.
+// is looked at as far as it has come. `thread`: only that one, by its number or name; empty: each for itself.
 Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
-                      const std::array<const Unsteady*, 2>& unsteady = {}, unsigned thread = 0);
+                      const std::array<const Unsteady*, 2>& unsteady = {},
+                      const std::string& thread = {});
 
 // What differs between a walk and another one of the same build, made under other conditions.
 void mark_unsteady(const Walk& walk, const Walk& again, unsigned side, CallSites* sites,

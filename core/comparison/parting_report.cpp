@@ -142,7 +142,8 @@ class Reporter {
                            ? fmt::format("is ended by {}",
                                          signal_name(static_cast<int>(here.function)))
                            : fmt::format("ends with the status {}", walk.values_of(here)[0].bits);
-            case WalkEvent::Kind::written: break;
+            case WalkEvent::Kind::written:
+            case WalkEvent::Kind::named: break;
         }
         return found.lines[side].empty() ? "writes nothing more"
                                          : "writes " + quote(short_text(found.lines[side]));

@@ -2,8 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
+#include <map>
 
 namespace lantern {
 
@@ -18,6 +20,17 @@ std::string Walk::text_of(const WalkValue& value) const {
         case WalkValue::Kind::text: return texts[value.text];
     }
     return "";
+}
+
+unsigned Walk::thread_called(const std::string& wanted) const {
+    std::map<unsigned, std::string> names;
+    for (const WalkEvent& event : events)
+        if (event.kind == WalkEvent::Kind::named)
+            names[event.thread] = text_of(values_of(event)[0]);
+    bool is_number = std::ranges::all_of(wanted, [](char c) { return c >= '0' && c <= '9'; });
+    for (const auto& [number, name] : names)
+        if (is_number ? fmt::format("{}", number) == wanted : name == wanted) return number;
+    return 0;
 }
 
 }  // namespace lantern

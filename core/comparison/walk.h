@@ -37,6 +37,7 @@ struct WalkEvent {
         returned,  // one value: what it returned
         left,      // without returning: by an exception, a panic, longjmp
         written,   // to a file or terminal: values: the descriptor, the text
+        named,     // the thread is called so from here on: values: the name
         signal,    // number is `function`
         end,       // values: the exit status, or the signal that killed it
     };
@@ -63,6 +64,9 @@ struct Walk {
     std::span<const WalkValue> values_of(const WalkEvent& event) const {
         return std::span(values).subspan(event.first_value, event.values);
     }
+    // The number of the thread that is asked for by its number or by the name it has last; 0: there
+    // is none so far.
+    unsigned thread_called(const std::string& wanted) const;
     // As a person reads it: "7", "0.5", "\"Wren\"", "an address", "null".
     std::string text_of(const WalkValue& value) const;
 };

@@ -4,6 +4,7 @@
 #include <sys/uio.h>
 
 #include <algorithm>
+#include <bit>
 
 #include "core/code/sites.h"
 #include "core/comparison/walk_value.h"
@@ -21,6 +22,7 @@ namespace {
 constexpr std::size_t kNewsAtOnce = 4096;       // events, before they are handed on
 constexpr std::size_t kFilledBytes = 2048;      // bytes below the stack pointer
 constexpr std::size_t kLongestWrite = 1 << 24;  // bytes; what is more is not compared
+constexpr std::uint32_t kNamesLookedFor = 64;   // events of a thread, each with a look at its name
 constexpr unsigned kDescriptorArgument = kIntegerParameters[0],
                    kBufferArgument = kIntegerParameters[1], kLengthArgument = kIntegerParameters[2];
 
@@ -357,7 +359,23 @@ void Walker::fill_below(const Registers& registers) {
     }
 }
 
+// Threads name themselves early in their lives, or never.
+void Walker::tell_name(ThreadId thread) {
+    ThreadName& known = names_[thread];
+    std::uint32_t count = known.events++;
+    if (count > kNamesLookedFor && !std::has_single_bit(count)) return;
+    std::string name = process_->thread_name(thread);
+    if (name.empty() || name == known.name) return;
+    known.name = name;
+    WalkValue text{WalkValue::Kind::text, false, true,
+                   static_cast<std::uint32_t>(news_.texts.size()), 0};
+    news_.texts.push_back(std::move(name));
+    add(WalkEvent::Kind::named, thread);
+    add_value(text);
+}
+
 WalkEvent& Walker::add(WalkEvent::Kind kind, ThreadId thread) {
+    if (kind != WalkEvent::Kind::named && process_->is_alive()) tell_name(thread);
     WalkEvent event;
     event.kind = kind;
     event.thread =

@@ -86,6 +86,7 @@ class Walker {
     void land(ThreadId thread, const Registers& registers, LandingHook::Kind kind);
     void add_bytes(std::uint64_t address, std::uint64_t length, std::vector<std::byte>& bytes);
     void wrote(ThreadId thread, const Registers& registers, WrittenFrom from);
+    void tell_name(ThreadId thread);
     void fill_below(const Registers& registers);
     WalkValue returned(const Call& call, ThreadId thread);
     WalkEvent& add(WalkEvent::Kind kind, ThreadId thread);
@@ -104,6 +105,11 @@ class Walker {
     std::map<RunAddress, WrittenFrom> writes_;
     std::map<RunAddress, LandingHook::Kind> landings_;  // where frames are left without returning
     std::map<ThreadId, std::vector<Call>> calls_;
+    struct ThreadName {
+        std::string name;
+        std::uint32_t events = 0;
+    };
+    std::map<ThreadId, ThreadName> names_;
     std::map<std::pair<std::uint32_t, std::uint64_t>, Returning> returning_;
     std::optional<RunAddress> start_;
     std::uint32_t events_ = 0;         // so far, also those handed on

@@ -130,6 +130,18 @@ INSTANTIATE_TEST_SUITE_P(Compare, InnocentPair, ::testing::ValuesIn(kInnocent),
                              return name;
                          });
 
+TEST(Compare, FollowsOneThreadByItsNameWhereItsNumberIsAnother) {
+    TemporaryFolder folder;
+    Ran lower = compare("named_threads", {"--thread", "lower"}, folder);
+    EXPECT_EQ(lower.status, 1) << lower.output << lower.errors;
+    EXPECT_TRUE(lower.says("the 4th call of passages returns 13 in A and 14 in B")) << lower.output;
+    Ran upper = compare("named_threads", {"--thread", "upper"}, folder);
+    EXPECT_EQ(upper.status, 0) << upper.output << upper.errors;
+    EXPECT_TRUE(upper.says("nothing differs")) << upper.output;
+    Ran nobody = compare("named_threads", {"--thread", "middle"}, folder);
+    EXPECT_TRUE(nobody.says("A has run no thread middle that was walked")) << nobody.errors;
+}
+
 // The sizes are those that nm tells, the lines those that objdump does.
 TEST(Compare, TellsSizesAsTheLinkerHasThem) {
     std::vector<std::string> programs{fixture("parting-unset-a"), fixture("parting-unset-b")};

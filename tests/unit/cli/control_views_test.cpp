@@ -6,7 +6,6 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/options.h"
-#include "cli/plot.h"
 #include "cli/settings.h"
 #include "cli/views/json.h"
 #include "cli/views/text.h"
@@ -221,25 +220,6 @@ TEST(StepLine, OneLineWithWhatChanged) {
     EXPECT_TRUE(text.starts_with("    42  sum += gate;")) << text;
     EXPECT_TRUE(says(text, "sum 3 → 7"));
     EXPECT_EQ(Json::parse(json_of(line))["changed"][0]["after"], "7");
-}
-
-TEST(PlotOfSeries, RefusesWhatItCannotDraw) {
-    testing::TemporaryFolder folder;
-    EXPECT_THROW(
-        draw_plot({"t", "x", "y", {{"level", {{1, 2}}, true}}}, folder.path() / "level.gif"),
-        RequestError);
-    if (testing::run({"sh", "-c", "command -v gnuplot"}).status != 0)
-        GTEST_SKIP() << "gnuplot is not here: SKIPPED";
-    EXPECT_THROW(draw_plot({"t", "x", "y", {{"level", {{1, 2}}, true}}}, "/nowhere/level.svg"),
-                 FileError);
-    draw_plot({"the lock-keeper's \"day\" \\ 'sheet'",
-               "hit",
-               "cm",
-               {{"it's", {{1, 2}, {2, 5}}, true}, {"a_b", {{1, 1.5}, {2, 0.5}}, false}}},
-              folder.path() / "level.svg");
-    std::string svg = folder.read("level.svg");
-    EXPECT_TRUE(says(svg, "a_b")) << "an underscore is no subscript";
-    EXPECT_TRUE(says(svg, "<svg"));
 }
 
 TEST(SettingsOfSteps, LibrariesAreFolders) {

@@ -7,7 +7,7 @@
 #include "cli/disassemble_file.h"
 #include "cli/views/json.h"
 #include "cli/views/text.h"
-#include "cli/words_figure.h"
+#include "cli/figures/words_figure.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"
 #include "tests/testing/views.h"
@@ -234,11 +234,11 @@ TEST(WordsText, NamesOffsetsAndDamage) {
 
 TEST(WordsFigure, HasEachWordAndEachFrame) {
     testing::TemporaryFolder folder;
-    draw_words(words(), folder.path() / "two.png");
+    draw_words(words(), "lockflow", folder.path() / "two.png");
     WordsReport one = words();
     one.frames.pop_back();
-    draw_words(one, folder.path() / "one.png");
-    draw_words(one, folder.path() / "one.svg");
+    draw_words(one, "lockflow", folder.path() / "one.png");
+    draw_words(one, "lockflow", folder.path() / "one.svg");
     auto size_of = [](const std::string& png) {  // IHDR (PNG specification §11.2.2)
         auto number = [&](std::size_t at) {
             return static_cast<unsigned>(static_cast<unsigned char>(png[at + 2])) << 8 |
@@ -251,8 +251,8 @@ TEST(WordsFigure, HasEachWordAndEachFrame) {
     EXPECT_GT(single.second, 200u);
     std::string svg = folder.read("one.svg");
     EXPECT_TRUE(says(svg, "<svg") && says(svg, "</svg>"));
-    EXPECT_THROW(draw_words(one, folder.path() / "one.gif"), RequestError);
-    EXPECT_THROW(draw_words(one, "/nowhere/one.png"), FileError);
+    EXPECT_THROW(draw_words(one, "lockflow", folder.path() / "one.gif"), RequestError);
+    EXPECT_THROW(draw_words(one, "lockflow", "/nowhere/one.png"), FileError);
 }
 
 TEST(RegionsText, SizesAndShares) {

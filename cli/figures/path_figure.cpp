@@ -1,11 +1,11 @@
-#include "cli/path_figure.h"
+#include "cli/figures/path_figure.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <vector>
 
-#include "cli/figure.h"
+#include "cli/figures/pen.h"
 
 namespace lantern::cli {
 namespace {
@@ -73,11 +73,12 @@ void draw_box(Pen& pen, const Box& box, double y) {
 
 }  // namespace
 
-void draw_path(const HeapPathReport& report, const std::filesystem::path& file) {
+void draw_path(const HeapPathReport& report, const std::string& caption,
+               const std::filesystem::path& file) {
     std::vector<Box> boxes = boxes_of(report);
     double height =
         kPathTop + static_cast<double>(boxes.size()) * (kBoxHeight + kArrow) - kArrow + kPathSide;
-    write_figure(file, 2 * kPathSide + kWidth, height, [&](Pen& pen) {
+    write_figure(file, 2 * kPathSide + kWidth, height, caption, [&](Pen& pen) {
         pen.strong_text(kPathSide, 38, fmt::format("what keeps {:#x}", report.block.address), 17,
                         kInk);
         pen.text(kPathSide, 58, "each box holds the pointer that leads to the next", 11, kFaint);

@@ -9,6 +9,7 @@ namespace lantern::cli {
 
 // The ending of the file picks the form: .svg or .png. Throws RequestError where nothing was
 // written down over time, FileError.
-void draw_places(const HeapPlacesReport& report, const std::filesystem::path& file);
+void draw_places(const HeapPlacesReport& report, const std::string& caption,
+                 const std::filesystem::path& file);
 
 }  // namespace lantern::cli

@@ -1,11 +1,12 @@
-#include "cli/places_figure.h"
+#include "cli/figures/places_figure.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "cli/figure.h"
+#include "cli/figures/axis.h"
+#include "cli/figures/pen.h"
 #include "core/support/error.h"
 
 namespace lantern::cli {
@@ -30,14 +31,6 @@ std::string short_bytes(double bytes) {
         ++unit;
     }
     return fmt::format("{:.0f} {}", bytes, units[unit]);
-}
-
-// 1, 2 or 5 times a power of ten: so that about so many steps fill the range.
-double round_step(double range, int steps) {
-    double raw = range / steps, power = std::pow(10, std::floor(std::log10(raw)));
-    for (double each : {1.0, 2.0, 5.0})
-        if (raw <= each * power) return each * power;
-    return 10 * power;
 }
 
 class PlacesPicture {
@@ -79,15 +72,11 @@ class PlacesPicture {
     double y_of(double bytes) const { return kTimeBase - bytes / most_ * (kTimeBase - kTimeTop); }
 
     void draw_grid(Pen& pen) const {
-        double step = round_step(most_, 5);
-        for (double bytes = 0; bytes <= most_; bytes += step) {
+        for (double bytes : axis_along(0, most_, 5).ticks) {
             pen.fill(kTimeLeft, y_of(bytes) - 0.5, kTimeWidth - kTimeLeft - kTimeRight, 1, kGrid);
-            std::string words = short_bytes(bytes);
-            pen.text(kTimeLeft - 10 - pen.width_of(words, kTimeLetters), y_of(bytes) + 4, words,
-                     kTimeLetters, kFaint);
+            pen.text_to(kTimeLeft - 10, y_of(bytes) + 4, short_bytes(bytes), kTimeLetters, kFaint);
         }
-        double time = round_step(end_ - begin_, 8);
-        for (double at = std::ceil(begin_ / time) * time; at <= end_; at += time)
+        for (double at : axis_along(begin_, end_, 8).ticks)
             pen.text(x_of(at), kTimeBase + 20, fmt::format("{:g} s", std::round(at * 1e6) / 1e6),
                      kTimeLetters, kFaint);
     }
@@ -151,12 +140,13 @@ class PlacesPicture {
 
 }  // namespace
 
-void draw_places(const HeapPlacesReport& report, const std::filesystem::path& file) {
+void draw_places(const HeapPlacesReport& report, const std::string& caption,
+                 const std::filesystem::path& file) {
     if (report.over_time.empty())
         throw RequestError("too little was asked for to be drawn over time",
                            "heap places tells what lives now");
     PlacesPicture picture(report);
-    write_figure(file, kTimeWidth, picture.height(), [&](Pen& pen) { picture.draw(pen); });
+    write_figure(file, kTimeWidth, picture.height(), caption, [&](Pen& pen) { picture.draw(pen); });
 }
 
 }  // namespace lantern::cli

@@ -10,6 +10,7 @@ namespace lantern::cli {
 
 // The ending of the file picks the form: .svg or .png. Throws RequestError for another ending,
 // FileError when it cannot be written.
-void draw_words(const WordsReport& report, const std::filesystem::path& file);
+void draw_words(const WordsReport& report, const std::string& caption,
+                const std::filesystem::path& file);
 
 }  // namespace lantern::cli

@@ -1,4 +1,4 @@
-#include "cli/words_figure.h"
+#include "cli/figures/words_figure.h"
 
 #include <fmt/format.h>
 
@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "cli/figure.h"
+#include "cli/figures/pen.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {
@@ -145,9 +145,17 @@ class Picture {
                   11, word.warning.empty() ? kFaint : Colour{0.72, 0.15, 0.10});
     }
 
+    bool occurs(WordKind kind) const {
+        return std::ranges::any_of(report_.frames, [&](const StackFrameWords& frame) {
+            return std::ranges::any_of(
+                frame.words, [&](const StackWord& word) { return word.kind == kind; });
+        });
+    }
+
     void draw_legend(double y, double width) {
         double x = kSide;
         for (const Look& look : kLooks) {
+            if (!occurs(look.kind)) continue;
             double room = 26 + pen_.width_of(look.meaning, 11) + 18;
             if (x + room > width - kSide) {
                 x = kSide;
@@ -165,7 +173,8 @@ class Picture {
 
 }  // namespace
 
-void draw_words(const WordsReport& report, const std::filesystem::path& file) {
+void draw_words(const WordsReport& report, const std::string& caption,
+                const std::filesystem::path& file) {
     std::size_t frames = std::min(report.frames.size(), kMostFrames);
     double tallest = 4 * kWordHeight;
     for (std::size_t i = 0; i < frames; ++i)
@@ -173,7 +182,8 @@ void draw_words(const WordsReport& report, const std::filesystem::path& file) {
     double width = 2 * kSide + static_cast<double>(frames) * kFrameWidth +
                    static_cast<double>(frames - 1) * kGap;
     double height = kTop + tallest + kBottom + (frames == 1 ? 20 : 0);
-    write_figure(file, width, height, [&](Pen& pen) { Picture(report, pen).draw(width, height); });
+    write_figure(file, width, height, caption,
+                 [&](Pen& pen) { Picture(report, pen).draw(width, height); });
 }
 
 }  // namespace lantern::cli

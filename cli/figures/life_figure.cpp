@@ -1,10 +1,10 @@
-#include "cli/life_figure.h"
+#include "cli/figures/life_figure.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 
-#include "cli/figure.h"
+#include "cli/figures/pen.h"
 #include "core/support/error.h"
 
 namespace lantern::cli {
@@ -79,9 +79,17 @@ class LifePicture {
         return kLifeSide + kSource + kAddress + static_cast<double>(lane) * (kLane + kLifeGap);
     }
 
+    bool occurs(PlaceKind kind) const {
+        return std::ranges::any_of(life_.lanes, [&](const VariableLane& lane) {
+            return std::ranges::any_of(
+                lane.stretches, [&](const LifeStretch& stretch) { return stretch.kind == kind; });
+        });
+    }
+
     void draw_legend(Pen& pen) const {
         double x = kLifeSide;
         for (const LifeLook& look : kLifeLooks) {
+            if (!occurs(look.kind)) continue;
             pen.box(x, 54, 14, 12, look.fill);
             pen.text(x + 20, 64, look.meaning, kSmallLetters, kFaint);
             x += 38 + pen.width_of(look.meaning, kSmallLetters);
@@ -146,13 +154,15 @@ class LifePicture {
 
 }  // namespace
 
-void draw_life(const VariableLife& life, const std::filesystem::path& file) {
+void draw_life(const VariableLife& life, const std::string& caption,
+               const std::filesystem::path& file) {
     if (life.instructions.size() > kMostInstructions)
         throw RequestError(fmt::format("{} has {} instructions, too many for a picture",
                                        life.function, with_thousands(life.instructions.size())),
                            "explain tells the same as a table");
     LifePicture picture(life);
-    write_figure(file, picture.width(), picture.height(), [&](Pen& pen) { picture.draw(pen); });
+    write_figure(file, picture.width(), picture.height(), caption,
+                 [&](Pen& pen) { picture.draw(pen); });
 }
 
 }  // namespace lantern::cli
