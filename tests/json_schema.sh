@@ -111,6 +111,11 @@ threads
 drop 3
 drop 4
 continue
+draw lower
+draw lower keep early
+draw lower since early
+draw lower.gates
+draw lower.gates histogram
 notes
 breakpoints
 restart

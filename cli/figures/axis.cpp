@@ -53,7 +53,7 @@ Axis axis_around(double low, double high, int ticks) {
     constexpr double kNearZero = 0.4;  // of the range
     if (is_never_below && low <= kNearZero * high) low = 0;
     if (is_never_above && high >= kNearZero * low) high = 0;
-    double step = round_step(high - low, ticks);
+    double step = round_step(high - low, ticks) / 2;  // the ends may lie between two ticks
     Axis axis;
     axis.low = std::floor(low / step + 1e-9) * step;
     axis.high = std::ceil(high / step - 1e-9) * step;

@@ -58,7 +58,10 @@ RowLook look_of(const StructureRow& row) {
     if (look.is_bad) look.words = "✕ " + look.words;
     if (!row.remark.empty()) look.words += (look.words.empty() ? "" : "  ") + row.remark;
     if (!row.into.empty()) look.words += (look.words.empty() ? "" : "  ") + ("to " + row.into);
-    if (!row.before.empty()) look.words = row.before + " → " + look.words;
+    if (!row.before.empty() && row.to)
+        look.words += (look.words.empty() ? "" : "  ") + ("was " + row.before);
+    else if (!row.before.empty() && row.before != row.value)
+        look.words = row.before + " → " + look.words;
     return look;
 }
 
@@ -254,10 +257,19 @@ class StructurePicture {
         double there_right = there.x + blocks_[to].width;
         bool is_right = there.x >= right;
         bool is_left = there_right <= left;
-        bool is_next_line = is_left && is_in_chain(from) && is_in_chain(to) &&
-                            there.y > places_[from].y + blocks_[from].height / 2;
-        add_root({is_right || is_next_line ? right : is_left ? left + 6 : right, y});
-        if (is_next_line) return arrow_to_next_line(pen, {right, y}, landing(to, into, false));
+        if (is_in_chain(from) && is_in_chain(to) && from != to) {
+            bool is_below = there.y > places_[from].y + blocks_[from].height / 2;
+            bool is_above = there.y + blocks_[to].height < places_[from].y;
+            if (is_below && is_left) {
+                add_root({right, y});
+                return arrow_to_next_line(pen, {right, y}, landing(to, into, false));
+            }
+            if (is_above && is_right) {
+                add_root({left + 6, y});
+                return arrow_to_line_before(pen, from, {left, y}, landing(to, into, true));
+            }
+        }
+        add_root({is_left ? left + 6 : right, y});
         if (is_right || is_left) {
             Point begin{is_right ? right : left, y}, end = landing(to, into, is_left);
             double pull = std::clamp(std::abs(end.x - begin.x) / 2, 24.0, 160.0);
@@ -294,6 +306,14 @@ class StructurePicture {
                   {end.x - 6, end.y}},
                  1.3, kStructureArrow);
         pen.head({end.x - 10, end.y}, end, kStructureArrow);
+    }
+
+    void arrow_to_line_before(Pen& pen, std::size_t from, Point begin, Point end) const {
+        double line = places_[from].y - kStructureLineGap / 2 + 8,
+               out = begin.x - kStructureSide / 2 - 5, in = end.x + kStructureGap / 3 + 6;
+        pen.line({begin, {out, begin.y}, {out, line}, {in, line}, {in, end.y}, {end.x + 6, end.y}},
+                 1.3, kStructureArrow);
+        pen.head({end.x + 10, end.y}, end, kStructureArrow);
     }
 
     void draw_block(Pen& pen, std::size_t i) const {

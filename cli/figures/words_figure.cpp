@@ -147,8 +147,8 @@ class Picture {
 
     bool occurs(WordKind kind) const {
         return std::ranges::any_of(report_.frames, [&](const StackFrameWords& frame) {
-            return std::ranges::any_of(
-                frame.words, [&](const StackWord& word) { return word.kind == kind; });
+            return std::ranges::any_of(frame.words,
+                                       [&](const StackWord& word) { return word.kind == kind; });
         });
     }
 

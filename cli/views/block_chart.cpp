@@ -47,7 +47,7 @@ std::string block_chart(const std::vector<std::optional<double>>& values, const 
         std::max<std::size_t>(1, std::min<std::size_t>(4, (room - kBeside) / columns.size()));
     std::string out;
     for (int row = kRows - 1; row >= 0; --row) {
-        bool is_labelled = row == kRows - 1 || row == 0 || row == kRows / 2;
+        bool is_labelled = row == kRows - 1 || row == 0 || row == kRows / 2 - 1;
         double at = axis.low + (axis.high - axis.low) * (row == 0 ? 0 : row + 1.0) / kRows;
         std::string line = fmt::format("{:>10} ", is_labelled ? fmt::format("{:.5g}", at) : "");
         for (const auto& column : columns) {

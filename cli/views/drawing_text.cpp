@@ -32,7 +32,10 @@ std::string row_words(const StructureRow& row, const Style& style) {
                   row.state == PointerState::too_small;
     if (is_bad) words = style.warning("× " + words);
     if (!row.remark.empty()) words += "  " + (is_bad ? style.warning(row.remark) : row.remark);
-    if (!row.before.empty()) words = style.changed(row.before + " → ") + words;
+    if (!row.before.empty() && row.to)
+        words += style.changed("  was " + escape_for_display(row.before));
+    else if (!row.before.empty() && row.before != row.value)
+        words = style.changed(escape_for_display(row.before) + " → ") + words;
     return words;
 }
 

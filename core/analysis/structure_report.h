@@ -68,8 +68,8 @@ struct StructureReport {
 struct StructureWish {
     std::string expression;
     unsigned depth = ~0u;  // arrows
-    unsigned limit = 60;    // boxes
-    bool raw = false;       // library types as they lie in memory
+    unsigned limit = 60;   // boxes
+    bool raw = false;      // library types as they lie in memory
 };
 
 // A list by its meaning, whose elements are drawn one behind the other.

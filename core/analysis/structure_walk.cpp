@@ -8,7 +8,8 @@
 #include <map>
 
 #include "core/analysis/figure_caption.h"
-#include "core/analysis/structure_report.h"
+#include "core/analysis/structure_parts.h"
+#include "core/analysis/structure_types.h"
 #include "core/heap/heap.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -25,17 +26,6 @@ constexpr std::size_t kMostCounted = 10'000;  // boxes behind the limit
 constexpr std::size_t kValueWidth = 48;       // characters
 constexpr unsigned kDeepestPart = 12;         // structures within structures
 
-bool is_pointer(const Type& type) {
-    return type.kind == TypeKind::pointer || type.kind == TypeKind::reference;
-}
-
-// A pointer whose target is drawn, not written: not to text, code, or what has no known layout.
-bool is_followed(const Type& type) {
-    if (!is_pointer(type)) return false;
-    const Type& target = plain(target_of(type));
-    return target.size != 0 && !is_character(target) && target.kind != TypeKind::function;
-}
-
 class StructureWalk {
   public:
     StructureWalk(const Moment& moment, const StructureWish& wish)
@@ -43,7 +33,8 @@ class StructureWalk {
           moment_(moment),
           reader_(moment.target()),
           heap_(read_small_heap(moment.target())),
-          limits_(moment.view_limits()) {
+          limits_(moment.view_limits()),
+          types_(wish.raw) {
         limits_.raw = wish.raw;
         limits_.children = 8;
         limits_.depth = 3;
@@ -82,7 +73,7 @@ class StructureWalk {
         found.value = value;
         found.facts.number = static_cast<unsigned>(found_.size());
         found.facts.depth = depth;
-        found.facts.title = type_text(*value.type);
+        found.facts.title = title_of(*value.type);
         if (value.in_register) found.facts.address = "in a register";
         if (value.address) {
             found.facts.address = fmt::format("{:#x}", value.address->value);
@@ -138,11 +129,11 @@ class StructureWalk {
     void add(const std::string& name, const Value& value, unsigned level) {
         const Type& type = plain(*value.type);
         if (!value.is_available() || level > kDeepestPart) return plain_row(name, value);
-        if (is_pointer(type)) {
+        if (is_pointer_type(type)) {
             if (!is_followed(type)) return plain_row(name, value);
             return add_pointer(name, reader_.pointed_at(value), target_of(type), "");
         }
-        if (level > 0 && !leads(type, 0)) return plain_row(name, value);
+        if (level > 0 && !types_.leads(type)) return plain_row(name, value);
         if (!wish_.raw && add_as_meant(name, value, level)) return;
         if (type.kind == TypeKind::array) return add_elements(name, value, level);
         if (type.kind == TypeKind::structure || type.kind == TypeKind::union_)
@@ -162,15 +153,17 @@ class StructureWalk {
         bool is_rust = plain(*value.type).is_rust;
         for (const Member& member : plain(*value.type).members()) {
             if (member.is_artificial && !is_rust) continue;
-            std::string part = member.is_base_class ? "" : member.name;
-            if (member.is_base_class && plain(*member.type).members().empty()) continue;
-            add(joined(name, part), reader_.member(value, member), level + 1);
+            Value part = reader_.member(value, member);
+            if (member.is_base_class)
+                add_members(name, part, level + 1);
+            else
+                add(joined(name, member.name), part, level + 1);
         }
     }
 
     void add_elements(const std::string& name, const Value& value, unsigned level) {
         std::uint64_t count = plain(*value.type).count.value_or(0);
-        if (!leads(*plain(*value.type).target, 0)) return plain_row(name, value);
+        if (!types_.leads(target_of(plain(*value.type)))) return plain_row(name, value);
         for (std::uint64_t i = 0; i < count; ++i) {
             if (i >= kMostBoxRows) {
                 found_[box_].facts.more_rows += count - i;
@@ -325,8 +318,7 @@ class StructureWalk {
         std::uint64_t room = block->end() - address.value, needed = plain(pointee).size;
         if (!block->is_in_use() || room >= needed) return {};
         state = PointerState::too_small;
-        return fmt::format("the block there has {} bytes, {} needs {}", room, type_text(pointee),
-                           needed);
+        return fmt::format("block of {} bytes, {} needs {}", room, title_of(pointee), needed);
     }
 
     void lead(std::size_t row, RunAddress address, const Type& pointee) {
@@ -361,46 +353,13 @@ class StructureWalk {
             --behind;
             const Found& found = found_[behind->second];
             std::uint64_t offset = address.value - *found.begin;
-            if (offset == 0 && type_text(*found.value.type) == type_text(pointee))
+            if (offset == 0 && title_of(*found.value.type) == title_of(pointee))
                 return std::pair{behind->second, std::string()};
             if (offset + plain(pointee).size > found.size || found.facts.is_start) continue;
             std::string part = part_at_offset(*found.value.type, offset, pointee);
             return std::pair{behind->second, part.starts_with('.') ? part.substr(1) : part};
         }
         return std::nullopt;
-    }
-
-    // Whether something in a value of the type is drawn as an arrow.
-    bool leads(const Type& given, unsigned depth) {
-        const Type& type = plain(given);
-        if (depth > kDeepestPart) return false;
-        if (is_pointer(type)) return is_followed(type);
-        if (type.kind == TypeKind::array) return leads(target_of(type), depth + 1);
-        if (type.kind != TypeKind::structure && type.kind != TypeKind::union_) return false;
-        auto known = leads_.find(&type);
-        if (known != leads_.end()) return known->second;
-        leads_[&type] = false;
-        bool result = false;
-        if (!wish_.raw && library_view(type)) {
-            std::string family = family_name(type.full_name());
-            bool is_owner = family.find("_ptr") != std::string::npos || family.ends_with("::Rc") ||
-                            family.ends_with("::Arc") || family.ends_with("::Box") || is_list(type);
-            bool is_text = family.find("string") != std::string::npos ||
-                           family.ends_with("String") || family.ends_with("str");
-            result =
-                is_owner || (!is_text && std::ranges::any_of(type.arguments(), [&](auto& each) {
-                    return each.type && leads(*each.type, depth + 1);
-                }));
-        } else {
-            auto is_leading = [&](const Member& member) {
-                return member.type && !(member.is_artificial && !type.is_rust) &&
-                       leads(*member.type, depth + 1);
-            };
-            result = std::ranges::any_of(type.members(), is_leading);
-            for (const Variant& variant : type.variants())
-                result = result || std::ranges::any_of(variant.members, is_leading);
-        }
-        return leads_[&type] = result;
     }
 
     // ---- the end
@@ -412,7 +371,12 @@ class StructureWalk {
         std::size_t shown = std::min<std::size_t>(found_.size(), wish_.limit);
         for (std::size_t i = shown; i < found_.size(); ++i)
             ++found_[found_[i].owner.box].facts.rows[found_[i].owner.row].behind;
-        for (std::size_t i = 0; i < shown; ++i) report.boxes.push_back(std::move(found_[i].facts));
+        std::vector<Value> values;
+        for (std::size_t i = 0; i < shown; ++i) {
+            report.boxes.push_back(std::move(found_[i].facts));
+            values.push_back(std::move(found_[i].value));
+        }
+        report.boxes = without_parts(std::move(report.boxes), values);
         report.cut = found_.size() - shown;
         report.is_counted = is_counted_;
         recognise_shape(report);
@@ -427,18 +391,12 @@ class StructureWalk {
     std::deque<Found> found_;
     std::multimap<std::uint64_t, std::size_t> by_address_;
     std::map<std::uint64_t, std::pair<std::size_t, std::string>> parts_;
-    std::map<const Type*, bool> leads_;
+    FollowedTypes types_;
     std::size_t box_ = 0;  // whose rows are filled
     bool is_counted_ = true;
 };
 
 }  // namespace
-
-bool is_list(const Type& type) {
-    std::string family = family_name(plain(type).full_name());
-    return family == "std::list" || family == "std::forward_list" ||
-           family.ends_with("::LinkedList");
-}
 
 StructureReport report_structure(const Moment& moment, const StructureWish& wish,
                                  const Value& value) {

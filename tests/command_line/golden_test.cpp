@@ -181,6 +181,28 @@ TEST(Golden, ValuesOfOptimisedCode) {
                            "breakpoints", "pin kept", "pin", "signals", "threads"});
 }
 
+TEST(Golden, DrawnInATerminal) {
+    expect_golden_session(
+        "drawn", "drawn-gcc",
+        {"pause at stop_here", "launch", "out", "draw head keep early", "draw keepers",
+         "draw bad limit 3", "draw field", "draw readings", "draw tallies histogram",
+         "pause at stop_later", "continue", "out", "draw head since early",
+         "note at drawn.cpp:105 row, row * 100", "restart", "continue", "plot"});
+}
+
+TEST(Golden, SmallPictures) {
+    TemporaryFolder folder;
+    std::string craft = (folder.path() / "craft.svg").string(),
+                ragged = (folder.path() / "ragged.svg").string();
+    debug(fixture("drawn-gcc"), {"pause at stop_here", "launch", "out", "draw craft as " + craft,
+                                 "draw ragged as " + ragged});
+    for (const char* name : {"craft", "ragged"}) {
+        std::string svg = folder.read(std::string(name) + ".svg");
+        svg = std::regex_replace(svg, std::regex("[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9:]{8}"), "WHEN");
+        expect_golden(std::string("picture_") + name, svg);
+    }
+}
+
 TEST(Golden, AScriptThatStops) {
     expect_golden_session("script_stops", "locks-gcc-O0-dwarf5-pie",
                           {"reach fill", "value no_such_name", "locals", "stack"});

@@ -1,0 +1,79 @@
+#include "core/analysis/structure_parts.h"
+
+#include <map>
+#include <optional>
+
+#include "core/values/object_part.h"
+
+namespace lantern {
+namespace {
+
+struct Whole {
+    std::size_t box = 0;
+    std::string part;  // of it
+};
+
+class Wholes {
+  public:
+    Wholes(const std::vector<StructureBox>& boxes, const std::vector<Value>& values)
+        : values_(values) {
+        for (std::size_t i = 0; i < boxes.size(); ++i)
+            if (values[i].address && !boxes[i].is_start) by_address_.emplace(begin(i), i);
+    }
+
+    // The smallest box that holds this one, where it is not the first.
+    std::optional<Whole> of(std::size_t part) const {
+        constexpr int kNeighbours = 6;  // boxes that may begin before it and hold it
+        if (part == 0 || !values_[part].address) return std::nullopt;
+        auto at = by_address_.upper_bound(begin(part));
+        for (int i = 0; i < kNeighbours && at != by_address_.begin(); ++i) {
+            --at;
+            std::size_t whole = at->second;
+            bool holds =
+                size(whole) > size(part) && begin(part) + size(part) <= begin(whole) + size(whole);
+            if (!holds) continue;
+            std::string name = part_at_offset(*values_[whole].type, begin(part) - begin(whole),
+                                              *values_[part].type);
+            return Whole{whole, name.starts_with('.') ? name.substr(1) : name};
+        }
+        return std::nullopt;
+    }
+
+  private:
+    std::uint64_t begin(std::size_t i) const { return values_[i].address->value; }
+    std::uint64_t size(std::size_t i) const { return plain(*values_[i].type).size; }
+
+    const std::vector<Value>& values_;
+    std::multimap<std::uint64_t, std::size_t> by_address_;
+};
+
+}  // namespace
+
+std::vector<StructureBox> without_parts(std::vector<StructureBox> boxes,
+                                        const std::vector<Value>& values) {
+    Wholes wholes(boxes, values);
+    std::vector<std::optional<Whole>> whole(boxes.size());
+    std::vector<unsigned> numbers(boxes.size(), 0);
+    unsigned count = 0;
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+        whole[i] = wholes.of(i);
+        if (!whole[i]) numbers[i] = ++count;
+    }
+    std::vector<StructureBox> kept;
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+        if (whole[i]) continue;
+        StructureBox& box = boxes[i];
+        box.number = numbers[i];
+        for (StructureRow& row : box.rows) {
+            if (!row.to) continue;
+            std::size_t to = row.to - 1;
+            for (; whole[to]; to = whole[to]->box)  // each is larger than the one before
+                row.into = whole[to]->part;
+            row.to = numbers[to];
+        }
+        kept.push_back(std::move(box));
+    }
+    return kept;
+}
+
+}  // namespace lantern
