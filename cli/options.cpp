@@ -96,9 +96,8 @@ cxxopts::Options description() {
         "SIDE:…")("within", "compare: only while this function runs", cxxopts::value<std::string>(),
                   "FUNCTION")("functions", "compare: only these functions",
                               cxxopts::value<std::string>(), "PATTERN")(
-        "thread", "compare: only the thread of this number or name",
-        cxxopts::value<std::string>(), "N|NAME")(
-        "once", "compare: run each build once, and leave open what differs by itself")(
+        "thread", "compare: only the thread of this number or name", cxxopts::value<std::string>(),
+        "N|NAME")("once", "compare: run each build once, and leave open what differs by itself")(
         "allow-calls", "expressions may run functions of the program")(
         "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
         "own")("random-addresses", "leave address randomisation on")(

@@ -9,7 +9,7 @@ say() { printf '\n== %s\n' "$*"; }
 # What a plain Debian 12 needs to build and run, and what the tests use besides.
 build_packages=(ca-certificates g++ cmake ninja-build pkg-config libc6-dev libfmt-dev libspdlog-dev libcxxopts-dev nlohmann-json3-dev
     libelf-dev zlib1g-dev libdeflate-dev libzstd-dev liblzma-dev libmd-dev libiberty-dev libdebuginfod-dev libtomlplusplus-dev libyaml-cpp-dev libzydis-dev libedit-dev libcairo2-dev libgraphviz-dev fonts-dejavu-core)
-test_packages=(gcc clang clang-format libc++-dev libc++abi-dev lld dwz debuginfod binutils libgtest-dev libbenchmark-dev python3 python3-jsonschema procps python3-dev)
+test_packages=(gcc clang clang-format libc++-dev libc++abi-dev lld dwz debuginfod binutils libgtest-dev libbenchmark-dev python3 python3-jsonschema procps python3-dev chromium)
 
 fuzz_packages=(clang libclang-rt-14-dev)
 

@@ -65,6 +65,11 @@ memory 0 count 4
 memory keep before &global_count count 4
 memory fill &global_count count 4 with 05
 memory compare before
+draw lower
+draw lower keep early
+draw lower since early
+draw lower.gates
+draw lower.gates histogram
 find bytes 05 05 in all limit 3
 regions
 words 2
@@ -111,12 +116,8 @@ threads
 drop 3
 drop 4
 continue
-draw lower
-draw lower keep early
-draw lower since early
-draw lower.gates
-draw lower.gates histogram
 notes
+plot
 breakpoints
 restart
 drop all

@@ -140,17 +140,17 @@ constexpr Command kCommands[] = {
      "The breakpoint stays in the list and stops nothing.", run_off, Completes::number},
     {"on", "on N … | on all", "wake them again", kStopping, "", run_on, Completes::number},
     {"drop", "drop N … | drop all", "remove them", kStopping, "", run_drop, Completes::number},
-    {"draw",
-     "draw EXPR [raw] [depth N] [limit N] [keep NAME] [since NAME] [of MEMBER] [every N] "
-     "[histogram] [as FILE] | draw stack|threads|regions|code [FUNCTION] as FILE",
+    {"draw", "draw EXPR … [as FILE] | draw stack|threads|regions|code [FUNCTION] as FILE",
      "draw what hangs together by pointers, numbers, the process", kLooking,
      "FILE ends in .svg, .png, or .dot; without one it is told here.\n"
-     "A pointer, an owner, a list, a structure: boxes with their members, arrows to what they lead "
+     "draw EXPR [raw] [depth N] [limit N] [keep NAME] [since NAME]: a pointer, an owner, a list, a "
+     "structure: boxes with their members, arrows to what they lead "
      "to, chains along lines, trees from their root. Pointers that are null, lead to memory that "
      "is "
      "not mapped or was freed, or to a block too small for what they are for, say so. keep NAME "
      "keeps the drawing, since NAME marks what is new, changed and gone since then.\n"
-     "An array or container of numbers: a line; of rows of numbers: a field of tones; histogram: "
+     "draw EXPR [of MEMBER] [every N] [histogram]: an array or container of numbers: a line; of "
+     "rows of numbers: a field of tones; histogram: "
      "how often each number occurs. of MEMBER: that member of each element; every N: one of N.\n"
      "stack: the calls with their frames' sizes; threads: who waits for whom; regions: the address "
      "space with the pointers of this frame; code FUNCTION: its blocks with their lines.",

@@ -149,9 +149,12 @@ std::string png_figure(double width, double height, const std::vector<Shape>& sh
     return content;
 }
 
-void draw_with_caption(Pen& pen, double height, const std::string& caption, const Drawing& draw) {
+void draw_with_caption(Pen& pen, double width, double height, const std::string& caption,
+                       const Drawing& draw) {
     draw(pen);
-    pen.text(kCaptionSide, height + kCaptionRoom - 10, caption, kCaptionLetters, kFaint);
+    pen.text(kCaptionSide, height + kCaptionRoom - 10,
+             pen.fitted(caption, width - 2 * kCaptionSide, kCaptionLetters), kCaptionLetters,
+             kFaint);
 }
 
 double with_caption(double height, const std::string& caption) {
@@ -163,7 +166,7 @@ double with_caption(double height, const std::string& caption) {
 std::string svg_figure(double width, double height, const std::string& caption,
                        const Drawing& draw) {
     Pen pen;
-    draw_with_caption(pen, height, caption, draw);
+    draw_with_caption(pen, width, height, caption, draw);
     std::string out = fmt::format(
         "<svg class=\"lantern\" xmlns=\"http://www.w3.org/2000/svg\" width=\"{0:.0f}\" "
         "height=\"{1:.0f}\" viewBox=\"0 0 {0:.0f} {1:.0f}\" role=\"img\" "
@@ -183,7 +186,7 @@ void write_figure(const std::filesystem::path& file, double width, double height
         throw RequestError(fmt::format("{} has no ending that picks a form", file.string()),
                            "end it in .svg or .png");
     Pen pen;
-    draw_with_caption(pen, height, caption, draw);
+    draw_with_caption(pen, width, height, caption, draw);
     write_whole_file(file, png_figure(width, with_caption(height, caption), pen.shapes(), file));
 }
 

@@ -85,7 +85,6 @@ using View =
                  HeapGrowthReport, HeapLifeReport, HeapPlacesReport, HeapRunReport, Diagnosis,
                  SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport,
                  AddressReport, TypeReport, SurveyReport, ComparisonReport, BecameReport,
-                 StructureReport, NumbersReport, PlotReport,
-                 HelpReport, Notice, Failure>;
+                 StructureReport, NumbersReport, PlotReport, HelpReport, Notice, Failure>;
 
 }  // namespace lantern::cli

@@ -8,6 +8,7 @@
 #include <map>
 
 #include "core/analysis/figure_caption.h"
+#include "core/analysis/locals_report.h"
 #include "core/analysis/structure_parts.h"
 #include "core/analysis/structure_types.h"
 #include "core/heap/heap.h"
@@ -24,7 +25,8 @@ namespace {
 constexpr std::size_t kMostBoxRows = 24;      // of a box
 constexpr std::size_t kMostCounted = 10'000;  // boxes behind the limit
 constexpr std::size_t kValueWidth = 48;       // characters
-constexpr unsigned kDeepestPart = 12;         // structures within structures
+constexpr const char* kNotSet = "not set yet: nothing on the way here assigns it";
+constexpr unsigned kDeepestPart = 12;  // structures within structures
 
 class StructureWalk {
   public:
@@ -49,6 +51,8 @@ class StructureWalk {
                                 ? wish_.expression
                                 : fmt::format("{}: {}", wish_.expression, type_text(*root.type));
         first.facts.is_start = is_start;
+        if (assignment_of_name(moment_, wish_.expression) == Assignment::not_yet)
+            first.facts.problem = kNotSet;
         for (std::size_t i = 0; i < found_.size(); ++i) fill(i);
         return report();
     }
@@ -136,8 +140,13 @@ class StructureWalk {
         if (level > 0 && !types_.leads(type)) return plain_row(name, value);
         if (!wish_.raw && add_as_meant(name, value, level)) return;
         if (type.kind == TypeKind::array) return add_elements(name, value, level);
-        if (type.kind == TypeKind::structure || type.kind == TypeKind::union_)
-            return add_members(name, value, level);
+        if (type.kind == TypeKind::structure) return add_members(name, value, level);
+        if (type.kind == TypeKind::union_) {
+            ++unions_;
+            add_members(name, value, level);
+            --unions_;
+            return;
+        }
         plain_row(name, value);
     }
 
@@ -293,6 +302,9 @@ class StructureWalk {
         if (address.value == 0) {
             row->state = PointerState::null;
             row->value = "null";
+        } else if (unions_) {
+            row->value = fmt::format("{:#x}", address.value);
+            row->remark = "of a union: not followed";
         } else if (!moment_.target().read_available(address, std::span(&first, 1))) {
             row->state = PointerState::nowhere;
             row->value = fmt::format("{:#x}", address.value);
@@ -392,6 +404,7 @@ class StructureWalk {
     std::multimap<std::uint64_t, std::size_t> by_address_;
     std::map<std::uint64_t, std::pair<std::size_t, std::string>> parts_;
     FollowedTypes types_;
+    unsigned unions_ = 0;  // around what is added: which of their members is meant is not known
     std::size_t box_ = 0;  // whose rows are filled
     bool is_counted_ = true;
 };

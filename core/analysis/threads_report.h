@@ -20,9 +20,9 @@ struct ThreadRow {
     std::string file;
     std::uint32_t line = 0;
     std::uint64_t address = 0;
-    std::string waits_for;          // a mutex, and whom it belongs to, where that can be told
-    unsigned waits_for_thread = 0;  // the number of the one it belongs to; 0: not known
+    std::string waits_for;  // a mutex, and whom it belongs to, where that can be told
     bool is_selected = false;
+    unsigned waits_for_thread = 0;  // the number of the one it belongs to; 0: not known
 };
 
 struct ThreadsReport {

@@ -19,6 +19,7 @@ Breakpoint entry_wish(const PairedRun& run, unsigned side, const WalkEvent& entr
         walked_entry(*run.symbols[side], *run.pairs.pairs[entry.function].in[side].at(entry.copy));
     wish.place.text = run.pairs.pairs[entry.function].name;
     wish.after = entry.pass - 1;
+    wish.thread = entry.thread;
     return wish;
 }
 

@@ -119,7 +119,8 @@ struct Partings {
 };
 
 // `sites`: null where both are of one build. `unsteady` may be empty. A walk that is still going on
-// is looked at as far as it has come. `thread`: only that one, by its number or name; empty: each for itself.
+// is looked at as far as it has come. `thread`: only that one, by its number or name; empty: each
+// for itself.
 Partings find_parting(const std::array<const Walk*, 2>& walks, CallSites* sites,
                       const std::array<const Unsteady*, 2>& unsteady = {},
                       const std::string& thread = {});

@@ -45,9 +45,9 @@ struct WalkEvent {
     std::uint16_t thread = 0;    // its number, from 1
     std::uint32_t function = 0;  // see above; of a written one nothing
     std::uint16_t copy = 0;      // which of the function's copies
-    std::uint32_t hit = 0;       // of an entry: how often the function has been called, from 1
-    std::uint32_t pass = 0;      // and how often that place has been passed: a loop may begin there
-    std::uint32_t call = 0;      // of a return: the index of its entry among the events
+    std::uint32_t hit = 0;   // of an entry: how often its thread has called the function, from 1
+    std::uint32_t pass = 0;  // and how often that place has been passed: a loop may begin there
+    std::uint32_t call = 0;  // of a return: the index of its entry among the events
     std::uint32_t first_value = 0, values = 0;
     std::uint32_t jumped_from = kNobody;  // the function that left by a jump to this one's entry
     std::uint64_t caller = 0;  // the address behind the call (file address); 0: not in the program

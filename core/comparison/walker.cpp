@@ -244,25 +244,27 @@ void Walker::enter(Followed& followed, ThreadId thread, const Registers& registe
                      static_cast<std::uint64_t>(followed.frame_offset));
     auto& calls = calls_[thread];
     leave_below(calls, frame, thread);
-    ++followed.passes;
+    std::uint16_t number = number_of(thread);
+    std::uint32_t pass = ++followed.passes[number];
     // The same call once more: the compiler has made a loop of it.
     bool is_again = !calls.empty() && calls.back().of == &followed && calls.back().frame == frame;
     if (is_again) return;
     std::uint64_t back = 0;
     process_->read_available(frame - sizeof back,
                              std::as_writable_bytes(std::span(&back, std::size_t{1})));
-    std::uint32_t hit = ++hits_[followed.number];
+    std::uint32_t hit = ++hits_[followed.number][number];
     if (pairs_[followed.number].name == options_.within) ++within_;
     bool is_told = options_.within.empty() || within_;
     bool has_jumped = !calls.empty() && calls.back().frame == frame;
     std::uint32_t jumped_from = has_jumped ? calls.back().of->number : WalkEvent::kNobody;
+    tell_name(thread);
     calls.push_back({&followed, frame, back, events_, is_told});
     if (!is_told) return;
     WalkEvent& event = add(WalkEvent::Kind::entry, thread);
     event.function = followed.number;
     event.hit = hit;
     event.copy = followed.copy;
-    event.pass = followed.passes;
+    event.pass = pass;
     event.jumped_from = jumped_from;
     event.caller = module_->holds(RunAddress(back)) ? module_->to_file(RunAddress(back)).value : 0;
     followed.frame.registers = registers;
@@ -359,6 +361,10 @@ void Walker::fill_below(const Registers& registers) {
     }
 }
 
+std::uint16_t Walker::number_of(ThreadId thread) const {
+    return static_cast<std::uint16_t>(process_->is_alive() ? process_->thread_number(thread) : 0);
+}
+
 // Threads name themselves early in their lives, or never.
 void Walker::tell_name(ThreadId thread) {
     ThreadName& known = names_[thread];
@@ -375,11 +381,9 @@ void Walker::tell_name(ThreadId thread) {
 }
 
 WalkEvent& Walker::add(WalkEvent::Kind kind, ThreadId thread) {
-    if (kind != WalkEvent::Kind::named && process_->is_alive()) tell_name(thread);
     WalkEvent event;
     event.kind = kind;
-    event.thread =
-        static_cast<std::uint16_t>(process_->is_alive() ? process_->thread_number(thread) : 0);
+    event.thread = number_of(thread);
     event.first_value = static_cast<std::uint32_t>(news_.values.size());
     news_.events.push_back(event);
     ++events_;

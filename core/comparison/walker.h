@@ -58,7 +58,7 @@ class Walker {
         std::vector<const Variable*> parameters;  // as the pair names them; null: it has it not
         unsigned frame_register = 0;              // the call frame address is this and an offset
         std::int64_t frame_offset = 0;
-        std::uint32_t passes = 0;
+        std::map<std::uint16_t, std::uint32_t> passes;  // by thread
         Frame frame;
     };
     struct Call {
@@ -86,6 +86,7 @@ class Walker {
     void land(ThreadId thread, const Registers& registers, LandingHook::Kind kind);
     void add_bytes(std::uint64_t address, std::uint64_t length, std::vector<std::byte>& bytes);
     void wrote(ThreadId thread, const Registers& registers, WrittenFrom from);
+    std::uint16_t number_of(ThreadId thread) const;
     void tell_name(ThreadId thread);
     void fill_below(const Registers& registers);
     WalkValue returned(const Call& call, ThreadId thread);
@@ -112,9 +113,10 @@ class Walker {
     std::map<ThreadId, ThreadName> names_;
     std::map<std::pair<std::uint32_t, std::uint64_t>, Returning> returning_;
     std::optional<RunAddress> start_;
-    std::uint32_t events_ = 0;         // so far, also those handed on
-    unsigned within_ = 0;              // calls of the function that is asked for, in all threads
-    std::vector<std::uint32_t> hits_;  // of each function, all copies together
+    std::uint32_t events_ = 0;  // so far, also those handed on
+    unsigned within_ = 0;       // calls of the function that is asked for, in all threads
+    // Of each function, all copies together, by thread.
+    std::vector<std::map<std::uint16_t, std::uint32_t>> hits_;
     Walk news_;
     bool gives_up_ = false;
 };

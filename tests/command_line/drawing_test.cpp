@@ -157,6 +157,15 @@ TEST_P(Structure, PointersThatLeadWrongSaySo) {
     EXPECT_EQ(inside["state"], "leads");
 }
 
+// A pointer that may be something else is not followed, and not called wrong.
+TEST_P(Structure, WhatLiesInAUnionIsNotFollowed) {
+    Json tagged = drawn(GetParam(), "tagged");
+    EXPECT_EQ(tagged["boxes"].size(), 1u) << tagged.dump(1);
+    const Json& row = row_named(tagged["boxes"][0], "either.barge");
+    EXPECT_EQ(row["state"], "no-pointer");
+    EXPECT_EQ(row["remark"], "of a union: not followed");
+}
+
 TEST_P(Structure, ACircleCloses) {
     Json circle = drawn(GetParam(), "circle");
     EXPECT_EQ(circle["boxes"].size(), 3u);
@@ -351,6 +360,13 @@ TEST(Figures, ThousandsOfBoxesAreDrawn) {
         ++boxes;
     EXPECT_EQ(boxes, 2004u) << "the title, the pointer, 2000 barges, two keepers";
     EXPECT_TRUE(ran.says("1 993 more boxes are left out")) << ran.output;
+}
+
+TEST(Figures, WhatIsNotSetYetIsNotFollowed) {
+    Ran ran = debug(fixture("drawn-gcc"), {"reach main", "draw bad", "draw ada"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("not set yet")) << ran.output;
+    EXPECT_FALSE(ran.says("→ 2")) << ran.output;
 }
 
 TEST(Figures, ARefusalTeaches) {

@@ -36,6 +36,14 @@ struct Collier : Craft {
     int coal_t = 22;
     Craft *tows = nullptr;
 };
+union Either {
+    Barge *barge;
+    void (*code)();
+};
+struct Tagged {
+    int kind;
+    Either either;
+};
 struct Wrong {
     Barge *nowhere, *freed, *small, *none;
     Barge **inside;
@@ -99,6 +107,8 @@ int main(int count, char **words) {
     Barge *circle = new Barge{8, nullptr, nullptr, nullptr};
     circle->next = new Barge{9, nullptr, circle, nullptr};
     Wrong wrong{reinterpret_cast<Barge *>(0x41414141), gone, reinterpret_cast<Barge *>(std::malloc(16)), nullptr, &head->next};
+    Tagged tagged{1, {}};
+    tagged.either.code = reinterpret_cast<void (*)()>(&basin);
     Wrong *bad = &wrong;
     delete gone;
     for (int row = 0; row < 5; ++row)

@@ -5,9 +5,9 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/disassemble_file.h"
+#include "cli/figures/words_figure.h"
 #include "cli/views/json.h"
 #include "cli/views/text.h"
-#include "cli/figures/words_figure.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"
 #include "tests/testing/views.h"
