@@ -33,7 +33,9 @@ std::string summary_of(const NumbersReport& report) {
         out += fmt::format("; {} not a number", with_thousands(report.not_numbers));
     if (report.infinite) out += fmt::format("; {} infinite", with_thousands(report.infinite));
     if (report.filled) out += fmt::format("; {} {}", with_thousands(report.filled), report.fill);
-    if (report.left_out) out += fmt::format("; {} more left out", with_thousands(report.left_out));
+    if (report.left_out)
+        out += fmt::format("; {} more{} left out", with_thousands(report.left_out),
+                           report.is_field() ? " rows" : "");
     return out;
 }
 
@@ -257,7 +259,9 @@ class FieldPicture {
                 kFaint);
         if (together_ > 1)
             pen.text(kNumbersLeft, top + cell_ * static_cast<double>(shown_rows_) + 20,
-                     fmt::format("each cell is {0} × {0} numbers: the first of them", together_),
+                     fmt::format("each cell is the mean of {0} × {0} numbers, or marked where one "
+                                 "of them is none",
+                                 together_),
                      10.5, kFaint);
         draw_scale(pen, top);
     }
@@ -277,15 +281,14 @@ class FieldPicture {
     }
 
     void draw_cell(Pen& pen, std::size_t row, std::size_t column, double top) const {
-        std::size_t at = row * together_ * columns_ + column * together_;
         double x = kNumbersLeft + static_cast<double>(column) * cell_,
                y = top + static_cast<double>(row) * cell_;
-        NumberMark mark = report_.marks[at];
+        auto [mark, value] = cell_of(report_, row, column, together_);
         if (mark == NumberMark::sound) {
-            double share = share_of(report_.values[at]);
+            double share = share_of(value);
             pen.fill(x, y, cell_ + 0.3, cell_ + 0.3, tone(share));
-            std::string words = report_.is_whole ? fmt::format("{:.0f}", report_.values[at])
-                                                 : fmt::format("{:.3g}", report_.values[at]);
+            std::string words =
+                report_.is_whole ? fmt::format("{:.0f}", value) : fmt::format("{:.3g}", value);
             if (pen.width_of(words, 10.5) + 4 <= cell_)
                 pen.text_around(x + cell_ / 2, y + cell_ / 2 + 4, words, 10.5,
                                 share > 0.5 ? kPaper : kInk);
@@ -293,7 +296,7 @@ class FieldPicture {
         }
         pen.fill(x, y, cell_ + 0.3, cell_ + 0.3, kPaper);
         if (mark != NumberMark::missing)
-            draw_cross(pen, x + cell_ / 2, y + cell_ / 2, std::min(cell_ / 3, 6.0),
+            draw_cross(pen, x + cell_ / 2, y + cell_ / 2, std::clamp(cell_ / 3, 2.0, 6.0),
                        colour_of(mark));
     }
 

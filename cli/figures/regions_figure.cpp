@@ -159,20 +159,21 @@ void draw_regions(const RegionsDrawing& drawing, const std::filesystem::path& fi
             pen.text(at + 22, y + 36, kind->words, 10.5, kInk);
             at += 44 + pen.width_of(kind->words, 10.5);
         }
-        std::string nowhere;
+        std::vector<std::string> nowhere, null;
         for (const auto& pointer : drawing.pointers) {
             bool is_shown = std::ranges::any_of(boxes, [&](const RegionBox& box) {
                 return pointer.to >= box.begin && pointer.to < box.end;
             });
-            if (!is_shown)
-                nowhere += fmt::format("{}{} = {}", nowhere.empty() ? "" : ", ", pointer.name,
-                                       pointer.to ? fmt::format("{:#x}", pointer.to) : "null");
+            if (!pointer.to)
+                null.push_back(pointer.name);
+            else if (!is_shown)
+                nowhere.push_back(fmt::format("{} = {:#x}", pointer.name, pointer.to));
         }
-        if (!nowhere.empty())
-            pen.text(
-                kRegionsSide, y + 56,
-                pen.fitted("✕ they lead nowhere: " + nowhere, kRegionsWide - 2 * kRegionsSide, 11),
-                11, kAlarm);
+        std::string told =
+            nowhere.empty() ? "" : "✕ they lead nowhere: " + join_with(nowhere, "and");
+        if (!null.empty()) told += (told.empty() ? "null: " : "; null: ") + join_with(null, "and");
+        pen.text(kRegionsSide, y + 56, pen.fitted(told, kRegionsWide - 2 * kRegionsSide, 11), 11,
+                 nowhere.empty() ? kFaint : kAlarm);
     });
 }
 

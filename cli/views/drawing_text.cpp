@@ -84,16 +84,17 @@ std::string field_text(const NumbersReport& report) {
     std::uint64_t rows = report.extent[0], columns = report.extent[1];
     std::uint64_t together = (std::max(rows, columns) + kMost - 1) / kMost;
     std::string out;
-    for (std::uint64_t row = 0; row < rows; row += together) {
-        std::string line = fmt::format("{:>8} ", report.first + static_cast<std::int64_t>(row));
-        for (std::uint64_t column = 0; column < columns; column += together) {
-            std::size_t at = row * columns + column;
+    for (std::uint64_t row = 0; row * together < rows; ++row) {
+        std::string line =
+            fmt::format("{:>8} ", report.first + static_cast<std::int64_t>(row * together));
+        for (std::uint64_t column = 0; column * together < columns; ++column) {
+            NumbersCell cell = cell_of(report, row, column, together);
             double range = report.high - report.low;
             auto tone = static_cast<std::size_t>(
-                range > 0 ? std::min(4.0, (report.values[at] - report.low) / range * 5) : 2);
-            line += report.marks[at] == NumberMark::sound     ? kTones[tone]
-                    : report.marks[at] == NumberMark::missing ? " "
-                                                              : "×";
+                range > 0 ? std::min(4.0, (cell.value - report.low) / range * 5) : 2);
+            line += cell.mark == NumberMark::sound     ? kTones[tone]
+                    : cell.mark == NumberMark::missing ? " "
+                                                       : "×";
         }
         out += line + "\n";
     }
@@ -155,7 +156,9 @@ std::string numbers_text(const NumbersReport& report, const Style& style) {
         out += style.warning(fmt::format("; {} infinite", with_thousands(report.infinite)));
     if (report.filled)
         out += style.warning(fmt::format("; {} {}", with_thousands(report.filled), report.fill));
-    if (report.left_out) out += fmt::format("; {} more left out", with_thousands(report.left_out));
+    if (report.left_out)
+        out += fmt::format("; {} more{} left out", with_thousands(report.left_out),
+                           report.is_field() ? " rows" : "");
     return out + "\n";
 }
 

@@ -66,6 +66,7 @@ class CodeDrawer {
             ++drawn.instructions;
             add_line(positions.within(flow_.nodes()[node].address, nullptr), drawn);
         }
+        add_count(begin, end, drawn);
         drawn.ending = ending_of(flow_.nodes()[block.end - 1]);
         return drawn;
     }
@@ -77,6 +78,21 @@ class CodeDrawer {
         if (is_known) return;
         auto text = moment_.sources().line(*at.file, at.line);
         block.lines.push_back({at.line, std::string(trimmed(text.value_or("")))});
+    }
+
+    // What stopped there and what went on has passed there.
+    void add_count(FileAddress begin, FileAddress end, CodeDrawing::Block& block) const {
+        for (const Breakpoint& breakpoint : moment_.breakpoints()) {
+            bool counts_one_place = breakpoint.cause == Cause::place && breakpoint.is_on &&
+                                    !breakpoint.thread && breakpoint.sites.size() == 1;
+            if (!counts_one_place ||
+                moment_.target().module_at(breakpoint.sites[0].address) != &module_)
+                continue;
+            FileAddress at = module_.to_file(breakpoint.sites[0].address);
+            if (at < begin || at >= end) continue;
+            block.runs = breakpoint.counts->hits + breakpoint.counts->passes;
+            block.counted_by = breakpoint.number;
+        }
     }
 
     std::string ending_of(const FlowGraph::Node& last) {

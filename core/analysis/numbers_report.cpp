@@ -209,8 +209,11 @@ void make_bins(NumbersReport& report) {
         width = std::ceil(width);
         count = std::floor(range / width) + 1;
     }
-    for (double i = 0; i < count; ++i)
-        report.bins.push_back({report.low + i * width, report.low + (i + 1) * width, 0});
+    auto edge = [&](double i) {
+        double at = report.low + i * width;
+        return std::abs(at) < 1e-4 * width ? 0 : at;
+    };
+    for (double i = 0; i < count; ++i) report.bins.push_back({edge(i), edge(i + 1), 0});
     for (std::size_t i = 0; i < report.values.size(); ++i) {
         if (report.marks[i] != NumberMark::sound) continue;
         auto bin = static_cast<std::size_t>((report.values[i] - report.low) / width);
@@ -219,6 +222,20 @@ void make_bins(NumbersReport& report) {
 }
 
 }  // namespace
+
+NumbersCell cell_of(const NumbersReport& field, std::uint64_t row, std::uint64_t column,
+                    std::uint64_t side) {
+    std::uint64_t rows = field.extent[0], columns = field.extent[1];
+    double sum = 0, count = 0;
+    for (std::uint64_t y = row * side; y < std::min(rows, (row + 1) * side); ++y)
+        for (std::uint64_t x = column * side; x < std::min(columns, (column + 1) * side); ++x) {
+            std::size_t at = y * columns + x;
+            if (field.marks[at] != NumberMark::sound) return {field.marks[at], 0};
+            sum += field.values[at];
+            ++count;
+        }
+    return {NumberMark::sound, sum / count};
+}
 
 bool holds_numbers(const Moment& moment, const Value& value, const std::string& member) {
     if (!value.is_available()) return false;

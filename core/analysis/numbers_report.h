@@ -40,6 +40,15 @@ struct NumbersReport {
     bool is_field() const { return extent.size() == 2; }
 };
 
+// What stands for a square of a field, `side` numbers wide, in a picture that has no room for each:
+// what is wrong with one of them, else their mean.
+struct NumbersCell {
+    NumberMark mark = NumberMark::sound;
+    double value = 0;
+};
+NumbersCell cell_of(const NumbersReport& field, std::uint64_t row, std::uint64_t column,
+                    std::uint64_t side);
+
 struct NumbersWish {
     std::string expression;
     std::string member;       // of each element that is a structure; empty: itself

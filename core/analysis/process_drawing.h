@@ -62,6 +62,9 @@ struct CodeDrawing {
         bool is_entry = false, is_here = false;
         bool is_apart = false;  // it lies in another part of the function: what is seldom run
         unsigned loop_depth = 0;
+        // How often it was run, where a breakpoint or note with this one site has counted it.
+        std::optional<std::uint64_t> runs;
+        unsigned counted_by = 0;  // its number
     };
     struct Way {
         std::size_t from = 0, to = 0;  // blocks, from 0

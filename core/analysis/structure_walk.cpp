@@ -22,9 +22,9 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kMostBoxRows = 24;      // of a box
-constexpr std::size_t kMostCounted = 10'000;  // boxes behind the limit
-constexpr std::size_t kValueWidth = 48;       // characters
+constexpr std::size_t kMostBoxRows = 24, kMostLeadingRows = 48;  // of a box
+constexpr std::size_t kMostCounted = 10'000;                     // boxes behind the limit
+constexpr std::size_t kValueWidth = 48;                          // characters
 constexpr const char* kNotSet = "not set yet: nothing on the way here assigns it";
 constexpr unsigned kDeepestPart = 12;  // structures within structures
 
@@ -98,6 +98,8 @@ class StructureWalk {
         }
         try {
             add("", value, 0);
+        } catch (const BrokenValue& error) {  // what came before it holds
+            found_[box].facts.problem = error.what();
         } catch (const Error& error) {
             if (box == 0) throw;
             found_[box].facts.problem = error.what();
@@ -105,9 +107,10 @@ class StructureWalk {
         if (std::size_t next = found_[box].next) link("next in the list", next);
     }
 
-    StructureRow* new_row(const std::string& name) {
+    // Of a box of very many members those that lead on are shown before the others.
+    StructureRow* new_row(const std::string& name, std::size_t most = kMostBoxRows) {
         auto& facts = found_[box_].facts;
-        if (facts.rows.size() >= kMostBoxRows && !is_hidden(box_)) {
+        if (facts.rows.size() >= most && !is_hidden(box_)) {
             ++facts.more_rows;
             return nullptr;
         }
@@ -294,7 +297,7 @@ class StructureWalk {
 
     void add_pointer(const std::string& name, RunAddress address, const Type& pointee,
                      const std::string& remark) {
-        StructureRow* row = new_row(name);
+        StructureRow* row = new_row(name, address.value ? kMostLeadingRows : kMostBoxRows);
         if (!row) return;
         row->remark = remark;
         std::size_t at = found_[box_].facts.rows.size() - 1;

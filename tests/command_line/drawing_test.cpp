@@ -166,6 +166,12 @@ TEST_P(Structure, WhatLiesInAUnionIsNotFollowed) {
     EXPECT_EQ(row["remark"], "of a union: not followed");
 }
 
+TEST_P(Structure, ATornListEndsAndTells) {
+    Json torn = drawn(GetParam(), "*torn");
+    EXPECT_NE(torn["boxes"][0].value("problem", ""), "") << torn.dump(1);
+    EXPECT_EQ(torn["chain"].size(), 3u) << "up to where it is torn";
+}
+
 TEST_P(Structure, ACircleCloses) {
     Json circle = drawn(GetParam(), "circle");
     EXPECT_EQ(circle["boxes"].size(), 3u);
@@ -360,6 +366,15 @@ TEST(Figures, ThousandsOfBoxesAreDrawn) {
         ++boxes;
     EXPECT_EQ(boxes, 2004u) << "the title, the pointer, 2000 barges, two keepers";
     EXPECT_TRUE(ran.says("1 993 more boxes are left out")) << ran.output;
+}
+
+TEST(Figures, CodeTellsHowOftenABlockWasRunWhereThatWasCounted) {
+    TemporaryFolder folder;
+    std::string file = (folder.path() / "code.svg").string();
+    Ran ran = debug(fixture("drawn-gcc"),
+                    {"note at basin levels", "reach stop_here", "draw code basin as " + file},
+                    {"--stdout", "/dev/null"});
+    EXPECT_NE(folder.read("code.svg").find("run 7 times"), std::string::npos) << ran.output;
 }
 
 TEST(Figures, WhatIsNotSetYetIsNotFollowed) {

@@ -187,7 +187,7 @@ TEST(Golden, DrawnInATerminal) {
         {"pause at stop_here", "launch", "out", "draw head keep early", "draw keepers",
          "draw bad limit 3", "draw field", "draw readings", "draw tallies histogram",
          "pause at stop_later", "continue", "out", "draw head since early",
-         "note at drawn.cpp:105 row, row * 100", "restart", "continue", "plot"});
+         "note at basin levels, depth", "restart", "continue", "plot"});
 }
 
 TEST(Golden, SmallPictures) {

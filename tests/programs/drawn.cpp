@@ -107,6 +107,8 @@ int main(int count, char **words) {
     Barge *circle = new Barge{8, nullptr, nullptr, nullptr};
     circle->next = new Barge{9, nullptr, circle, nullptr};
     Wrong wrong{reinterpret_cast<Barge *>(0x41414141), gone, reinterpret_cast<Barge *>(std::malloc(16)), nullptr, &head->next};
+    auto *torn = new std::list<int>{1, 2, 3, 4};
+    *reinterpret_cast<void **>(reinterpret_cast<char *>(&*std::next(torn->begin(), 2)) - 2 * sizeof(void *)) = reinterpret_cast<void *>(0x4141);
     Tagged tagged{1, {}};
     tagged.either.code = reinterpret_cast<void (*)()>(&basin);
     Wrong *bad = &wrong;
