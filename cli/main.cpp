@@ -16,8 +16,8 @@
 #include "cli/advice_text.h"
 #include "cli/compare_run.h"
 #include "cli/diagnosis_run.h"
-#include "cli/disassemble_file.h"
 #include "cli/ending.h"
+#include "cli/file_reports.h"
 #include "cli/heap_options.h"
 #include "cli/heap_run.h"
 #include "cli/kept_input.h"
@@ -30,11 +30,9 @@
 #include "cli/settings.h"
 #include "cli/settings_page.h"
 #include "cli/shell.h"
-#include "cli/symbol_server.h"
 #include "cli/views/comparison_page.h"
 #include "cli/views/diagnosis.h"
 #include "cli/views/json.h"
-#include "cli/views/survey.h"
 #include "cli/views/text.h"
 #include "core/comparison/parted_stop.h"
 #include "core/support/error.h"
@@ -43,8 +41,6 @@
 
 namespace lantern::cli {
 namespace {
-
-constexpr int kWorked = 0, kCommandFailed = 1, kNotReadable = 3;
 
 Style style_for(int descriptor) {
     Style style;
@@ -150,75 +146,6 @@ bool run_commands(Shell& shell, const Options& options) {
         return false;
     }
     return true;
-}
-
-SymbolSearch symbol_search(const Options& options, const Settings& settings) {
-    SymbolSearch search;
-    for (const std::string& folder : options.symbol_folders) {
-        if (!std::filesystem::is_directory(folder))
-            throw FileError(fmt::format("--symbols {}: there is no such folder", folder),
-                            "name the folder that holds debug files");
-        search.folders.push_back(std::filesystem::absolute(folder));
-    }
-    search.folders.insert(search.folders.end(), settings.symbol_folders.begin(),
-                          settings.symbol_folders.end());
-    if (options.ask_servers || settings.ask_servers)
-        search.fetch = symbol_server(settings.symbol_servers, isatty(2));
-    if (settings.keep_indexes) search.index_folder = cache_folder();
-    search.index_limit = settings.index_limit;
-    search.progress = names_progress();
-    return search;
-}
-
-int run_survey(const Options& options, Output& output) {
-    SymbolSearch search = symbol_search(options, read_settings(settings_file()));
-    SurveyReport report;
-    for (const std::string& program : options.surveyed) {
-        auto progress = [&](double done) { search.progress(program, done); };
-        report.programs.push_back(survey_program(program, search, options.source_map, progress));
-        clear_progress();
-    }
-    output.show(report);
-    if (!options.record_folder.empty())
-        keep_report(report, survey_page(report), options.record_folder, "survey", output);
-    return kWorked;
-}
-
-// What the compiler has made of functions, by the file alone.
-int run_became(const Options& options, Output& output) {
-    LaunchOptions launch;
-    launch.program = options.program;
-    Session session(std::move(launch), options.source_map,
-                    symbol_search(options, read_settings(settings_file())));
-    auto records = options.records.empty() ? std::vector<CompilerRecord>()
-                                           : read_compiler_records(options.records);
-    for (const std::string& place : options.places)
-        output.show(report_became(session.moment(), session.place(place), records));
-    return kWorked;
-}
-
-// The code of places, as a session shows it; of the whole file where none is named.
-int run_disassembly(const Options& options, Output& output) {
-    Settings settings = read_settings(settings_file());
-    Syntax syntax = settings.att_syntax ? Syntax::att : Syntax::intel;
-    LaunchOptions launch;
-    launch.program = options.program;
-    Session session(std::move(launch), options.source_map, symbol_search(options, settings));
-    if (options.places.empty()) {
-        if (output.format() == Format::json)
-            throw RequestError(
-                "a whole program is written as text",
-                "name functions for JSON: elm-lantern disassembly PROGRAM main --format json");
-        return disassemble_file(session.symbols(), syntax, stdout) ? kWorked : kNotReadable;
-    }
-    for (const std::string& place : options.places) {
-        DisassemblyQuery query;
-        query.place = session.place(place);
-        query.whole = true;
-        query.syntax = syntax;
-        output.show(report_disassembly(session.moment(), query, session.breakpoints()));
-    }
-    return kWorked;
 }
 
 int run_diagnosis(const Options& options, Output& output) {

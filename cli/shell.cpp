@@ -58,10 +58,10 @@ void Shell::show_stop(const Stop& stop) {
 
 // For the session's page.
 void Shell::add_stack() {
-    constexpr unsigned kRows = 12;
+    constexpr unsigned kRows = 12, kMostFrames = 200;  // no stop waits for a deep recursion
     if (!session_.has_threads()) return;
     try {
-        output_.add_stack(report_stack(session_.moment(), kRows));
+        output_.add_stack(report_stack(session_.moment(), kRows, kMostFrames));
     } catch (const Error&) {  // there is none
     }
 }

@@ -142,6 +142,7 @@ def make_pages(folder):
         lantern_run(folder, "diagnose", demo / "bargeq", "--stdout", "/dev/null", "--out", "why")
         lantern_run(folder, "heap", demo / "wharf", "--stdout", "/dev/null", "--out", "heap")
         lantern_run(folder, "compare", demo / "tollhouse", demo / "tollhouse-fast", "--run", "--out", "compare")
+        lantern_run(folder, "became", demo / "weir", "lower", "headroom", "--out", "became")
         lantern_run(folder, "survey", demo / "bargeq", "--out", "survey")
     program = next(fixtures.glob("**/drawn-gcc"))
     many = [f"over" for _ in range(1000)]
@@ -166,7 +167,7 @@ with tempfile.TemporaryDirectory() as work, tempfile.TemporaryDirectory() as pro
     in_browser = Browser(profile)
     try:
         pages = sorted(folder.glob("**/*.html"))
-        expect(len(pages) >= 8, f"only {len(pages)} pages were written")
+        expect(len(pages) >= 16, f"only {len(pages)} pages were written")
         for page in pages:
             check(page, in_browser, str(page.relative_to(folder)))
         saved = folder / "saved.html"

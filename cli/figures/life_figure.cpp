@@ -80,6 +80,7 @@ class LifePicture {
     }
 
     bool occurs(PlaceKind kind) const {
+        if (kind == PlaceKind::nowhere) return true;  // what no stretch covers
         return std::ranges::any_of(life_.lanes, [&](const VariableLane& lane) {
             return std::ranges::any_of(
                 lane.stretches, [&](const LifeStretch& stretch) { return stretch.kind == kind; });

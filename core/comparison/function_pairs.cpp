@@ -47,6 +47,41 @@ OfBuild functions_of(const ModuleSymbols& symbols, const LibraryRules& libraries
     return found;
 }
 
+// By names, the keys of all functions that are called so; and all files.
+struct NamesAndFiles {
+    explicit NamesAndFiles(const OfBuild& build) {
+        for (const auto& [key, functions] : build.with_code) add(key);
+        for (const std::string& key : build.inlined_only) add(key);
+    }
+    void add(const std::string& key) {
+        std::size_t space = key.rfind(' ');
+        keys[key.substr(0, space)].insert(key);
+        files.insert(key.substr(space + 1));
+    }
+    std::map<std::string, std::set<std::string>> keys;
+    std::set<std::string> files;
+};
+
+// A file that has another name in the second build: its functions are those of the same names
+// there, where each side has one of that name. A file that both have was not renamed.
+void follow_renamed_files(const OfBuild& first, OfBuild& second) {
+    NamesAndFiles one(first), other(second);
+    for (const auto& [name, keys] : one.keys) {
+        auto there = other.keys.find(name);
+        if (there == other.keys.end() || keys.size() != 1 || there->second.size() != 1) continue;
+        const std::string &key = *keys.begin(), &other_key = *there->second.begin();
+        auto file = [&](const std::string& of) { return of.substr(of.rfind(' ') + 1); };
+        bool is_renamed = key != other_key && !other.files.contains(file(key)) &&
+                          !one.files.contains(file(other_key));
+        if (!is_renamed) continue;
+        if (auto functions = second.with_code.extract(other_key)) {
+            functions.key() = key;
+            second.with_code.insert(std::move(functions));
+        }
+        if (second.inlined_only.erase(other_key)) second.inlined_only.insert(key);
+    }
+}
+
 // A part of a function, cut off by the compiler: entered on some of the function's ways only.
 bool is_part(const ModuleSymbols& symbols, const Function& function) {
     const ElfSymbol* symbol = symbols.symbol_table().covering(function.low());
@@ -108,6 +143,7 @@ std::string plain_linkage_name(const std::string& name) {
 FunctionPairs pair_functions(const BothBuilds& builds, const LibraryRules& libraries) {
     std::array<OfBuild, 2> of{functions_of(*builds[0], libraries),
                               functions_of(*builds[1], libraries)};
+    follow_renamed_files(of[0], of[1]);
     FunctionPairs result;
     auto pair_up = [&](const std::vector<const Function*>& first,
                        const std::vector<const Function*>& second) {

@@ -41,6 +41,7 @@ const Pair kPairs[] = {
     {"scattered", {"A  \"barge Wren\\n\"", "B  \"barge Teal\\n\""}},
     {"status", {"the 1st call of main returns 0 in A and 3 in B"}},
     {"minimum", {"the 2nd call of is_below returns 1 in A and 0 in B"}},
+    {"renamed", {"the 2nd call of is_below returns 1 in A and 0 in B"}},
     {"minimum-O3", {"A  \"1\\n\"", "B  \"0\\n\""}},
     {"minimum-clang", {"A  \"1\\n\"", "B  \"0\\n\"", "calls that B does not make: is_below"}},
     {"deep", {"A gets SIGSEGV, B sink returns 4501500", "SIGSEGV ended it"}},
