@@ -18,6 +18,7 @@ bool is_number(const Type& given) {
         case TypeKind::integer:
         case TypeKind::floating:
         case TypeKind::boolean:
+        case TypeKind::enumeration:
         case TypeKind::character: return true;
         default: return false;
     }

@@ -39,7 +39,16 @@ void CallSites::look_through(unsigned side) {
 
 CallSites::Site CallSites::site_at(unsigned side, FileAddress address) const {
     auto line = builds_[side]->line_at(address);
-    return line ? Site{file_part(line->file), line->line} : Site{};
+    return line ? site_of(side, line->file, line->line) : Site{};
+}
+
+// By the file's name in the first build.
+CallSites::Site CallSites::site_of(unsigned side, const std::string& file,
+                                   std::uint32_t line) const {
+    std::string name = file_part(file);
+    auto renamed = functions_.renamed.find(name);
+    bool is_renamed = side == 1 && renamed != functions_.renamed.end();
+    return {is_renamed ? renamed->second : name, line};
 }
 
 void CallSites::look_for_calls(unsigned side, const Function& function) {
@@ -68,7 +77,7 @@ void CallSites::look_for_calls(unsigned side, const Function& function) {
 void CallSites::look_for_copies(unsigned side, const Scope& scope) {
     for (const auto& inner : scope.inner) {
         if (inner->inlined) {
-            Site site{file_part(inner->inlined->call_file), inner->inlined->call_line};
+            Site site = site_of(side, inner->inlined->call_file, inner->inlined->call_line);
             auto [first, last] = named_.equal_range(inner->inlined->name);
             for (auto each = first; each != last; ++each)
                 ++of_[side].counts[{each->second, site}].inlined;

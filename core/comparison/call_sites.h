@@ -58,6 +58,7 @@ class CallSites {
     void look_through(unsigned side);
     void look_for_calls(unsigned side, const Function& function);
     void look_for_copies(unsigned side, const Scope& scope);
+    Site site_of(unsigned side, const std::string& file, std::uint32_t line) const;
     Site site_at(unsigned side, FileAddress address) const;
     Count count(unsigned side, std::uint32_t function, const Site& site) const;
     unsigned calls_at(unsigned side, std::uint32_t function, const Site& site) const;

@@ -64,7 +64,8 @@ struct NamesAndFiles {
 
 // A file that has another name in the second build: its functions are those of the same names
 // there, where each side has one of that name. A file that both have was not renamed.
-void follow_renamed_files(const OfBuild& first, OfBuild& second) {
+std::map<std::string, std::string> follow_renamed_files(const OfBuild& first, OfBuild& second) {
+    std::map<std::string, std::string> renamed;
     NamesAndFiles one(first), other(second);
     for (const auto& [name, keys] : one.keys) {
         auto there = other.keys.find(name);
@@ -79,7 +80,9 @@ void follow_renamed_files(const OfBuild& first, OfBuild& second) {
             second.with_code.insert(std::move(functions));
         }
         if (second.inlined_only.erase(other_key)) second.inlined_only.insert(key);
+        renamed[file(other_key)] = file(key);
     }
+    return renamed;
 }
 
 // A part of a function, cut off by the compiler: entered on some of the function's ways only.
@@ -143,8 +146,8 @@ std::string plain_linkage_name(const std::string& name) {
 FunctionPairs pair_functions(const BothBuilds& builds, const LibraryRules& libraries) {
     std::array<OfBuild, 2> of{functions_of(*builds[0], libraries),
                               functions_of(*builds[1], libraries)};
-    follow_renamed_files(of[0], of[1]);
     FunctionPairs result;
+    result.renamed = follow_renamed_files(of[0], of[1]);
     auto pair_up = [&](const std::vector<const Function*>& first,
                        const std::vector<const Function*>& second) {
         FunctionPair pair{first[0]->name, {first, second}, {}};

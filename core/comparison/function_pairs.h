@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -28,6 +29,8 @@ struct FunctionPairs {
     std::vector<Unmatched> left_out;  // by name
     // Of each build all that have code, libraries' too: they call those of the pairs.
     std::array<std::vector<const Function*>, 2> all;
+    // Files that have another name in the second build: by that name, the first one's.
+    std::map<std::string, std::string> renamed;
 };
 
 using BothBuilds = std::array<const ModuleSymbols*, 2>;
