@@ -68,8 +68,8 @@ memory compare before
 draw lower
 draw lower keep early
 draw lower since early
-draw lower.gates
-draw lower.gates histogram
+draw tolls
+draw tolls histogram
 find bytes 05 05 in all limit 3
 regions
 words 2
