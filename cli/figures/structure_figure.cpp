@@ -19,6 +19,7 @@
 
 #include "cli/figures/graph_layout.h"
 #include "cli/saved_file.h"
+#include "cli/views/page.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {
@@ -65,16 +66,6 @@ RowLook look_of(const StructureRow& row) {
     return look;
 }
 
-std::string tag_of(BoxChange change) {
-    switch (change) {
-        case BoxChange::fresh: return "new";
-        case BoxChange::changed: return "changed";
-        case BoxChange::gone: return "gone";
-        case BoxChange::same: break;
-    }
-    return {};
-}
-
 // Everything about a box but where it is.
 struct Block {
     const StructureBox* box = nullptr;
@@ -96,7 +87,7 @@ Block block_of(const StructureBox& box, Pen& pen) {
     block.names = std::min(block.names, kStructureWidest / 2);
     if (box.more_rows) block.foot = fmt::format("… {} more", with_thousands(box.more_rows));
     double title = pen.width_of(box.title, kStructureLetters) * 1.05,
-           second = pen.width_of(box.address + "  " + tag_of(box.change), kStructureSmall) + 20;
+           second = pen.width_of(box.address + "  " + word_of(box.change), kStructureSmall) + 20;
     block.width = std::clamp(std::max({block.names + (block.names > 0 ? 14 : 0) + words, title,
                                        second, pen.width_of(box.problem, kStructureSmall)}) +
                                  2 * kStructurePadding + 8,
@@ -332,7 +323,7 @@ class StructurePicture {
                         pen.fitted(escape_for_display(box.title), room * 0.96, kStructureLetters),
                         kStructureLetters, kInk);
         pen.text(x + kStructurePadding, y + 29, box.address, kStructureSmall, kFaint);
-        if (std::string tag = tag_of(box.change); !tag.empty())
+        if (std::string tag = word_of(box.change); !tag.empty())
             pen.text_to(x + block.width - kStructurePadding, y + 29, tag, kStructureSmall, kAlarm);
         if (!box.problem.empty())
             pen.text(x + kStructurePadding, y + kStructureTitleRow + 14,
@@ -381,22 +372,17 @@ class StructurePicture {
     double width_ = 420, height_ = 160;
 };
 
-// A text of a label that is a table.
-std::string dot_text(const std::string& text) {
-    std::string out;
-    for (char c : escape_for_display(text)) {
-        switch (c) {
-            case '<': out += "&lt;"; break;
-            case '>': out += "&gt;"; break;
-            case '&': out += "&amp;"; break;
-            case '"': out += "&quot;"; break;
-            default: out += c;
-        }
-    }
-    return out;
-}
-
 }  // namespace
+
+std::string word_of(BoxChange change) {
+    switch (change) {
+        case BoxChange::fresh: return "new";
+        case BoxChange::changed: return "changed";
+        case BoxChange::gone: return "gone";
+        case BoxChange::same: break;
+    }
+    return {};
+}
 
 std::string structure_dot(const StructureReport& report) {
     std::string out =
@@ -407,12 +393,12 @@ std::string structure_dot(const StructureReport& report) {
         out += fmt::format(
             "  b{} [label=<<table border=\"1\" cellborder=\"0\" cellspacing=\"0\"><tr><td "
             "colspan=\"2\" bgcolor=\"#ccd9ed\"><b>{}</b> {}</td></tr>",
-            box.number, dot_text(box.title), dot_text(box.address));
+            box.number, html(box.title), html(box.address));
         for (std::size_t i = 0; i < box.rows.size(); ++i) {
             RowLook look = look_of(box.rows[i]);
             out += fmt::format(
                 "<tr><td align=\"left\">{}</td><td align=\"left\" port=\"r{}\">{}</td></tr>",
-                dot_text(look.name), i, dot_text(look.words));
+                html(look.name), i, html(look.words));
             if (box.rows[i].to)
                 arrows += fmt::format("  b{}:r{}:e -> b{};\n", box.number, i, box.rows[i].to);
         }
@@ -426,12 +412,6 @@ void draw_structure(const StructureReport& report, const std::filesystem::path& 
     StructurePicture picture(report);
     write_figure(file, picture.width(), picture.height(), report.caption,
                  [&](Pen& pen) { picture.draw(pen); });
-}
-
-std::string structure_svg(const StructureReport& report) {
-    StructurePicture picture(report);
-    return svg_figure(picture.width(), picture.height(), report.caption,
-                      [&](Pen& pen) { picture.draw(pen); });
 }
 
 }  // namespace lantern::cli

@@ -11,8 +11,8 @@ namespace lantern::cli {
 // The ending of the file picks the form: .svg, .png, or .dot for Graphviz's own programs. Throws
 // RequestError for another ending, FileError when it cannot be written.
 void draw_structure(const StructureReport& report, const std::filesystem::path& file);
-// For a page.
-std::string structure_svg(const StructureReport& report);
+// "new", "changed", "gone"; empty for a box that is the same.
+std::string word_of(BoxChange change);
 std::string structure_dot(const StructureReport& report);
 
 }  // namespace lantern::cli

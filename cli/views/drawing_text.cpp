@@ -3,7 +3,7 @@
 
 #include <cmath>
 
-#include "cli/figures/plot_figure.h"
+#include "cli/figures/structure_figure.h"
 #include "cli/views/block_chart.h"
 #include "cli/views/text.h"
 #include "core/support/text.h"
@@ -37,16 +37,6 @@ std::string row_words(const StructureRow& row, const Style& style) {
     else if (!row.before.empty() && row.before != row.value)
         words = style.changed(escape_for_display(row.before) + " → ") + words;
     return words;
-}
-
-std::string change_words(BoxChange change) {
-    switch (change) {
-        case BoxChange::fresh: return "new";
-        case BoxChange::changed: return "changed";
-        case BoxChange::gone: return "gone";
-        case BoxChange::same: break;
-    }
-    return {};
 }
 
 std::string number_words(const NumbersReport& report, double value) {
@@ -107,7 +97,7 @@ std::string structure_text(const StructureReport& report, const Style& style) {
     std::string out =
         heading_line(escape_for_display(report.expression), shape_words(report), style);
     for (const StructureBox& box : report.boxes) {
-        std::string change = change_words(box.change);
+        std::string change = word_of(box.change);
         out +=
             fmt::format("{:>4}  {}{}{}\n", box.number, style.strong(escape_for_display(box.title)),
                         box.address.empty() ? "" : style.faint("  " + box.address),
