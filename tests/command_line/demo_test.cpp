@@ -94,6 +94,19 @@ Ran play_on(const std::string& program, const std::string& script,
                "", folder);
 }
 
+TEST(Demo, DrawsTheStairFromWhichALockHasGone) {
+    TemporaryFolder folder;
+    Ran ran = play_on("lockstair", "stair", folder.path());
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_TRUE(ran.says("a chain of 5"));
+    EXPECT_TRUE(ran.says("freed heap block of 56 bytes"));
+    EXPECT_TRUE(ran.says("since before: 0 new, 1 changed, 4 gone")) << ran.output;
+    EXPECT_NE(folder.read("depths.svg").find("1 not a number"), std::string::npos);
+    EXPECT_NE(folder.read("stair-after.svg").find("freed heap block of 56 bytes"),
+              std::string::npos);
+    EXPECT_NE(folder.read("stair.html").find("<figure><svg"), std::string::npos);
+}
+
 TEST(Demo, FindsTheTelegramThatRanOverItsFrame) {
     TemporaryFolder folder;
     Ran ran = play_on("sluicewire", "overrun", folder.path());
