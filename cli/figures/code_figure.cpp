@@ -115,7 +115,8 @@ class CodePicture {
         if (block.is_apart) head = "apart  " + head;
         std::string count = counted(block.instructions, "instruction");
         if (block.runs)
-            count = fmt::format("▪{} run {} times", block.counted_by, with_thousands(*block.runs));
+            count =
+                fmt::format("▪{} counted {} times", block.counted_by, with_thousands(*block.runs));
         pen.text(x + 10, y + 16, pen.fitted(head, width - 30 - pen.width_of(count, 10), 10), 10,
                  kFaint);
         pen.text_to(x + width - 8, y + 16, count, 10, kFaint);

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/analysis/figure_caption.h"
+#include "core/analysis/locals_report.h"
 #include "core/expressions/scope_names.h"
 #include "core/unwind/unwinder.h"
 #include "core/values/variable_value.h"
@@ -80,7 +81,8 @@ RegionsDrawing report_regions_drawing(const Moment& moment) {
         Value value = value_of_variable(moment.target(), moment.thread(), *frame, variable);
         TypeKind kind = plain(*value.type).kind;
         bool is_pointer = kind == TypeKind::pointer || kind == TypeKind::reference;
-        if (!is_pointer || !value.is_available()) continue;
+        bool is_set = assignment_of_name(moment, variable.name) != Assignment::not_yet;
+        if (!is_pointer || !is_set || !value.is_available()) continue;
         try {
             drawing.pointers.push_back({variable.name, reader.pointed_at(value).value});
         } catch (const Error&) {  // it has none that can be read

@@ -374,7 +374,7 @@ TEST(Figures, CodeTellsHowOftenABlockWasRunWhereThatWasCounted) {
     Ran ran = debug(fixture("drawn-gcc"),
                     {"note at basin levels", "reach stop_here", "draw code basin as " + file},
                     {"--stdout", "/dev/null"});
-    EXPECT_NE(folder.read("code.svg").find("run 7 times"), std::string::npos) << ran.output;
+    EXPECT_NE(folder.read("code.svg").find("counted 7 times"), std::string::npos) << ran.output;
 }
 
 TEST(Figures, WhatIsNotSetYetIsNotFollowed) {
