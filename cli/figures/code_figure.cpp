@@ -111,7 +111,7 @@ class CodePicture {
         if (block.is_apart) pen.frame(x, y, width, height, true);
         std::string head = fmt::format("{:#x}", block.address & 0xffffff);
         if (block.is_entry) head = "entry  " + head;
-        if (block.is_here) head = "◆ next to run  " + head;
+        if (block.is_here) head = "◆ here  " + head;
         if (block.is_apart) head = "apart  " + head;
         std::string count = counted(block.instructions, "instruction");
         if (block.runs)

@@ -84,7 +84,7 @@ void draw_stack(const StackDrawing& drawing, const std::filesystem::path& file) 
                         drawing.thread > 1 ? fmt::format("the stack of thread {}", drawing.thread)
                                            : "the stack",
                         17, kInk);
-        std::string room = drawing.room ? fmt::format("; {} bytes of its region are left below",
+        std::string room = drawing.room ? fmt::format("; {} bytes are mapped below it",
                                                       with_thousands(drawing.room))
                                         : "";
         pen.text(kStackSide, 58,

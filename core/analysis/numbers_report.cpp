@@ -24,6 +24,11 @@ bool is_number(const Type& given) {
     }
 }
 
+// Characters are a text; bytes may be anything, such as the points of a picture.
+bool is_text(const Type& type) {
+    return is_character_array(type) && !is_byte(target_of(plain(type)));
+}
+
 // Gives the elements of an array or a container one after another.
 class Elements {
   public:
@@ -94,7 +99,9 @@ class Gatherer {
                 add(wanted);
                 continue;
             }
-            widest = std::max<std::uint64_t>(widest, add_row(wanted));
+            std::optional<std::size_t> taken = add_row(wanted);
+            if (!taken) break;
+            widest = std::max<std::uint64_t>(widest, *taken);
             ++rows;
         }
         if (elements.count() > index) report_.left_out = elements.count() - index;
@@ -142,17 +149,20 @@ class Gatherer {
         return fill_pattern(bits, type.size);
     }
 
-    std::size_t add_row(const Value& row) {
-        begins_.push_back(report_.values.size());
+    // Nothing where the row does not fit any more: half a row would look like a short one.
+    std::optional<std::size_t> add_row(const Value& row) {
+        std::size_t begin = report_.values.size();
         Elements elements(reader_, row);
-        std::size_t taken = 0;
-        while (report_.values.size() < kMostNumbers) {
-            auto element = elements.next();
-            if (!element) break;
+        while (auto element = elements.next()) {
+            if (report_.values.size() >= kMostNumbers && begin) {
+                report_.values.resize(begin);
+                report_.marks.resize(begin);
+                return std::nullopt;
+            }
             add(*element);
-            ++taken;
         }
-        return taken;
+        begins_.push_back(begin);
+        return report_.values.size() - begin;
     }
 
     // Rows of different length get what is missing at their ends.
@@ -239,7 +249,7 @@ NumbersCell cell_of(const NumbersReport& field, std::uint64_t row, std::uint64_t
 }
 
 bool holds_numbers(const Moment& moment, const Value& value, const std::string& member) {
-    if (!value.is_available()) return false;
+    if (!value.is_available() || is_text(*value.type)) return false;
     ValueReader reader(moment.target());
     try {
         Elements elements(reader, value);
@@ -249,7 +259,7 @@ bool holds_numbers(const Moment& moment, const Value& value, const std::string& 
         if (is_number(*wanted.type)) return true;
         Elements inner(reader, wanted);
         auto one = inner.next();
-        return one && is_number(*one->type) && !is_character_array(*wanted.type) &&
+        return one && is_number(*one->type) && !is_text(*wanted.type) &&
                family_name(plain(*wanted.type).full_name()).find("string") == std::string::npos;
     } catch (const MemoryError&) {
         return false;

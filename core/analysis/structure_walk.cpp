@@ -261,23 +261,25 @@ class StructureWalk {
     void add_chain(const std::string& name, const Meaning& meaning) {
         std::size_t before = 0, box = box_;
         std::uint64_t taken = 0;
-        StructureRow* head = new_row(name);
+        if (!new_row(name)) return;  // counted among the rows that are left out
         std::size_t row = found_[box_].facts.rows.size() - 1;
         unsigned depth = found_[box_].facts.depth;
-        while (found_.size() < wish_.limit + kMostCounted) {
-            auto part = meaning.next();
-            if (!part) break;
+        while (auto part = meaning.next()) {
+            if (found_.size() >= wish_.limit + kMostCounted) {
+                is_counted_ = false;
+                break;
+            }
             ++taken;
             std::size_t index = found_.size();
             Found& element = add_box(part->value, depth + static_cast<unsigned>(taken));
             element.owner = is_hidden(box) ? found_[box].owner : Owner{box, row};
             if (before)
                 found_[before].next = index;
-            else if (head)
+            else
                 link_row(box, row, index);
             before = index;
         }
-        if (!taken && head && !is_hidden(box)) {
+        if (!taken && !is_hidden(box)) {
             found_[box].facts.rows[row].state = PointerState::null;
             found_[box].facts.rows[row].value = "empty";
         }
@@ -388,6 +390,8 @@ class StructureWalk {
             ++found_[found_[i].owner.box].facts.rows[found_[i].owner.row].behind;
         std::vector<Value> values;
         for (std::size_t i = 0; i < shown; ++i) {
+            for (StructureRow& row : found_[i].facts.rows)
+                if (row.behind && !is_counted_) row.remark = "and perhaps more";
             report.boxes.push_back(std::move(found_[i].facts));
             values.push_back(std::move(found_[i].value));
         }

@@ -178,7 +178,8 @@ class Reporter {
             case Parting::Kind::value: {
                 bool is_entry = here.kind == WalkEvent::Kind::entry;
                 const WalkEvent& entry = is_entry ? here : run_.walks[0].events[here.call];
-                std::string call = fmt::format("{} call of {}", ordinal(entry.hit), name_of(here));
+                std::string call = fmt::format("{} call of {}{}", ordinal(entry.hit), name_of(here),
+                                               entry.thread > 1 ? " in its thread" : "");
                 const auto& names = run_.pairs.pairs[here.function].parameters;
                 if (is_entry)
                     return fmt::format("in the {} the argument {} is {} in {} and {} in {}", call,

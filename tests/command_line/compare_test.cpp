@@ -135,7 +135,8 @@ TEST(Compare, FollowsOneThreadByItsNameWhereItsNumberIsAnother) {
     TemporaryFolder folder;
     Ran lower = compare("named_threads", {"--thread", "lower"}, folder);
     EXPECT_EQ(lower.status, 1) << lower.output << lower.errors;
-    EXPECT_TRUE(lower.says("the 4th call of passages returns 13 in A and 14 in B")) << lower.output;
+    EXPECT_TRUE(lower.says("the 4th call of passages in its thread returns 13 in A and 14 in B"))
+        << lower.output;
     EXPECT_TRUE(lower.says("turn  3  ")) << "the stop is in that call: " << lower.output;
     Ran upper = compare("named_threads", {"--thread", "upper"}, folder);
     EXPECT_EQ(upper.status, 0) << upper.output << upper.errors;

@@ -252,6 +252,15 @@ TEST(DrawingOfNumbers, RowsOfDifferentLengthAreFilledUp) {
     EXPECT_EQ(ragged["missing"], 3);
 }
 
+TEST(DrawingOfNumbers, BytesAreNumbersAndATextIsNone) {
+    Json tones = numbers("draw tones");
+    EXPECT_EQ(tones["extent"], Json::parse("[4, 6]"));
+    EXPECT_EQ(tones["high"], 200.0);
+    Ran label = at_stop("drawn-gcc", {"draw label"});
+    EXPECT_TRUE(views(label, "numbers").empty()) << label.output;
+    EXPECT_TRUE(label.says("Sallow Hill")) << label.output;
+}
+
 TEST(DrawingOfNumbers, AMemberOfEachElement) {
     Json draughts = numbers("draw fleet of draught_cm");
     EXPECT_EQ(draughts["extent"], Json::parse("[3]"));

@@ -74,7 +74,7 @@ static std::unique_ptr<Basin> basin(int depth, Basin *parent, int levels) {
 
 static double field[5][7];
 static float readings[300];
-static int tallies[40];
+static int tallies[40]; static unsigned char tones[4][6]; static char label[12] = "Sallow Hill";
 static std::vector<std::vector<double>> ragged = {{1, 2, 3}, {4}, {5, 6}};
 
 int main(int count, char **words) {
@@ -119,7 +119,7 @@ int main(int count, char **words) {
     for (int i = 0; i < 300; ++i) readings[i] = static_cast<float>(std::sin(i / 20.0)) * 50;
     readings[10] = INFINITY;
     for (int i = 0; i < 40; ++i) tallies[i] = i % 5;
-    tallies[7] = static_cast<int>(0xcdcdcdcd);
+    tallies[7] = static_cast<int>(0xcdcdcdcd); tones[3][5] = 200;
     std::vector<Barge> fleet(3, Barge{60, &ada, nullptr, nullptr});
     fleet[1].draught_cm = 90;
     stop_here(head);
