@@ -55,7 +55,7 @@ RowLook look_of(const StructureRow& row) {
     if (row.state == PointerState::cut)
         look.words = row.behind > 1 ? fmt::format("… {} more", with_thousands(row.behind))
                      : row.behind   ? "… 1 more"
-                                    : "… not followed";
+                                    : "… more";
     if (look.is_bad) look.words = "✕ " + look.words;
     if (!row.remark.empty()) look.words += (look.words.empty() ? "" : "  ") + row.remark;
     if (!row.into.empty()) look.words += (look.words.empty() ? "" : "  ") + ("to " + row.into);

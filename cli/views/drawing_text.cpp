@@ -26,8 +26,7 @@ std::string row_words(const StructureRow& row, const Style& style) {
     if (row.to) words = fmt::format("→ {}", row.to);
     if (!row.into.empty()) words += " " + row.into;
     if (row.state == PointerState::cut)
-        words = row.behind ? fmt::format("… {} more behind", with_thousands(row.behind))
-                           : "… not followed";
+        words = row.behind ? fmt::format("… {} more behind", with_thousands(row.behind)) : "… more";
     bool is_bad = row.state == PointerState::nowhere || row.state == PointerState::freed ||
                   row.state == PointerState::too_small;
     if (is_bad) words = style.warning("× " + words);

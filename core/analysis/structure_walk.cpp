@@ -391,7 +391,8 @@ class StructureWalk {
         std::vector<Value> values;
         for (std::size_t i = 0; i < shown; ++i) {
             for (StructureRow& row : found_[i].facts.rows)
-                if (row.behind && !is_counted_) row.remark = "and perhaps more";
+                if (row.behind && row.state == PointerState::cut && !is_counted_)
+                    row.remark = "and perhaps more";
             report.boxes.push_back(std::move(found_[i].facts));
             values.push_back(std::move(found_[i].value));
         }
