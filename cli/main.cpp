@@ -22,11 +22,14 @@
 #include "cli/heap_run.h"
 #include "cli/kept_input.h"
 #include "cli/kept_report.h"
+#include "cli/launching.h"
 #include "cli/log.h"
 #include "cli/options.h"
 #include "cli/piped_lines.h"
 #include "cli/progress.h"
 #include "cli/prompt.h"
+#include "cli/protocol/borrowed_terminal.h"
+#include "cli/protocol/serve.h"
 #include "cli/settings.h"
 #include "cli/settings_page.h"
 #include "cli/shell.h"
@@ -53,26 +56,6 @@ Style style_for(int descriptor) {
         style.width = size.ws_col;
     style.folds = terminal;
     return style;
-}
-
-std::vector<std::string> environment_with(const std::vector<std::string>& settings) {
-    std::vector<std::string> all;
-    for (char** entry = environ; *entry; ++entry) {
-        std::string_view existing(*entry);
-        bool replaced = false;
-        for (const std::string& setting : settings) {
-            std::size_t name = setting.find('=') + 1;
-            replaced |= existing.substr(0, name) == std::string_view(setting).substr(0, name);
-        }
-        if (!replaced) all.emplace_back(existing);
-    }
-    all.insert(all.end(), settings.begin(), settings.end());
-    return all;
-}
-
-// Paths are given from where the user is, and the program may start elsewhere.
-std::string absolute(const std::string& path) {
-    return path.empty() ? path : std::filesystem::absolute(path).lexically_normal().string();
 }
 
 LaunchOptions launch_options(const Options& options, bool commands_on_input) {
@@ -313,6 +296,9 @@ int run(const Options& options) {
         if (options.work == Options::Work::disassembly) return run_disassembly(options, output);
         if (options.work == Options::Work::became) return run_became(options, output);
         if (options.work == Options::Work::settings) return show_settings(output);
+        if (options.work == Options::Work::serve)
+            return options.hold_terminal.empty() ? serve(options.port)
+                                                 : hold_terminal(options.hold_terminal);
         if (!options.program.empty())
             output.set_title("A session with " +
                              std::filesystem::path(options.program).filename().string());

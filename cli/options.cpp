@@ -27,6 +27,7 @@ constexpr const char* kUsage =
     "elm-lantern disassembly PROGRAM [PLACE …]\n"
     "elm-lantern became PROGRAM FUNCTION …\n"
     "elm-lantern survey PROGRAM [PROGRAM] [--out DIR]\n"
+    "elm-lantern serve [--listen PORT]\n"
     "elm-lantern settings\n"
     "elm-lantern schema\n"
     "\n"
@@ -50,7 +51,9 @@ constexpr const char* kUsage =
     "of a function. survey tells "
     "what a program offers a\n"
     "debugger; --out keeps the report as text, JSON and a page; of two programs it shows what "
-    "differs. settings lists what\n"
+    "differs. serve speaks\n"
+    "the Debug Adapter Protocol to an editor, on standard input and output or on a port of this "
+    "machine. settings lists what\n"
     "can be set, and where. schema writes the JSON Schema of what --format json writes.\n";
 
 cxxopts::Options description() {
@@ -100,7 +103,8 @@ cxxopts::Options description() {
         "N|NAME")("once", "compare: run each build once, and leave open what differs by itself")(
         "allow-calls", "expressions may run functions of the program")(
         "terminal", "own: the program gets a terminal of its own", cxxopts::value<std::string>(),
-        "own")("random-addresses", "leave address randomisation on")(
+        "own")("listen", "serve: on this port of the loopback address", cxxopts::value<unsigned>(),
+               "PORT")("random-addresses", "leave address randomisation on")(
         "log", "write what Elm Lantern does to FILE", cxxopts::value<std::string>(), "FILE")(
         "help", "this text")("version", "the version");
     return options;
@@ -164,6 +168,7 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     cxxopts::Options rules = description();
     rules.custom_help("").positional_help("");
     rules.add_options()("words", "", cxxopts::value<std::vector<std::string>>());
+    rules.add_options()("hold-terminal", "", cxxopts::value<std::string>());  // ours alone
     rules.parse_positional({"words"});
     cxxopts::ParseResult parsed;
     try {
@@ -187,10 +192,21 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (words.empty())
         return wrong("what is to be done is missing",
                      "elm-lantern debug PROGRAM starts a session; --help tells more");
-    static const std::vector<std::string> later = {"serve"};
-    if (std::find(later.begin(), later.end(), words[0]) != later.end())
-        return wrong(fmt::format("{} is not there yet", words[0]),
-                     "elm-lantern debug PROGRAM starts a session");
+    if (parsed.count("log")) options.log_file = parsed["log"].as<std::string>();
+    if (parsed.count("listen") && words[0] != "serve")
+        return wrong("--listen goes with serve", "elm-lantern serve --listen 4711");
+    if (words[0] == "serve") {
+        if (words.size() > 1)
+            return wrong(fmt::format("{} is one word too many", quote(words[1])),
+                         "the editor names the program when it launches it");
+        if (parsed.count("listen")) options.port = parsed["listen"].as<unsigned>();
+        if (parsed.count("listen") && (options.port == 0 || options.port > 65535))
+            return wrong("--listen takes the number of a port", "elm-lantern serve --listen 4711");
+        if (parsed.count("hold-terminal"))
+            options.hold_terminal = parsed["hold-terminal"].as<std::string>();
+        options.work = Options::Work::serve;
+        return std::nullopt;
+    }
     if (words[0] == "settings") {
         if (words.size() > 1)
             return wrong(fmt::format("{} is one word too many", quote(words[1])),

@@ -23,7 +23,8 @@ struct Options {
         heap,
         compare,
         disassembly,
-        settings
+        settings,
+        serve
     } work = Work::debug;
     std::optional<HeapWish> heap;  // our library is put in front of the allocator
     bool own_terminal = false;
@@ -50,6 +51,8 @@ struct Options {
     std::vector<SourceMapping> source_map;
     std::string log_file;
     bool randomise = false;
+    std::string hold_terminal;  // serve: for another one of us, which waits at that socket
+    unsigned port = 0;          // serve: of the loopback address; 0: standard input and output
 };
 
 // What was asked for instead of a session.

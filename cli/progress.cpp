@@ -14,6 +14,7 @@ namespace lantern::cli {
 namespace {
 
 bool line_is_shown = false;
+std::function<bool()> is_to_be_given_up;
 
 bool interrupted() {
     sigset_t pending, interrupt;
@@ -38,7 +39,7 @@ class Teller {
         if (what != before_ || now - last_ > std::chrono::seconds(2)) started_ = now;
         before_ = what;
         last_ = now;
-        if (interrupted()) {
+        if (interrupted() || is_given_up(now)) {
             clear_progress();
             throw RequestError(what + " was broken off", advice);
         }
@@ -51,7 +52,15 @@ class Teller {
 
   private:
     using Clock = std::chrono::steady_clock;
-    Clock::time_point started_, last_;
+
+    bool is_given_up(Clock::time_point now) {
+        constexpr std::chrono::milliseconds kBetween(50);
+        if (!is_to_be_given_up || now - asked_ < kBetween) return false;
+        asked_ = now;
+        return is_to_be_given_up();
+    }
+
+    Clock::time_point started_, last_, asked_;
     std::string before_;
 };
 
@@ -69,6 +78,10 @@ std::function<void(double)> work_progress(std::string what) {
     return [teller = Teller(), what = std::move(what)](double done) mutable {
         teller.tell(what, "the same command begins anew", done);
     };
+}
+
+void give_up_when(std::function<bool()> is_wanted) {
+    is_to_be_given_up = std::move(is_wanted);
 }
 
 void clear_progress() {

@@ -13,5 +13,8 @@ std::function<void(const std::string& file, double done)> names_progress();
 // The same for other long work: "saving the core".
 std::function<void(double done)> work_progress(std::string what);
 void clear_progress();
+// Somebody else who may want such work to end, as by Ctrl-C: asked now and then while it goes on.
+// Empty: nobody.
+void give_up_when(std::function<bool()> is_wanted);
 
 }  // namespace lantern::cli

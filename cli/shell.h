@@ -51,6 +51,9 @@ class Shell {
     // Where `source` goes on when it is asked again without a place.
     std::string listed_file;
     std::uint32_t listed_to = 0;
+    // Whoever runs the commands cannot wait for a movement: each is set going, and its stop is
+    // told by whoever looks after the session.
+    bool moves_meanwhile = false;
     // The user's own short words, from the settings.
     OwnWords own_words;
     // How instructions are written.

@@ -33,11 +33,13 @@ bool take_meanwhile(std::string_view& arguments) {
 
 // Does the movement and shows where it ended; or sets it going, and the prompt stays.
 void do_movement(Shell& shell, bool meanwhile, std::function<Stop()> movement) {
-    if (!meanwhile) return shell.show_stop(movement());
+    if (!meanwhile && !shell.moves_meanwhile) return shell.show_stop(movement());
     if (auto stop = shell.session().begin_meanwhile(std::move(movement)))
         return shell.show_stop(*stop);
-    shell.show(Notice{Notice::Kind::done,
-                      "the program runs; pause stops it, wait waits until something else does"});
+    if (meanwhile)
+        shell.show(
+            Notice{Notice::Kind::done,
+                   "the program runs; pause stops it, wait waits until something else does"});
 }
 
 double seconds_of(std::string_view word) {
@@ -82,6 +84,13 @@ StepRequest read_step(std::string_view arguments, std::string_view command) {
     return request;
 }
 
+void launch(Shell& shell) {
+    Session& session = shell.session();
+    if (!shell.moves_meanwhile) return shell.show_stop(session.launch_again());
+    session.start();
+    do_movement(shell, true, [&session] { return session.continue_running(); });
+}
+
 void repeat(Shell& shell, const StepRequest& request, std::function<Stop()> move) {
     do_movement(shell, request.meanwhile, [&shell, request, move = std::move(move)] {
         return shell.session().repeat(request.times, move, [&](const Stop& stop) {
@@ -113,16 +122,15 @@ void run_launch(Shell& shell, std::string_view arguments) {
         redirects = true;
     }
     if (redirects) shell.session().set_redirections(input, output);
-    bool keeps_arguments = kept.empty();
-    shell.show_stop(keeps_arguments ? shell.session().launch_again()
-                                    : shell.session().launch(std::move(kept)));
+    if (!kept.empty()) shell.session().set_arguments(std::move(kept));
+    launch(shell);
 }
 
 void run_restart(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "restart");
     if (!shell.session().has_run())
         throw RequestError("the program has not been started yet", "launch starts it");
-    shell.show_stop(shell.session().launch_again());
+    launch(shell);
 }
 
 void run_continue(Shell& shell, std::string_view arguments) {

@@ -63,6 +63,8 @@ std::string short_file(const std::string& path);
 std::string place_text(const std::string& file, std::uint32_t line);
 // What qualifies a value: not set yet, shadowed, kept nowhere …; empty if nothing does.
 std::string qualification(const ValueView& view);
+// Why there is none, or better what the source says it is, or what it was.
+std::string no_value_text(const ValueView& view);
 std::string padded(const std::string& text, std::size_t width);
 // At most `width` columns of it, the last one "…" where something was cut.
 std::string cut(const std::string& text, std::size_t width);

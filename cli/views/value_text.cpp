@@ -5,9 +5,7 @@
 #include "core/support/text.h"
 
 namespace lantern::cli {
-namespace {
 
-// Why there is none, or better what the source says it is, or what it was.
 std::string no_value_text(const ValueView& view) {
     if (!view.recovered.empty())
         return fmt::format("no value here; by the source {} ({})", view.recovered,
@@ -15,6 +13,8 @@ std::string no_value_text(const ValueView& view) {
     if (!view.last.empty()) return fmt::format("no value here; {} {}", view.last, view.last_from);
     return "no value: " + view.unavailable;
 }
+
+namespace {
 
 std::string value_or_reason(const ValueView& view, std::size_t longest, const Style& style) {
     if (!view.unavailable.empty()) return style.faint(no_value_text(view));

@@ -49,19 +49,20 @@ LaggingValues::LaggingValues(const Moment& moment, const Frame& frame, const Sou
 
 const FlowGraph& LaggingValues::flow() {
     if (flow_) return *flow_;
-    flow_ = std::make_unique<FlowGraph>(frame_.module->symbols(), *frame_.function);
-    before_ = ways_back(*flow_);
+    KeptCode& code = kept_code(frame_.module->symbols(), *frame_.function);
+    flow_ = &code.flow();
+    before_ = &code.ways_back();
     leads_here_ = all_before();
     return *flow_;
 }
 
 std::vector<bool> LaggingValues::all_before() const {
-    std::vector<bool> found(before_.size());
+    std::vector<bool> found(before_->size());
     std::vector<std::uint32_t> next{flow_->around(frame_.file_address())};
     while (!next.empty() && next.back() != FlowGraph::kNone) {
         std::uint32_t at = next.back();
         next.pop_back();
-        for (std::uint32_t before : before_[at])
+        for (std::uint32_t before : (*before_)[at])
             if (!found[before]) {
                 found[before] = true;
                 next.push_back(before);
@@ -102,7 +103,7 @@ std::vector<bool> LaggingValues::unchanged_before(const Variable& variable, cons
     while (!next.empty() && next.back() != FlowGraph::kNone) {
         std::uint32_t at = next.back();
         next.pop_back();
-        for (std::uint32_t before : before_[at]) {
+        for (std::uint32_t before : (*before_)[at]) {
             const FlowGraph::Node& node = flow().nodes()[before];
             if (unchanged[before]) continue;
             if (place_at(variable, node.address, dwarf::kLastRow, offset, size) != now) {

@@ -15,7 +15,7 @@
 #include <string>
 
 #include "core/analysis/source_changes.h"
-#include "core/code/ways.h"
+#include "core/code/kept_code.h"
 #include "core/dwarf/location_expression.h"
 #include "core/machine/register_effects.h"
 #include "core/session/moment.h"
@@ -65,8 +65,8 @@ class LaggingValues {
     const Frame& frame_;
     const SourceChanges& changes_;
     std::size_t here_;
-    std::unique_ptr<FlowGraph> flow_;
-    Ways before_;                   // by node: those that lead to it
+    const FlowGraph* flow_ = nullptr;
+    const Ways* before_ = nullptr;  // by node: those that lead to it
     std::vector<bool> leads_here_;  // by node, on whatever way
     // Right before those of unchanged_: the nodes that write the place, or behind which the
     // location is a new one (is_moved_).

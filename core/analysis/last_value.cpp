@@ -52,12 +52,12 @@ bool LastValues::read_code() {
     if (is_read_) return flow_ != nullptr;
     is_read_ = true;
     if (!frame_.module || !frame_.function || !frame_.body) return false;
-    auto flow = std::make_unique<FlowGraph>(frame_.module->symbols(), *frame_.function);
-    node_here_ = flow->around(frame_.file_address());
-    if (!flow->is_complete() || node_here_ == FlowGraph::kNone) return false;
-    flow_ = std::move(flow);
-    blocks_ = std::make_unique<Blocks>(*flow_);
-    before_ = ways_back(*flow_);
+    code_ = &kept_code(frame_.module->symbols(), *frame_.function);
+    node_here_ = code_->flow().around(frame_.file_address());
+    if (!code_->flow().is_complete() || node_here_ == FlowGraph::kNone) return false;
+    flow_ = &code_->flow();
+    blocks_ = &code_->blocks();
+    before_ = &code_->ways_back();
     if (!frame_.scopes.empty()) read_names(*frame_.scopes.back());
     return true;
 }
@@ -68,22 +68,27 @@ void LastValues::read_names(const Scope& scope) {
         if (!inner->inlined) read_names(*inner);
 }
 
+bool LastValues::Writers::operator[](std::uint32_t node) const {
+    static const RegisterSet kLostByACall = lost_by_a_call();
+    if (!effects) return stores[node];
+    const auto& own = (*effects)[node];
+    if (!own || !(own->writes & wanted).is_empty()) return true;
+    return flow->nodes()[node].kind == Instruction::Kind::call &&
+           !(kLostByACall & wanted).is_empty();
+}
+
 // The value stands in it: which nodes may change it.
-std::vector<bool> LastValues::nodes_that_write(const Value& place) const {
-    std::vector<bool> writes(flow_->nodes().size());
+LastValues::Writers LastValues::nodes_that_write(const Value& place) const {
+    Writers writers;
+    writers.flow = flow_;
     if (place.in_register) {
-        RegisterSet wanted = RegisterSet::of(place.in_register->number);
-        for (std::uint32_t i = 0; i < writes.size(); ++i) {
-            const FlowGraph::Node& node = flow_->nodes()[i];
-            auto effects = register_effects_of(
-                frame_.module->symbols().elf().loaded_bytes(node.address, node.length));
-            RegisterSet lost =
-                node.kind == Instruction::Kind::call ? lost_by_a_call() : RegisterSet();
-            writes[i] = !effects || !((effects->writes | lost) & wanted).is_empty();
-        }
-        return writes;
+        writers.effects = &code_->effects();
+        writers.wanted = RegisterSet::of(place.in_register->number);
+        return writers;
     }
-    if (!slots_) slots_ = std::make_unique<FrameSlots>(*blocks_, frame_.module->symbols());
+    std::vector<bool>& writes = writers.stores;
+    writes.resize(flow_->nodes().size());
+    if (!slots_) slots_ = code_->slots();
     auto slot = static_cast<std::int64_t>(place.address->value - frame_.call_frame_address->value);
     auto size = static_cast<unsigned>(plain(*place.type).size);
     FrameSlots::Stores stores =
@@ -92,23 +97,23 @@ std::vector<bool> LastValues::nodes_that_write(const Value& place) const {
     bool may_be_written_now = frame_.level > 0 && !stores.address_taken.empty();
     if (stores.may_be_others || may_be_written_now) writes.assign(writes.size(), true);
     for (std::uint32_t node : stores.nodes) writes[node] = true;
-    return writes;
+    return writers;
 }
 
 std::optional<LastValues::WayBack> LastValues::way_back(const Variable& variable,
                                                         ByteSpan expression,
-                                                        const std::vector<bool>& writes) const {
+                                                        const Writers& writes) const {
     const auto& landings = flow_->landings();
     WayBack way;
-    std::vector<bool> seen(before_.size());
+    std::vector<bool> seen(before_->size());
     std::vector<std::uint32_t> next{node_here_};
     while (!next.empty()) {
         std::uint32_t at = next.back();
         next.pop_back();
-        bool is_entered = at == flow_->entry() || before_[at].empty() ||
+        bool is_entered = at == flow_->entry() || (*before_)[at].empty() ||
                           std::find(landings.begin(), landings.end(), at) != landings.end();
         if (is_entered) return std::nullopt;
-        for (std::uint32_t before : before_[at]) {
+        for (std::uint32_t before : (*before_)[at]) {
             way.goes_round |=
                 blocks_->dominates(blocks_->of_node(at), blocks_->of_node(before)) && at <= before;
             if (seen[before]) continue;
@@ -142,14 +147,14 @@ CodePosition LastValues::position_of(std::uint32_t node) const {
 
 // What the place holds at those ends was put there by a statement that sets no variable at all:
 // then the account of it is wrong.
-bool LastValues::is_made_by_others(const WayBack& way, const std::vector<bool>& writes) const {
+bool LastValues::is_made_by_others(const WayBack& way, const Writers& writes) const {
     if (!changes_) return false;
-    std::vector<bool> seen(before_.size());
+    std::vector<bool> seen(before_->size());
     std::vector<std::uint32_t> next = way.ends;
     while (!next.empty()) {
         std::uint32_t at = next.back();
         next.pop_back();
-        for (std::uint32_t before : before_[at]) {
+        for (std::uint32_t before : (*before_)[at]) {
             if (seen[before]) continue;
             seen[before] = true;
             if (!writes[before])
@@ -213,7 +218,7 @@ std::optional<LastValue> LastValues::still_in(const Variable& variable, ByteSpan
                    *last.value.address < *frame_.call_frame_address &&
                    last.value.address->value >= frame_.registers.stack_pointer().value;
     if (!last.value.in_register && !is_slot) return std::nullopt;
-    std::vector<bool> writes = nodes_that_write(last.value);
+    Writers writes = nodes_that_write(last.value);
     auto way = way_back(variable, expression, writes);
     if (!way || is_made_by_others(*way, writes)) return std::nullopt;
     for (std::uint32_t node : way->ends)

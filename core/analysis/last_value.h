@@ -18,7 +18,7 @@
 
 #include "core/analysis/source_changes.h"
 #include "core/code/frame_slots.h"
-#include "core/code/ways.h"
+#include "core/code/kept_code.h"
 #include "core/session/moment.h"
 
 namespace lantern {
@@ -42,6 +42,16 @@ class LastValues {
 
   private:
     // The way back to where the compiler's account had the variable in the place.
+    // Which nodes may change a place. Of a register each is asked by itself: few of a function's
+    // nodes lie on the way back.
+    struct Writers {
+        bool operator[](std::uint32_t node) const;
+
+        const FlowGraph* flow = nullptr;
+        const std::vector<std::optional<RegisterEffects>>* effects = nullptr;  // of a register
+        RegisterSet wanted;
+        std::vector<bool> stores;  // of a slot: by node
+    };
     struct WayBack {
         std::vector<std::uint32_t> ends;     // the last nodes with that account
         std::vector<std::uint32_t> between;  // those behind them, up to here
@@ -50,9 +60,9 @@ class LastValues {
     bool read_code();
     std::optional<LastValue> still_in(const Variable& variable, ByteSpan expression);
     std::optional<WayBack> way_back(const Variable& variable, ByteSpan expression,
-                                    const std::vector<bool>& writes) const;
-    std::vector<bool> nodes_that_write(const Value& place) const;
-    bool is_made_by_others(const WayBack& way, const std::vector<bool>& writes) const;
+                                    const Writers& writes) const;
+    Writers nodes_that_write(const Value& place) const;
+    bool is_made_by_others(const WayBack& way, const Writers& writes) const;
     bool sets_a_variable(std::uint32_t node) const;
     bool account_lags_at(std::uint32_t node, const Variable& variable) const;
     bool is_unchanged_since(const Variable& variable, const WayBack& way) const;
@@ -65,10 +75,11 @@ class LastValues {
     const SourceChanges* changes_;
     std::size_t here_;
     bool is_read_ = false;
-    std::unique_ptr<FlowGraph> flow_;  // null: the code cannot be relied on
-    std::unique_ptr<Blocks> blocks_;
-    mutable std::unique_ptr<FrameSlots> slots_;  // made when a slot is asked for
-    Ways before_;
+    KeptCode* code_ = nullptr;
+    const FlowGraph* flow_ = nullptr;  // null: the code cannot be relied on
+    const Blocks* blocks_ = nullptr;
+    mutable std::shared_ptr<const FrameSlots> slots_;  // made when a slot is asked for
+    const Ways* before_ = nullptr;
     std::uint32_t node_here_ = 0;
     std::set<std::string> names_;  // of the function's variables
 };

@@ -1,5 +1,7 @@
 #include "core/analysis/locals_report.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "core/analysis/library_code.h"
@@ -31,9 +33,9 @@ bool is_of_lambda(const Type& type) {
     return name.empty() || name.find("lambda") != std::string::npos;
 }
 
-bool is_listed(const LocalsReport& report, const std::string& name) {
-    return std::ranges::any_of(report.variables, [&](const ValueView& view) {
-        return view.name == name && !view.is_shadowed;
+bool is_listed(const std::vector<LocalVariable>& variables, const std::string& name) {
+    return std::ranges::any_of(variables, [&](const LocalVariable& each) {
+        return each.view.name == name && !each.view.is_shadowed;
     });
 }
 
@@ -51,51 +53,55 @@ std::optional<Value> object_behind(const Moment& moment, const Frame& frame,
     return plain(*object.type).kind == TypeKind::structure ? std::optional(object) : std::nullopt;
 }
 
-ViewLimits limits_of_object(const Moment& moment) {
-    ViewLimits limits = moment.view_limits();
-    limits.children = kMembersShown;
-    limits.depth = 2;
+ViewLimits limits_of_object(ViewLimits limits) {
+    limits.children = std::min(limits.children, kMembersShown);
+    limits.depth = std::min(limits.depth, 2u);
     return limits;
 }
 
-void add_captures(const Moment& moment, const Value& object, LocalsReport& report) {
+void add_captures(const Moment& moment, const Value& object, const ViewLimits& limits,
+                  std::vector<LocalVariable>& variables) {
     ValueReader reader(moment.target());
     for (const Member& member : plain(*object.type).members()) {
         std::string name = member.name.starts_with("__") ? member.name.substr(2) : member.name;
-        if (name.empty() || is_listed(report, name)) continue;
-        ValueView view = make_view(reader, name, reader.member(object, member),
-                                   moment.form_of(name), limits_of_object(moment));
-        view.is_captured = true;
-        report.variables.push_back(std::move(view));
+        if (name.empty() || is_listed(variables, name)) continue;
+        LocalVariable captured;
+        captured.value = reader.member(object, member);
+        captured.view =
+            make_view(reader, name, captured.value, moment.form_of(name), limits_of_object(limits));
+        captured.view.is_captured = true;
+        captured.expression = name;
+        variables.push_back(std::move(captured));
     }
 }
 
 // What the function works on without naming it: the captures of a lambda, the whole object of a
 // method. In gcc's lambdas `this` is the object around, in clang's their own.
-void add_object(const Moment& moment, const Frame& frame, LocalsReport& report) {
+void add_object(const Moment& moment, const Frame& frame, const ViewLimits& limits,
+                std::vector<LocalVariable>& variables) {
     auto object = object_behind(moment, frame, "this");
     if (object && is_of_lambda(*object->type)) {
-        std::erase_if(report.variables, [](const ValueView& view) { return view.name == "this"; });
-        return add_captures(moment, *object, report);
+        std::erase_if(variables,
+                      [](const LocalVariable& each) { return each.view.name == "this"; });
+        return add_captures(moment, *object, limits, variables);
     }
     if (auto closure = object_behind(moment, frame, "__closure");
         closure && is_of_lambda(*closure->type))
-        add_captures(moment, *closure, report);
-    if (object)
-        report.variables.push_back(make_view(ValueReader(moment.target()), "*this", *object,
-                                             moment.form_of("*this"), limits_of_object(moment)));
+        add_captures(moment, *closure, limits, variables);
+    if (!object) return;
+    LocalVariable itself;
+    itself.view = make_view(ValueReader(moment.target()), "*this", *object, moment.form_of("*this"),
+                            limits_of_object(limits));
+    itself.value = std::move(*object);
+    itself.expression = "*this";
+    variables.push_back(std::move(itself));
 }
 
 }  // namespace
 
-LocalsReport report_locals(const Moment& moment, const Frame& frame) {
-    LocalsReport report;
-    report.level = frame.level;
-    report.function = frame_function_name(frame);
-    if (frame.line) {
-        report.file = frame.line->file;
-        report.line = frame.line->line;
-    }
+std::vector<LocalVariable> local_variables(const Moment& moment, const Frame& frame,
+                                           const ViewLimits& limits) {
+    std::vector<LocalVariable> variables;
     Target& target = moment.target();
     ValueReader reader(target);
     AssignmentAnalysis assignment(target, frame);
@@ -105,18 +111,58 @@ LocalsReport report_locals(const Moment& moment, const Frame& frame) {
         if (variable.is_artificial && variable.name != "this")
             continue;  // what the compiler needs for a loop or a length
         Value value = value_of_variable(target, moment.thread(), frame, variable);
-        ValueView view = make_view(reader, variable.name, value, moment.form_of(variable.name),
-                                   moment.view_limits());
+        ValueView view =
+            make_view(reader, variable.name, value, moment.form_of(variable.name), limits);
         view.declared_line = variable.declared_line;
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
         if (value.is_available()) view.assignment = assignment.of(variable, *visible.scope);
         if (view.assignment == Assignment::not_yet) forgive(view);
         if (!view.is_shadowed) source.add_to(view, variable);
-        report.variables.push_back(std::move(view));
+        std::string expression =
+            view.is_shadowed ? fmt::format("{}#{}", view.name, view.declared_line) : view.name;
+        variables.push_back(
+            {std::move(view), std::move(value), std::move(expression), variable.declared_in});
     }
-    add_object(moment, frame, report);
+    add_object(moment, frame, limits, variables);
+    return variables;
+}
+
+LocalsReport report_locals(const Moment& moment, const Frame& frame) {
+    LocalsReport report;
+    report.level = frame.level;
+    report.function = frame_function_name(frame);
+    if (frame.line) {
+        report.file = frame.line->file;
+        report.line = frame.line->line;
+    }
+    for (LocalVariable& each : local_variables(moment, frame, moment.view_limits()))
+        report.variables.push_back(std::move(each.view));
     return report;
+}
+
+std::vector<LocalVariable> file_variables(const Moment& moment, const Frame& frame,
+                                          const ViewLimits& limits, std::size_t most) {
+    std::vector<LocalVariable> variables;
+    if (!frame.module || !frame.function) return variables;
+    const ModuleSymbols& symbols = frame.module->symbols();
+    ValueReader reader(moment.target());
+    for (const NameEntry& entry : symbols.index().names()) {
+        if (entry.kind != NameKind::global || variables.size() >= most) continue;
+        if (symbols.debug_info().unit_holding(entry.position) != frame.function->unit) continue;
+        auto variable = symbols.global(entry);
+        if (!variable || variable->is_artificial) continue;
+        LocalVariable each;
+        each.value =
+            value_of_global(moment.target(), moment.thread(), &frame, *frame.module, *variable);
+        each.view =
+            make_view(reader, variable->name, each.value, moment.form_of(variable->name), limits);
+        each.view.declared_line = variable->declared_line;
+        each.expression = symbols.index().qualified_name(entry);
+        each.declared_in = variable->declared_in;
+        variables.push_back(std::move(each));
+    }
+    return variables;
 }
 
 namespace {

@@ -19,6 +19,22 @@ struct LocalsReport {
 
 LocalsReport report_locals(const Moment& moment, const Frame& frame);
 
+// The same for whoever goes on into the parts of a variable: where it is, and how it is asked for.
+struct LocalVariable {
+    ValueView view;
+    Value value;
+    std::string expression;   // "level", "level#12" of one that is hidden by an inner one
+    std::string declared_in;  // file; empty where that is not known
+};
+// Views of them are made within `limits`.
+std::vector<LocalVariable> local_variables(const Moment& moment, const Frame& frame,
+                                           const ViewLimits& limits);
+
+// The static variables of the frame's source file, each as `local_variables` has it; those beyond
+// `most` are left out.
+std::vector<LocalVariable> file_variables(const Moment& moment, const Frame& frame,
+                                          const ViewLimits& limits, std::size_t most);
+
 // What `globals` was asked for.
 struct GlobalsQuestion {
     std::string pattern;  // see Pattern; empty: all

@@ -25,6 +25,18 @@ FrameSlots::FrameSlots(const Blocks& blocks, const ModuleSymbols& symbols) : blo
         rows_.push_back(is_of_row ? *row : nullptr);
         effects_.push_back(lantern::effects_of(node, symbols));
     }
+    find_addresses();
+}
+
+void FrameSlots::find_addresses() {
+    for (std::uint32_t at = 0; at < effects_.size(); ++at) {
+        const Effects* effects = effects_of(at);
+        auto slot = effects && effects->address ? slot_of(at, *effects->address) : std::nullopt;
+        if (copies_frame_register(at))
+            addresses_.push_back({at, std::nullopt});
+        else if (slot)
+            addresses_.push_back({at, slot});
+    }
 }
 
 std::optional<std::int64_t> FrameSlots::slot_of(std::uint32_t node,
@@ -66,12 +78,9 @@ FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot, u
     // Once its address is taken anywhere, a call may write it, and so may a store through a
     // pointer.
     Stores stores;
-    for (std::uint32_t at = 0; at < effects_.size(); ++at) {
-        const Effects* effects = effects_of(at);
-        auto computed = effects && effects->address ? slot_of(at, *effects->address) : std::nullopt;
-        bool computes_it = computed && object.low <= *computed && *computed < object.high;
-        if (computes_it || copies_frame_register(at)) stores.address_taken.push_back(at);
-    }
+    for (const AddressMade& made : addresses_)
+        if (!made.slot || (object.low <= *made.slot && *made.slot < object.high))
+            stores.address_taken.push_back(made.node);
     const bool is_address_taken = !stores.address_taken.empty();
     // What a node does to the slot: true if nothing before it matters.
     auto ends_search = [&](std::uint32_t at) {

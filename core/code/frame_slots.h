@@ -45,11 +45,18 @@ class FrameSlots {
 
   private:
     bool copies_frame_register(std::uint32_t node) const;
+    void find_addresses();
 
     const Blocks* blocks_;
     std::vector<dwarf::FrameDescription> descriptions_;
     std::vector<const dwarf::FrameRow*> rows_;  // by node; null: not known
     std::vector<std::optional<Effects>> effects_;
+    // The nodes that make the address of a slot, or a copy of what slots are counted from.
+    struct AddressMade {
+        std::uint32_t node = 0;
+        std::optional<std::int64_t> slot;  // nothing: of all of them
+    };
+    std::vector<AddressMade> addresses_;  // by node
 };
 
 }  // namespace lantern

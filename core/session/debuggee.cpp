@@ -7,6 +7,7 @@
 #include <fstream>
 #include <utility>
 
+#include "core/code/kept_code.h"
 #include "core/support/error.h"
 #include "core/support/fibre.h"
 #include "core/target/core_file.h"
@@ -102,9 +103,7 @@ void Debuggee::take_on_what_runs() {
 }
 
 const FlowGraph& Debuggee::flow_of(const Module& module, const Function& function) {
-    auto& slot = flows_[&function];
-    if (!slot) slot = std::make_unique<FlowGraph>(module.symbols(), function);
-    return *slot;
+    return kept_code(module.symbols(), function).flow();
 }
 
 // ---- what runs

@@ -91,7 +91,6 @@ class Debuggee {
     std::unique_ptr<ProgramFile> file_;
     std::unique_ptr<LiveProcess> process_;
     std::unique_ptr<CoreFile> core_;
-    std::map<const Function*, std::unique_ptr<FlowGraph>> flows_;
     std::vector<LandingHook> landing_hooks_;
     std::size_t landing_hooks_for_ = 0;  // how many modules were looked through for them
     pid_t attached_to_ = 0;

@@ -114,6 +114,19 @@ unsigned Processes::open_beside(const LaunchOptions& launch) {
     return number;
 }
 
+void Processes::let_go(unsigned number) {
+    auto found = processes_.find(number);
+    if (found == processes_.end() || &found->second == here_)
+        throw RequestError(fmt::format("there is no other process {}", number),
+                           Next::list_processes);
+    SessionParts& parts = found->second.parts;
+    // It is delivered when we let go.
+    kill(parts.debuggee.process().id(), SIGSTOP);
+    parts.sites.take_out_all();
+    parts.debuggee.release();
+    processes_.erase(found);
+}
+
 void Processes::end_others() {
     if (shared_.are_apart) return;
     for (unsigned number : others()) processes_.erase(number);

@@ -43,6 +43,9 @@ class Processes {
     // A program beside the others, to be launched; it is looked at. From here on they are apart:
     // each moves alone. Throws FileError.
     unsigned open_beside(const LaunchOptions& launch);
+    // It is released, and stands still as by SIGSTOP. Throws RequestError for the one that is
+    // looked at, and for a number that none has.
+    void let_go(unsigned number);
     // They are ended, and the one that is looked at is the first of a new life.
     void end_others();
 

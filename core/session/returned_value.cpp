@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cstring>
 
+#include "core/code/kept_code.h"
 #include "core/code/node_effects.h"
 #include "core/machine/calling_convention.h"
 #include "core/session/line_step.h"
@@ -102,7 +103,7 @@ std::optional<bool> writes_a_vector_last(const ModuleSymbols& symbols, const Flo
 
 // Nothing where that cannot be told, or where its returns differ.
 std::optional<bool> returns_a_vector(const Module& module, const Function& function) {
-    FlowGraph flow(module.symbols(), function);
+    const FlowGraph& flow = kept_code(module.symbols(), function).flow();
     if (!flow.is_complete()) return std::nullopt;
     std::optional<bool> found;
     for (std::size_t i = 0; i < flow.nodes().size(); ++i) {
@@ -205,10 +206,12 @@ Value returned_in_memory(Target& target, ThreadId thread, const Module& module,
     if (!may_return_otherwise(module.symbols(), function)) return in_register;
     Caller caller = caller_at(target, thread);
     if (caller.function)
-        if (auto address = address_given(FlowGraph(caller.module->symbols(), *caller.function),
-                                         caller.module->symbols(), caller.back, registers))
+        if (auto address =
+                address_given(kept_code(caller.module->symbols(), *caller.function).flow(),
+                              caller.module->symbols(), caller.back, registers))
             return value_in_memory(type, *address);
-    if (leaves_value_in(FlowGraph(module.symbols(), function), module.symbols(), dwarf_register))
+    if (leaves_value_in(kept_code(module.symbols(), function).flow(), module.symbols(),
+                        dwarf_register))
         return in_register;
     return unavailable_value(type, "not known: the compiler changed how it is returned");
 }
@@ -219,11 +222,12 @@ bool is_surely_returned(Target& target, ThreadId thread, const Module& module,
     unsigned first = location.pieces[0].dwarf_register;
     if (first >= kFirstStackRegister)
         return true;  // the processor's stack of floating numbers would be out of step
-    if (leaves_value_in(FlowGraph(module.symbols(), function), module.symbols(), first))
+    if (leaves_value_in(kept_code(module.symbols(), function).flow(), module.symbols(), first))
         return true;
     Caller caller = caller_at(target, thread);
-    return caller.function && reads_first(FlowGraph(caller.module->symbols(), *caller.function),
-                                          caller.module->symbols(), caller.back, first);
+    return caller.function &&
+           reads_first(kept_code(caller.module->symbols(), *caller.function).flow(),
+                       caller.module->symbols(), caller.back, first);
 }
 
 }  // namespace

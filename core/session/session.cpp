@@ -101,6 +101,11 @@ void Session::release() {
     here().last_stop.reason = StopReason::released;
 }
 
+void Session::let_go(unsigned process) {
+    here().debuggee.refuse_while_moving();
+    processes_->let_go(process);
+}
+
 void Session::follow(Follow whom) {
     shared_.host.follow = whom;
     auto tell = [whom](SessionParts& parts) {

@@ -56,6 +56,9 @@ class Session {
     void set_redirections(std::string input_file,
                           std::string output_file);  // for the next launch; empty: ours
     Stop launch_again();
+    // Starts it, and leaves it before its first instruction: what is to be set up can be, and a
+    // movement goes on from there.
+    Stop start();
     Stop continue_running(const StepOptions& wish = {});
     Stop over_line(const StepOptions& wish = {});
     Stop into_line(const StepOptions& wish = {});
@@ -86,7 +89,8 @@ class Session {
     Stop pause();
     bool sleep(double seconds);  // between two movements; false: Ctrl-C was pressed
     bool is_moving() const { return here().debuggee.is_moving(); }
-    int event_descriptor() { return here().debuggee.events().descriptor(); }
+    EventLoop& events() { return shared_.host.events; }
+    int event_descriptor() { return events().descriptor(); }
     // The program gets a terminal of its own from its next start on; what it writes there goes to
     // `output`.
     void give_own_terminal(int keyboard, OwnTerminal::Output output);
@@ -104,6 +108,9 @@ class Session {
     // ---- processes: see Processes
     std::vector<ProcessFact> processes() const { return processes_->facts(); }
     void select_process(unsigned number);  // throws RequestError
+    // A child of the program is left to itself, standing still as by SIGSTOP, for whoever takes
+    // hold of it next. Throws RequestError for the one that is looked at, and where there is none.
+    void let_go(unsigned process);
     // See Processes.
     unsigned open_beside(const LaunchOptions& launch) { return processes_->open_beside(launch); }
 

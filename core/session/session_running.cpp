@@ -100,6 +100,11 @@ Stop Session::launch(std::vector<std::string> arguments) {
     return launch_again();
 }
 
+Stop Session::start() {
+    start_process();
+    return last_stop();
+}
+
 Stop Session::launch_again() {
     start_process();
     return continue_running();

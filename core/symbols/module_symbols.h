@@ -70,6 +70,11 @@ class ModuleSymbols {
     // Null when the function's entry is damaged. Owned here.
     const FunctionBody& body_of(const Function& function) const;
     const FunctionPositions& positions_of(const Function& function) const;  // kept
+    // Where what is made of the function's code is kept with it (see core/code/kept_code.h, which
+    // alone knows what that is). From one thread only.
+    std::shared_ptr<void>& kept_with(const Function& function) const {
+        return kept_with_[&function];
+    }
     // Of the unit's functions that were inlined, the one whose source begins nearest above a line
     // of that very file; null if none does.
     const Function* inlined_function_around(const dwarf::Unit& unit, const std::string& file,
@@ -177,6 +182,7 @@ class ModuleSymbols {
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
+    mutable std::unordered_map<const Function*, std::shared_ptr<void>> kept_with_;
     mutable std::map<const dwarf::Unit*,
                      std::map<std::string, std::map<std::uint32_t, const Function*>>>
         inlined_functions_;  // by file and line

@@ -73,20 +73,34 @@ EventLoop::Event EventLoop::wait_at_most(int milliseconds) {
         ssize_t got = read(signals_, &info, sizeof info);
         if (got == sizeof info)
             return is_interrupt(info.ssi_signo) ? Event::interrupt : Event::child_changed;
-        std::vector<pollfd> watches{{signals_, POLLIN, 0}};
-        for (const auto& [descriptor, ready] : watched_) watches.push_back({descriptor, POLLIN, 0});
-        int ready_ones = poll(watches.data(), watches.size(), milliseconds);
-        if (ready_ones < 0 && errno != EINTR)
-            throw TargetError(
-                fmt::format("waiting for the program failed: {}", std::strerror(errno)));
-        if (ready_ones == 0) return Event::child_changed;
-        for (std::size_t i = 1; i < watches.size(); ++i) {
-            auto found = watched_.find(watches[i].fd);
-            if (!watches[i].revents || found == watched_.end()) continue;
-            auto ready = found->second;  // it may forget itself
-            ready();
-        }
+        if (poll_watched(milliseconds) == 0) return Event::child_changed;
     }
+}
+
+std::vector<int> EventLoop::descriptors() const {
+    std::vector<int> all{signals_};
+    for (const auto& [descriptor, ready] : watched_) all.push_back(descriptor);
+    return all;
+}
+
+void EventLoop::call_ready() {
+    poll_watched(0);
+}
+
+// How many are ready; those who watch them have been called.
+int EventLoop::poll_watched(int milliseconds) {
+    std::vector<pollfd> watches;
+    for (int descriptor : descriptors()) watches.push_back({descriptor, POLLIN, 0});
+    int ready_ones = poll(watches.data(), watches.size(), milliseconds);
+    if (ready_ones < 0 && errno != EINTR)
+        throw TargetError(fmt::format("waiting for the program failed: {}", std::strerror(errno)));
+    for (std::size_t i = 1; i < watches.size(); ++i) {
+        auto found = watched_.find(watches[i].fd);
+        if (!watches[i].revents || found == watched_.end()) continue;
+        auto ready = found->second;  // it may forget itself
+        ready();
+    }
+    return ready_ones;
 }
 
 void EventLoop::watch(int descriptor, std::function<void()> ready) {

@@ -4,6 +4,7 @@
 
 #include <functional>
 #include <map>
+#include <vector>
 
 namespace lantern {
 
@@ -31,6 +32,10 @@ class EventLoop {
     // goes on.
     Event wait();
     Event wait_at_most(int milliseconds);  // child_changed when the time is over, too; -1: no limit
+    // For whoever waits for other things as well: what becomes readable when there is something to
+    // look after here, and the calls of those who watch one that is. Neither waits.
+    std::vector<int> descriptors() const;
+    void call_ready();
     // Called before each sleep: what else is to be looked after while somebody waits. True ends the
     // wait as an interrupt would. Empty: nothing is.
     void look_meanwhile(std::function<bool()> look) { meanwhile_ = std::move(look); }
@@ -48,6 +53,7 @@ class EventLoop {
 
   private:
     static bool is_interrupt(unsigned signal);
+    int poll_watched(int milliseconds);
     bool is_to_end_the_wait();
 
     int signals_ = -1;

@@ -75,8 +75,10 @@ struct Birth {
     sigprocmask(SIG_SETMASK, &none, nullptr);
     if (!options.terminal.empty()) {
         // The first terminal that the leader of a session opens becomes its controlling one.
+        int no_control = options.terminal_controls ? 0 : O_NOCTTY;
         for (int descriptor : {0, 1, 2})
-            redirect(options.terminal, descriptor, O_RDWR, report, ChildFailure::input);
+            redirect(options.terminal, descriptor, O_RDWR | no_control, report,
+                     ChildFailure::input);
     }
     redirect(options.input_file, 0, O_RDONLY, report, ChildFailure::input);
     redirect(options.output_file, 1, O_WRONLY | O_CREAT | O_TRUNC, report, ChildFailure::output);

@@ -17,8 +17,9 @@ struct LaunchOptions {
     std::vector<std::string> environment;             // NAME=VALUE, the whole of it
     std::string folder;                               // empty: ours
     std::string input_file, output_file, error_file;  // empty: ours
-    std::string terminal;          // of its own, opened as its controlling one; empty: ours
-    bool output_to_error = false;  // our own standard output is taken by a machine-readable stream
+    std::string terminal;                             // of its own; empty: ours
+    bool terminal_controls = true;  // it is the controlling one: when it goes, so does the program
+    bool output_to_error = false;   // our own standard output is taken by a machine-readable stream
     bool randomise_addresses = false;
     bool own_process_group = true;  // so that Ctrl-C on the terminal reaches it and not us
 };

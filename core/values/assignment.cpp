@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/code/kept_code.h"
 #include "core/code/node_effects.h"
 #include "core/machine/registers.h"
 #include "core/support/error.h"
@@ -26,14 +27,14 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
         auto base = FrameContext(target, frame).frame_base();
         if (!base) return;
         frame_base_ = static_cast<std::int64_t>(*base - frame.call_frame_address->value);
-        flow_.emplace(frame.module->symbols(), *frame.function);
+        flow_ = &kept_code(frame.module->symbols(), *frame.function).flow();
         // A jump through a table: that all its ways are known is not sure.
         if (!flow_->is_complete() || flow_->has_computed_jumps())
-            flow_.reset();
+            flow_ = nullptr;
         else
             read_steps();
     } catch (const Error&) {
-        flow_.reset();
+        flow_ = nullptr;
     }
 }
 
@@ -43,7 +44,10 @@ void AssignmentAnalysis::read_steps() {
     descriptions_.reserve(frame_.function->ranges.size());  // steps point into its elements
     for (const FileRange& range : frame_.function->ranges) {
         auto description = symbols.frame_description(range.low);
-        if (!description) return flow_.reset();
+        if (!description) {
+            flow_ = nullptr;
+            return;
+        }
         descriptions_.push_back(std::move(*description));
     }
     std::vector<const dwarf::FrameRow*> rows;

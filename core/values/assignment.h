@@ -55,7 +55,7 @@ class AssignmentAnalysis {
     const Frame& frame_;
     bool aligns_stack_ = false;
     std::optional<std::int64_t> frame_base_;  // from the call frame address
-    std::optional<FlowGraph> flow_;           // nothing where the answer is always "unknown"
+    const FlowGraph* flow_ = nullptr;         // null where the answer is always "unknown"
     std::vector<dwarf::FrameDescription> descriptions_;
     std::vector<Step> steps_;  // by node
 };

@@ -72,6 +72,7 @@ class ViewMaker {
             fill(view, value, depth);
         } catch (const Error& error) {
             view.children.clear();
+            if (limits_.parts && depth == 0) limits_.parts->clear();
             view.text.clear();
             view.unavailable = error.what();
         }
@@ -168,7 +169,12 @@ class ViewMaker {
             view.more = 1;
             return;
         }
-        view.children.push_back(make_whole("", target, depth + 1));
+        add_part(view, make_whole("", target, depth + 1), target, depth);
+    }
+
+    void add_part(ValueView& view, ValueView shown, const Value& part, unsigned depth) {
+        if (limits_.parts && depth == 0) limits_.parts->push_back(part);
+        view.children.push_back(std::move(shown));
     }
 
     void fill_removed(ValueView& view, const Value& value, unsigned depth) {
@@ -296,8 +302,9 @@ class ViewMaker {
             while (view.children.size() < limits_.children && nodes_left_) {
                 auto part = meaning.next();
                 if (!part) break;
-                view.children.push_back(make_whole(part_name(*part, view.arrangement, index++),
-                                                   part->value, depth + 1));
+                std::string name = part_name(*part, view.arrangement, index++);
+                add_part(view, make_whole(std::move(name), part->value, depth + 1), part->value,
+                         depth);
             }
             if (total > index) view.more = total - index;
         } catch (const BrokenValue& error) {
@@ -314,6 +321,7 @@ class ViewMaker {
                 ViewLimits brief = limits_;
                 brief.depth = 3;
                 brief.first = 0;
+                brief.parts = nullptr;
                 return fmt::format(
                     "[{}]",
                     part.key ? one_line(ViewMaker(reader_, form_, brief).make("", *part.key, 0), 80)
@@ -370,7 +378,8 @@ class ViewMaker {
                                    ? readable_type_name(plain(*member.type).full_name(), false)
                                : tuple ? member.name.substr(2)
                                        : member.name;
-            view.children.push_back(make(name, reader_.member(value, member), depth + 1));
+            Value part = reader_.member(value, member);
+            add_part(view, make(std::move(name), part, depth + 1), part, depth);
         }
         view.more = shown.size() - passed_over - view.children.size();
     }
@@ -399,10 +408,13 @@ class ViewMaker {
         view.first = first;
         ViewMaker numbers(reader_, Form::decimal, limits_);
         ViewMaker& maker = is_of_bytes ? numbers : *this;
-        for (std::uint64_t i = first; i < first + listed && nodes_left_; ++i)
-            view.children.push_back(
-                maker.make(fmt::format("[{}]", value.first_index + static_cast<std::int64_t>(i)),
-                           reader_.element(value, static_cast<std::int64_t>(i)), depth + 1));
+        for (std::uint64_t i = first; i < first + listed && nodes_left_; ++i) {
+            auto index = static_cast<std::int64_t>(i);
+            Value part = reader_.element(value, index);
+            add_part(view,
+                     maker.make(fmt::format("[{}]", value.first_index + index), part, depth + 1),
+                     part, depth);
+        }
         view.more = *type.count - first - view.children.size();
     }
 

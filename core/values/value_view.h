@@ -54,6 +54,9 @@ struct ViewLimits {
     std::uint64_t first = 0;  // parts of the outermost value that are passed over
     bool raw = false;         // as it lies in memory, not as it is meant
     const ValueContext* around = nullptr;
+    // Not null: gets the values that the listed children of the outermost value are made of, in
+    // their order. Borrowed.
+    std::vector<Value>* parts = nullptr;
 };
 
 // Never throws for what the target lacks: unreadable memory becomes `unavailable` where it belongs.

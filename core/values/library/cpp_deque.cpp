@@ -94,7 +94,7 @@ class DequeView final : public LibraryView {
         require_readable(reader, slot, "its table of blocks");
         RunAddress start(reader.target().read<std::uint64_t>(slot));
         RunAddress address = start + place % blocks.per_block * plain(element).size;
-        require_readable(reader, address, fmt::format("element {}", index));
+        require_readable(reader, address, "element", index);
         return value_in_memory(element, address);
     }
 };

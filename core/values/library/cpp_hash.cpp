@@ -48,7 +48,7 @@ class HashView final : public LibraryView {
             if (!node.value)
                 throw BrokenValue(
                     fmt::format("it claims {} but ends after {}", counted_elements(count), i));
-            require_readable(reader, node + offset, fmt::format("node {}", i));
+            require_readable(reader, node + offset, "node", i);
             Value each = value_in_memory(element, node + offset);
             node = RunAddress(reader.target().read<std::uint64_t>(node));
             ++i;

@@ -18,7 +18,7 @@ struct Chain {
 
 RunAddress word_at(const ValueReader& reader, RunAddress node, std::uint64_t offset,
                    std::uint64_t index) {
-    require_readable(reader, node, fmt::format("node {}", index));
+    require_readable(reader, node, "node", index);
     return RunAddress(reader.target().read<std::uint64_t>(node + offset));
 }
 
@@ -68,7 +68,7 @@ Meaning along(const ValueReader& reader, const Type& element, const Chain& chain
         if (chain.previous_offset && word_at(reader, node, *chain.previous_offset, i) != before)
             throw BrokenValue(fmt::format(
                 "node {} at {:#x} does not lead back to the one before it", i, node.value));
-        require_readable(reader, node + chain.value_offset, fmt::format("the value of node {}", i));
+        require_readable(reader, node + chain.value_offset, "the value of node", i);
         Part part{{}, value_in_memory(element, node + chain.value_offset), {}};
         before = node;
         node = next;

@@ -32,7 +32,7 @@ class Walk {
         if (node_ == tree_.header)
             throw BrokenValue(fmt::format("it claims {} but ends after {}",
                                           counted_elements(tree_.count), done_));
-        require_readable(reader_, node_ + tree_.value_offset, fmt::format("node {}", done_));
+        require_readable(reader_, node_ + tree_.value_offset, "node", done_);
         Value element = value_in_memory(*tree_.element, node_ + tree_.value_offset);
         node_ = following(node_);
         ++done_;
@@ -45,7 +45,7 @@ class Walk {
 
   private:
     RunAddress word(RunAddress node, std::uint64_t offset) {
-        require_readable(reader_, node, fmt::format("a node after element {}", done_));
+        require_readable(reader_, node, "a node after element", done_);
         return RunAddress(reader_.target().read<std::uint64_t>(node + offset));
     }
     // Down to a child only if the child agrees whose child it is.

@@ -71,7 +71,7 @@ class BoolVectorView final : public LibraryView {
                         i = std::uint64_t{0}]() mutable -> std::optional<Part> {
             if (i == count) return std::nullopt;
             RunAddress at = begin + i / 8;
-            require_readable(reader, at, fmt::format("element {}", i));
+            require_readable(reader, at, "element", i);
             Value bit = value_in_memory(bool_type(), at);
             bit.bit_offset = i % 8;
             bit.bit_size = 1;

@@ -151,7 +151,7 @@ Meaning contiguous(const ValueReader& reader, const Type& element, RunAddress st
                     i = std::uint64_t{0}]() mutable -> std::optional<Part> {
         if (i == count) return std::nullopt;
         RunAddress at = start + i * size;
-        if (size) require_readable(reader, at + (size - 1), fmt::format("element {}", i));
+        if (size) require_readable(reader, at + (size - 1), "element", i);
         ++i;
         return Part{{}, value_in_memory(element, at), {}};
     };
@@ -198,11 +198,26 @@ Meaning text_meaning(const ValueReader& reader, RunAddress start, std::uint64_t 
     return meaning;
 }
 
-void require_readable(const ValueReader& reader, RunAddress address, std::string_view what) {
+namespace {
+
+bool is_readable(const ValueReader& reader, RunAddress address) {
     std::byte probe;
-    if (reader.target().read_available(address, std::span(&probe, 1)) == 0)
+    return reader.target().read_available(address, std::span(&probe, 1)) != 0;
+}
+
+}  // namespace
+
+void require_readable(const ValueReader& reader, RunAddress address, std::string_view what) {
+    if (!is_readable(reader, address))
         throw BrokenValue(
             fmt::format("{} would be at {:#x}, where nothing can be read", what, address.value));
+}
+
+// Its text is made only where it is needed: each element of a container is asked.
+void require_readable(const ValueReader& reader, RunAddress address, std::string_view what,
+                      std::uint64_t number) {
+    if (!is_readable(reader, address))
+        require_readable(reader, address, fmt::format("{} {}", what, number));
 }
 
 std::uint64_t rounded_up(std::uint64_t number, std::uint64_t multiple) {

@@ -75,6 +75,9 @@ RustRoom rust_room(const ValueReader& reader, const Value& vector);
 
 // Throws BrokenValue with the address if not even the first byte can be read.
 void require_readable(const ValueReader& reader, RunAddress address, std::string_view what);
+// The same of one of many: "node 17".
+void require_readable(const ValueReader& reader, RunAddress address, std::string_view what,
+                      std::uint64_t number);
 std::uint64_t rounded_up(std::uint64_t number, std::uint64_t multiple);
 
 const LibraryView& cpp_string_view();

@@ -45,7 +45,7 @@ class RustHashView final : public LibraryView {
                 if (static_cast<unsigned>(reader.target().read<std::byte>(control + at)) & 0x80)
                     continue;
                 RunAddress place(control.value - (at + 1) * plain(slot).size);
-                require_readable(reader, place, fmt::format("slot {}", at));
+                require_readable(reader, place, "slot", at);
                 ++at, ++done;
                 Value pair = value_in_memory(slot, place);
                 Value first = part_at(reader, pair, "__0");

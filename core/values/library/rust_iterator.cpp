@@ -78,7 +78,7 @@ class LinkedListView final : public LibraryView {
             if (!at.value)
                 throw BrokenValue(
                     fmt::format("it claims {} but ends after {}", counted_elements(count), i));
-            require_readable(reader, at + (plain(*node).size - 1), fmt::format("node {}", i));
+            require_readable(reader, at + (plain(*node).size - 1), "node", i);
             Value here = value_in_memory(*node, at);
             at = RunAddress(
                 reader.target().read<std::uint64_t>(require_place(part_at(reader, here, "next"))));

@@ -83,7 +83,7 @@ class RingView final : public LibraryView {
                         i = std::uint64_t{0}]() mutable -> std::optional<Part> {
             if (i == count) return std::nullopt;
             RunAddress at = room.start + (head + i) % room.capacity * plain(element).size;
-            require_readable(reader, at, fmt::format("element {}", i));
+            require_readable(reader, at, "element", i);
             ++i;
             return Part{{}, value_in_memory(element, at), {}};
         };

@@ -1,0 +1,123 @@
+"""Steps, jumps, threads, starting again."""
+from common import *
+
+
+def test_a_step_into_one_of_several_calls():
+    program, source = compiled("pick.c", """
+static int rise(int a) { return a + 1; }
+static int fall(int a) { return a - 1; }
+int main(void) {
+    int level = rise(3) * fall(9);
+    return level == 0;
+}
+""", "-O0")
+    c = client()
+    c.begin(program=str(program), stopOnEntry=True)
+    c.go()
+    frame = c.frames(levels=1)[0]
+    targets = c.ask("stepInTargets", frameId=frame["id"])["targets"]
+    assert [t["label"] for t in targets] == ["rise", "fall"], targets
+    c.move("stepIn", targetId=targets[1]["id"])
+    assert c.frames(levels=1)[0]["name"] == "fall" and c.locals()["a"]["value"] == "9"
+    assert "of an earlier stop" in c.refused("stepIn", threadId=1, targetId=targets[0]["id"])
+    c.end()
+
+
+def test_a_jump_runs_nothing_between():
+    c = flow()
+    line = line_of("lockflow.c", "chamber->level_cm += change_cm")
+    at_lines(c, "lockflow.c", line)
+    c.go()
+    before = c.value("chamber->passages")
+    last = line_of("lockflow.c", "return change_cm")
+    targets = c.ask("gotoTargets", source={"path": str(root / "demo/lockflow.c")}, line=last)["targets"]
+    assert [t["line"] for t in targets] == [last]
+    c.ask("goto", threadId=1, targetId=targets[0]["id"])
+    assert c.wait("stopped")["body"]["reason"] == "goto"
+    assert c.frames(levels=1)[0]["line"] == last and c.value("chamber->passages") == before
+    c.end()
+
+
+def test_steps_by_instruction():
+    c = flow(stopOnEntry=True)
+    c.go()
+    here = c.frames(levels=1)[0]["instructionPointerReference"]
+    rows = c.ask("disassemble", memoryReference=here, instructionCount=3)["instructions"]
+    c.move("next", granularity="instruction")
+    assert c.frames(levels=1)[0]["instructionPointerReference"] == rows[1]["address"]
+    assert "by fathoms" in c.refused("next", threadId=1, granularity="fathoms")
+    c.end()
+
+
+def test_threads_come_and_go_and_each_has_its_stack():
+    program, source = compiled("gates.cpp", """
+#include <thread>
+#include <atomic>
+#include <unistd.h>
+std::atomic<int> ready{0};
+void wait_for(int gate) {
+    int level = gate * 10;
+    ++ready;
+    while (ready < 3) usleep(1000);
+    ready += level;
+}
+int main() {
+    std::thread one(wait_for, 1), two(wait_for, 2);
+    while (ready < 2) usleep(1000);
+    ++ready;
+    one.join();
+    two.join();
+}
+""", "-O0", "-pthread", compiler="g++")
+    c = client()
+    c.begin(program=str(program))
+    c.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[{"line": source.read_text().splitlines().index("    ++ready;") + 1}])
+    c.go()
+    stop = c.move("continue", threadId=1)["body"]
+    threads = [t["id"] for t in c.ask("threads")["threads"]]
+    assert len(threads) == 3 and stop["threadId"] in threads
+    names = {t: [f["name"] for f in c.frames(t)] for t in threads}
+    assert "main" in names[1] and sum("wait_for" in n[0] for n in names.values()) >= 1, names
+    begun = [e["body"]["threadId"] for e in c.seen if e["type"] == "event" and e["event"] == "thread" and e["body"]["reason"] == "started"]
+    assert sorted(begun) == threads
+    alone = c.ask("continue", threadId=stop["threadId"], singleThread=True)
+    assert alone["allThreadsContinued"] is False
+    c.end()
+
+
+def test_a_program_is_started_again():
+    c = flow()
+    at_lines(c, "lockflow.c", line_of("lockflow.c", "double takings = 0"))
+    c.go()
+    first = c.frames(levels=1)[0]
+    c.ask("restart")
+    assert c.wait("stopped")["body"]["reason"] == "breakpoint"
+    again = c.frames(levels=1)[0]
+    assert again["line"] == first["line"] and again["id"] != first["id"]
+    assert "earlier stop" in c.refused("scopes", frameId=first["id"])
+    at_lines(c, "lockflow.c")
+    assert c.move("continue")["event"] == "terminated"
+    c.ask("restart")
+    assert c.wait("terminated")
+    c.end()
+
+
+def test_a_program_that_runs_is_started_again_and_ends_each_time():
+    c = flow(stopOnEntry=True)
+    c.go()
+    c.ask("evaluate", expression="continue", context="repl")
+    c.wait("terminated")
+    c.ask("evaluate", expression="launch", context="repl")    # no stop in between
+    c.wait("terminated")
+    assert len([e for e in c.seen if e.get("event") == "exited"]) == 2
+    c.end()
+    program, source = compiled("endless.c", "#include <unistd.h>\nint main(void) { for (;;) usleep(1000); }\n", "-O0")
+    c = client()
+    c.begin(program=str(program))
+    c.ask("configurationDone")
+    c.ask("restart", arguments={"stopOnEntry": True})
+    assert c.wait("stopped")["body"]["reason"] == "entry"
+    c.ask("evaluate", expression="quit", context="repl")
+    c.wait("terminated")
+    assert "nothing is debugged" in c.refused("threads")
+    c.end()
