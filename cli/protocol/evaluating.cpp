@@ -90,12 +90,15 @@ void tell_of_command(Conversation& conversation, const std::string& line,
         conversation.wire().tell("terminated", Json::object());
         return;
     }
-    bool has_moved = session.movements() != movements_before;
-    if (session.is_moving() && !was_moving) {
+    bool is_moving = session.is_moving();
+    // It may have come to its next stop, or its end, within the command.
+    bool has_moved = session.movements() != movements_before || (is_moving && !was_moving);
+    if (has_moved && !was_moving) {
         conversation.forget_stop();
         conversation.wire().tell("continued", {{"threadId", std::max(1u, session.thread_number())},
                                                {"allThreadsContinued", true}});
-    } else if (!session.is_moving() && (has_moved || was_moving)) {
+    }
+    if (!is_moving && (has_moved || was_moving)) {
         conversation.tell_stop(session.last_stop());
     } else if (changes_what_is_shown(line)) {
         conversation.forget_values();

@@ -6,24 +6,22 @@ def test_a_process_is_attached_to_and_let_go():
     program, source = compiled("long.c", """
 #include <unistd.h>
 volatile int turns;
-int main(void) { for (;;) { turns++; usleep(1000); } }
-""", "-O0")
-    running = subprocess.Popen([program])
+int main(void) { for (;;) { if (!turns++) write(1, "on\\n", 3); usleep(1000); } }
+""", "-O0", "-Wno-unused-result")
+    running = subprocess.Popen([program], stdout=subprocess.PIPE, text=True)
     try:
-        time.sleep(0.2)
+        assert running.stdout.readline() == "on\n"
         c = client()
         c.begin(pid=running.pid, stopOnEntry=True)
         assert c.go()["event"] == "stopped"
         assert int(c.value("turns")) > 0
         c.ask("continue", threadId=1)
         assert c.end() == 0
-        time.sleep(0.1)
         assert running.poll() is None, "it was ended with us"
-        state = Path(f"/proc/{running.pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
-        assert state in "SR", state
+        until(lambda: state_of(running.pid) in "SR")
     finally:
         running.kill()
-        running.wait()
+        running.communicate()
 
 
 def test_a_core_is_looked_at():

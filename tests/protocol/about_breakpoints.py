@@ -97,19 +97,19 @@ int main(void) {
     c = client()
     c.begin(program=str(program))
     c.ask("configurationDone")
-    time.sleep(0.2)
+    until(lambda: int(c.value("turns", context="watch")) > 0)
     assert c.refused("stackTrace", threadId=1) == "notStopped"
     assert c.refused("variables", variablesReference=1) == "notStopped"
     assert [t["id"] for t in c.ask("threads")["threads"]] == [1]
-    assert int(c.value("turns", context="watch")) > 0
     line = source.read_text().splitlines().index("    turns += by;") + 1
     set_there = c.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[{"line": line}])["breakpoints"]
     assert set_there[0]["verified"]
     assert c.wait("stopped")["body"]["hitBreakpointIds"] == [set_there[0]["id"]]
     assert c.locals()["by"]["value"] == "2"
     c.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[])
+    before = int(c.value("turns"))
     c.ask("continue", threadId=1)
-    time.sleep(0.1)
+    until(lambda: int(c.value("turns", context="watch")) > before)
     c.ask("pause", threadId=1)
     assert c.wait("stopped")["body"]["reason"] == "pause"
     c.end()

@@ -105,7 +105,7 @@ int main(void) {
     c = client()
     c.begin(program=str(program))
     c.ask("configurationDone")
-    time.sleep(0.2)
+    until(lambda: catches(process_of(c), signal.SIGTERM))
     c.ask("terminate")
     c.wait("terminated")
     assert output_of(c, "stdout") == "in order\n"
@@ -142,8 +142,7 @@ def test_a_port_of_this_machine():
         two[0].gone()
         assert two[1].move("next")["event"] == "stopped"
         two[1].end()
-        time.sleep(0.3)
-        assert not any(is_there(p) for p in processes)
+        until(lambda: not any(is_there(p) for p in processes))
         listening = subprocess.run(["ss", "-ltn"], capture_output=True, text=True).stdout if os.path.exists("/usr/bin/ss") else ""
         assert "0.0.0.0:" + str(port) not in listening
     finally:

@@ -65,6 +65,25 @@ def process_of(c):
 
 def is_there(process):
     try:
-        return Path(f"/proc/{process}/stat").read_text().rsplit(")", 1)[1].split()[0] not in "ZX"
+        return state_of(process) not in "ZX"
     except FileNotFoundError:
         return False
+
+
+def until(holds, seconds=20):
+    """Waits until it holds; what comes of it is given back."""
+    end = time.monotonic() + seconds
+    while not (found := holds()):
+        assert time.monotonic() < end, "it did not come to hold"
+        time.sleep(0.01)
+    return found
+
+
+def state_of(process):
+    return Path(f"/proc/{process}/stat").read_text().rsplit(")", 1)[1].split()[0]
+
+
+def catches(process, number):
+    """The process has a handler for the signal."""
+    caught = re.search(r"SigCgt:\s*(\w+)", Path(f"/proc/{process}/status").read_text()).group(1)
+    return int(caught, 16) >> (number - 1) & 1
