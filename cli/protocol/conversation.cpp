@@ -29,11 +29,27 @@ std::string with_advice(const Error& error) {
     return advice.empty() ? error.what() : fmt::format("{}. Next: {}", error.what(), advice);
 }
 
-// A request that is not to wait for the one under way, where that takes long.
-bool is_urgent(const Json& message) {
-    std::string command = text_member(message, "command");
-    return command == "cancel" || command == "pause" || command == "terminate" ||
-           command == "disconnect";
+// The request that is to be cancelled; 0: the message is no such wish.
+std::int64_t cancelled_by(const Json& message) {
+    if (text_member(message, "command") != "cancel") return 0;
+    auto arguments = message.find("arguments");
+    if (arguments == message.end() || !arguments->is_object()) return 0;
+    auto id = arguments->find("requestId");
+    return id != arguments->end() && id->is_number_integer() ? id->get<std::int64_t>() : 0;
+}
+
+bool only_looks(const Received& each) {
+    const Request* known = request_named(text_member(each.message, "command"));
+    return text_member(each.message, "type") == "request" && known && known->only_looks;
+}
+
+// It does not change what those see that are answered before it.
+bool may_be_passed(const Received& each) {
+    if (only_looks(each)) return true;
+    std::string command = text_member(each.message, "command");
+    if (command != "evaluate") return command == "completions" || command == "cancel";
+    auto arguments = each.message.find("arguments");
+    return arguments == each.message.end() || text_member(*arguments, "context") != "repl";
 }
 
 }  // namespace
@@ -82,14 +98,38 @@ void Conversation::take(std::unique_ptr<Session> session, bool is_ours) {
         if (wire_.is_gone()) session_->events().forget(wire_.input());
         if (is_to_end && is_busy_) kill(getpid(), SIGINT);
     });
-    give_up_when([this] { return is_to_give_up(); });
+    give_up_when([this] {
+        wire_.take();
+        answer_who_only_looks();
+        return is_to_give_up();
+    });
     give_terminal();
 }
 
 bool Conversation::is_to_give_up() {
-    return !wire_.take() || std::ranges::any_of(wire_.waiting(), [](const Received& each) {
-        return is_urgent(each.message);
+    return !wire_.take() || std::ranges::any_of(wire_.waiting(), [this](const Received& each) {
+        return ends_what_is_under_way(each.message);
     });
+}
+
+bool Conversation::ends_what_is_under_way(const Json& message) const {
+    std::string command = text_member(message, "command");
+    if (command == "cancel") return under_way_ && cancelled_by(message) == under_way_;
+    return command == "pause" || command == "terminate" || command == "disconnect";
+}
+
+// In the middle of one that takes long. Nothing that this one looks at changes for it.
+void Conversation::answer_who_only_looks() {
+    if (is_looking_ || !is_busy_ || !session_ || session_->is_moving()) return;
+    is_looking_ = true;
+    auto afterwards = std::exchange(afterwards_, {});
+    note_cancels();
+    while (auto received = wire_.next_of(only_looks, may_be_passed)) {
+        auto meanwhile = session_->look_elsewhere();
+        answer(received->message);
+    }
+    afterwards_ = std::move(afterwards);
+    is_looking_ = false;
 }
 
 // What it writes is told; or it has one of the client's, and Ctrl-C there is for it.
@@ -131,13 +171,8 @@ void Conversation::run() {
 
 // One that waits behind another is answered as cancelled when its turn comes.
 void Conversation::note_cancels() {
-    for (const Received& each : wire_.waiting()) {
-        if (text_member(each.message, "command") != "cancel") continue;
-        auto arguments = each.message.find("arguments");
-        if (arguments == each.message.end() || !arguments->is_object()) continue;
-        auto id = arguments->find("requestId");
-        if (id != arguments->end() && id->is_number_integer()) cancel(id->get<std::int64_t>());
-    }
+    for (const Received& each : wire_.waiting())
+        if (std::int64_t number = cancelled_by(each.message)) cancel(number);
 }
 
 std::string Conversation::take_shown() {
@@ -185,8 +220,10 @@ void Conversation::handle(Received received) {
             message, "not a request",
             fmt::format("a message of type {} is none that a client sends", quote(type)));
     is_busy_ = true;
+    under_way_ = request_number(message);
     answer(message);
     run_afterwards();
+    under_way_ = 0;
     is_busy_ = false;
     // Ctrl-C that came too late to end anything is over.
     if (session_ && !session_->is_moving()) session_->events().forget_interrupts();
@@ -195,10 +232,8 @@ void Conversation::handle(Received received) {
 void Conversation::answer(const Json& request) {
     std::string command = text_member(request, "command");
     const Request* known = request_named(command);
-    auto number = request.find("seq");
-    bool is_cancelled = number != request.end() && number->is_number_integer() &&
-                        cancelled_.erase(number->get<std::int64_t>());
-    if (is_cancelled) return wire_.refuse(request, "cancelled", "it was cancelled");
+    if (cancelled_.erase(request_number(request)))
+        return wire_.refuse(request, "cancelled", "it was cancelled");
     try {
         if (!known)
             throw RequestError(command.empty()

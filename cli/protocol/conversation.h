@@ -112,6 +112,8 @@ class Conversation {
     void take_response(const Json& response);
     void give_terminal();
     bool is_to_give_up();  // the client wants what is under way to end, or is gone
+    bool ends_what_is_under_way(const Json& message) const;
+    void answer_who_only_looks();
     void tell_program_output(std::string_view bytes);
     void tell_end(const Stop& stop);
 
@@ -134,7 +136,9 @@ class Conversation {
     std::map<std::int64_t, pid_t> offered_;  // children, by the request that hands them over
     std::string cut_output_;                 // the beginning of a character that has not come whole
     bool is_ours_ = false, has_ended_ = false, has_told_end_ = false;
-    bool is_busy_ = false;  // with a request
+    std::int64_t under_way_ = 0;  // the number of the request that is being answered
+    bool is_busy_ = false;        // with a request
+    bool is_looking_ = false;     // for another request, in the middle of that
     std::size_t notes_told_ = 0;
     std::set<unsigned> threads_told_;
     std::set<std::string> modules_told_;

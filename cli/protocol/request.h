@@ -12,6 +12,8 @@ struct Request {
     std::string_view command;
     // The body of the response; null for one without. Throws Error for what cannot be done.
     Json (*answer)(Conversation&, const Arguments&);
+    // It changes nothing but what is looked at: it is answered while another one takes long.
+    bool only_looks = false;
 };
 
 std::span<const Request> requests();

@@ -4,6 +4,7 @@
 #include <poll.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 
 #include "cli/log.h"
@@ -23,18 +24,17 @@ Received received(MessageReader::Read read) {
     return {std::move(message), {}};
 }
 
-// Of a request as it came, which may lack anything.
-std::int64_t number_of(const Json& request) {
+}  // namespace
+
+std::int64_t request_number(const Json& request) {
     auto found = request.find("seq");
     return found != request.end() && found->is_number_integer() ? found->get<std::int64_t>() : 0;
 }
 
-std::string command_of(const Json& request) {
+std::string request_command(const Json& request) {
     auto found = request.find("command");
     return found != request.end() && found->is_string() ? found->get<std::string>() : "";
 }
-
-}  // namespace
 
 bool Wire::take() {
     char bytes[1 << 16];
@@ -59,20 +59,30 @@ std::optional<Received> Wire::next() {
     return first;
 }
 
+std::optional<Received> Wire::next_of(const std::function<bool(const Received&)>& wanted,
+                                      const std::function<bool(const Received&)>& may_pass) {
+    auto found = std::ranges::find_if(
+        received_, [&](const Received& each) { return wanted(each) || !may_pass(each); });
+    if (found == received_.end() || !wanted(*found)) return std::nullopt;
+    Received taken = std::move(*found);
+    received_.erase(found);
+    return taken;
+}
+
 void Wire::respond(const Json& request, Json body) {
     Json message{{"type", "response"},
-                 {"request_seq", number_of(request)},
+                 {"request_seq", request_number(request)},
                  {"success", true},
-                 {"command", command_of(request)}};
+                 {"command", request_command(request)}};
     if (!body.is_null()) message["body"] = std::move(body);
     send(std::move(message));
 }
 
 void Wire::refuse(const Json& request, const std::string& message, const std::string& details) {
     send({{"type", "response"},
-          {"request_seq", number_of(request)},
+          {"request_seq", request_number(request)},
           {"success", false},
-          {"command", command_of(request)},
+          {"command", request_command(request)},
           {"message", message},
           {"body", {{"error", {{"id", 1}, {"format", details}, {"showUser", false}}}}}});
 }

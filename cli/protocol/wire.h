@@ -1,7 +1,9 @@
 // The connection to a client of the Debug Adapter Protocol: messages that come, messages that go.
 #pragma once
 
+#include <cstdint>
 #include <deque>
+#include <functional>
 #include <optional>
 #include <string>
 
@@ -12,6 +14,10 @@
 namespace lantern::cli {
 
 using Json = nlohmann::ordered_json;
+
+// Of a request as it came, which may lack anything: 0 and "".
+std::int64_t request_number(const Json& request);
+std::string request_command(const Json& request);
 
 // What came: a message, or why it is none.
 struct Received {
@@ -29,6 +35,9 @@ class Wire {
     bool take();
     bool is_gone() const { return is_gone_; }
     std::optional<Received> next();
+    // The first that is `wanted`, before those that came earlier and that it `may_pass`.
+    std::optional<Received> next_of(const std::function<bool(const Received&)>& wanted,
+                                    const std::function<bool(const Received&)>& may_pass);
     // What waits to be handled, the first first.
     const std::deque<Received>& waiting() const { return received_; }
 

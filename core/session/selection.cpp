@@ -11,46 +11,48 @@
 namespace lantern {
 
 unsigned Selection::thread_number() const {
-    return debuggee_.has_threads() ? debuggee_.target().thread_number(thread_) : 0;
+    return debuggee_.has_threads() ? debuggee_.target().thread_number(looked_.thread) : 0;
 }
 
 void Selection::select_thread(ThreadId thread) {
-    thread_ = thread;
+    looked_.thread = thread;
     leave_stack();
 }
 
 void Selection::leave_stack() {
     forget_stack();
-    level_ = 0;
+    looked_.level = 0;
 }
 
 void Selection::forget_stack() {
-    stack_.reset();
+    looked_.stack.reset();
     forget_heap();
 }
 
 void Selection::forget_heap() {
-    heap_.reset();
-    has_looked_for_heap_ = false;
+    looked_.heap.reset();
+    looked_.has_looked_for_heap = false;
 }
 
 const Heap* Selection::heap() {
     if (!debuggee_.has_threads() || debuggee_.is_moving()) return nullptr;
-    if (!has_looked_for_heap_) heap_ = read_small_heap(debuggee_.target());
-    has_looked_for_heap_ = true;
-    return heap_ ? &*heap_ : nullptr;
+    if (!std::exchange(looked_.has_looked_for_heap, true))
+        if (auto heap = read_small_heap(debuggee_.target()))
+            looked_.heap = std::make_unique<Heap>(std::move(*heap));
+    return looked_.heap.get();
 }
 
 Unwinder& Selection::stack() {
     if (!debuggee_.core()) debuggee_.process();
     debuggee_.refuse_while_moving();
-    if (!stack_) stack_ = std::make_unique<Unwinder>(debuggee_.target(), thread_, standing());
-    return *stack_;
+    if (!looked_.stack)
+        looked_.stack = std::make_unique<Unwinder>(debuggee_.target(), looked_.thread, standing());
+    return *looked_.stack;
 }
 
 const Frame* Selection::frame() {
     if (!debuggee_.has_threads() || debuggee_.is_moving()) return nullptr;
-    return stack().frame(level_);
+    return stack().frame(looked_.level);
 }
 
 void Selection::select_frame(unsigned level) {
@@ -61,33 +63,33 @@ void Selection::select_frame(unsigned level) {
             fmt::format("there is no frame {}: the stack has {}", level, counted(count, "frame")),
             Next::list_frames);
     }
-    level_ = level;
+    looked_.level = level;
 }
 
 void Selection::select_users_code(const LibraryRules& libraries) {
     constexpr unsigned kFramesLookedAt = 64;
-    level_ = 0;
+    looked_.level = 0;
     for (unsigned level = 0; level < kFramesLookedAt; ++level) {
         const Frame* frame = stack().frame(level);
         if (!frame) break;
         bool is_users = frame->line && frame->module && !libraries.is_library(*frame->module) &&
                         !libraries.is_library_source(frame->line->file);
         if (!is_users) continue;
-        level_ = level;
+        looked_.level = level;
         break;
     }
 }
 
 const CodePosition* Selection::standing() const {
     LiveProcess* process = debuggee_.process_if_any();
-    bool holds = standing_ && process && standing_->thread == thread_ &&
-                 process->registers(thread_).program_counter() == standing_->at;
+    bool holds = standing_ && process && standing_->thread == looked_.thread &&
+                 process->registers(looked_.thread).program_counter() == standing_->at;
     return holds ? &standing_->position : nullptr;
 }
 
 void Selection::stand_at(const CodePosition& position) {
-    standing_ =
-        Standing{thread_, debuggee_.process().registers(thread_).program_counter(), position};
+    standing_ = Standing{looked_.thread,
+                         debuggee_.process().registers(looked_.thread).program_counter(), position};
     forget_stack();
 }
 
@@ -95,17 +97,17 @@ void Selection::keep_registers() {
     registers_before_ = std::exchange(registers_now_, std::nullopt);
     if (!debuggee_.is_running()) return;
     LiveProcess& process = debuggee_.process();
-    if (process.thread_number(thread_) == 0) return;
+    if (process.thread_number(looked_.thread) == 0) return;
     try {
-        registers_now_ =
-            RegisterSnapshot{thread_, process.registers(thread_), process.extended_state(thread_)};
+        registers_now_ = RegisterSnapshot{looked_.thread, process.registers(looked_.thread),
+                                          process.extended_state(looked_.thread)};
     } catch (const TargetError&) {  // it was killed while it stood
     }
 }
 
 const RegisterSnapshot* Selection::registers_before() const {
-    return registers_before_ && registers_before_->thread == thread_ ? &*registers_before_
-                                                                     : nullptr;
+    return registers_before_ && registers_before_->thread == looked_.thread ? &*registers_before_
+                                                                            : nullptr;
 }
 
 }  // namespace lantern

@@ -13,16 +13,40 @@
 namespace lantern {
 
 class Selection {
+    struct Looked {
+        ThreadId thread = 0;
+        unsigned level = 0;
+        std::unique_ptr<Unwinder> stack;
+        std::unique_ptr<Heap> heap;  // goes with the stack; null also where it cannot be read
+        bool has_looked_for_heap = false;
+    };
+
   public:
     explicit Selection(Debuggee& debuggee) : debuggee_(debuggee) {}
+    // While one lives, other threads and frames may be looked at; then it is as it was before. The
+    // stack and the heap that were handed out before stay valid. Nothing may move meanwhile.
+    class Detour {
+      public:
+        explicit Detour(Selection& selection)
+            : selection_(selection), kept_(std::move(selection.looked_)) {
+            selection.looked_ = {kept_.thread, kept_.level, nullptr, nullptr, false};
+        }
+        ~Detour() { selection_.looked_ = std::move(kept_); }
+        Detour(const Detour&) = delete;
+        Detour& operator=(const Detour&) = delete;
 
-    ThreadId thread() const { return thread_; }
+      private:
+        Selection& selection_;
+        Looked kept_;
+    };
+
+    ThreadId thread() const { return looked_.thread; }
     unsigned thread_number() const;       // 0: there is none
     void select_thread(ThreadId thread);  // at its innermost frame
     // Of the thread. Throws RequestError when the program is not running, or moves.
     Unwinder& stack();
     const Frame* frame();  // null when the program is not running, or moves
-    unsigned level() const { return level_; }
+    unsigned level() const { return looked_.level; }
     void select_frame(unsigned level);  // throws RequestError when there is no such frame
     // The innermost frame with source of the user's own; the innermost of all where there is none.
     void select_users_code(const LibraryRules& libraries);
@@ -53,11 +77,7 @@ class Selection {
     };
 
     Debuggee& debuggee_;
-    ThreadId thread_ = 0;
-    unsigned level_ = 0;
-    std::unique_ptr<Unwinder> stack_;
-    std::optional<Heap> heap_;  // goes with the stack; empty also where it cannot be read
-    bool has_looked_for_heap_ = false;
+    Looked looked_;
     std::optional<Standing> standing_;
     std::optional<RegisterSnapshot> registers_before_, registers_now_;
 };

@@ -145,6 +145,8 @@ class Session {
         here().selection.select_frame(level);
     }  // throws RequestError when there is no such frame
     unsigned selected_level() const { return here().selection.level(); }
+    // What is looked at meanwhile changes nothing for whoever looks already.
+    Selection::Detour look_elsewhere() { return Selection::Detour(here().selection); }
     EvaluationContext context() { return moment().context(); }
     // What is looked at now: holds until something moves or another frame is selected.
     Moment moment() { return here().moment(); }

@@ -41,16 +41,7 @@ def test_a_message_that_is_too_long_is_passed_over():
 def test_a_request_that_waits_is_cancelled():
     c = flow(stopOnEntry=True)
     c.go()
-    messages = b""
-    numbers = []
-    for command, arguments in (("stackTrace", {"threadId": 1}), ("threads", {}), ("cancel", None)):
-        c.number += 1
-        numbers.append(c.number)
-        c.asked[c.number] = command
-        arguments = {"requestId": numbers[1]} if arguments is None else arguments
-        content = json.dumps({"seq": c.number, "type": "request", "command": command, "arguments": arguments}).encode()
-        messages += b"Content-Length: %d\r\n\r\n" % len(content) + content
-    c.write(messages)
+    numbers = c.send_together(("stackTrace", {"threadId": 1}), ("threads", {}), ("cancel", {"requestId": c.number + 2}))
     assert c.answer_to(numbers[0])["success"] and c.answer_to(numbers[2])["success"]
     assert c.answer_to(numbers[1])["message"] == "cancelled"
     c.end()
@@ -149,3 +140,36 @@ def test_a_port_of_this_machine():
         server.terminate()
         server.wait()
         server.stderr.close()
+
+
+def test_those_who_only_look_do_not_wait_for_what_takes_long():
+    program, source = compiled("store.c", """
+static char store[1 << 30];
+int main(void) {
+    store[5] = 1;
+    return store[6];
+}
+""", "-O0")
+    c = client()
+    c.begin(program=str(program))
+    c.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[{"line": 5}])
+    c.go()
+    frame = c.frames(levels=1)[0]["id"]
+    long = ("evaluate", {"expression": 'find bytes 01020304 in all', "context": "repl"})
+    sent = c.send_together(long, ("stackTrace", {"threadId": 1}), ("scopes", {"frameId": frame}), ("threads", {}),
+                           ("setVariable", {"variablesReference": 1, "name": "none", "value": "1"}), ("modules", {}))
+    for number in sent:
+        c.answer_to(number)
+    order = [m["request_seq"] for m in c.seen if m["type"] == "response" and m["request_seq"] in sent]
+    assert order == [sent[i] for i in (1, 2, 3, 0, 4, 5)], (order, sent)
+    assert c.answered[sent[1]]["body"]["stackFrames"][0]["name"] == "main"
+    # What takes long is not ended because another request is.
+    sent = c.send_together(long, ("completions", {"text": "ba", "column": 3}), ("cancel", {"requestId": c.number + 2}))
+    assert c.answer_to(sent[0])["success"] and c.answer_to(sent[1])["message"] == "cancelled", c.answered[sent[1]]
+    sent = c.send_together(long, ("threads", {}))
+    c.answer_to(sent[1])
+    assert sent[0] not in c.answered
+    c.ask("cancel", requestId=sent[0])
+    told = c.answer_to(sent[0])
+    assert "broken off" in json.dumps(told), told
+    c.end()

@@ -44,6 +44,18 @@ class Client:
         self.send_raw(json.dumps(message).encode())
         return self.number
 
+    def send_together(self, *requests):
+        """All in one piece, so that the later ones wait while the first is answered."""
+        whole, numbers = b"", []
+        for command, arguments in requests:
+            self.number += 1
+            self.asked[self.number] = command
+            numbers.append(self.number)
+            content = json.dumps({"seq": self.number, "type": "request", "command": command, "arguments": arguments}).encode()
+            whole += b"Content-Length: %d\r\n\r\n" % len(content) + content
+        self.write(whole)
+        return numbers
+
     # ---- from there
     def receive(self, seconds=20):
         end = time.monotonic() + seconds
