@@ -44,22 +44,56 @@ const Function* function_called(Session& session, const Module& from, FileAddres
     return function && module->symbols().line_at(function->low()) ? function : nullptr;
 }
 
+struct CallAhead {
+    FileAddress at;
+    std::string name;
+};
+
+void add_calls(Session& session, const Frame& frame, std::vector<CallAhead>& calls) {
+    const ModuleSymbols& symbols = frame.module->symbols();
+    for (const FlowGraph::Node& node : kept_code(symbols, *frame.function).flow().nodes()) {
+        bool is_call = node.kind == Instruction::Kind::call || node.leaves();
+        if (!is_call || !node.target) continue;
+        auto line = symbols.line_at(node.address);
+        if (!line || line->line != frame.line->line || line->file != frame.line->file) continue;
+        if (const Function* called = function_called(session, *frame.module, *node.target))
+            calls.push_back({node.address, called->name});
+    }
+}
+
+// Those whose code was put in the place of the call, of the frame's own line; not what they call in
+// turn.
+void add_inlined_calls(Session& session, const Frame& frame, const Scope& scope,
+                       std::vector<CallAhead>& calls) {
+    for (const auto& inner : scope.inner) {
+        if (!inner->inlined) {
+            add_inlined_calls(session, frame, *inner, calls);
+            continue;
+        }
+        const InlinedCall& call = *inner->inlined;
+        bool is_here = call.call_line == frame.line->line && call.call_file == frame.line->file &&
+                       !inner->ranges.empty();
+        if (!is_here) continue;
+        FileAddress entry =
+            call.entry.value_or(std::ranges::min(inner->ranges, {}, &FileRange::low).low);
+        auto own = frame.module->symbols().line_at(entry);
+        if (own && session.libraries().is_library_source(own->file)) continue;
+        calls.push_back({entry, call.name});
+    }
+}
+
 // The functions that are called in the rest of the frame's line, in the order of the code.
 std::vector<std::string> calls_ahead(Session& session, const Frame& frame) {
     std::vector<std::string> names;
     if (!frame.function || !frame.line || !frame.module) return names;
-    const ModuleSymbols& symbols = frame.module->symbols();
+    std::vector<CallAhead> calls;
+    add_calls(session, frame, calls);
+    if (!frame.scopes.empty()) add_inlined_calls(session, frame, *frame.scopes.back(), calls);
     FileAddress here = frame.module->to_file(frame.program_counter);
-    const FlowGraph& flow = kept_code(symbols, *frame.function).flow();
-    for (const FlowGraph::Node& node : flow.nodes()) {
-        bool is_call = node.kind == Instruction::Kind::call || node.leaves();
-        if (!is_call || !node.target || node.address < here) continue;
-        auto line = symbols.line_at(node.address);
-        if (!line || line->line != frame.line->line || line->file != frame.line->file) continue;
-        const Function* called = function_called(session, *frame.module, *node.target);
-        if (called && std::ranges::find(names, called->name) == names.end())
-            names.push_back(called->name);
-    }
+    std::erase_if(calls, [here](const CallAhead& call) { return call.at < here; });
+    std::ranges::stable_sort(calls, {}, &CallAhead::at);
+    for (const CallAhead& call : calls)
+        if (std::ranges::find(names, call.name) == names.end()) names.push_back(call.name);
     return names;
 }
 

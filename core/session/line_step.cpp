@@ -85,10 +85,19 @@ bool LineStep::is_entered(const CodePosition& position) const {
         return position.inlined == from_.inlined || !is_foreign(*position.file);
     if (!enters_) return false;
     if (wish_.into.empty()) return wish_.anyway || !is_foreign(*position.file);
+    // The wanted one is called here, or by a library's code that is; not by another of the user's
+    // own functions, as it would not be found in one that stayed a call.
+    bool is_wanted_one = false;
+    const std::string* file = position.file;
     for (const Scope* call = position.inlined; call && !is_within(from_.inlined, call);
-         call = call->around)
-        if (is_wanted(call->inlined->name)) return true;
-    return false;
+         call = call->around) {
+        if (is_wanted(call->inlined->name))
+            is_wanted_one = true;
+        else if (!is_foreign(*file))
+            is_wanted_one = false;
+        file = &call->inlined->call_file;
+    }
+    return is_wanted_one;
 }
 
 // Whether the step ends where it comes to the position.

@@ -23,6 +23,41 @@ int main(void) {
     c.end()
 
 
+def test_a_step_into_a_call_that_was_inlined():
+    program, source = compiled("picked.c", """
+#include <stdio.h>
+static inline __attribute__((always_inline)) int rise(int a) {
+    printf("up from %d\\n", a);
+    return a + 1;
+}
+static __attribute__((noinline)) int fall(int a) {
+    printf("down from %d\\n", a);
+    return a - 1;
+}
+static inline __attribute__((always_inline)) int swing(int a) {
+    printf("swing at %d\\n", a);
+    return rise(a) * 2;
+}
+int main(int count, char **words) {
+    printf("begun %s\\n", words[0]);
+    int level = swing(count) + fall(count + 8) + rise(count + 20);
+    return level == 0;
+}
+""", "-O2")
+    line = source.read_text().splitlines().index("    int level = swing(count) + fall(count + 8) + rise(count + 20);") + 1
+    for number, (name, given) in enumerate([("swing", "1"), ("fall", "9"), ("rise", "21")]):
+        c = client()
+        c.begin(program=str(program))
+        c.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[{"line": line}])
+        c.go()
+        targets = c.ask("stepInTargets", frameId=c.frames(levels=1)[0]["id"])["targets"]
+        assert [t["label"] for t in targets] == ["swing", "fall", "rise"], targets
+        c.move("stepIn", targetId=targets[number]["id"])
+        assert c.frames(levels=1)[0]["name"].split()[0] == name, c.frames(levels=2)
+        assert c.value("a") == given, "from the source"
+        c.end()
+
+
 def test_a_jump_runs_nothing_between():
     c = flow()
     line = line_of("lockflow.c", "chamber->level_cm += change_cm")
