@@ -203,8 +203,11 @@ std::vector<PlaceSite> resolve_address(RunAddress address, const EvaluationConte
 
 namespace {
 
-// "canal::Queue<int, 4>::first" and "operator bool" are names; "fill for" is none.
+// "canal::Queue<int, 4>::first", "operator bool" and "toll(int) const" are names; "fill for" is
+// none.
 bool has_space_outside_of_brackets(std::string_view text) {
+    constexpr std::string_view kConst = ") const";
+    if (text.ends_with(kConst)) text.remove_suffix(kConst.size() - 1);
     int depth = 0;
     std::size_t word = text.find("operator");
     for (std::size_t i = 0; i < std::min(word, text.size()); ++i) {

@@ -197,52 +197,18 @@ bool impl_matches(const std::string& function, std::string_view wanted) {
 
 }  // namespace
 
-namespace {
-
-// "over(double)" → the name and "(double)"; the brackets of "operator()" and of "(anonymous)"
-// belong to the name.
-std::pair<std::string_view, std::string_view> split_parameters(std::string_view name) {
-    if (!name.ends_with(')')) return {name, {}};
-    int depth = 0;
-    std::size_t open = name.size();
-    while (open-- > 0) {
-        depth += name[open] == ')' ? 1 : name[open] == '(' ? -1 : 0;
-        if (depth == 0) break;
-    }
-    if (open >= name.size()) return {name, {}};
-    std::string_view before = name.substr(0, open);
-    bool is_parameters =
-        !before.empty() && !before.ends_with("::") && !before.ends_with("operator");
-    return is_parameters ? std::pair(before, name.substr(open))
-                         : std::pair(name, std::string_view());
-}
-
-}  // namespace
-
-std::vector<const Function*> ModuleSymbols::functions_named(std::string_view whole) const {
-    auto [name, parameters] = split_parameters(whole);
-    std::vector<const Function*> found = functions_called(name);
-    if (parameters.empty()) return found;
-    // One of several of a name, by what it takes.
-    std::string wanted = without_spaces(parameters);
-    std::erase_if(found, [&](const Function* function) {
-        std::string taken = "(";
-        for (const Type* parameter : type_of(*function).parameters)
-            taken += (taken.size() > 1 ? "," : "") + without_spaces(type_text(*parameter));
-        return taken + ")" != wanted;
-    });
-    return found;
-}
-
 std::vector<const Function*> ModuleSymbols::functions_called(std::string_view name) const {
     std::vector<const Function*> found;
     std::string exact = without_spaces(name);
     // "std::vector<int>::size", as it is shown: without the arguments that are so by themselves.
     bool has_arguments = name.find('<') != std::string_view::npos;
-    std::string as_shown = has_arguments ? comparable_type_name(name, false) : "";
+    auto comparable = [](std::string_view text) {
+        return comparable_type_name(comparable_parameters(text), false);
+    };
+    std::string as_shown = has_arguments ? comparable(name) : "";
     auto is_shown_so = [&](const std::string& whole) {
         if (!has_arguments) return false;
-        std::string shown = comparable_type_name(whole, false);
+        std::string shown = comparable(whole);
         return shown.ends_with(as_shown) && (shown.size() == as_shown.size() ||
                                              shown[shown.size() - as_shown.size() - 1] == ':');
     };

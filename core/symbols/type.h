@@ -169,6 +169,9 @@ std::string readable_type_name(std::string_view full_name, bool is_rust);
 // The same for two spellings of one type: without spaces, with one word for what has no name, and
 // without the suffixes of numbers.
 std::string comparable_type_name(std::string_view full_name, bool is_rust);
+// "char const*, long unsigned int" → "const char*,unsignedlong": the same for whatever people,
+// compilers and demanglers write of the parameters between a function's brackets.
+std::string comparable_parameters(std::string_view between_brackets);
 // "std::map" of "std::__debug::map<…>", "alloc::vec::Vec": without arguments and the library's
 // inner namespaces.
 std::string family_name(std::string_view full_name);

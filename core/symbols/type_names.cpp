@@ -1,4 +1,6 @@
 // Names of types as a programmer says them (see type.h).
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cctype>
 #include <vector>
@@ -174,6 +176,128 @@ std::string comparable_type_name(std::string_view full_name, bool is_rust) {
         if (name[i] != ' ') out += name[i];
     }
     return out;
+}
+
+namespace {
+
+// The words of C's numbers may come in any order, and some may be left out.
+struct NumberWords {
+    bool is_unsigned = false, is_signed = false, is_short = false, is_double = false,
+         is_char = false, has_any = false;
+    int longs = 0;
+
+    bool take(std::string_view word) {
+        bool is_known = true;
+        if (word == "unsigned")
+            is_unsigned = true;
+        else if (word == "signed")
+            is_signed = true;
+        else if (word == "short")
+            is_short = true;
+        else if (word == "double")
+            is_double = true;
+        else if (word == "char")
+            is_char = true;
+        else if (word == "long")
+            ++longs;
+        else if (word != "int")
+            is_known = false;
+        has_any |= is_known;
+        return is_known;
+    }
+
+    std::string text() const {
+        if (is_double) return longs ? "longdouble" : "double";
+        if (is_char) return is_unsigned ? "unsignedchar" : is_signed ? "signedchar" : "char";
+        std::string size = is_short ? "short" : longs > 1 ? "longlong" : longs ? "long" : "int";
+        return (is_unsigned ? "unsigned" : "") + size;
+    }
+};
+
+// The words of `text` that are not inside of brackets.
+std::vector<std::string_view> words_of(std::string_view text) {
+    std::vector<std::string_view> words;
+    int depth = 0;
+    std::size_t start = 0;
+    for (std::size_t i = 0; i <= text.size(); ++i) {
+        bool ends = i == text.size() || (text[i] == ' ' && depth == 0);
+        if (ends && i > start) words.push_back(text.substr(start, i - start));
+        if (ends) start = i + 1;
+        if (i == text.size()) break;
+        if (text[i] == '<' || text[i] == '(') ++depth;
+        if ((text[i] == '>' || text[i] == ')') && depth > 0) --depth;
+    }
+    return words;
+}
+
+std::string comparable_parameter(std::string_view text, int depth);
+
+std::string comparable_list(std::string_view text, int depth) {
+    std::string out;
+    for (std::string_view each : split_arguments(text))
+        if (each != "...") out += (out.empty() ? "" : ",") + comparable_parameter(each, depth + 1);
+    return out;
+}
+
+// "vector<long unsigned int>" with its arguments compared too.
+std::string comparable_name(std::string_view name, int depth) {
+    std::size_t open = name.find('<');
+    std::size_t close = open == std::string_view::npos || depth > kDeepest ? std::string_view::npos
+                                                                           : closing(name, open);
+    if (close == std::string_view::npos) return without_spaces(name);
+    return fmt::format("{}<{}>{}", without_spaces(name.substr(0, open)),
+                       comparable_list(name.substr(open + 1, close - open - 1), depth),
+                       comparable_name(name.substr(close + 1), depth + 1));
+}
+
+// "*const", "(*)(char const*)": what stands behind the name.
+std::string comparable_rest(std::string_view rest, int depth) {
+    std::size_t open = rest.rfind('(');
+    bool takes_some = open != std::string_view::npos && open > 0 && rest.back() == ')';
+    if (!takes_some || depth > kDeepest) return without_spaces(rest);
+    std::string_view taken = rest.substr(open + 1, rest.size() - open - 2);
+    return without_spaces(rest.substr(0, open)) + "(" + comparable_list(taken, depth) + ")";
+}
+
+std::string comparable_parameter(std::string_view text, int depth) {
+    std::size_t end = 0;
+    for (int inside = 0; end < text.size(); ++end) {
+        char c = text[end];
+        if (inside == 0 && (c == '*' || c == '&' || c == '[' || c == '(')) break;
+        if (c == '<') ++inside;
+        if (c == '>' && inside > 0) --inside;
+    }
+    // "(anonymous namespace)::Lock" begins with a bracket that is part of a name.
+    if (text.starts_with("(anonymous")) end = text.find_first_of("*&[");
+    std::string name;
+    NumberWords number;
+    bool is_const = false, is_volatile = false;
+    for (std::string_view word : words_of(text.substr(0, end))) {
+        if (word == "const")
+            is_const = true;
+        else if (word == "volatile")
+            is_volatile = true;
+        else if (!number.take(word) && word != "struct" && word != "class" && word != "enum" &&
+                 word != "union")
+            name += (name.empty() ? "" : " ") + std::string(word);
+    }
+    std::string rest =
+        end < text.size() ? comparable_rest(trimmed(text.substr(end)), depth) : std::string();
+    // What a parameter is within its function is no matter of who calls it.
+    if (rest.ends_with("*const")) rest.resize(rest.size() - std::string_view("const").size());
+    bool shows_const = is_const && (!rest.empty() || depth > 0);
+    std::string base = number.has_any && name.empty()
+                           ? number.text()
+                           : comparable_name(readable_type_name(name, false), depth);
+    return (shows_const ? "const " : "") + std::string(is_volatile ? "volatile " : "") + base +
+           rest;
+}
+
+}  // namespace
+
+std::string comparable_parameters(std::string_view between_brackets) {
+    std::string_view text = trimmed(between_brackets);
+    return text.empty() || text == "void" ? "" : comparable_list(text, -1);
 }
 
 std::string family_name(std::string_view full_name) {

@@ -34,6 +34,35 @@ TEST(TypeNames, OnesOfTheUsersThatLookAlikeStay) {
         << "another allocator is part of the type";
 }
 
+TEST(TypeNames, ParametersAreComparedHoweverTheyAreSpelled) {
+    auto same = [](const char* a, const char* b) {
+        return comparable_parameters(a) == comparable_parameters(b);
+    };
+    EXPECT_TRUE(same("char const*", "const char *"));
+    EXPECT_TRUE(same("char const* const*", "const char * const *"));
+    EXPECT_TRUE(same("int, unsigned long", "int, long unsigned int"));
+    EXPECT_TRUE(same("unsigned short, long long", "short unsigned int, long long int"));
+    EXPECT_TRUE(same("const int", "int")) << "a value is a copy";
+    EXPECT_TRUE(same("char* const", "char*"));
+    EXPECT_TRUE(same("void", ""));
+    EXPECT_TRUE(same("std::__cxx11::basic_string<char, std::char_traits<char>, "
+                     "std::allocator<char> > const&",
+                     "const std::string&"));
+    EXPECT_TRUE(same("std::vector<unsigned long, std::allocator<unsigned long> > const&",
+                     "const std::vector<long unsigned int>&"));
+    EXPECT_TRUE(same("std::map<int, char const*>&", "std::map<int, const char*>&"));
+    EXPECT_TRUE(same("void (*)(char const*, unsigned int)", "void (*)(const char *, unsigned)"));
+    EXPECT_TRUE(same("char const*, ...", "const char *"));
+    EXPECT_FALSE(same("char*", "char const*"));
+    EXPECT_FALSE(same("unsigned char", "char"));
+    EXPECT_FALSE(same("signed char", "char"));
+    EXPECT_FALSE(same("long", "long long"));
+    EXPECT_FALSE(same("int&", "int const&"));
+    EXPECT_FALSE(same("int, int", "int"));
+    EXPECT_FALSE(same("std::vector<int>&", "std::vector<int const*>&"));
+    EXPECT_FALSE(same("char const*", "char* const"));
+}
+
 TEST(TypeNames, ComparedHoweverTheyAreSpelled) {
     auto same = [](const char* a, const char* b) {
         return comparable_type_name(a, false) == comparable_type_name(b, false);
