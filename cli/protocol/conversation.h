@@ -64,6 +64,8 @@ class Conversation {
     // From here on it is told of when that changes.
     void remember_told(const KeptBreakpoint& kept);
     void tell_breakpoints();
+    // What a command has set or dropped.
+    void take_over_breakpoints();
     // The program is about to be started anew.
     void forget_run();
     // What commands have shown since this was asked before.

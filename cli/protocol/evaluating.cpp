@@ -90,6 +90,7 @@ void tell_of_command(Conversation& conversation, const std::string& line,
         conversation.wire().tell("terminated", Json::object());
         return;
     }
+    conversation.take_over_breakpoints();
     bool is_moving = session.is_moving();
     // It may have come to its next stop, or its end, within the command.
     bool has_moved = session.movements() != movements_before || (is_moving && !was_moving);

@@ -257,6 +257,34 @@ void Conversation::remember_told(const KeptBreakpoint& kept) {
     verified_told_[kept.id] = session_ && is_verified(*session_, kept);
 }
 
+// A breakpoint on a place becomes one of the client's, as if it had been set in the source. Others
+// have no place in an editor and stay the session's own.
+void Conversation::take_over_breakpoints() {
+    for (int id : breakpoints.forget_dropped(*session_))
+        wire_.tell("breakpoint",
+                   {{"reason", "removed"}, {"breakpoint", {{"id", id}, {"verified", false}}}});
+    for (const Breakpoint& set : session_->breakpoints()) {
+        bool is_own = set.number == fork_breakpoint_ || breakpoints.numbered(set.number);
+        bool has_line =
+            set.cause == Cause::place && !set.sites.empty() && !set.sites.front().code.file.empty();
+        if (is_own || !has_line || set.is_note()) continue;
+        const CodeSite& code = set.sites.front().code;
+        KeptBreakpoint kept;
+        kept.number = set.number;
+        kept.wish = set;
+        kept.asked_line = kept.wish.place.kind == Place::Kind::line ? kept.wish.place.line : 0;
+        Json asked{{"line", client.line_out(code.line)}};
+        if (!set.condition.empty()) asked["condition"] = set.condition;
+        kept.asked = asked.dump();
+        Json source = source_json(*this, code.file);
+        const KeptBreakpoint& adopted =
+            breakpoints.adopt("source:" + path_of_source(*this, Arguments(source)), kept);
+        remember_told(adopted);
+        wire_.tell("breakpoint",
+                   {{"reason", "new"}, {"breakpoint", breakpoint_json(*this, adopted)}});
+    }
+}
+
 // Those whose place has been found, or lost, since they were told of.
 void Conversation::tell_breakpoints() {
     for (const auto& [group, all] : breakpoints.groups())

@@ -111,6 +111,22 @@ void KeptBreakpoints::set_up(Session& session) {
         }
 }
 
+const KeptBreakpoint& KeptBreakpoints::adopt(const std::string& group, KeptBreakpoint kept) {
+    kept.id = next_id_++;
+    return groups_[group].emplace_back(std::move(kept));
+}
+
+std::vector<int> KeptBreakpoints::forget_dropped(const Session& session) {
+    std::vector<int> ids;
+    for (auto& [group, all] : groups_)
+        std::erase_if(all, [&](const KeptBreakpoint& each) {
+            bool is_dropped = each.number && !is_set_in(session, each.number);
+            if (is_dropped) ids.push_back(each.id);
+            return is_dropped;
+        });
+    return ids;
+}
+
 const KeptBreakpoint* KeptBreakpoints::numbered(unsigned number) const {
     for (const auto& [group, all] : groups_)
         for (const KeptBreakpoint& each : all)

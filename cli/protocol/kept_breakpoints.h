@@ -47,6 +47,10 @@ class KeptBreakpoints {
                                                Session* session);
     // Sets up what is not there and may be now. Never throws.
     void set_up(Session& session);
+    // One that was set otherwise becomes one of the group.
+    const KeptBreakpoint& adopt(const std::string& group, KeptBreakpoint kept);
+    // Those that are no longer in the session, though they were, are forgotten. Their ids.
+    std::vector<int> forget_dropped(const Session& session);
     std::map<std::string, std::vector<KeptBreakpoint>>& groups() { return groups_; }
     const std::map<std::string, std::vector<KeptBreakpoint>>& groups() const { return groups_; }
     // Of the session's number; null for one that was set otherwise.

@@ -327,3 +327,30 @@ int main(void) {
     told = c.ask("setDataBreakpoints", breakpoints=[{"dataId": identity, "accessType": "write"}])["breakpoints"][0]
     assert not told["verified"] and "left" in told["message"], told
     c.end()
+
+
+def test_breakpoints_of_the_console_are_the_editors_too():
+    c = flow(stopOnEntry=True)
+    c.go()
+    line = line_of("lockflow.c", "totals.barges++")
+    c.ask("evaluate", expression=f"pause at {line} when barge->draught_cm > 140", context="repl")
+    told = c.wait("breakpoint")["body"]
+    assert told["reason"] == "new" and told["breakpoint"]["line"] == line and told["breakpoint"]["verified"], told
+    assert told["breakpoint"]["source"]["path"] == str(root / "demo/lockflow.c")
+    identity = told["breakpoint"]["id"]
+    # The editor sends the source's breakpoints whole, with that one; it is the same, and stays.
+    both = at_lines(c, "lockflow.c", {"line": line, "condition": "barge->draught_cm > 140"}, line_of("lockflow.c", "print_day(takings)"))
+    assert both[0]["id"] == identity
+    stop = c.move("continue")["body"]
+    assert stop["hitBreakpointIds"] == [identity] and int(c.value("barge->draught_cm")) > 140, stop
+    # One that is dropped in the console is gone in the editor, and does not come back.
+    c.ask("evaluate", expression="drop 1", context="repl")
+    gone = c.wait("breakpoint")["body"]
+    assert gone["reason"] == "removed" and gone["breakpoint"]["id"] == identity, gone
+    stop = c.move("continue")["body"]
+    assert stop["hitBreakpointIds"] == [both[1]["id"]], stop
+    c.ask("evaluate", expression="pause at take_through", context="repl")
+    assert c.wait("breakpoint")["body"]["breakpoint"]["line"] == line_of("lockflow.c", "int lock = 0")
+    at_lines(c, "lockflow.c")    # none is left of that source
+    assert "no breakpoint" in c.value("breakpoints", context="repl") or "none" in c.value("breakpoints", context="repl")
+    c.end()
