@@ -27,8 +27,8 @@ void add_place(Conversation& conversation, const Breakpoint& set, Json& json) {
     json["instructionReference"] = reference_to(first.address);
 }
 
-std::string remark(const KeptBreakpoint& kept, const Breakpoint* set) {
-    if (!kept.problem.empty()) return kept.problem;
+std::string remark(const KeptBreakpoint& kept, const Breakpoint* set, bool verified) {
+    if (!verified && !kept.problem.empty()) return kept.problem;
     std::string text;
     if (kept.asked_line && kept.asked_line != kept.wish.place.line)
         text = fmt::format("line {} has no code; line {} is the next that has", kept.asked_line,
@@ -45,7 +45,7 @@ std::string remark(const KeptBreakpoint& kept, const Breakpoint* set) {
 
 bool is_verified(const Session& session, const KeptBreakpoint& kept) {
     const Breakpoint* set = kept.number ? in_session(session, kept.number) : nullptr;
-    return set && (set->cause != Cause::place || !set->sites.empty());
+    return set && (!set->has_sites() || !set->sites.empty());
 }
 
 Json breakpoint_json(Conversation& conversation, const KeptBreakpoint& kept) {
@@ -59,7 +59,7 @@ Json breakpoint_json(Conversation& conversation, const KeptBreakpoint& kept) {
     if (set) add_place(conversation, *set, json);
     if (!json.contains("line") && kept.asked_line)
         json["line"] = conversation.client.line_out(kept.asked_line);
-    std::string text = remark(kept, set);
+    std::string text = remark(kept, set, verified);
     if (!verified) {
         bool may_be_later =
             kept.is_place_known && (!conversation.has_session() || set || kept.may_come);

@@ -30,7 +30,10 @@ class WorkTold {
                                "the next request that needs them begins anew");
         }
         if (!conversation_.client.reports_progress) return;
-        if (!is_shown_ && now - started_ >= kShown && done < 1) show(done);
+        if (!is_shown_ && now - started_ >= kShown && done < 1) {
+            show(done);
+            told_ = now;
+        }
         if (!is_shown_) return;
         if (done >= 1) return end("");
         if (now - told_ < kBetween) return;

@@ -181,8 +181,12 @@ int main() {
     assert filters == ["throw", "catch", "panic", "signal"]
     answered = c.ask("setExceptionBreakpoints", filters=["panic"], filterOptions=[{"filterId": "throw", "condition": "TollError"},
                                                                                   {"filterId": "signal", "condition": "SIGNONE"}])
-    assert [b["verified"] for b in answered["breakpoints"]] == [True, True, False], answered
+    assert [b["verified"] for b in answered["breakpoints"]] == [False, False, False], answered
+    assert "no loaded module" in answered["breakpoints"][1]["message"] and answered["breakpoints"][2]["reason"] == "failed"
     assert c.go()["body"]["reason"] == "exception"
+    changed = [e["body"]["breakpoint"] for e in c.seen if e.get("event") == "breakpoint"]
+    assert [(b["id"], b["verified"]) for b in changed] == [(answered["breakpoints"][1]["id"], True)], "the library that throws has come; nothing can panic"
+    assert "no loaded module" not in changed[0].get("message", "")
     information = c.ask("exceptionInfo", threadId=1)
     assert information["exceptionId"] == "TollError" and information["breakMode"] == "always"
     assert "no toll was paid" in information["details"]["message"], information
@@ -209,7 +213,7 @@ int main() {
     c = client()
     c.begin(program=str(program))
     told = c.ask("setExceptionBreakpoints", filters=[], filterOptions=[{"filterId": "catch"}, {"filterId": "signal", "condition": "SIGUSR1, SIGALRM"}])
-    assert [b["verified"] for b in told["breakpoints"]] == [True, True], told
+    assert [b["verified"] for b in told["breakpoints"]] == [False, True], "the library that catches is still to come"
     assert c.go()["body"]["reason"] == "exception"
     assert "SIGUSR1" in c.ask("exceptionInfo", threadId=1)["description"]
     assert c.value("seen") == str(int(signal.SIGUSR2)), "the other one passed"

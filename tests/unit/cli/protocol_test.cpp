@@ -1,8 +1,12 @@
+#include <fcntl.h>
 #include <gtest/gtest.h>
+#include <unistd.h>
 
 #include "cli/protocol/arguments.h"
 #include "cli/protocol/base64.h"
+#include "cli/protocol/conversation.h"
 #include "cli/protocol/kept_breakpoints.h"
+#include "cli/protocol/long_work.h"
 #include "cli/protocol/message_reader.h"
 #include "cli/protocol/references.h"
 #include "cli/protocol/request.h"
@@ -207,6 +211,84 @@ TEST(References, AreNeverTakenForThoseOfAnotherStop) {
     EXPECT_THROW(references.frame(frame), RequestError);
     EXPECT_THROW(references.holder(holder), RequestError);
     EXPECT_GT(references.add_frame({7, 0}), holder);
+}
+
+struct Pipes {
+    int to_us[2], to_client[2];
+    Pipes() {
+        if (pipe2(to_us, O_NONBLOCK) != 0 || pipe2(to_client, O_NONBLOCK) != 0) std::abort();
+    }
+    ~Pipes() {
+        for (int end : {to_us[0], to_us[1], to_client[0], to_client[1]}) close(end);
+    }
+};
+
+// A client at the other ends, that is told of work until something has come.
+class LongWork : public ::testing::Test {
+  protected:
+    // The body of the first event of that name; null as long as none has come.
+    Json heard(const std::string& event) {
+        char bytes[4096];
+        for (ssize_t got; (got = read(pipes_.to_client[0], bytes, sizeof bytes)) > 0;)
+            reader_.feed(std::string_view(bytes, static_cast<std::size_t>(got)));
+        while (auto each = reader_.next()) messages_.push_back(Json::parse(each->content));
+        for (const Json& message : messages_)
+            if (message["event"] == event) return message["body"];
+        return nullptr;
+    }
+    Json told_until(const std::string& event, double done) {
+        Json body;
+        testing::eventually([&] {
+            work_("/canal/barges", done);
+            return !(body = heard(event)).is_null();
+        });
+        return body;
+    }
+
+    Pipes pipes_;
+    Wire wire_{pipes_.to_us[0], pipes_.to_client[1]};
+    Conversation conversation_{wire_, Settings{}};
+    std::function<void(const std::string&, double)> work_ =
+        long_work(conversation_, "reading the names");
+    MessageReader reader_;
+    std::vector<Json> messages_;
+};
+
+TEST_F(LongWork, IsToldWithHowFarItHasComeAndGivenUpByItsName) {
+    conversation_.client.reports_progress = true;
+    Json begun = told_until("progressStart", 0.1);
+    EXPECT_EQ(begun["title"], "reading the names: barges");
+    EXPECT_EQ(begun["percentage"], 10);
+    EXPECT_EQ(begun["cancellable"], true);
+    EXPECT_EQ(told_until("progressUpdate", 0.4)["percentage"], 40);
+    auto cancel = [&](const Json& identity) {
+        std::string bytes = framed(Json{{"seq", 1},
+                                        {"type", "request"},
+                                        {"command", "cancel"},
+                                        {"arguments", {{"progressId", identity}}}}
+                                       .dump());
+        ASSERT_GT(write(pipes_.to_us[1], bytes.data(), bytes.size()), 0);
+    };
+    cancel("another");
+    EXPECT_NO_THROW(work_("/canal/barges", 0.5));
+    cancel(begun["progressId"]);
+    EXPECT_THROW(work_("/canal/barges", 0.6), RequestError);
+    Json ended = heard("progressEnd");
+    EXPECT_EQ(ended["progressId"], begun["progressId"]);
+    EXPECT_EQ(ended["message"], "given up");
+}
+
+TEST_F(LongWork, EndsAsItBeganAndIsNotToldToThoseWhoDoNotAsk) {
+    conversation_.client.reports_progress = true;
+    Json begun = told_until("progressStart", 0.1);
+    Json ended = told_until("progressEnd", 1);
+    EXPECT_EQ(ended["progressId"], begun["progressId"]);
+    EXPECT_FALSE(ended.contains("message"));
+    conversation_.client.reports_progress = false;
+    messages_.clear();
+    auto end = std::chrono::steady_clock::now() + std::chrono::milliseconds(400);
+    while (std::chrono::steady_clock::now() < end) work_("/canal/barges", 0.3);
+    EXPECT_TRUE(heard("progressStart").is_null());
 }
 
 TEST(Requests, AreEachThereOnce) {
