@@ -55,7 +55,9 @@ std::string text_of_word(std::uint64_t word) {
     std::string text;
     for (unsigned i = 0; i < sizeof word; ++i) {
         auto c = static_cast<unsigned char>(word >> (8 * i) & 0xff);
-        if (!is_printable(c)) break;
+        // Of random words one in fifty begins with four letters; few go on with an end.
+        if (!is_printable(c) && c != '\0') return {};
+        if (c == '\0') break;
         text += static_cast<char>(c);
     }
     return text.size() >= kShortestText ? quote(text) : "";

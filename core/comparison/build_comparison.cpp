@@ -9,7 +9,7 @@
 
 #include "core/analysis/survey.h"
 #include "core/analysis/survey_units.h"
-#include "core/code/flow_graph.h"
+#include "core/code/stack_depth.h"
 #include "core/support/error.h"
 #include "core/support/pattern.h"
 #include "core/unwind/frame.h"
@@ -92,15 +92,17 @@ double change(const FunctionInBuild& first, const FunctionInBuild& second) {
     return bytes + cover + copies;
 }
 
-std::optional<std::uint64_t> frame_bytes(const ModuleSymbols& symbols, const Function& function) {
+// By the rules for the frame; where those count from a frame pointer, by the code.
+std::optional<std::uint64_t> frame_bytes(const ModuleSymbols& symbols, const Function& function,
+                                         const FlowGraph& flow) {
     constexpr std::uint64_t kReturnAddress = 8;
-    auto description = symbols.frame_description(function.low());
-    if (!description) return std::nullopt;
-    std::uint64_t most = 0;
     constexpr unsigned kStackPointer = 7;
+    auto description = symbols.frame_description(function.low());
+    if (!description) return stack_depth(flow, symbols);
+    std::uint64_t most = 0;
     for (const dwarf::FrameRow& row : description->rows) {
-        // With a frame pointer the rules do not tell how far down it goes.
-        if (row.cfa_is_expression || row.cfa_register != kStackPointer) return std::nullopt;
+        if (row.cfa_is_expression || row.cfa_register != kStackPointer)
+            return stack_depth(flow, symbols);
         if (row.cfa_offset > 0) most = std::max(most, static_cast<std::uint64_t>(row.cfa_offset));
     }
     return most > kReturnAddress ? most - kReturnAddress : 0;
@@ -116,9 +118,8 @@ std::set<std::uint32_t> lines_with_code(const ModuleSymbols& symbols, const Func
     return lines;
 }
 
-std::set<std::string> calls_of(const ModuleSymbols& symbols, const Function& function) {
+std::set<std::string> calls_of(const ModuleSymbols& symbols, const FlowGraph& flow) {
     std::set<std::string> calls;
-    FlowGraph flow(symbols, function);
     for (const FlowGraph::Node& node : flow.nodes()) {
         bool is_call = node.kind == Instruction::Kind::call || node.leaves();
         if (!is_call || !node.target) continue;
@@ -146,10 +147,11 @@ void add_details(FunctionComparison& row, const std::array<const Function*, 2>& 
     for (unsigned side : {0u, 1u}) {
         if (!functions[side] || !functions[side]->has_code()) continue;
         const ModuleSymbols& symbols = *looked[side].symbols;
-        row.in[side].frame_bytes = frame_bytes(symbols, *functions[side]);
+        FlowGraph flow(symbols, *functions[side]);
+        row.in[side].frame_bytes = frame_bytes(symbols, *functions[side], flow);
         lines[side] = lines_with_code(symbols, *functions[side]);
         row.in[side].lines = lines[side].size();
-        calls[side] = calls_of(symbols, *functions[side]);
+        calls[side] = calls_of(symbols, flow);
     }
     bool have_both = row.in[0].bytes && row.in[1].bytes;
     if (!have_both) return;

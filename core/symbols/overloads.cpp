@@ -60,16 +60,22 @@ bool is_const_object(const Variable& variable) {
     return type && type->target && type_text(*type->target).starts_with("const ");
 }
 
-// As its debug information names the types.
+// As its debug information names the types; the object may be named too, which we do where we tell
+// of a function's type.
 bool takes(const FunctionBody& body, const std::string& wanted, bool is_const) {
-    std::string taken;
+    std::string taken, with_object;
     bool has_const_object = false;
+    auto add = [](std::string& list, const Variable& variable) {
+        list += (list.empty() ? "" : ", ") + type_text(*variable.type);
+    };
     for (const Variable& variable : body.outermost.variables) {
         has_const_object |= is_const_object(variable);
-        if (variable.is_parameter && !variable.is_artificial)
-            taken += (taken.empty() ? "" : ", ") + type_text(*variable.type);
+        if (!variable.is_parameter) continue;
+        add(with_object, variable);
+        if (!variable.is_artificial) add(taken, variable);
     }
-    return (has_const_object || !is_const) && comparable_parameters(taken) == wanted;
+    return (has_const_object || !is_const) &&
+           (comparable_parameters(taken) == wanted || comparable_parameters(with_object) == wanted);
 }
 
 // As its linker's name does: without the names that were given to types.

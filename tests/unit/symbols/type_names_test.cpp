@@ -45,9 +45,10 @@ TEST(TypeNames, ParametersAreComparedHoweverTheyAreSpelled) {
     EXPECT_TRUE(same("const int", "int")) << "a value is a copy";
     EXPECT_TRUE(same("char* const", "char*"));
     EXPECT_TRUE(same("void", ""));
-    EXPECT_TRUE(same("std::__cxx11::basic_string<char, std::char_traits<char>, "
-                     "std::allocator<char> > const&",
-                     "const std::string&"));
+    EXPECT_TRUE(
+        same("std::__cxx11::basic_string<char, std::char_traits<char>, "
+             "std::allocator<char> > const&",
+             "const std::string&"));
     EXPECT_TRUE(same("std::vector<unsigned long, std::allocator<unsigned long> > const&",
                      "const std::vector<long unsigned int>&"));
     EXPECT_TRUE(same("std::map<int, char const*>&", "std::map<int, const char*>&"));
