@@ -38,7 +38,7 @@ std::string_view take_file(std::string_view text, std::filesystem::path& file) {
     if (!names_a_file) return text;
     if (!ends_a_figure(words[0]))
         throw RequestError(fmt::format("{} has no ending that picks a form", quote(words[0])),
-                           "end it in .svg, .png or .dot");
+                           "end it in .svg, .png, .dark.png or .dot");
     file = words[0];
     return trimmed(text.substr(0, at));
 }
@@ -102,7 +102,7 @@ void tell_drawn(Shell& shell, const DrawWish& wish, const std::string& more = {}
 void require_no_dot(const DrawWish& wish) {
     if (wish.file.extension() == ".dot")
         throw RequestError(fmt::format("{} is no structure: there is no .dot of it", wish.what),
-                           "end it in .svg or .png");
+                           "end it in .svg, .png or .dark.png");
 }
 
 // True: it was one of these.

@@ -221,10 +221,15 @@ void run_pause(Shell& shell, std::string_view arguments) {
 
 void run_note(Shell& shell, std::string_view arguments) {
     std::string_view rest = arguments;
+    Breakpoint wish;
+    constexpr std::string_view kBlocks = "blocks of ";
+    if (rest.starts_with(kBlocks)) {
+        wish.place = blocks_of(rest.substr(kBlocks.size()));
+        return show_set(shell, shell.session().add_breakpoint(std::move(wish)));
+    }
     if (take_word(rest) != "at")
         throw RequestError("note needs a place",
                            "note at lockflow.c:42 level, rate when chamber == 3, for example");
-    Breakpoint wish;
     Endings endings = take_limits(rest, wish);
     // The place is the first word, or "address EXPR," up to the comma.
     std::string_view place = take_word(rest);

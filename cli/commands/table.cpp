@@ -113,16 +113,18 @@ constexpr Command kCommands[] = {
      "follow. pause alone stops a program that runs meanwhile; "
      "else Ctrl-C does.",
      run_pause, Completes::pause},
-    {"note", "note at PLACE EXPR, EXPR … [when EXPR] [limit N]",
+    {"note", "note at PLACE EXPR, EXPR … [when EXPR] [limit N] | note blocks of FUNCTION",
      "record values at a place without stopping", kStopping,
      "Each hit adds the time, the thread and the values to a table. notes shows it, save notes as "
      "FILE.csv keeps it, plot draws it.\n"
-     "PLACE is one word; after N and every N thin the notes out.",
+     "PLACE is one word; after N and every N thin the notes out.\n"
+     "note blocks of FUNCTION counts how often each block of its code runs; draw code FUNCTION as "
+     "FILE shows the counts and the path since the last stop.",
      run_note, Completes::note},
     {"notes", "notes [all]", "what has been noted", kStopping,
      "The last rows of the table, or all.", run_notes},
     {"plot", "plot [EXPR, EXPR …] [over time] [as FILE]",
-     "draw what has been noted (.svg or .png; here without a file)", kStopping,
+     "draw what has been noted (.svg, .png or .dark.png; here without a file)", kStopping,
      "Each expression of each thread is a line; whole numbers are drawn as steps, and where there "
      "was "
      "no value there is a gap.\n"
@@ -142,7 +144,7 @@ constexpr Command kCommands[] = {
     {"drop", "drop N … | drop all", "remove them", kStopping, "", run_drop, Completes::number},
     {"draw", "draw EXPR … [as FILE] | draw stack|threads|regions|code [FUNCTION] as FILE",
      "draw what hangs together by pointers, numbers, the process", kLooking,
-     "FILE ends in .svg, .png, or .dot; without one it is told here.\n"
+     "FILE ends in .svg, .png, .dark.png (on a dark page), or .dot; without one it is told here.\n"
      "draw EXPR [raw] [depth N] [limit N] [keep NAME] [since NAME]: a pointer, an owner, a list, a "
      "structure: boxes with their members, arrows to what they lead "
      "to, chains along lines, trees from their root. Pointers that are null, lead to memory that "

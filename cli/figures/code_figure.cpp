@@ -15,7 +15,7 @@ namespace lantern::cli {
 namespace {
 
 constexpr double kCodeSide = 34, kCodeTop = 92, kCodeLetters = 11.5, kCodeRow = 17, kCodeHead = 24,
-                 kCodeMostWidth = 460, kCodeLeastWidth = 200;
+                 kCodeMostWidth = 460, kCodeLeastWidth = 200, kCodeGoneWidth = 3.2;
 constexpr std::size_t kCodeMostLines = 8, kCodeMostBlocks = 400, kCodeMostForGraphviz = 160;
 constexpr Colour kCodePlainFill{0.93, 0.95, 0.98}, kCodeLoopFill{0.97, 0.94, 0.84},
     kCodeHereFill{0.97, 0.91, 0.62}, kCodeEntryFill{0.80, 0.91, 0.80},
@@ -51,10 +51,14 @@ class CodePicture {
         std::size_t instructions = 0;
         for (const auto& block : drawing_.blocks) instructions += block.instructions;
         pen.text(kCodeSide, 58,
-                 fmt::format("{} in {}; dark ways go on, brown ones go back to a loop's head",
+                 fmt::format("{} in {}; blue ways go on, brown ones go back to a loop's head",
                              counted(instructions, "instruction"),
                              counted(drawing_.blocks.size(), "block")),
                  11, kFaint);
+        if (drawing_.counts_ways)
+            pen.text(kCodeSide, 74,
+                     "thick ways, and blocks with a bar: gone since the stop before this one", 11,
+                     kFaint);
         for (const auto& way : drawing_.ways) draw_way(pen, way);
         for (std::size_t i = 0; i < drawing_.blocks.size(); ++i) draw_block(pen, i);
     }
@@ -64,6 +68,15 @@ class CodePicture {
 
     static std::string line_text(const CodeDrawing::Line& line) {
         return fmt::format("{:>4}  {}", line.line, line.text);
+    }
+
+    static std::string count_text(const CodeDrawing::Block& block) {
+        if (!block.runs_since_stop)
+            return fmt::format("▪{} counted {} times", block.counted_by,
+                               with_thousands(*block.runs));
+        if (!*block.runs) return "has not run";
+        return fmt::format("ran {}×, {}× since", with_thousands(*block.runs),
+                           with_thousands(*block.runs_since_stop));
     }
 
     static GraphBox size_of(const CodeDrawing::Block& block, Pen& pen) {
@@ -84,8 +97,8 @@ class CodePicture {
         if (way.is_back) {
             Point begin{from.x, from.y + one.height - 12}, end{to.x, to.y + 12};
             double out = std::min(begin.x, end.x) - kBackRoom;
-            pen.curve(begin, {out, begin.y}, {out, end.y}, {end.x - 6, end.y}, 1.5,
-                      kCodeBackColour);
+            pen.curve(begin, {out, begin.y}, {out, end.y}, {end.x - 6, end.y},
+                      way.runs_since_stop ? kCodeGoneWidth : 1.5, kCodeBackColour);
             pen.head({end.x - 12, end.y}, end, kCodeBackColour);
             return;
         }
@@ -93,8 +106,8 @@ class CodePicture {
         Point begin{from.x + one.width / 2 + shift, from.y + one.height},
             end{to.x + other.width / 2, to.y};
         double pull = std::clamp((end.y - begin.y) / 2, 12.0, 90.0);
-        pen.curve(begin, {begin.x, begin.y + pull}, {end.x, end.y - pull}, {end.x, end.y - 6}, 1.4,
-                  kCodeWayColour, way.is_jump);
+        pen.curve(begin, {begin.x, begin.y + pull}, {end.x, end.y - pull}, {end.x, end.y - 6},
+                  way.runs_since_stop ? kCodeGoneWidth : 1.4, kCodeWayColour, way.is_jump);
         pen.head({end.x, end.y - 12}, end, kCodeWayColour);
     }
 
@@ -107,6 +120,7 @@ class CodePicture {
                 : block.is_entry   ? kCodeEntryFill
                 : block.loop_depth ? kCodeLoopFill
                                    : kCodePlainFill);
+        if (block.runs_since_stop.value_or(0)) pen.fill(x, y, 5, height, kCodeWayColour);
         if (block.is_here) pen.frame(x, y, width, height);
         if (block.is_apart) pen.frame(x, y, width, height, true);
         std::string head = fmt::format("{:#x}", block.address & 0xffffff);
@@ -114,9 +128,7 @@ class CodePicture {
         if (block.is_here) head = "◆ here  " + head;
         if (block.is_apart) head = "apart  " + head;
         std::string count = counted(block.instructions, "instruction");
-        if (block.runs)
-            count =
-                fmt::format("▪{} counted {} times", block.counted_by, with_thousands(*block.runs));
+        if (block.runs) count = count_text(block);
         pen.text(x + 10, y + 16, pen.fitted(head, width - 30 - pen.width_of(count, 10), 10), 10,
                  kFaint);
         pen.text_to(x + width - 8, y + 16, count, 10, kFaint);

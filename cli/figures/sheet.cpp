@@ -99,8 +99,12 @@ std::string colours_text(const std::vector<Shape>& shapes) {
         light, dark);
 }
 
+void take_colour(cairo_t* context, const Colour& colour) {
+    cairo_set_source_rgb(context, colour.red, colour.green, colour.blue);
+}
+
 void draw_by_cairo(cairo_t* context, const Shape& shape) {
-    cairo_set_source_rgb(context, shape.colour.red, shape.colour.green, shape.colour.blue);
+    take_colour(context, shape.colour);
     if (shape.kind == Shape::Kind::text) {
         cairo_select_font_face(context, "DejaVu Sans Mono", CAIRO_FONT_SLANT_NORMAL,
                                shape.is_strong ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
@@ -129,12 +133,12 @@ cairo_status_t append(void* closure, const unsigned char* bytes, unsigned size) 
 }
 
 std::string png_figure(double width, double height, const std::vector<Shape>& shapes,
-                       const std::filesystem::path& file) {
+                       const Colour& paper, const std::filesystem::path& file) {
     std::string content;
     cairo_surface_t* surface = cairo_image_surface_create(
         CAIRO_FORMAT_RGB24, static_cast<int>(width), static_cast<int>(height));
     cairo_t* context = cairo_create(surface);
-    cairo_set_source_rgb(context, kPaper.red, kPaper.green, kPaper.blue);
+    take_colour(context, paper);
     cairo_paint(context);
     for (const Shape& shape : shapes) draw_by_cairo(context, shape);
     cairo_destroy(context);
@@ -184,10 +188,15 @@ void write_figure(const std::filesystem::path& file, double width, double height
         return write_whole_file(file, svg_figure(width, height, caption, draw));
     if (file.extension() != ".png")
         throw RequestError(fmt::format("{} has no ending that picks a form", file.string()),
-                           "end it in .svg or .png");
+                           "end it in .svg, .png or .dark.png");
     Pen pen;
     draw_with_caption(pen, width, height, caption, draw);
-    write_whole_file(file, png_figure(width, with_caption(height, caption), pen.shapes(), file));
+    std::vector<Shape> shapes = pen.shapes();
+    bool is_dark = file.stem().extension() == ".dark";
+    if (is_dark)
+        for (Shape& shape : shapes) shape.colour = on_dark(shape.colour);
+    write_whole_file(file, png_figure(width, with_caption(height, caption), shapes,
+                                      is_dark ? on_dark(kPaper) : kPaper, file));
 }
 
 }  // namespace lantern::cli

@@ -71,8 +71,13 @@ std::string limits_of(const BreakpointRow& breakpoint) {
     return out;
 }
 
+std::string counted_blocks(const BreakpointRow& breakpoint) {
+    return fmt::format("{} there, {} so far", counted(breakpoint.sites.size(), "block"),
+                       counted(breakpoint.hits, "run"));
+}
+
 std::string noted_of(const BreakpointRow& breakpoint) {
-    return breakpoint.is_note()
+    return !breakpoint.noted.empty()
                ? fmt::format("  notes {}", escape_for_display(join_with(breakpoint.noted, "and")))
                : "";
 }
@@ -84,10 +89,12 @@ std::string breakpoint_set_text(const NewBreakpoint& report, const Style& style)
     std::string label = fmt::format("{} {}", kind_of(breakpoint), breakpoint.number);
     std::string mark = style.mark(fmt::format("▪{}", breakpoint.number)) + " " + padded(label, 13);
     std::string out;
-    bool by_place = breakpoint.cause == Cause::place && !breakpoint.sites.empty();
+    bool by_place = breakpoint.cause == Cause::place && !breakpoint.sites.empty() &&
+                    !breakpoint.counts_blocks();
     if (!by_place) {
         std::string detail =
             breakpoint.is_watch() ? "  " + style.faint(how_watched(breakpoint)) : "";
+        if (breakpoint.counts_blocks()) detail = "  " + counted_blocks(breakpoint);
         out +=
             fmt::format("{}  {}{}{}\n", mark, what_of(breakpoint), limits_of(breakpoint), detail);
     }
@@ -112,8 +119,9 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
     std::string out = heading_line("breakpoints", "", style);
     for (const BreakpointRow& breakpoint : report.breakpoints) {
         std::string mark = fmt::format("{}{}", breakpoint.is_on ? "▪" : "▫", breakpoint.number);
-        std::string state = breakpoint.is_note() ? counted(breakpoint.hits, "note")
-                                                 : counted(breakpoint.hits, "hit");
+        std::string state = breakpoint.counts_blocks() ? counted_blocks(breakpoint)
+                            : breakpoint.is_note()     ? counted(breakpoint.hits, "note")
+                                                       : counted(breakpoint.hits, "hit");
         if (breakpoint.may_pass())
             state += fmt::format(", passed {}", counted(breakpoint.passes, "time"));
         state += limits_of(breakpoint) + noted_of(breakpoint);
@@ -122,8 +130,9 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
                            padded(what_of(breakpoint), 24), state);
         if (!breakpoint.moved.empty()) out += "      " + style.warning(breakpoint.moved) + "\n";
         if (breakpoint.is_watch()) out += "      " + style.faint(how_watched(breakpoint)) + "\n";
-        for (const BreakpointRow::Site& site : breakpoint.sites)
-            out += "      " + site_text(site, style) + "\n";
+        if (!breakpoint.counts_blocks())
+            for (const BreakpointRow::Site& site : breakpoint.sites)
+                out += "      " + site_text(site, style) + "\n";
         if (breakpoint.has_sites() && breakpoint.sites.empty())
             out += fmt::format("      waits: no loaded module has this {}\n",
                                breakpoint.cause == Cause::place ? "place" : "yet");

@@ -25,6 +25,8 @@ class CodeDrawer {
         CodeDrawing drawing;
         drawing.function = function_.name;
         drawing.caption = caption_of(moment_);
+        find_counter();
+        drawing.counts_ways = counter_ != nullptr;
         number_blocks();
         for (std::uint32_t block : shown_) drawing.blocks.push_back(block_of(block));
         for (std::size_t i = 0; i < shown_.size(); ++i) add_ways(i, drawing.ways);
@@ -67,6 +69,12 @@ class CodeDrawer {
             add_line(positions.within(flow_.nodes()[node].address, nullptr), drawn);
         }
         add_count(begin, end, drawn);
+        if (counter_) {
+            BlockCounts::Runs runs = counter_->counts->blocks.of_block(RunAddress(drawn.address));
+            drawn.runs = runs.all;
+            drawn.runs_since_stop = runs.since_last_stop;
+            drawn.counted_by = counter_->number;
+        }
         drawn.ending = ending_of(flow_.nodes()[block.end - 1]);
         return drawn;
     }
@@ -80,10 +88,22 @@ class CodeDrawer {
         block.lines.push_back({at.line, std::string(trimmed(text.value_or("")))});
     }
 
+    // The note that counts this function's blocks, where there is one.
+    void find_counter() {
+        for (const Breakpoint& breakpoint : moment_.breakpoints()) {
+            if (!breakpoint.counts_blocks()) continue;
+            bool is_of_this = std::ranges::any_of(breakpoint.sites, [&](const auto& site) {
+                return site.module == module_.path() && site.code.address == function_.low();
+            });
+            if (is_of_this) counter_ = &breakpoint;
+        }
+    }
+
     // What stopped there and what went on has passed there.
     void add_count(FileAddress begin, FileAddress end, CodeDrawing::Block& block) const {
         for (const Breakpoint& breakpoint : moment_.breakpoints()) {
-            bool counts_one_place = breakpoint.cause == Cause::place && breakpoint.is_on &&
+            bool counts_one_place = breakpoint.cause == Cause::place &&
+                                    !breakpoint.counts_blocks() && breakpoint.is_on &&
                                     !breakpoint.thread && breakpoint.sites.size() == 1;
             if (!counts_one_place ||
                 moment_.target().module_at(breakpoint.sites[0].address) != &module_)
@@ -119,7 +139,17 @@ class CodeDrawer {
             if (place_[to] == kNotShown) continue;
             std::uint32_t first = blocks_.all()[to].first;
             bool falls = last.next == first;
-            ways.push_back({from, place_[to], !falls, blocks_.dominates(to, shown_[from])});
+            CodeDrawing::Way way{from, place_[to], !falls, blocks_.dominates(to, shown_[from])};
+            if (counter_) {
+                auto begin = [&](std::uint32_t node) {
+                    return module_.to_run(flow_.nodes()[node].address);
+                };
+                BlockCounts::Runs runs =
+                    counter_->counts->blocks.of_way(begin(block.first), begin(first));
+                way.runs = runs.all;
+                way.runs_since_stop = runs.since_last_stop;
+            }
+            ways.push_back(way);
         }
     }
 
@@ -129,6 +159,7 @@ class CodeDrawer {
     const Function& function_;
     FlowGraph flow_;
     Blocks blocks_;
+    const Breakpoint* counter_ = nullptr;
     std::vector<std::size_t> place_;
     std::vector<std::uint32_t> shown_;
 };

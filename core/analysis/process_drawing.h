@@ -63,15 +63,18 @@ struct CodeDrawing {
         bool is_apart = false;  // it lies in another part of the function: what is seldom run
         unsigned loop_depth = 0;
         // How often it was run, where a breakpoint or note with this one site has counted it.
-        std::optional<std::uint64_t> runs;
+        // With `note blocks of` also since the last stop.
+        std::optional<std::uint64_t> runs, runs_since_stop;
         unsigned counted_by = 0;  // its number
     };
     struct Way {
-        std::size_t from = 0, to = 0;  // blocks, from 0
-        bool is_jump = false;          // else: falls through
-        bool is_back = false;          // of a loop
+        std::size_t from = 0, to = 0;                 // blocks, from 0
+        bool is_jump = false;                         // else: falls through
+        bool is_back = false;                         // of a loop
+        std::uint64_t runs = 0, runs_since_stop = 0;  // where they are counted
     };
     std::string function;
+    bool counts_ways = false;  // else it is not known which ways were gone
     std::vector<Block> blocks;
     std::vector<Way> ways;
     std::string caption;

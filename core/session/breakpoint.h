@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/expressions/evaluator.h"
+#include "core/session/block_counts.h"
 #include "core/session/place.h"
 #include "core/support/address.h"
 
@@ -84,7 +85,8 @@ struct HitCounts {
     std::uint64_t times_true = 0;  // the condition was, in that thread
     std::uint64_t hits = 0;        // stopped, or noted
     std::uint64_t passes =
-        0;  // went on: the condition did not hold, or the count was not there yet
+        0;               // went on: the condition did not hold, or the count was not there yet
+    BlockCounts blocks;  // of one that counts blocks
 };
 
 // What the user asked for.
@@ -103,7 +105,10 @@ struct BreakpointWish {
     std::vector<std::string> noted;
     std::uint64_t note_limit = 0;
 
-    bool is_note() const { return !noted.empty(); }
+    bool is_note() const { return !noted.empty() || counts_blocks(); }
+    bool counts_blocks() const {
+        return cause == Cause::place && place.kind == Place::Kind::blocks;
+    }
     bool is_watch() const { return cause == Cause::write || cause == Cause::access; }
     bool has_sites() const {
         return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught ||

@@ -164,6 +164,10 @@ void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
     where.target = &parts_.debuggee.target();
     if (breakpoint.place.kind == Place::Kind::address) where = parts_.moment().context();
     std::vector<PlaceSite> found = lantern::resolve_place(breakpoint.place, where);
+    // Counted at addresses that may be of other blocks now.
+    bool stay = std::ranges::equal(found, breakpoint.sites, {}, &PlaceSite::address,
+                                   &Breakpoint::Site::address);
+    if (!stay) breakpoint.counts->blocks.clear();
     breakpoint.sites.clear();
     for (PlaceSite& site : found) {
         bool is_known = std::ranges::any_of(breakpoint.sites, [&](const Breakpoint::Site& other) {

@@ -7,6 +7,7 @@
 #include "core/session/hit.h"
 #include "core/session/movement.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
@@ -126,8 +127,20 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
     if (is_spent) parts_.shared.switch_off(breakpoint.number);
 }
 
+void Movement::count_block(Breakpoint& breakpoint, ThreadId thread) {
+    RunAddress here = process_.registers(thread).program_counter();
+    FunctionAt at = function_at(process_, here);
+    bool is_entry = at.function && at.module->to_file(here) == at.function->low();
+    breakpoint.counts->blocks.add(here, is_entry, thread, frame_identity(thread));
+    ++breakpoint.counts->hits;
+}
+
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
                              const CodePosition* position) {
+    if (breakpoint.counts_blocks()) {
+        count_block(breakpoint, thread);
+        return false;
+    }
     ViewLimits limits;
     limits.around = &parts_.surroundings;
     Hit hit =

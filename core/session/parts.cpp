@@ -81,6 +81,8 @@ void SessionParts::is_told(const Stop& stop) {
         }))
         Watching(*this).follow_all();
     selection.keep_registers();
+    for (Breakpoint& each : breakpoints.all())
+        if (each.counts_blocks()) each.counts->blocks.stopped();
 }
 
 }  // namespace lantern

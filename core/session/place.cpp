@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <set>
 
+#include "core/code/blocks.h"
 #include "core/session/library_function.h"
 #include "core/support/error.h"
 #include "core/support/pattern.h"
@@ -180,6 +181,45 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
                        did_you_mean(near, Next::find_functions_by_pattern));
 }
 
+constexpr std::size_t kMostBlocks = 3000;
+
+// Where a block begins is known only where every byte of the function is: elsewhere a trap could
+// come to stand in the middle of an instruction.
+std::vector<PlaceSite> resolve_blocks(const Place& place, const EvaluationContext& context) {
+    std::vector<PlaceSite> sites;
+    for (const Module* module : own_modules_first(*context.target)) {
+        if (module->is_system_library() && !sites.empty()) break;
+        for (const Function* function : module->symbols().functions_named(place.name)) {
+            if (!function->has_code()) continue;
+            FlowGraph flow(module->symbols(), *function);
+            if (!flow.is_complete())
+                throw RequestError(
+                    fmt::format("some bytes of {} are no instruction: its blocks are not known",
+                                function->name));
+            Blocks blocks(flow);
+            const FunctionPositions& positions = module->symbols().positions_of(*function);
+            for (const Blocks::Block& block : blocks.all()) {
+                if (!block.is_reached) continue;
+                CodeSite code;
+                code.address = flow.nodes()[block.first].address;
+                code.function = function->name;
+                CodePosition own = positions.within(code.address, nullptr);
+                if (own.file) code.file = *own.file;
+                code.line = own.line;
+                sites.push_back({module, module->to_run(code.address), code});
+            }
+            if (sites.size() > kMostBlocks)
+                throw RequestError(
+                    fmt::format("{} has more than {} blocks", place.name, kMostBlocks));
+        }
+    }
+    if (sites.empty())
+        throw RequestError(
+            fmt::format("the program has no function {} with code of its own", place.name),
+            Next::find_functions_by_pattern);
+    return sites;
+}
+
 std::vector<PlaceSite> resolve_address(RunAddress address, const EvaluationContext& context) {
     const Module* module = context.target->module_at(address);
     std::byte probe;
@@ -262,6 +302,17 @@ Place parse_place(std::string_view given, const std::string& current_file) {
     return place;
 }
 
+Place blocks_of(std::string_view function) {
+    Place place;
+    place.kind = Place::Kind::blocks;
+    place.name = trimmed(function);
+    place.text = "blocks of " + place.name;
+    if (place.name.empty())
+        throw RequestError("the function whose blocks are meant is missing",
+                           "note blocks of pass_chamber, for example");
+    return place;
+}
+
 std::vector<PlaceSite> resolve_place(const Place& place, const EvaluationContext& context) {
     switch (place.kind) {
         case Place::Kind::line: return resolve_line(place, context);
@@ -273,6 +324,7 @@ std::vector<PlaceSite> resolve_place(const Place& place, const EvaluationContext
         case Place::Kind::code:
             return resolve_address(context.target->modules().front().to_run(place.in_program),
                                    context);
+        case Place::Kind::blocks: return resolve_blocks(place, context);
         case Place::Kind::function: break;
     }
     return resolve_function(place, context);

@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
 """Holds the debugger's breakpoints and steps in one program against what a plain tracer and an object dumper say: every line that
-ran is met, every step stops at the next statement. Exit status 1 where one does not."""
+ran is met, every step stops at the next statement, every block ran as often as was counted. Exit status 1 where one does not."""
 import argparse
 import os
 import subprocess
@@ -26,6 +26,7 @@ def main():
     failed |= subprocess.run([sys.executable, f'{here}/lines.py', '--verbose'] + common + [options.program, options.source]).returncode
     failed |= subprocess.run([sys.executable, f'{here}/steps.py'] + common + [options.program, options.functions]).returncode
     failed |= subprocess.run([sys.executable, f'{here}/steps.py', '--into'] + common + [options.program, options.into]).returncode
+    failed |= subprocess.run([sys.executable, f'{here}/blocks.py'] + common + [options.program, options.functions]).returncode
     return 1 if failed else 0
 
 

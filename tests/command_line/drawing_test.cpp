@@ -386,6 +386,40 @@ TEST(Figures, CodeTellsHowOftenABlockWasRunWhereThatWasCounted) {
     EXPECT_NE(folder.read("code.svg").find("counted 7 times"), std::string::npos) << ran.output;
 }
 
+// From the source: the loop of `pass_chamber`'s caller goes through each of four locks and once too
+// often, so five calls between two barges.
+TEST(Figures, CodeTellsThePathSinceTheStopBefore) {
+    TemporaryFolder folder;
+    std::string file = (folder.path() / "code.svg").string();
+    Ran ran = debug(DEMO_PROGRAM,
+                    {"note blocks of pass_chamber", "pause at take_through", "launch", "continue",
+                     "draw code pass_chamber as " + file, "breakpoints", "drop 1",
+                     "draw code pass_chamber as " + file + ".bare.svg"},
+                    {"--stdin", SOURCE_FOLDER "/demo/day-sheet.txt", "--stdout", "/dev/null"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    std::string svg = folder.read("code.svg");
+    EXPECT_NE(svg.find(">ran 5×, 5× since</text>"), std::string::npos) << svg;
+    EXPECT_NE(svg.find("gone since the stop before"), std::string::npos);
+    EXPECT_NE(svg.find("stroke-width=\"3.2\""), std::string::npos) << "the way that was gone";
+    EXPECT_NE(svg.find("stroke-width=\"1.4\""), std::string::npos) << "and one that was not";
+    EXPECT_TRUE(ran.says("blocks of pass_chamber")) << ran.output;
+    std::string bare = folder.read("code.svg.bare.svg");
+    EXPECT_EQ(bare.find("since"), std::string::npos) << "nobody counts any more";
+}
+
+TEST(Figures, APictureForADarkPage) {
+    TemporaryFolder folder;
+    auto file = [&](const std::string& name) { return (folder.path() / name).string(); };
+    Ran ran =
+        at_stop("drawn-gcc",
+                {"draw head as " + file("head.png"), "draw head as " + file("head.dark.png")}, {});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    std::string light = folder.read("head.png"), dark = folder.read("head.dark.png");
+    EXPECT_EQ(dark.substr(1, 3), "PNG");
+    EXPECT_EQ(light.substr(16, 8), dark.substr(16, 8)) << "the same size";
+    EXPECT_NE(light, dark);
+}
+
 TEST(Figures, WhatIsNotSetYetIsNotFollowed) {
     Ran ran = debug(fixture("drawn-gcc"), {"reach main", "draw bad", "draw ada"},
                     {"--stdout", "/dev/null"});
@@ -399,7 +433,7 @@ TEST(Figures, ARefusalTeaches) {
                        "-draw tree histogram", "-draw nothing_of_the_kind", "-draw fleet of mast"},
                       {});
     EXPECT_TRUE(ran.says("what is to be drawn?")) << ran.output;
-    EXPECT_TRUE(ran.says("end it in .svg, .png or .dot"));
+    EXPECT_TRUE(ran.says("end it in .svg, .png, .dark.png or .dot"));
     EXPECT_TRUE(ran.says("stack is no structure"));
     EXPECT_TRUE(ran.says("tree holds no numbers to draw"));
     EXPECT_TRUE(ran.says("nothing_of_the_kind"));
