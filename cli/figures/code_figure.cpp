@@ -51,9 +51,13 @@ class CodePicture {
         std::size_t instructions = 0;
         for (const auto& block : drawing_.blocks) instructions += block.instructions;
         pen.text(kCodeSide, 58,
-                 fmt::format("{} in {}; blue ways go on, brown ones go back to a loop's head",
+                 fmt::format("{} in {}{}; blue ways go on, brown ones go back to a loop's head",
                              counted(instructions, "instruction"),
-                             counted(drawing_.blocks.size(), "block")),
+                             counted(drawing_.blocks.size(), "block"),
+                             drawing_.blocks_left_out
+                                 ? fmt::format(" ({} more have not run)",
+                                               with_thousands(drawing_.blocks_left_out))
+                                 : ""),
                  11, kFaint);
         if (drawing_.counts_ways)
             pen.text(kCodeSide, 74,

@@ -28,6 +28,7 @@ class CodeDrawer {
         find_counter();
         drawing.counts_ways = counter_ != nullptr;
         number_blocks();
+        leave_out_what_has_not_run(drawing);
         for (std::uint32_t block : shown_) drawing.blocks.push_back(block_of(block));
         for (std::size_t i = 0; i < shown_.size(); ++i) add_ways(i, drawing.ways);
         return drawing;
@@ -46,6 +47,20 @@ class CodeDrawer {
             place_[i] = shown_.size();
             shown_.push_back(i);
         }
+    }
+
+    void leave_out_what_has_not_run(CodeDrawing& drawing) {
+        constexpr std::size_t kLarge = 150;
+        if (!counter_ || shown_.size() <= kLarge) return;
+        std::vector<std::uint32_t> ran;
+        for (std::uint32_t block : shown_) {
+            RunAddress begin = module_.to_run(flow_.nodes()[blocks_.all()[block].first].address);
+            bool has_run = counter_->counts->blocks.of_block(begin).all > 0;
+            place_[block] = has_run ? ran.size() : kNotShown;
+            if (has_run) ran.push_back(block);
+        }
+        drawing.blocks_left_out = shown_.size() - ran.size();
+        shown_ = std::move(ran);
     }
 
     CodeDrawing::Block block_of(std::uint32_t number) {

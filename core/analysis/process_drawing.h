@@ -75,6 +75,8 @@ struct CodeDrawing {
     };
     std::string function;
     bool counts_ways = false;  // else it is not known which ways were gone
+    // Of a large function whose blocks are counted only those that have run are here.
+    std::size_t blocks_left_out = 0;
     std::vector<Block> blocks;
     std::vector<Way> ways;
     std::string caption;
