@@ -83,9 +83,9 @@ class Pen {
 
 using Drawing = std::function<void(Pen& pen)>;
 
-// The ending of the file picks the form: .svg, .png, or .dark.png for a dark page. `caption`: the small line below, of what
-// program and when; empty: none. Throws RequestError for another ending, FileError when it cannot
-// be written.
+// The ending of the file picks the form: .svg, .png, or .dark.png for a dark page. `caption`: the
+// small line below, of what program and when; empty: none. Throws RequestError for another ending,
+// FileError when it cannot be written.
 void write_figure(const std::filesystem::path& file, double width, double height,
                   const std::string& caption, const Drawing& draw);
 // The text of an SVG, as it stands in a page too.
