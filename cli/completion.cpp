@@ -103,11 +103,11 @@ class Completer {
         std::string_view event = text.substr(3);
         std::size_t space = event.find(' ');
         if (space == std::string_view::npos)
-            return one_of({"write", "access", "throw", "catch", "panic", "signal", "load", "unload",
-                           "fork", "exec", "exit", "syscall", "thread", "heap"},
+            return one_of({"write", "read", "access", "throw", "catch", "panic", "signal", "load",
+                           "unload", "fork", "exec", "exit", "syscall", "thread", "heap"},
                           event);
         std::string_view word = event.substr(0, space), rest = event.substr(space + 1);
-        if (word == "write" || word == "access") return expression(rest);
+        if (word == "write" || word == "access" || word == "read") return expression(rest);
         if (word == "thread") return one_of({"start", "end"}, rest);
         if (word == "syscall") return any_of(system_call_names(), rest);
         if (word == "signal") return signals(rest);

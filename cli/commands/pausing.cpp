@@ -12,7 +12,8 @@ namespace lantern::cli {
 namespace {
 
 constexpr const char* kEvents =
-    "write EXPR, access EXPR, throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload "
+    "write EXPR, read EXPR, access EXPR, throw [TYPE], catch [TYPE], panic, signal NAME, load "
+    "[NAME], unload "
     "[NAME], fork, exec, exit, "
     "thread start, thread end, syscall [NAME], or heap [born | freed] [of size N] [number N]";
 
@@ -108,11 +109,11 @@ Cause cause_named(std::string_view word) {
         Cause cause;
     };
     static constexpr Named kNamed[] = {
-        {"write", Cause::write},  {"access", Cause::access}, {"throw", Cause::thrown},
-        {"catch", Cause::caught}, {"panic", Cause::panic},   {"signal", Cause::signal},
-        {"load", Cause::load},    {"unload", Cause::unload}, {"fork", Cause::fork},
-        {"exec", Cause::exec},    {"exit", Cause::exit},     {"syscall", Cause::system_call},
-        {"heap", Cause::heap}};
+        {"write", Cause::write},         {"access", Cause::access}, {"read", Cause::read},
+        {"throw", Cause::thrown},        {"catch", Cause::caught},  {"panic", Cause::panic},
+        {"signal", Cause::signal},       {"load", Cause::load},     {"unload", Cause::unload},
+        {"fork", Cause::fork},           {"exec", Cause::exec},     {"exit", Cause::exit},
+        {"syscall", Cause::system_call}, {"heap", Cause::heap}};
     for (const Named& named : kNamed)
         if (named.word == word) return named.cause;
     std::vector<std::string> words{"thread"};

@@ -124,8 +124,7 @@ Breakpoint watch_wish(const Arguments& asked, const std::string& expression) {
     std::string access = asked.text_or("accessType", "write");
     if (access != "write" && access != "read" && access != "readWrite")
         throw RequestError(fmt::format("there is no access {}", quote(access)));
-    // The processor tells no reads apart from reads and writes.
-    wish.cause = access == "write" ? Cause::write : Cause::access;
+    wish.cause = access == "write" ? Cause::write : access == "read" ? Cause::read : Cause::access;
     wish.subject = expression;
     return wish;
 }
@@ -288,7 +287,7 @@ Json answer_data_breakpoint_info(Conversation& conversation, const Arguments& ar
             {"description",
              fmt::format("{}, {} at {:#x}", place.expression,
                          counted(plain(*value.type).size, "byte"), value.address->value)},
-            {"accessTypes", Json::array({"write", "readWrite"})},
+            {"accessTypes", Json::array({"write", "read", "readWrite"})},
             {"canPersist", is_static}};
 }
 

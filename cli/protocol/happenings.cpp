@@ -36,7 +36,8 @@ std::string reason_of_breakpoint(const KeptBreakpoints& kept, const Stop& stop) 
 std::string reason_of_event(Cause cause) {
     switch (cause) {
         case Cause::write:
-        case Cause::access: return "data breakpoint";
+        case Cause::access:
+        case Cause::read: return "data breakpoint";
         case Cause::thrown:
         case Cause::caught:
         case Cause::panic:
@@ -85,7 +86,9 @@ std::vector<std::string> more_of(const StopReport& report) {
     for (const StopFact& fact : report.stop.facts) line(fact.label + ": " + fact.text);
     for (const WatchReport& watch : report.watched) {
         std::string change =
-            watch.is_write ? fmt::format("{} → {}", watch.before, watch.after) : "= " + watch.after;
+            watch.touched == Touched::changed
+                ? fmt::format("{} → {}", watch.before, watch.after)
+                : fmt::format("= {} ({})", watch.after, touched_word(watch.touched));
         std::string place =
             watch.line ? fmt::format(", at {}:{}", watch.file, watch.line) : std::string();
         std::string by = watch.by.empty() ? "" : ", by " + watch.by;

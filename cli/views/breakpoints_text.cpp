@@ -32,6 +32,7 @@ std::string what_of(const BreakpointRow& breakpoint) {
         case Cause::place: return escape_for_display(breakpoint.place.text);
         case Cause::write:
         case Cause::access:
+        case Cause::read:
             return fmt::format("on {} of {}", cause_word(breakpoint.cause),
                                escape_for_display(breakpoint.subject));
         case Cause::thread_start: return "on thread start";

@@ -15,7 +15,8 @@ template <class Form>
 void describe(Form& form, const WatchReport& watch) {
     form.field("number", watch.number);
     form.field("expression", watch.expression);
-    form.field("written", watch.is_write);
+    form.field("written", watch.touched == Touched::changed);
+    form.field("touched", watch.touched);
     form.field("before", watch.before);
     form.field("after", watch.after);
     form.field("function", watch.function);

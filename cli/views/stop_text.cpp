@@ -41,16 +41,28 @@ std::string pin_text(const PinReport& pin, const Style& style) {
     return qualified.empty() ? text : text + "  " + style.warning(qualified);
 }
 
+const char* label_of(Touched touched) {
+    switch (touched) {
+        case Touched::changed:
+        case Touched::written_again: return "wrote";
+        case Touched::read: return "read";
+        case Touched::unsure: break;
+    }
+    return "touched";
+}
+
 // "wrote     level_cm  3 → 7   at lockgates.cpp:42: level_cm += rise;"
 std::string watched_text(const StopReport& report, const Style& style) {
     std::string out;
     for (const WatchReport& watch : report.watched) {
         std::string change =
-            watch.is_write
+            watch.touched == Touched::changed
                 ? fmt::format("{}  {} → {}", escape_for_display(watch.expression), watch.before,
                               watch.after)
                 : fmt::format("{} = {}", escape_for_display(watch.expression), watch.after);
-        out += labelled(watch.is_write ? "wrote" : "read", change, style);
+        if (watch.touched == Touched::written_again) change += ", as before";
+        if (watch.touched == Touched::unsure) change += "  (read, or written with what was there)";
+        out += labelled(label_of(watch.touched), change, style);
         std::string place = watch.line ? place_text(watch.file, watch.line) : "code without lines";
         std::string where =
             watch.by.empty()

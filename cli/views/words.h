@@ -175,6 +175,11 @@ struct Words<Cause> : WordsTo<Cause, Cause::heap> {
 };
 
 template <>
+struct Words<Touched> : WordsTo<Touched, Touched::unsure> {
+    static std::string_view of(Touched touched) { return touched_word(touched); }
+};
+
+template <>
 struct Words<RegisterGroup> : WordsTo<RegisterGroup, RegisterGroup::debug> {
     static std::string_view of(RegisterGroup group) { return group_word(group); }
 };

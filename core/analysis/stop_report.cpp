@@ -36,14 +36,23 @@ std::string heap_words(const Moment& moment, const Stop& stop) {
     return life->died ? "a block is freed" : "a block is born";
 }
 
+std::string watch_words(const Stop& stop) {
+    auto any = [&](Touched touched) {
+        return std::ranges::any_of(stop.changes, [touched](const WatchChange& change) {
+            return change.touched == touched;
+        });
+    };
+    if (any(Touched::changed)) return "a watched value was written";
+    if (any(Touched::read)) return "a watched value was read";
+    if (any(Touched::written_again)) return "a watched value was written with what was there";
+    return "a watched value was read, or written with what was there";
+}
+
 std::string event_words(const Moment& moment, const Stop& stop) {
     switch (stop.cause) {
         case Cause::write:
-        case Cause::access: {
-            bool wrote = false;
-            for (const WatchChange& change : stop.changes) wrote |= change.is_write;
-            return wrote ? "a watched value was written" : "a watched value was read";
-        }
+        case Cause::access:
+        case Cause::read: return watch_words(stop);
         case Cause::thrown: return "an exception is thrown";
         case Cause::caught: return "an exception is caught";
         case Cause::panic: return "the program panics";
@@ -188,7 +197,7 @@ WatchReport report_watch(const Moment& moment, const WatchChange& change) {
     report.number = change.number;
     report.expression = change.expression;
     report.is_first = change.is_first;
-    report.is_write = change.is_write;
+    report.touched = change.touched;
     report.before = one_line(make_view(reader, change.expression, change.before,
                                        moment.form_of(change.expression), limits),
                              120);

@@ -26,7 +26,7 @@ struct WatchReport {
     unsigned number = 0;
     std::string expression, before, after;
     bool is_first = false;  // that is seen since it is watched
-    bool is_write = true;
+    Touched touched = Touched::changed;
     std::string file, function, statement;  // of what did it
     std::uint32_t line = 0;
     std::string by;

@@ -19,6 +19,7 @@ enum class Cause {
     place,
     write,  // of a value: a watchpoint
     access,
+    read,    // by an instruction that reads it
     thrown,  // a C++ exception
     caught,
     panic,  // Rust
@@ -33,8 +34,8 @@ enum class Cause {
     system_call,
     heap,  // something our library in front of the allocator has found
 };
-// "place", "write", "throw", "catch", "panic", "signal", "load", "unload", "fork", "exec",
-// "thread-start", "thread-end", "exit", "syscall", "heap"
+// "place", "write", "access", "read", "throw", "catch", "panic", "signal", "load", "unload",
+// "fork", "exec", "thread-start", "thread-end", "exit", "syscall", "heap"
 std::string_view cause_word(Cause cause);
 
 // The memory a watchpoint stands for, and how it is watched.
@@ -109,7 +110,9 @@ struct BreakpointWish {
     bool counts_blocks() const {
         return cause == Cause::place && place.kind == Place::Kind::blocks;
     }
-    bool is_watch() const { return cause == Cause::write || cause == Cause::access; }
+    bool is_watch() const {
+        return cause == Cause::write || cause == Cause::access || cause == Cause::read;
+    }
     bool has_sites() const {
         return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught ||
                cause == Cause::panic || cause == Cause::heap;

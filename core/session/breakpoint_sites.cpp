@@ -65,10 +65,16 @@ void number_blocks(Target& target, Breakpoint& breakpoint) {
 
 }  // namespace
 
+std::string_view touched_word(Touched touched) {
+    static constexpr std::string_view kWords[] = {"changed", "written-again", "read", "unsure"};
+    return kWords[static_cast<std::size_t>(touched)];
+}
+
 std::string_view cause_word(Cause cause) {
     static constexpr std::string_view kWords[] = {
-        "place",  "write", "access", "throw",        "catch",      "panic", "signal",  "load",
-        "unload", "fork",  "exec",   "thread-start", "thread-end", "exit",  "syscall", "heap"};
+        "place",        "write",      "access", "read",    "throw", "catch",
+        "panic",        "signal",     "load",   "unload",  "fork",  "exec",
+        "thread-start", "thread-end", "exit",   "syscall", "heap"};
     return kWords[static_cast<std::size_t>(cause)];
 }
 

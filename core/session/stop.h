@@ -40,13 +40,23 @@ struct ReturnedValue {
 };
 
 // What a watchpoint saw.
+// What an instruction has done to a watched value.
+enum class Touched {
+    changed,
+    written_again,  // with what was there
+    read,
+    unsure,  // read, or written with what was there: the instruction is not known, or does both
+};
+// "changed", "written-again", "read", "unsure"
+std::string_view touched_word(Touched touched);
+
 struct WatchChange {
     unsigned number = 0;
     std::string expression;
     Value before, after;
     bool is_first = false;  // nothing wrote it between the moment it began to be watched and this
-    bool is_write = true;   // false: it was read, or written with what was there
-    std::string file;       // of the statement that did it; empty: not known
+    Touched touched = Touched::changed;
+    std::string file;  // of the statement that did it; empty: not known
     std::uint32_t line = 0;
     std::string function;
     RunAddress instruction;  // the one that did it, or the one behind it where that cannot be told

@@ -16,6 +16,7 @@
 
 #include "core/expressions/scope_names.h"
 #include "core/machine/debug_registers.h"
+#include "core/machine/effects.h"
 #include "core/session/system_calls.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -141,6 +142,22 @@ Piece part_that_differs(Piece part, ByteSpan before, ByteSpan after) {
 
 constexpr std::uint64_t kMostWatched = 64 << 20;
 
+// A string instruction with a prefix that repeats it.
+bool is_repeating(Target& target, RunAddress at) {
+    std::byte bytes[3] = {};
+    target.read_available(at, bytes);
+    auto byte = [&](int i) { return std::to_integer<unsigned>(bytes[i]); };
+    if (byte(0) != 0xf2 && byte(0) != 0xf3) return false;
+    unsigned operation = (byte(1) & 0xf0) == 0x40 ? byte(2) : byte(1);
+    return (operation >= 0xa4 && operation <= 0xa7) || (operation >= 0xaa && operation <= 0xaf);
+}
+
+Touched touched_how(bool changed, Watching::Reads how) {
+    if (changed) return Touched::changed;
+    if (how == Watching::Reads::yes) return Touched::read;
+    return how == Watching::Reads::no ? Touched::written_again : Touched::unsure;
+}
+
 }  // namespace
 
 void Watching::find(Breakpoint& breakpoint) {
@@ -230,7 +247,7 @@ void Watching::take_down(WatchedValue& watched) {
 void Watching::start(Breakpoint& breakpoint) {
     WatchedValue& watched = *breakpoint.watched;
     find(breakpoint);
-    if (!watched.by_steps) set_up(watched, breakpoint.cause == Cause::access);
+    if (!watched.by_steps) set_up(watched, breakpoint.cause != Cause::write);
     watched.owner = owner_of(parts_, watched.range.low);
     if (watched.owner) process_.insert_trap(watched.owner->back, ProbeClient::frame_end);
     watched.has_ended = false;
@@ -240,7 +257,7 @@ bool Watching::start_in_copy(Breakpoint& breakpoint, ThreadId thread) {
     WatchedValue& watched = *breakpoint.watched;
     if (watched.has_ended || (watched.owner && watched.owner->thread != thread)) return false;
     try {
-        if (!watched.by_steps) set_up(watched, breakpoint.cause == Cause::access);
+        if (!watched.by_steps) set_up(watched, breakpoint.cause != Cause::write);
     } catch (const Error&) {
         return false;
     }
@@ -324,9 +341,10 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     change.number = breakpoint.number;
     change.expression = breakpoint.subject;
     change.is_first = watched.events <= 1;
-    change.is_write = now != watched.bytes_before;
+    change.touched = seen.touched;
     Piece part{breakpoint.subject, watched.value.type, 0, now.size()};
-    if (change.is_write) part = part_that_differs(part, watched.bytes_before, now);
+    if (change.touched == Touched::changed)
+        part = part_that_differs(part, watched.bytes_before, now);
     change.expression = part.name;
     change.before =
         value_of_bytes(*part.type, ByteSpan(watched.bytes_before).subspan(part.offset, part.size));
@@ -344,6 +362,26 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
     if (event.system_call >= 0)
         change.by = fmt::format("the system call {}", system_call_name(event.system_call));
     return change;
+}
+
+// Of operands that are one place or another it is not told which of them was touched, and a string
+// instruction that repeats stands on itself.
+Watching::Reads Watching::reads(const TargetEvent& event, const RunRange& range) {
+    if (event.system_call >= 0) return Reads::unsure;
+    RunAddress last = writer(event.thread, range);
+    const Module* module = process_.module_at(last);
+    const Function* function =
+        module ? module->symbols().function_at(module->to_file(last)) : nullptr;
+    if (!function || is_repeating(process_, last + 1)) return Reads::unsure;
+    const FlowGraph& flow = parts_.debuggee.flow_of(*module, *function);
+    std::uint32_t node = flow.around(module->to_file(last));
+    if (node == FlowGraph::kNone) return Reads::unsure;
+    auto effects = effects_of(module->symbols().elf().loaded_bytes(flow.nodes()[node].address,
+                                                                   flow.nodes()[node].length));
+    if (!effects || effects->memory.empty()) return Reads::unsure;
+    auto does_read = [](const MemoryAccess& access) { return access.reads; };
+    if (std::ranges::all_of(effects->memory, does_read)) return Reads::yes;
+    return std::ranges::none_of(effects->memory, does_read) ? Reads::no : Reads::unsure;
 }
 
 std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
@@ -370,7 +408,13 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
                        watched.range.contains(event.fault_address);
         if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps))
             continue;
-        found.push_back({&breakpoint, std::move(now)});
+        Reads how = breakpoint.cause == Cause::write ? Reads::unsure : reads(event, watched.range);
+        bool is_meant =
+            breakpoint.cause != Cause::read || (changed ? how == Reads::yes : how != Reads::no);
+        if (is_meant)
+            found.push_back({&breakpoint, std::move(now), touched_how(changed, how)});
+        else
+            watched.bytes = std::move(now);
     }
     return found;
 }

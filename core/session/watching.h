@@ -34,11 +34,15 @@ class Watching {
     struct Seen {
         Breakpoint* breakpoint;
         std::vector<std::byte> now;
+        Touched touched = Touched::changed;
     };
     std::vector<Seen> seen(const TargetEvent& event);
     // What to tell of it.
     WatchChange change(const Seen& seen, const TargetEvent& event);
     RunAddress writer(ThreadId thread, const RunRange& written);
+    // Whether the instruction that did it reads memory.
+    enum class Reads { no, yes, unsure };
+    Reads reads(const TargetEvent& event, const RunRange& range);
     bool begins_function(RunAddress at);
     // From here on what is there now is what was there before.
     void remember(Seen seen) { seen.breakpoint->watched->bytes = std::move(seen.now); }

@@ -120,7 +120,7 @@ def test_a_place_that_is_written_is_watched():
     at_lines(c, "lockflow.c", line_of("lockflow.c", "int water = pass_chamber"))
     c.go()
     member = c.ask("dataBreakpointInfo", name="totals.barges")
-    assert member["canPersist"] and set(member["accessTypes"]) == {"write", "readWrite"}
+    assert member["canPersist"] and set(member["accessTypes"]) == {"write", "read", "readWrite"}
     local = c.ask("dataBreakpointInfo", variablesReference=c.scope("Locals"), name="lock")
     assert not local["canPersist"]
     set_there = c.ask("setDataBreakpoints", breakpoints=[{"dataId": member["dataId"], "accessType": "write"},
@@ -358,3 +358,36 @@ def test_breakpoints_of_the_console_are_the_editors_too():
     at_lines(c, "lockflow.c")    # none is left of that source
     assert "no breakpoint" in c.value("breakpoints", context="repl") or "none" in c.value("breakpoints", context="repl")
     c.end()
+
+
+def test_reads_are_told_from_writes():
+    program, source = compiled("level.c", """
+volatile int level = 5, other;
+int main(void) {
+    level = 5;          /* writes what was there */
+    other = level;      /* reads */
+    level += 0;         /* reads, and writes what was there */
+    level = 6;          /* changes it */
+    other = 7;
+    return level - 6;   /* reads */
+}
+""", "-O1")
+    lines = source.read_text().splitlines()
+    line = {word: next(n for n, l in enumerate(lines, 1) if l.strip().startswith(word)) for word in ("level = 5", "other = level", "level += 0", "level = 6", "return")}
+    truth = {"read": ["other = level", "level += 0", "return"], "write": ["level = 6"],
+             "readWrite": ["level = 5", "other = level", "level += 0", "level += 0", "level = 6", "return"]}
+    for access, wanted in truth.items():
+        c = client()
+        c.begin(program=str(program), stopOnEntry=True)
+        c.go()
+        identity = c.ask("dataBreakpointInfo", name="level")["dataId"]
+        assert c.ask("setDataBreakpoints", breakpoints=[{"dataId": identity, "accessType": access}])["breakpoints"][0]["verified"]
+        met = []
+        while (stop := c.move("continue"))["event"] == "stopped":
+            told = output_of(c, "console").strip().splitlines()[-1]
+            met.append(int(re.search(r"level\.c:(\d+)", told).group(1)))
+        assert met == [line[w] for w in wanted], (access, met, [line[w] for w in wanted])
+        said = [re.search(r"\(([a-z-]+)\)", l) for l in output_of(c, "console").splitlines() if "level" in l]
+        if access == "readWrite":
+            assert [s and s.group(1) for s in said] == ["written-again", "read", "read", "written-again", None, "read"], said
+        c.end()

@@ -139,7 +139,7 @@ TEST(StopText, WatchedValuesAndFacts) {
 
 TEST(StopText, AValueThatWasOnlyRead) {
     StopReport report = some_stop();
-    report.watched[0].is_write = false;
+    report.watched[0].touched = Touched::read;
     report.watched[0].from_line = 0;
     report.watched[0].by = "the system call write";
     std::string text = stop_text(report, kPlain);

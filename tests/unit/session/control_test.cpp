@@ -244,7 +244,8 @@ TEST(Watchpoints, AConditionAndAccess) {
     unsigned written = 0, read = 0;
     for (stop = reads.session.continue_running(); !stop.is_end();
          stop = reads.session.continue_running())
-        for (const WatchChange& change : stop.changes) ++(change.is_write ? written : read);
+        for (const WatchChange& change : stop.changes)
+            ++(change.touched == Touched::changed ? written : read);
     EXPECT_EQ(written, 3u);
     EXPECT_GE(read, 3u);
 }
