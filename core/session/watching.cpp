@@ -366,8 +366,10 @@ WatchChange Watching::change(const Seen& seen, const TargetEvent& event) {
 
 // Of operands that are one place or another it is not told which of them was touched, and a string
 // instruction that repeats stands on itself.
-Watching::Reads Watching::reads(const TargetEvent& event, const RunRange& range) {
-    if (event.system_call >= 0) return Reads::unsure;
+Watching::Reads Watching::reads(const TargetEvent& event, const RunRange& range, bool changed) {
+    // What the kernel reads is told of the calls that are known to read it.
+    if (event.system_call >= 0)
+        return changed ? Reads::no : event.call_is_known ? Reads::yes : Reads::unsure;
     RunAddress last = writer(event.thread, range);
     const Module* module = process_.module_at(last);
     const Function* function =
@@ -408,7 +410,8 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
                        watched.range.contains(event.fault_address);
         if (!changed && (breakpoint.cause == Cause::write || !touched || watched.by_steps))
             continue;
-        Reads how = breakpoint.cause == Cause::write ? Reads::unsure : reads(event, watched.range);
+        Reads how =
+            breakpoint.cause == Cause::write ? Reads::unsure : reads(event, watched.range, changed);
         bool is_meant =
             breakpoint.cause != Cause::read || (changed ? how == Reads::yes : how != Reads::no);
         if (is_meant)

@@ -40,9 +40,9 @@ class Watching {
     // What to tell of it.
     WatchChange change(const Seen& seen, const TargetEvent& event);
     RunAddress writer(ThreadId thread, const RunRange& written);
-    // Whether the instruction that did it reads memory.
+    // Whether the instruction, or the system call, that did it reads memory.
     enum class Reads { no, yes, unsure };
-    Reads reads(const TargetEvent& event, const RunRange& range);
+    Reads reads(const TargetEvent& event, const RunRange& range, bool changed);
     bool begins_function(RunAddress at);
     // From here on what is there now is what was there before.
     void remember(Seen seen) { seen.breakpoint->watched->bytes = std::move(seen.now); }
