@@ -382,4 +382,15 @@ bool holds_text(ByteSpan bytes) {
     return is_clean && is_printed && end != bytes.begin();
 }
 
+std::string complex_text(ByteSpan bytes, std::string_view type_name) {
+    Type half;
+    half.kind = TypeKind::floating;
+    half.size = bytes.size() / 2;
+    half.name = type_name.find("Float128") == std::string_view::npos ? "" : "_Float128";
+    std::string imaginary = float_text(bytes.subspan(half.size), half);
+    bool is_negative = imaginary.starts_with("-");
+    return fmt::format("{} {} {}i", float_text(bytes.first(half.size), half),
+                       is_negative ? "-" : "+", is_negative ? imaginary.substr(1) : imaginary);
+}
+
 }  // namespace lantern

@@ -48,6 +48,8 @@ class ValueContext {
 // Shortest text that gives the same number again; what is no ordinary number is told: NaN with its
 // payload, denormals.
 std::string float_text(ByteSpan bytes, const Type& type);
+// "1.5 - 2i": the bytes of a complex number, whose type has that name.
+std::string complex_text(ByteSpan bytes, std::string_view type_name);
 std::string whole_text(Wide number, const Type& type,
                        Form form);  // not for Form::string, bytes, instructions
 std::string enumeration_text(const Type& type, std::int64_t number);

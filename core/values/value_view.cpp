@@ -113,7 +113,9 @@ class ViewMaker {
                 view.text = fmt::format("code at {:#x}", *view.number);
                 break;
             }
-            case TypeKind::complex: fill_complex(view, value); break;
+            case TypeKind::complex:
+                view.text = complex_text(reader_.content(value), plain(*value.type).name);
+                break;
             case TypeKind::member_pointer: view.text = member_pointer_text(reader_, value); break;
             case TypeKind::unknown:
                 view.text = hex_bytes(reader_.content(value, limits_.children));
@@ -182,19 +184,6 @@ class ViewMaker {
         if (plain(*value.type).kind == TypeKind::pointer ||
             plain(*value.type).kind == TypeKind::reference)
             fill_target(view, reader_.dereference(value), depth);
-    }
-
-    void fill_complex(ValueView& view, const Value& value) {
-        auto bytes = reader_.content(value);
-        Type half;
-        half.kind = TypeKind::floating;
-        half.size = bytes.size() / 2;
-        half.name =
-            plain(*value.type).name.find("Float128") == std::string::npos ? "" : "_Float128";
-        std::string imaginary = float_text(ByteSpan(bytes).subspan(half.size), half);
-        bool negative = imaginary.starts_with("-");
-        view.text = fmt::format("{} {} {}i", float_text(ByteSpan(bytes).first(half.size), half),
-                                negative ? "-" : "+", negative ? imaginary.substr(1) : imaginary);
     }
 
     void fill_forced_string(ValueView& view, const Value& value) {
