@@ -1,3 +1,14 @@
+// Two kinds of records: a CIE says what many functions share, an FDE covers the code of one. Their
+// instructions are run one after the other and give rows: from this address on, the caller's frame
+// is found so.
+//
+//     CIE   def_cfa rsp+8; return address at cfa-8
+//     FDE   0x1139..0x1160
+//           advance 1; def_cfa_offset 16; rbp at cfa-16      behind "push rbp"
+//           advance 3; def_cfa_register rbp                  behind "mov rbp, rsp"
+//
+// Records are found by address through an index that is made when it is first asked for; a record
+// that is damaged is left out, and the others hold.
 #include "core/dwarf/call_frame_information.h"
 
 #include <fmt/format.h>

@@ -1,3 +1,11 @@
+// Each abbreviation becomes a plan: which attributes to take, and how many bytes to step over
+// between them. Attributes of a fixed size that nobody asks for are joined into one step.
+//
+//     name: strp, decl_file: data1, decl_line: data1, type: ref4, low_pc: addr
+//     asked for: name, low_pc          plan: take strp → name │ skip 6 │ take addr → low_pc
+//
+// Plans depend on what the unit's header says (version, sizes) and are kept with the table of
+// abbreviations they were made of; many units share one.
 #include "core/dwarf/entry_scan.h"
 
 #include <fmt/format.h>

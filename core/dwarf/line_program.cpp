@@ -1,3 +1,11 @@
+// The table of rows is written as a program for a small machine: one byte that is an opcode moves
+// address and line at once and gives out a row.
+//
+//     header: opcode_base 13, line_base -5, line_range 14
+//     byte 0x4b = 75: 75 - 13 = 62 → address + 62 / 14 = 4, line + (62 % 14) - 5 = +1, and a row
+//
+// The header names folders and files in two forms: lists that end with an empty name (2 to 4), and
+// tables that describe themselves (5).
 #include "core/dwarf/line_program.h"
 
 #include <fmt/format.h>
