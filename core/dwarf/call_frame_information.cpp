@@ -7,8 +7,8 @@
 //           advance 1; def_cfa_offset 16; rbp at cfa-16      behind "push rbp"
 //           advance 3; def_cfa_register rbp                  behind "mov rbp, rsp"
 //
-// Records are found by address through an index that is made when it is first asked for; a record
-// that is damaged is left out, and the others hold.
+// Records are found by address through an index that is made when it is first asked for. What comes
+// before a damaged record stays usable.
 #include "core/dwarf/call_frame_information.h"
 
 #include <fmt/format.h>
