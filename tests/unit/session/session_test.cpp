@@ -40,6 +40,29 @@ struct DrivenByLines {
     LocalsReport report;
 };
 
+TEST(Selection, ALookElsewhereChangesNothingForWhoeverLooksAlready) {
+    DrivenByLines driven("locks-gcc-O0-dwarf5-pie");
+    driven.reach("main");
+    driven.session.add_breakpoint(driven.session.place("factorial"), "n == 7");
+    driven.session.continue_running();
+    driven.session.select_frame(2);
+    const Frame* before = driven.session.selected_frame();
+    Unwinder* stack = &driven.session.stack();
+    EXPECT_EQ(driven.value("n"), "9");
+    {
+        auto elsewhere = driven.session.look_elsewhere();
+        EXPECT_EQ(driven.session.selected_level(), 2u) << "it begins where the other one looks";
+        driven.session.select_frame(0);
+        EXPECT_EQ(driven.value("n"), "7");
+        driven.session.select_thread(1);
+        EXPECT_NE(&driven.session.stack(), stack);
+    }
+    EXPECT_EQ(driven.session.selected_level(), 2u);
+    EXPECT_EQ(&driven.session.stack(), stack);
+    EXPECT_EQ(driven.session.selected_frame(), before);
+    EXPECT_EQ(driven.value("n"), "9");
+}
+
 TEST(Stepping, OverRunsWholeCallsWithFewStops) {
     DrivenByLines driven("trouble-gcc", {"busy"});
     driven.reach("main");
