@@ -8,11 +8,6 @@
 namespace lantern {
 namespace {
 
-struct Whole {
-    std::size_t box = 0;
-    std::string part;  // of it
-};
-
 class Wholes {
   public:
     Wholes(const std::vector<StructureBox>& boxes, const std::vector<Value>& values)
@@ -22,7 +17,7 @@ class Wholes {
     }
 
     // The smallest box that holds this one, where it is not the first.
-    std::optional<Whole> of(std::size_t part) const {
+    std::optional<WholeOfPart> of(std::size_t part) const {
         constexpr int kNeighbours = 6;  // boxes that may begin before it and hold it
         if (part == 0 || !values_[part].address) return std::nullopt;
         auto at = by_address_.upper_bound(begin(part));
@@ -34,7 +29,7 @@ class Wholes {
             if (!holds) continue;
             std::string name = part_at_offset(*values_[whole].type, begin(part) - begin(whole),
                                               *values_[part].type);
-            return Whole{whole, name.starts_with('.') ? name.substr(1) : name};
+            return WholeOfPart{whole, name.starts_with('.') ? name.substr(1) : name};
         }
         return std::nullopt;
     }
@@ -49,14 +44,31 @@ class Wholes {
 
 }  // namespace
 
+namespace {
+
+// In damaged memory two containers may each be told to hold the other.
+bool comes_to_an_end(const std::vector<std::optional<WholeOfPart>>& whole, std::size_t from) {
+    std::size_t hops = 0;
+    for (std::size_t at = from; whole[at]; at = whole[at]->box)
+        if (++hops > whole.size()) return false;
+    return true;
+}
+
+}  // namespace
+
 std::vector<StructureBox> without_parts(std::vector<StructureBox> boxes,
-                                        const std::vector<Value>& values) {
+                                        const std::vector<Value>& values,
+                                        const std::vector<std::optional<WholeOfPart>>& listed) {
     Wholes wholes(boxes, values);
-    std::vector<std::optional<Whole>> whole(boxes.size());
+    std::vector<std::optional<WholeOfPart>> whole(boxes.size());
     std::vector<unsigned> numbers(boxes.size(), 0);
     unsigned count = 0;
     for (std::size_t i = 0; i < boxes.size(); ++i) {
         whole[i] = wholes.of(i);
+        if (!whole[i]) whole[i] = listed[i];
+    }
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+        if (!comes_to_an_end(whole, i)) whole[i].reset();
         if (!whole[i]) numbers[i] = ++count;
     }
     std::vector<StructureBox> kept;
@@ -67,8 +79,7 @@ std::vector<StructureBox> without_parts(std::vector<StructureBox> boxes,
         for (StructureRow& row : box.rows) {
             if (!row.to) continue;
             std::size_t to = row.to - 1;
-            for (; whole[to]; to = whole[to]->box)  // each is larger than the one before
-                row.into = whole[to]->part;
+            for (; whole[to]; to = whole[to]->box) row.into = whole[to]->part;
             row.to = numbers[to];
         }
         kept.push_back(std::move(box));

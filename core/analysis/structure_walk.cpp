@@ -381,6 +381,18 @@ class StructureWalk {
 
     // ---- the end
 
+    // Of the boxes that were met before the container whose rows have them too.
+    std::vector<std::optional<WholeOfPart>> listed_elsewhere(std::size_t shown) const {
+        std::vector<std::optional<WholeOfPart>> listed(shown);
+        for (std::size_t i = 1; i < shown; ++i) {
+            auto part = found_[i].begin ? parts_.find(*found_[i].begin) : parts_.end();
+            bool is_other =
+                part != parts_.end() && part->second.first != i && part->second.first < shown;
+            if (is_other) listed[i] = WholeOfPart{part->second.first, part->second.second};
+        }
+        return listed;
+    }
+
     StructureReport report() {
         StructureReport report;
         report.expression = wish_.expression;
@@ -396,7 +408,7 @@ class StructureWalk {
             report.boxes.push_back(std::move(found_[i].facts));
             values.push_back(std::move(found_[i].value));
         }
-        report.boxes = without_parts(std::move(report.boxes), values);
+        report.boxes = without_parts(std::move(report.boxes), values, listed_elsewhere(shown));
         report.cut = found_.size() - shown;
         report.is_counted = is_counted_;
         recognise_shape(report);

@@ -2,6 +2,7 @@
 
 #include "core/analysis/structure_parts.h"
 #include "core/analysis/structure_report.h"
+#include "tests/testing/command.h"
 
 namespace lantern {
 namespace {
@@ -122,12 +123,55 @@ TEST(StructureParts, ABoxInsideAnotherIsAPartOfIt) {
     std::vector<Value> values = {value_in_memory(number, RunAddress(0x10)),
                                  value_in_memory(number, RunAddress(0x104)),
                                  value_in_memory(pair, RunAddress(0x100))};
-    std::vector<StructureBox> boxes = without_parts(report.boxes, values);
+    std::vector<StructureBox> boxes = without_parts(report.boxes, values, {{}, {}, {}});
     ASSERT_EQ(boxes.size(), 2u);
     EXPECT_EQ(boxes[0].rows[0].to, 2u) << "into the pair";
     EXPECT_EQ(boxes[0].rows[1].to, 2u);
     EXPECT_EQ(boxes[1].title, "pair");
     EXPECT_NE(boxes[0].rows[0].into, "");
+}
+
+TEST(StructureParts, AnElementThatWasMetBeforeItsContainerIsAPartOfIt) {
+    Type number;
+    number.kind = TypeKind::integer;
+    number.size = 4;
+    number.name = "int";
+    StructureReport report = structure({"start", "lock", "flight"}, {{1, 2}, {1, 3, "all"}});
+    std::vector<Value> values = {value_in_memory(number, RunAddress(0x10)),
+                                 value_in_memory(number, RunAddress(0x5000)),
+                                 value_in_memory(number, RunAddress(0x100))};
+    std::vector<StructureBox> boxes =
+        without_parts(report.boxes, values, {{}, WholeOfPart{2, "locks[1]"}, {}});
+    ASSERT_EQ(boxes.size(), 2u);
+    EXPECT_EQ(boxes[0].rows[0].to, 2u);
+    EXPECT_EQ(boxes[0].rows[0].into, "locks[1]");
+    EXPECT_EQ(boxes[0].rows[1].into, "");
+    // Where damaged memory says of two that each holds the other, both are shown.
+    boxes = without_parts(report.boxes, values, {{}, WholeOfPart{2, "a"}, WholeOfPart{1, "b"}});
+    EXPECT_GE(boxes.size(), 2u);
+}
+
+// The deepest lock is met before the flight whose element it is.
+TEST(Structure, APointerToAnElementLeadsIntoItsContainer) {
+    testing::TemporaryFolder folder;
+    auto source = folder.write("flight.cpp", R"(
+#include <vector>
+struct Lock { int level; Lock *next; };
+struct Flight { Lock *deepest; std::vector<Lock> locks; };
+int main() {
+    Flight flight{nullptr, {{3, nullptr}, {9, nullptr}, {5, nullptr}}};
+    flight.deepest = &flight.locks[1];
+    flight.locks[2].next = &flight.locks[0];
+    return flight.deepest->level - 9;
+}
+)");
+    std::string program = folder.path() / "flight";
+    ASSERT_EQ(testing::run({"g++", "-g", "-O0", "-o", program, source}).status, 0);
+    testing::Ran ran = testing::debug(program, {"pause at 9", "launch", "draw flight"});
+    EXPECT_EQ(ran.status, 0) << ran.output;
+    EXPECT_EQ(ran.output.find("   2  "), std::string::npos) << "one box alone: " << ran.output;
+    EXPECT_TRUE(ran.says("→ 1 locks[1]")) << ran.output;
+    EXPECT_TRUE(ran.says("→ 1 locks[0]")) << ran.output;
 }
 
 }  // namespace
