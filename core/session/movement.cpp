@@ -8,6 +8,7 @@
 #include <signal.h>
 
 #include <algorithm>
+#include <array>
 #include <utility>
 
 #include "core/session/events.h"
@@ -207,7 +208,27 @@ Stop Movement::run_by_steps() {
     }
 }
 
+// A system call may wait for another thread, or for somebody outside: a step that held the others,
+// and that nobody could interrupt, would never end. Not so of those that do not come back behind
+// it.
+std::optional<RunAddress> Movement::behind_system_call() {
+    constexpr std::uint64_t kReturnFromSignal = 15, kEndThread = 60, kEndProcess = 231;
+    constexpr std::array<std::byte, 2> kCode{std::byte{0x0f}, std::byte{0x05}};
+    const Registers& registers = process_.registers(parts_.selection.thread());
+    std::array<std::byte, 2> here{};
+    bool is_call =
+        process_.read_available(registers.program_counter(), here) == here.size() && here == kCode;
+    auto number = registers.get(0);
+    bool comes_back =
+        number && *number != kReturnFromSignal && *number != kEndThread && *number != kEndProcess;
+    if (!is_call || !comes_back || watching_.any_by_steps()) return std::nullopt;
+    return registers.program_counter() + kCode.size();
+}
+
 Stop Movement::step_instruction() {
+    if (auto behind = behind_system_call())
+        return run({*behind},
+                   [this](ThreadId thread) { return thread == parts_.selection.thread(); });
     if (auto met = hits_behind_standing(kAll)) return *met;
     standing_.reset();
     temporary_ = nullptr;

@@ -84,6 +84,7 @@ class Movement {
                                      int up_to = kAll);
     std::optional<Stop> hits_behind_standing(int up_to);
     bool event_fits(const Breakpoint& breakpoint, ThreadId thread);
+    std::optional<RunAddress> behind_system_call();
     void count_block(Breakpoint& breakpoint, ThreadId thread);
     bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
                        const CodePosition* position = nullptr);

@@ -156,3 +156,45 @@ def test_a_program_that_runs_is_started_again_and_ends_each_time():
     c.wait("terminated")
     assert "nothing is debugged" in c.refused("threads")
     c.end()
+
+
+def test_a_step_by_instruction_over_a_system_call_that_waits_for_another_thread():
+    program, source = compiled("waits.cpp", """
+#include <thread>
+#include <unistd.h>
+#include <sys/syscall.h>
+static int pipe_ends[2];
+static void later() {
+    usleep(50000);
+    char byte = 7;
+    if (write(pipe_ends[1], &byte, 1) != 1) _exit(3);
+}
+int main() {
+    if (pipe(pipe_ends)) return 2;
+    std::thread other(later);
+    char byte = 0;
+    if (read(pipe_ends[0], &byte, 1) != 1) return 1;
+    other.join();
+    return byte - 7;
+}
+""", "-O0", "-pthread", compiler="g++")
+    c = client()
+    c.begin(program=str(program))
+    c.ask("setFunctionBreakpoints", breakpoints=[{"name": "read"}])
+    c.go()
+    passed = False
+    for _ in range(40):
+        here = c.frames(levels=1)[0]["instructionPointerReference"]
+        row = c.ask("disassemble", memoryReference=here, instructionCount=2)["instructions"]
+        is_call = row[0]["instruction"].startswith("syscall")
+        assert c.move("next", granularity="instruction")["event"] == "stopped"
+        if is_call:
+            assert c.frames(levels=1)[0]["instructionPointerReference"] == row[1]["address"]
+            assert int(c.value("%rax").split()[0], 0) == 1, "one byte was read: the other thread went on meanwhile"
+            passed = True
+            break
+    assert passed
+    c.ask("setFunctionBreakpoints", breakpoints=[])
+    c.move("continue")
+    assert [e["body"]["exitCode"] for e in c.seen if e.get("event") == "exited"] == [0]
+    c.end()
