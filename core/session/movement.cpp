@@ -8,9 +8,9 @@
 #include <signal.h>
 
 #include <algorithm>
-#include <array>
 #include <utility>
 
+#include "core/machine/system_call.h"
 #include "core/session/events.h"
 #include "core/session/system_calls.h"
 #include "core/support/error.h"
@@ -213,16 +213,15 @@ Stop Movement::run_by_steps() {
 // it.
 std::optional<RunAddress> Movement::behind_system_call() {
     constexpr std::uint64_t kReturnFromSignal = 15, kEndThread = 60, kEndProcess = 231;
-    constexpr std::array<std::byte, 2> kCode{std::byte{0x0f}, std::byte{0x05}};
     const Registers& registers = process_.registers(parts_.selection.thread());
-    std::array<std::byte, 2> here{};
-    bool is_call =
-        process_.read_available(registers.program_counter(), here) == here.size() && here == kCode;
+    std::byte here[kSystemCallLength] = {};
+    bool is_call = process_.read_available(registers.program_counter(), here) == sizeof here &&
+                   std::ranges::equal(here, kSystemCallCode);
     auto number = registers.get(0);
     bool comes_back =
         number && *number != kReturnFromSignal && *number != kEndThread && *number != kEndProcess;
     if (!is_call || !comes_back || watching_.any_by_steps()) return std::nullopt;
-    return registers.program_counter() + kCode.size();
+    return registers.program_counter() + kSystemCallLength;
 }
 
 Stop Movement::step_instruction() {
