@@ -26,7 +26,7 @@ class CodeDrawer {
         drawing.function = function_.name;
         drawing.caption = caption_of(moment_);
         find_counter();
-        drawing.counts_ways = counter_ != nullptr;
+        if (counter_) drawing.counted_by = counter_->number;
         number_blocks();
         leave_out_what_has_not_run(drawing);
         for (std::uint32_t block : shown_) drawing.blocks.push_back(block_of(block));
@@ -106,7 +106,7 @@ class CodeDrawer {
     // The note that counts this function's blocks, where there is one.
     void find_counter() {
         for (const Breakpoint& breakpoint : moment_.breakpoints()) {
-            if (!breakpoint.counts_blocks()) continue;
+            if (!breakpoint.counts_blocks() || !breakpoint.is_on) continue;
             bool is_of_this = std::ranges::any_of(breakpoint.sites, [&](const auto& site) {
                 return site.module == module_.path() && site.code.address == function_.low();
             });

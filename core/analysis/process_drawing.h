@@ -74,7 +74,8 @@ struct CodeDrawing {
         std::uint64_t runs = 0, runs_since_stop = 0;  // where they are counted
     };
     std::string function;
-    bool counts_ways = false;  // else it is not known which ways were gone
+    unsigned counted_by = 0;  // the note that counts blocks and ways; 0: it is not known which were
+                              // gone
     // Of a large function whose blocks are counted only those that have run are here.
     std::size_t blocks_left_out = 0;
     std::vector<Block> blocks;

@@ -1,12 +1,8 @@
 // A stack machine. What is left on the stack is an address, unless the last operation said that it
 // is a register, or the value itself; pieces are put together.
 //
-//     DW_OP_fbreg -20                              in memory, 20 bytes below the frame's base
 //     DW_OP_breg0 8; DW_OP_stack_value             the value is register 0 plus 8: it lies nowhere
 //     DW_OP_reg3; DW_OP_piece 4; DW_OP_piece 4     four bytes in register 3, four that are gone
-//
-// Numbers carry their type (DWARF 5 §2.5.1); those without one are of the size of an address. What
-// the frame does not know (NotKnown) makes the whole value unknown, which is no error.
 #include "core/dwarf/location_expression.h"
 
 #include <fmt/format.h>

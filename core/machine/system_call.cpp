@@ -126,4 +126,16 @@ void take_system_call_back(Registers& registers, long number) {
     registers.system_call = ~std::uint64_t{0};
 }
 
+bool take_broken_call_back(Registers& registers) {
+    // What the kernel leaves as the result of one that it begins anew (linux/errno.h).
+    constexpr std::int64_t kAgain[] = {-512, -513, -514}, kGoesOn = -516;
+    if (static_cast<std::int64_t>(registers.system_call) < 0) return false;
+    std::int64_t result = system_call_result(registers);
+    bool goes_on = result == kGoesOn;  // a time that it waits for has begun already
+    if (!goes_on && std::ranges::find(kAgain, result) == std::end(kAgain)) return false;
+    take_system_call_back(registers,
+                          goes_on ? SYS_restart_syscall : static_cast<long>(registers.system_call));
+    return true;
+}
+
 }  // namespace lantern

@@ -37,5 +37,8 @@ std::optional<CallBuffer> buffer_of_call(const Registers& registers);
 bool writes_no_memory(const Registers& registers);
 // Registers as they were before the instruction that has just entered the kernel.
 void take_system_call_back(Registers& registers, long number);
+// Of a thread that was stopped in the middle of a call which the kernel would begin anew when it
+// goes on: before the instruction, as the kernel would put them. False: they are in no such call.
+bool take_broken_call_back(Registers& registers);
 
 }  // namespace lantern

@@ -22,12 +22,10 @@ BlockCounts::Runs found(const std::map<Key, BlockCounts::Runs>& all, const Key& 
 
 }  // namespace
 
-void BlockCounts::add(RunAddress block, bool is_entry, ThreadId thread, RunAddress frame) {
+void BlockCounts::add(RunAddress block, ThreadId thread, RunAddress frame) {
     count(blocks_[block]);
     auto [last, is_first] = last_.try_emplace({thread, frame}, block);
-    // An entry begins another call, whose frame lies where one that has ended lay; but a loop may
-    // go back to it too, which looks the same from here and is told as no way.
-    if (!is_first && !is_entry) count(ways_[{last->second, block}]);
+    if (!is_first) count(ways_[{last->second, block}]);
     last->second = block;
 }
 

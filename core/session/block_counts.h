@@ -24,8 +24,9 @@ class BlockCounts {
     };
 
     // A thread has come to the block that begins at the run address. `frame` tells one call of the
-    // function from another: its call frame address.
-    void add(RunAddress block, bool is_entry, ThreadId thread, RunAddress frame);
+    // function from another: its call frame address. A call that begins where another one's frame
+    // lay looks like a way from that one's end to the entry; the code has no such way.
+    void add(RunAddress block, ThreadId thread, RunAddress frame);
     // The user is told of a stop: what has run from here on is of the next.
     void stopped();
     void clear() { *this = {}; }

@@ -7,7 +7,6 @@
 #include "core/session/hit.h"
 #include "core/session/movement.h"
 #include "core/support/error.h"
-#include "core/target/code_at.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
@@ -128,10 +127,8 @@ void SessionHits::take(Breakpoint& breakpoint, ThreadId thread, Hit hit) {
 }
 
 void Movement::count_block(Breakpoint& breakpoint, ThreadId thread) {
-    RunAddress here = process_.registers(thread).program_counter();
-    FunctionAt at = function_at(process_, here);
-    bool is_entry = at.function && at.module->to_file(here) == at.function->low();
-    breakpoint.counts->blocks.add(here, is_entry, thread, frame_identity(thread));
+    breakpoint.counts->blocks.add(process_.registers(thread).program_counter(), thread,
+                                  frame_identity(thread));
     ++breakpoint.counts->hits;
 }
 

@@ -209,19 +209,25 @@ Stop Movement::run_by_steps() {
 }
 
 // A system call may wait for another thread, or for somebody outside: a step that held the others,
-// and that nobody could interrupt, would never end. Not so of those that do not come back behind
-// it.
+// and that nobody could interrupt, would never end. So all go on, to where it comes back. Nothing:
+// the thread is at no call, or at one that does not come back there.
 std::optional<RunAddress> Movement::behind_system_call() {
-    constexpr std::uint64_t kReturnFromSignal = 15, kEndThread = 60, kEndProcess = 231;
-    const Registers& registers = process_.registers(parts_.selection.thread());
-    std::byte here[kSystemCallLength] = {};
-    bool is_call = process_.read_available(registers.program_counter(), here) == sizeof here &&
-                   std::ranges::equal(here, kSystemCallCode);
-    auto number = registers.get(0);
-    bool comes_back =
-        number && *number != kReturnFromSignal && *number != kEndThread && *number != kEndProcess;
-    if (!is_call || !comes_back || watching_.any_by_steps()) return std::nullopt;
-    return registers.program_counter() + kSystemCallLength;
+    ThreadId thread = parts_.selection.thread();
+    if (watching_.any_by_steps()) return std::nullopt;
+    try {
+        process_.stand_before_broken_call(thread);
+        const Registers& registers = process_.registers(thread);
+        std::byte here[kSystemCallLength] = {};
+        bool is_call = process_.read_available(registers.program_counter(), here) == sizeof here &&
+                       std::ranges::equal(here, kSystemCallCode);
+        if (!is_call) return std::nullopt;
+        std::string name = system_call_name(static_cast<long>(registers.get(0).value_or(0)));
+        for (std::string_view leaves : {"rt_sigreturn", "exit", "exit_group"})
+            if (name == leaves) return std::nullopt;
+        return registers.program_counter() + kSystemCallLength;
+    } catch (const TargetError&) {  // it was killed while it stood: the step tells its end
+        return std::nullopt;
+    }
 }
 
 Stop Movement::step_instruction() {

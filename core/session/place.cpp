@@ -6,7 +6,7 @@
 #include <filesystem>
 #include <set>
 
-#include "core/code/blocks.h"
+#include "core/code/kept_code.h"
 #include "core/session/library_function.h"
 #include "core/support/error.h"
 #include "core/support/pattern.h"
@@ -191,22 +191,22 @@ std::vector<PlaceSite> resolve_blocks(const Place& place, const EvaluationContex
         if (module->is_system_library() && !sites.empty()) break;
         for (const Function* function : module->symbols().functions_named(place.name)) {
             if (!function->has_code()) continue;
-            FlowGraph flow(module->symbols(), *function);
+            KeptCode& code = kept_code(module->symbols(), *function);
+            const FlowGraph& flow = code.flow();
             if (!flow.is_complete())
                 throw RequestError(
                     fmt::format("some bytes of {} are no instruction: its blocks are not known",
                                 function->name));
-            Blocks blocks(flow);
             const FunctionPositions& positions = module->symbols().positions_of(*function);
-            for (const Blocks::Block& block : blocks.all()) {
+            for (const Blocks::Block& block : code.blocks().all()) {
                 if (!block.is_reached) continue;
-                CodeSite code;
-                code.address = flow.nodes()[block.first].address;
-                code.function = function->name;
-                CodePosition own = positions.within(code.address, nullptr);
-                if (own.file) code.file = *own.file;
-                code.line = own.line;
-                sites.push_back({module, module->to_run(code.address), code});
+                CodeSite site;
+                site.address = flow.nodes()[block.first].address;
+                site.function = function->name;
+                CodePosition own = positions.within(site.address, nullptr);
+                if (own.file) site.file = *own.file;
+                site.line = own.line;
+                sites.push_back({module, module->to_run(site.address), site});
             }
             if (sites.size() > kMostBlocks)
                 throw RequestError(

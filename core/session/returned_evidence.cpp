@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/code/node_effects.h"
+#include "core/code/ways.h"
 #include "core/machine/calling_convention.h"
 
 namespace lantern {
@@ -29,18 +30,6 @@ Use use_of(const FlowGraph::Node& node, const ModuleSymbols& symbols, unsigned d
         use.reads |=
             effects->address->base == dwarf_register || effects->address->index == dwarf_register;
     return use;
-}
-
-std::vector<std::vector<std::uint32_t>> ways_back(const FlowGraph& flow) {
-    std::vector<std::vector<std::uint32_t>> before(flow.nodes().size());
-    for (std::uint32_t i = 0; i < flow.nodes().size(); ++i) {
-        const FlowGraph::Node& node = flow.nodes()[i];
-        for (std::uint32_t to : {node.next, node.branch})
-            if (to != kNone) before[to].push_back(i);
-        if (node.is_jump() && node.is_computed)
-            for (std::uint32_t to : flow.computed_targets()) before[to].push_back(i);
-    }
-    return before;
 }
 
 }  // namespace

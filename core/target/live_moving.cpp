@@ -56,6 +56,18 @@ void LiveProcess::deliver(ThreadId id, int signal) {
     if (found != threads_.end()) found->second.signal_to_deliver = signal;
 }
 
+bool LiveProcess::stand_before_broken_call(ThreadId id) {
+    auto found = threads_.find(id);
+    if (found == threads_.end()) return false;
+    const Thread& thread = found->second;
+    bool is_free = thread.inside == Thread::In::nothing && !thread.signal_to_deliver &&
+                   !thread.call.passed_over && !thread.call.lent;
+    Registers now = registers(id);
+    if (!is_free || !take_broken_call_back(now)) return false;
+    set_registers(id, now);
+    return true;
+}
+
 void LiveProcess::has_told_of_trap(ThreadId id) {
     auto found = threads_.find(id);
     if (found == threads_.end() || found->second.pending || found->second.running)

@@ -89,6 +89,9 @@ class LiveProcess final : public Target {
     TargetEvent step(ThreadId thread);
     // The signal the thread gets when it goes on; 0 for none.
     void deliver(ThreadId thread, int signal);
+    // A thread that was stopped in the middle of a system call stands before that call then, which
+    // it begins anew as it would have by itself. False: it is in none, or a signal waits for it.
+    bool stand_before_broken_call(ThreadId thread);
     bool handles_signal(int signal) const;  // the program has a handler for it
     bool ignores_signal(int signal) const;
     bool is_to_get(int signal) const;  // it has been sent, and no thread has been told of it

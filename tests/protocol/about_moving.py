@@ -198,3 +198,46 @@ int main() {
     c.move("continue")
     assert [e["body"]["exitCode"] for e in c.seen if e.get("event") == "exited"] == [0]
     c.end()
+
+
+def test_a_thread_that_was_paused_inside_a_system_call_is_stepped():
+    program, source = compiled("paused.cpp", """
+#include <thread>
+#include <unistd.h>
+static int pipe_ends[2];
+static volatile bool is_waiting;
+static void later() {
+    for (;;) {
+        usleep(20000);
+        char byte = 7;
+        if (is_waiting && write(pipe_ends[1], &byte, 1) != 1) _exit(3);
+    }
+}
+int main() {
+    if (pipe(pipe_ends)) return 2;
+    std::thread other(later);
+    for (int sum = 0;;) {
+        char byte = 0;
+        if (read(pipe_ends[0], &byte, 1) != 1) return 1;
+        sum += byte;
+        if (sum == 14) _exit(sum);
+    }
+}
+""", "-O0", "-pthread", compiler="g++")
+    c = client()
+    c.begin(program=str(program))
+    c.ask("configurationDone")
+    process = process_of(c)
+    until(lambda: Path(f"/proc/{process}/syscall").read_text().startswith("0 "))    # in read
+    c.ask("pause", threadId=1)
+    c.wait("stopped")
+    inside = c.frames(levels=1)[0]["instructionPointerReference"]
+    c.ask("setExpression", expression="is_waiting", value="1")
+    assert c.move("next", granularity="instruction")["event"] == "stopped"
+    assert c.frames(levels=1)[0]["instructionPointerReference"] == inside, "behind the call, which has come back"
+    assert int(c.value("%rax").split()[0], 0) == 1
+    assert c.move("next", granularity="instruction")["event"] == "stopped"
+    assert c.frames(levels=1)[0]["instructionPointerReference"] != inside
+    c.move("continue")
+    assert [e["body"]["exitCode"] for e in c.seen if e.get("event") == "exited"] == [14], "nothing of what it read was lost"
+    c.end()
