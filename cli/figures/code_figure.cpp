@@ -60,13 +60,10 @@ class CodePicture {
                                  : ""),
                  11, kFaint);
         if (drawing_.counted_by)
-            pen.text(
-                kCodeSide, 74,
-                pen.fitted(fmt::format("counted since ▪{} was set; thick ways, and blocks with "
-                                       "a bar: gone since the stop before this one",
-                                       drawing_.counted_by),
-                           width_ - 2 * kCodeSide, 11),
-                11, kFaint);
+            pen.text(kCodeSide, 74,
+                     fmt::format("thick, or with a bar: gone since the stop before; counted by ▪{}",
+                                 drawing_.counted_by),
+                     11, kFaint);
         for (const auto& way : drawing_.ways) draw_way(pen, way);
         for (std::size_t i = 0; i < drawing_.blocks.size(); ++i) draw_block(pen, i);
     }
