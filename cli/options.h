@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "cli/compare_options.h"
-#include "cli/output.h"
+#include "cli/format.h"
 #include "core/session/heap_launch.h"
 #include "core/symbols/source_files.h"
 

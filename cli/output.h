@@ -7,13 +7,12 @@
 #include <filesystem>
 #include <string>
 
+#include "cli/format.h"
 #include "cli/views/session_page.h"
 #include "cli/views/style.h"
 #include "cli/views/view.h"
 
 namespace lantern::cli {
-
-enum class Format { text, json };
 
 class Output {
   public:

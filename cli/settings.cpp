@@ -2,9 +2,8 @@
 
 #include <fmt/format.h>
 
-#include <cstdlib>
-#define TOML_HEADER_ONLY 1
 #include <toml++/toml.h>
+#include <cstdlib>
 
 #include "cli/commands/command.h"
 #include "core/support/error.h"

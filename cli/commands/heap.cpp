@@ -105,7 +105,7 @@ HeapLifeReport life(Session& session, std::string_view text) {
     return report_heap_life(session.moment(), address_meant(session, text), heap_progress());
 }
 
-void keep(Shell& shell, std::string_view text) {
+void keep_whole_heap(Shell& shell, std::string_view text) {
     std::string name(take_word(text));
     if (name.empty() || !text.empty())
         throw RequestError("heap keep takes one name", "heap keep before, for example");
@@ -174,7 +174,7 @@ void run_heap(Shell& shell, std::string_view arguments) {
     if (what.empty()) return show(report_heap(session.moment(), progress));
     if (what == "blocks") return show(blocks(session, text));
     if (what == "path") return show(path(session, text));
-    if (what == "keep") return keep(shell, text);
+    if (what == "keep") return keep_whole_heap(shell, text);
     if (what == "since") return show(growth(shell, text));
     if (what == "leaks")
         return show(report_heap_leaks(session.moment(), shell.kept_heaps,

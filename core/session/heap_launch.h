@@ -1,12 +1,16 @@
 // Putting our library in front of the allocator of a program that is to be launched.
 #pragma once
 
+#include <sys/types.h>
+
+#include <cstdint>
 #include <string>
 
-#include "core/target/launch.h"
-#include "core/target/target.h"
+#include "core/support/address.h"
 
 namespace lantern {
+
+struct LaunchOptions;
 
 struct HeapWish {
     std::string library;                  // path of it
@@ -26,6 +30,6 @@ class LiveProcess;
 // Lets the program use the page that the address is in, so that it can go on behind an instruction
 // that touched it: the signal is not delivered. False: it is no page of the library's, or the
 // kernel refuses.
-bool open_guarded_page(LiveProcess& process, ThreadId thread, RunAddress address);
+bool open_guarded_page(LiveProcess& process, pid_t thread, RunAddress address);
 
 }  // namespace lantern

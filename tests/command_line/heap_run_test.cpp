@@ -16,7 +16,7 @@ struct Misuse {
     const char* how = "";  // something else that must be said
 };
 
-constexpr Misuse kInC[] = {
+constexpr Misuse kMisusesInC[] = {
     {"write-behind", "written behind the end", "of 48 bytes", "write_behind", "",
      "right behind the end of heap block 1"},
     {"read-behind", "read behind the end", "of 48 bytes", "read_behind", "", "it read address"},
@@ -51,7 +51,7 @@ constexpr Misuse kInC[] = {
     {"freed-by-child", "freed twice", "of 56 bytes", "freed_by_child", "freed_by_child"},
 };
 
-constexpr Misuse kInCpp[] = {
+constexpr Misuse kMisusesInCpp[] = {
     {"array-by-object", "freed with the wrong partner", "of 24 bytes", "array_by_object", "",
      "which was made with new[]: delete[] is its partner"},
     {"object-by-array", "freed with the wrong partner", "of 4 bytes", "object_by_array", "",
@@ -71,7 +71,7 @@ constexpr Misuse kInCpp[] = {
      "byte 8 of heap block"},
 };
 
-constexpr Misuse kInRust[] = {
+constexpr Misuse kMisusesInRust[] = {
     {"write-behind", "written behind the end", "of 48 bytes", "misuses::write_behind", ""},
     {"read-freed", "read after it was freed", "of 32 bytes", "misuses::read_freed",
      "misuses::read_freed"},
@@ -145,7 +145,7 @@ void try_forgotten(const std::string& program, const std::string& count, const s
 
 TEST(HeapRun, FindsWhatIsWrongInCAndNothingBesides) {
     for (const char* level : {"O0", "O2"}) {
-        try_all(kInC, std::string("misuses-gcc-") + level);
+        try_all(kMisusesInC, std::string("misuses-gcc-") + level);
         try_forgotten(std::string("misuses-gcc-") + level, "5 blocks, 360 bytes", "5 × 72 bytes");
     }
 }
@@ -153,14 +153,14 @@ TEST(HeapRun, FindsWhatIsWrongInCAndNothingBesides) {
 TEST(HeapRun, FindsWhatIsWrongInCOfClang) {
     if (!HAVE_CLANG) GTEST_SKIP() << "there is no clang";
     for (const char* level : {"O0", "O2"}) {
-        try_all(kInC, std::string("misuses-clang-") + level);
+        try_all(kMisusesInC, std::string("misuses-clang-") + level);
         try_forgotten(std::string("misuses-clang-") + level, "5 blocks, 360 bytes", "5 × 72 bytes");
     }
 }
 
 TEST(HeapRun, FindsWhatIsWrongInCpp) {
     for (const char* level : {"O0", "O2"}) {
-        try_all(kInCpp, std::string("misuses-cpp-gcc-") + level);
+        try_all(kMisusesInCpp, std::string("misuses-cpp-gcc-") + level);
         try_forgotten(std::string("misuses-cpp-gcc-") + level, "3 blocks, 120 bytes",
                       "3 × 40 bytes");
     }
@@ -171,7 +171,7 @@ TEST(HeapRun, FindsWhatIsWrongInCppOfClang) {
     for (const char* level : {"O0", "O2"}) {
         // Without -fsized-deallocation clang's delete does not say how large it takes the block
         // for.
-        for (const Misuse& misuse : kInCpp) {
+        for (const Misuse& misuse : kMisusesInCpp) {
             if (misuse.kind != std::string("freed with a wrong size"))
                 expect_found(std::string("misuses-cpp-clang-") + level, misuse);
             expect_innocent(std::string("misuses-cpp-clang-") + level, misuse.name);
@@ -184,7 +184,7 @@ TEST(HeapRun, FindsWhatIsWrongInCppOfClang) {
 TEST(HeapRun, FindsWhatIsWrongInUnsafeRust) {
     if (!HAVE_RUST) GTEST_SKIP() << "there is no rustc: Rust is not tested";
     for (const char* level : {"O0", "O2"}) {
-        try_all(kInRust, std::string("misuses-rust-") + level);
+        try_all(kMisusesInRust, std::string("misuses-rust-") + level);
         try_forgotten(std::string("misuses-rust-") + level, "4 blocks, 288 bytes", "4 × 72 bytes");
     }
 }

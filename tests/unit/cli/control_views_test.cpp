@@ -17,7 +17,7 @@
 namespace lantern::cli {
 namespace {
 
-using Json = nlohmann::json;
+using PlainJson = nlohmann::json;
 
 Breakpoint watch_of(const std::string& what) {
     Breakpoint breakpoint;
@@ -44,7 +44,7 @@ TEST(BreakpointsText, TellsHowAValueIsWatched) {
     watch.is_on = false;
     std::string ended = breakpoints_text({{report_breakpoint(watch)}}, kPlain);
     EXPECT_TRUE(says(ended, "it has ended") && says(ended, "▫4"));
-    Json json = Json::parse(json_of(BreakpointsReport{{report_breakpoint(watch)}}));
+    PlainJson json = PlainJson::parse(json_of(BreakpointsReport{{report_breakpoint(watch)}}));
     EXPECT_EQ(json["breakpoints"][0]["cause"], "write");
     EXPECT_EQ(json["breakpoints"][0]["watches"]["bytes"], 8);
     EXPECT_EQ(json["breakpoints"][0]["watches"]["ended"], true);
@@ -76,8 +76,8 @@ TEST(BreakpointsText, LimitsBlocksAndWhatARebuildDid) {
         << text;
     EXPECT_TRUE(says(text, "(block 2 of 3)"));
     EXPECT_TRUE(says(text, "line 7 is now line 9"));
-    Json json =
-        Json::parse(json_of(NewBreakpoint{report_breakpoint(breakpoint), ""}))["breakpoint"];
+    PlainJson json =
+        PlainJson::parse(json_of(NewBreakpoint{report_breakpoint(breakpoint), ""}))["breakpoint"];
     EXPECT_EQ(json["every"], 10);
     EXPECT_EQ(json["sites"][0]["blocks"], 3);
     EXPECT_EQ(json["moved"], "line 7 is now line 9");
@@ -130,7 +130,7 @@ TEST(StopText, WatchedValuesAndFacts) {
     EXPECT_TRUE(says(text, " wrote     chamber.level  3 → 7"));
     EXPECT_TRUE(says(text, "memset, called by fill at lock.c:12")) << text;
     EXPECT_TRUE(says(text, "threw     TollError: no\\x1b[2J berth")) << "escaped";
-    Json json = Json::parse(json_of(some_stop()));
+    PlainJson json = PlainJson::parse(json_of(some_stop()));
     EXPECT_EQ(json["cause"], "write");
     EXPECT_EQ(json["watched"][0]["from"]["line"], 12);
     EXPECT_EQ(json["facts"][0]["label"], "threw");
@@ -162,7 +162,7 @@ TEST(ThreadsText, ALineEachAndTheCircle) {
     EXPECT_TRUE(says(text, "0x99"));
     EXPECT_TRUE(says(text, "waits for mutex gate, held by thread 1"));
     EXPECT_TRUE(says(text, "take care threads 1 and 2"));
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["threads"][1]["waits_for"], "mutex gate, held by thread 1");
     EXPECT_FALSE(json["threads"][0].contains("selected"));
 }
@@ -179,7 +179,7 @@ TEST(NotesText, ATableWithAColumnForEachExpression) {
     EXPECT_TRUE(says(text, "4 998 before these"));
     EXPECT_TRUE(says(text, "0.250000       2     1    1     -7")) << text;
     EXPECT_TRUE(says(text, "Wren\\n"));
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["rows"][0]["values"][0], -7);
     EXPECT_EQ(json["rows"][1]["values"][0], "Wren\n");
 }
@@ -190,7 +190,7 @@ TEST(SignalsText, RulesInWords) {
     std::string text = signals_text(report, kPlain);
     EXPECT_TRUE(says(text, "SIGUSR1") && says(text, "swallow") && says(text, "goes on") &&
                 says(text, "no"));
-    EXPECT_EQ(Json::parse(json_of(report))["signals"][0]["passed"], false);
+    EXPECT_EQ(PlainJson::parse(json_of(report))["signals"][0]["passed"], false);
 }
 
 TEST(StackText, FoldedFramesAreOneLine) {
@@ -208,7 +208,7 @@ TEST(StackText, FoldedFramesAreOneLine) {
     std::string text = stack_text(report, kPlain);
     EXPECT_TRUE(says(text, "call stack of thread 2"));
     EXPECT_TRUE(says(text, "… 14 frames of python3.11, 3 – 16; stack 3..17 shows them")) << text;
-    EXPECT_EQ(Json::parse(json_of(report))["frames"][0]["folded"], true);
+    EXPECT_EQ(PlainJson::parse(json_of(report))["frames"][0]["folded"], true);
 }
 
 TEST(StepLine, OneLineWithWhatChanged) {
@@ -219,7 +219,7 @@ TEST(StepLine, OneLineWithWhatChanged) {
     std::string text = step_line_text(line, kPlain);
     EXPECT_TRUE(text.starts_with("    42  sum += gate;")) << text;
     EXPECT_TRUE(says(text, "sum 3 → 7"));
-    EXPECT_EQ(Json::parse(json_of(line))["changed"][0]["after"], "7");
+    EXPECT_EQ(PlainJson::parse(json_of(line))["changed"][0]["after"], "7");
 }
 
 TEST(SettingsOfSteps, LibrariesAreFolders) {

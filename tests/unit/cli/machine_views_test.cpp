@@ -15,7 +15,7 @@
 namespace lantern::cli {
 namespace {
 
-using Json = nlohmann::json;
+using PlainJson = nlohmann::json;
 
 std::vector<std::byte> bytes_of(std::initializer_list<unsigned> numbers) {
     std::vector<std::byte> bytes;
@@ -57,7 +57,7 @@ TEST(RegistersText, OldAndNewAndWhatIsNotKnown) {
     EXPECT_TRUE(says(text, "CF → PF ZF"));
     EXPECT_TRUE(says(text, "0x100f0e0d0c0b0a09'0807060504030201")) << "the highest byte first";
     EXPECT_TRUE(says(text, "f64 0 2 →"));
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["registers"][0]["value"], "0xd6");
     EXPECT_EQ(json["registers"][0]["points_at"], "level");
     EXPECT_EQ(json["registers"][4]["bytes"], "0102030405060708090a0b0c0d0e0f10");
@@ -106,7 +106,7 @@ TEST(DisassemblyText, DrawsJumpsPastTheLinesBetween) {
     std::string ascii = to_ascii(disassembly_text(report, kPlain));
     for (unsigned char c : ascii) ASSERT_LT(c, 0x80);
     EXPECT_EQ(ascii.find('?'), std::string::npos) << "every sign has its plain form";
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["jumps"][1]["to"], 3);
     EXPECT_EQ(json["instructions"][1]["next"], true);
     EXPECT_EQ(json["operands"][1]["address"], "0x2000");
@@ -133,7 +133,7 @@ TEST(DisassemblyText, PartsBlocksAndCounts) {
          {"── cold part ──", "block 2 of 3", "inlined: rise_of, depth 2", "90 ", "level = 7",
           "… 1 instruction before", "… 12 instructions more", "sluice.c:4", "1 instruction "})
         EXPECT_TRUE(says(text, part)) << part << "\n" << text;
-    EXPECT_EQ(Json::parse(json_of(report))["counts"][0]["line"], 4);
+    EXPECT_EQ(PlainJson::parse(json_of(report))["counts"][0]["line"], 4);
 }
 
 TEST(MemoryText, RowsGapsAndRepeats) {
@@ -156,7 +156,7 @@ TEST(MemoryText, RowsGapsAndRepeats) {
     std::string text = memory_text(report, kPlain);
     EXPECT_TRUE(says(text, "the same 254 times more, up to 0x1ff0")) << text;
     EXPECT_TRUE(says(text, "4 096 bytes cannot be read"));
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["rows"][0]["repeats"], 255);
     EXPECT_EQ(json["rows"][1]["unreadable"], true);
 }
@@ -186,7 +186,7 @@ TEST(MemoryText, FindsAndChanges) {
     EXPECT_TRUE(says(text, "2 of 24 bytes changed") && says(text, "01 02 …") &&
                 says(text, "→ 03 04 …") && says(text, "1 byte can be read no more"))
         << text;
-    EXPECT_EQ(Json::parse(json_of(changes))["ranges"][0]["after"], "0304");
+    EXPECT_EQ(PlainJson::parse(json_of(changes))["ranges"][0]["after"], "0304");
 }
 
 WordsReport words() {
@@ -226,7 +226,7 @@ TEST(WordsText, NamesOffsetsAndDamage) {
                              "into main+0x2c, lockflow.c:120", "damaged  it has been overwritten",
                              "checked   the return address", " damage    the canary"})
         EXPECT_TRUE(says(text, part)) << part << "\n" << text;
-    Json json = Json::parse(json_of(words()));
+    PlainJson json = PlainJson::parse(json_of(words()));
     EXPECT_EQ(json["frames"][0]["words"][5]["what"], "canary");
     EXPECT_EQ(json["frames"][1]["words"][7]["from_end"], -8);
     EXPECT_EQ(json["damage"].size(), 1u);
@@ -265,7 +265,7 @@ TEST(RegionsText, SizesAndShares) {
     EXPECT_TRUE(says(text, "12 KB, 4 KB of it in memory") && says(text, "  50 %") &&
                 says(text, "guard of the stack of thread 2"))
         << text;
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_FALSE(json["regions"][1].contains("resident"));
 }
 
@@ -294,7 +294,7 @@ TEST(StackText, CyclesScansAndCandidates) {
          {"the same 2 calls 1 000 times, depth 1 – 2 000", "inferred: it left by a jump",
           "1 word skipped: a guess", "perhaps   0x401234, work+0x4", "the stack is damaged"})
         EXPECT_TRUE(says(text, part)) << part << "\n" << text;
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["frames"][1]["cycle"], 2);
     EXPECT_EQ(json["frames"][3]["found_by"], "stack-scan");
     EXPECT_EQ(json["candidates"][0]["leads_to"], "0x401234");
@@ -305,7 +305,7 @@ TEST(ProcessesText, MarksTheOneThatIsLookedAt) {
     ProcessesReport report{{{1, 77, "/canal/flow", false}, {2, 78, "/canal/flow", true}}};
     std::string text = processes_text(report, kPlain);
     EXPECT_TRUE(says(text, "2 processes") && says(text, "◆") && says(text, "stands")) << text;
-    EXPECT_EQ(Json::parse(json_of(report))["processes"][1]["selected"], true);
+    EXPECT_EQ(PlainJson::parse(json_of(report))["processes"][1]["selected"], true);
 }
 
 }  // namespace

@@ -11,7 +11,7 @@
 namespace lantern::cli {
 namespace {
 
-using Json = nlohmann::json;
+using PlainJson = nlohmann::json;
 
 SourceReport some_source() {
     SourceReport report;
@@ -105,7 +105,7 @@ TEST(StackText, FoldsMarksAndSaysHowSureItIs) {
 TEST(StackJson, HasTheWholeNamesAndTheFacts) {
     StackReport report = some_stack();
     report.rows[0].function = std::string(300, 'x');
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["kind"], "stack");
     EXPECT_EQ(json["frames"][0]["function"].get<std::string>().size(), 300u);
     EXPECT_EQ(json["frames"][0]["parameters"][0]["text"], "3");
@@ -182,7 +182,7 @@ TEST(StopText, TellsChangesPinsAndWhatToDo) {
          {"step done ─ fill ─", "lock.c:10 ──", "rise   (not set) → 36", "level  1 → 2", "… 3 more",
           "pinned    level  1 → 2", "take care mind the gap"})
         EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
-    Json json = Json::parse(json_of(report));
+    PlainJson json = PlainJson::parse(json_of(report));
     EXPECT_EQ(json["changed"][0]["was_unset"], true);
     EXPECT_EQ(json["line_state"], "next");
     EXPECT_EQ(json["source"][1]["state"], "next");
@@ -194,15 +194,15 @@ TEST(FailureText, PointsAtTheColumn) {
     EXPECT_EQ(failure_text(failure, kPlain),
               "find.lantern:3: cannot do that: a value is missing\n    1 + \n        ▲ here\n    "
               "next: type one\n");
-    Json json = Json::parse(json_of(failure));
+    PlainJson json = PlainJson::parse(json_of(failure));
     EXPECT_EQ(json["column"], 5);
     EXPECT_EQ(json["script_line"], 3);
 }
 
-TEST(Json, SurvivesBytesThatAreNoText) {
+TEST(PlainJson, SurvivesBytesThatAreNoText) {
     Notice notice{Notice::Kind::done, std::string("bad \xff\xfe bytes \0 end", 19)};
-    EXPECT_NO_THROW(Json::parse(json_of(notice)));
-    EXPECT_EQ(Json::parse(json_of_command("value \"x\""))["line"], "value \"x\"");
+    EXPECT_NO_THROW(PlainJson::parse(json_of(notice)));
+    EXPECT_EQ(PlainJson::parse(json_of_command("value \"x\""))["line"], "value \"x\"");
 }
 
 TEST(BreakpointsText, ShowsStateHitsConditionsAndSites) {

@@ -1,6 +1,7 @@
 // The ways through a function's code, held against what an object dumper decodes.
 #include "core/code/flow_graph.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <regex>

@@ -1,6 +1,7 @@
 // Lines and functions as positions in optimised code.
 #include "core/code/sites.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/code/statement_begins.h"

@@ -1,4 +1,5 @@
 // Hundreds of expressions that a compiler computed, text, type and value, beside ours.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <cstring>

@@ -1,6 +1,7 @@
 // Instructions against the toolchain's own dumper: the same addresses, lengths, names and targets.
 #include "core/machine/disassembler.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <regex>

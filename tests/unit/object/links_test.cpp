@@ -1,4 +1,5 @@
 // What a program says about where its symbols went, and what is compressed in it.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <lzma.h>
 #include <zlib.h>

@@ -1,5 +1,6 @@
 // Stopping exactly when it matters: counts, conditions, notes, watchpoints, events, and movements
 // in every corner.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 #include <unistd.h>

@@ -1,5 +1,6 @@
 // Real programs of Debian with their debug packages, where those are installed: samples held
 // against the toolchain.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/symbols/code_query.h"

@@ -1,5 +1,6 @@
 // One C++ program in every shape its debug information can take: what is built by one compiler must
 // read alike.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/symbols/code_query.h"

@@ -1,6 +1,7 @@
 // Positions: every row of the line table is one, in the inlined call that it belongs to.
 #include "core/symbols/position.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include "core/symbols/module_symbols.h"
