@@ -6,17 +6,12 @@
 #include <atomic>
 #include <chrono>
 
+#include "bench/clock.h"
 #include "core/code/dataflow.h"
 #include "core/support/each_in_parallel.h"
 
 namespace lantern::bench {
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) {
-    return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 template <class Work>
 void for_each(const std::vector<const Function*>& functions, Work work) {

@@ -9,14 +9,13 @@
 #include <chrono>
 #include <fstream>
 
+#include "bench/clock.h"
 #include "bench/floor_control.h"
 #include "core/session/session.h"
 #include "core/target/live_process.h"
 
 namespace lantern::bench {
 namespace {
-
-using Clock = std::chrono::steady_clock;
 
 constexpr long kHits = 4000;
 
@@ -37,10 +36,6 @@ struct Addresses {
     ModuleSymbols symbols;
     std::uint64_t entry;
 };
-
-double seconds_since(Clock::time_point start) {
-    return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 // Rounds of ours and of the floor in turn; the ratio is of the medians, in hits a second.
 template <class Ours, class Floor>

@@ -3,17 +3,12 @@
 
 #include <chrono>
 
+#include "bench/clock.h"
 #include "core/heap/reachability.h"
 #include "core/session/session.h"
 
 namespace lantern::bench {
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) {
-    return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 struct Berths {
     explicit Berths(std::int64_t blocks) : session(options(blocks), {}) {

@@ -15,6 +15,7 @@
 #include <cstring>
 #include <fstream>
 
+#include "bench/clock.h"
 #include "core/analysis/memory_report.h"
 #include "core/session/session.h"
 #include "core/target/core_file.h"
@@ -24,12 +25,6 @@
 
 namespace lantern::bench {
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) {
-    return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 LaunchOptions options_for(const std::string& program, std::vector<std::string> arguments) {
     LaunchOptions options;
