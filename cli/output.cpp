@@ -41,6 +41,7 @@ Output::~Output() {
 }
 
 void Output::end_record() {
+    if (record_page_) take_program_output();
     if (record_page_) fmt::print(record_page_, "{}", page_->end());
     for (std::FILE** each : {&record_json_, &record_text_, &record_terminal_, &record_page_})
         if (*each) std::fclose(std::exchange(*each, nullptr));
@@ -86,6 +87,19 @@ void Output::add_stack(StackReport stack) {
     if (!capturing_) keep({{}, {}, {}, std::move(stack), {}});
 }
 
+void Output::pass_on_program_output(const std::filesystem::path& file) {
+    follow_program_output(file);
+    passes_output_on_ = true;
+}
+
+void Output::pass_on(std::istream& in) const {
+    std::FILE* to = format_ == Format::json ? stderr : stdout;
+    char bytes[1 << 16];
+    while (in.read(bytes, sizeof bytes) || in.gcount())
+        std::fwrite(bytes, 1, static_cast<std::size_t>(in.gcount()), to);
+    std::fflush(to);
+}
+
 // What has come to the file since we looked.
 void Output::take_program_output() {
     std::error_code error;
@@ -95,6 +109,11 @@ void Output::take_program_output() {
     if (size < program_output_read_) program_output_read_ = 0;  // it was started again
     if (size == program_output_read_) return;
     std::ifstream in(program_output_, std::ios::binary);
+    if (passes_output_on_) {
+        in.seekg(static_cast<std::streamoff>(program_output_read_));
+        pass_on(in);
+        in.clear();
+    }
     std::uintmax_t from = std::max<std::uintmax_t>(
         program_output_read_, size > kMostOutputRead ? size - kMostOutputRead : 0);
     in.seekg(static_cast<std::streamoff>(from));

@@ -28,6 +28,10 @@ class Output {
     void end_record();  // nothing more comes; the destructor does it too
     // What the program writes to that file belongs to the session's page.
     void follow_program_output(const std::filesystem::path& file) { program_output_ = file; }
+    // The same, and with each stop it is passed on to where the program would have written.
+    void pass_on_program_output(const std::filesystem::path& file);
+    // The program is launched, and writes its file anew.
+    void forget_program_output() { program_output_read_ = 0; }
     // Whether each stop's call stack is wanted too.
     bool wants_stacks() const { return wants_stacks_; }
     void want_stacks() { wants_stacks_ = true; }
@@ -70,6 +74,7 @@ class Output {
     void write(const std::string& text);
     void keep(Entry entry);
     void take_program_output();
+    void pass_on(std::istream& in) const;
     static std::string html_of(SessionPage& page, const Entry& entry);
 
     Format format_;
@@ -87,6 +92,7 @@ class Output {
     std::size_t dropped_ = 0;          // entries before them
     std::filesystem::path program_output_;
     std::uintmax_t program_output_read_ = 0;  // bytes
+    bool passes_output_on_ = false;
     bool wants_stacks_ = false;
     std::filesystem::path record_folder_;
 };

@@ -283,9 +283,23 @@ std::unique_ptr<Session> open_session(const Options& options, bool commands_on_i
     }
 }
 
+// The record has what the program writes, where that need not go to a terminal.
+void keep_program_output(Options& options, Output& output) {
+    bool is_launched = options.work == Options::Work::debug && !options.own_terminal;
+    bool goes_to_terminal = isatty(options.format == Format::json ? 2 : 1);
+    if (!options.output_file.empty()) {
+        output.follow_program_output(std::filesystem::absolute(options.output_file));
+    } else if (is_launched && !options.record_folder.empty() && !goes_to_terminal) {
+        options.output_file =
+            (std::filesystem::path(options.record_folder) / "output.txt").string();
+        output.pass_on_program_output(std::filesystem::absolute(options.output_file));
+    }
+}
+
 }  // namespace
 
-int work_by(const Options& options) {
+int work_by(const Options& asked) {
+    Options options = asked;
     bool utf8 = std::strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
     Output output(options.format, style_for(1), !utf8);
     try {
@@ -304,8 +318,7 @@ int work_by(const Options& options) {
             output.set_title("A session with " +
                              std::filesystem::path(options.program).filename().string());
         if (!options.record_folder.empty()) output.keep_record(options.record_folder);
-        if (!options.output_file.empty())
-            output.follow_program_output(std::filesystem::absolute(options.output_file));
+        keep_program_output(options, output);
         if (isatty(0)) output.want_stacks();
         bool scripted = !options.scripts.empty() || !options.commands.empty();
         bool commands_on_input = (!scripted || options.stay) && !isatty(0);

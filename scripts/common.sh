@@ -30,6 +30,12 @@ install_packages() {
     "${run[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"
 }
 
+# The published client of the Debug Adapter Protocol comes from npm; its test says so, loudly, where it could not be had.
+install_node() {
+    if command -v node > /dev/null && command -v npm > /dev/null; then return; fi
+    (install_packages nodejs npm) || say "node and npm could not be installed: what needs them is skipped"
+}
+
 # build_lantern TESTS BENCH [CMAKE OPTION...], the first two ON or OFF
 build_lantern() {
     local tests=$1 bench=$2

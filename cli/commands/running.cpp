@@ -85,6 +85,7 @@ StepRequest read_step(std::string_view arguments, std::string_view command) {
 }
 
 void launch(Shell& shell) {
+    shell.output().forget_program_output();
     Session& session = shell.session();
     if (!shell.moves_meanwhile) return shell.show_stop(session.launch_again());
     session.start();

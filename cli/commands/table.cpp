@@ -79,8 +79,8 @@ constexpr Command kCommands[] = {
     {"follow", "follow parent|child|both", "whom to stay with when the program forks", kRunning,
      "The other one goes on alone, with clean code. With both they go on and stand together, as "
      "threads do: what stops one of them stops all, each meets the breakpoints and watchpoints, "
-     "and what is counted is counted for all; of a vfork, where the two share one memory, the "
-     "child goes on alone.",
+     "and what is counted is counted for all. The child of a vfork, posix_spawn or system shares "
+     "its parent's memory until it becomes another program: there it joins.",
      run_follow},
     {"processes", "processes", "the processes of the session", kRunning,
      "They go on together, but for a movement of one thread alone, and stand together. The marked "

@@ -1,9 +1,14 @@
-// Threads as boxes; an arrow from each that waits to the one that holds what it
-// waits for.
+// Threads as boxes; an arrow from each that waits to the one that holds what it waits for. Those
+// that do the same in the same place are one box:
+//
+//     ┌ 12 threads: 4–15 ┐      ┌ thread 2  keeper ┐
+//     │ waits for gate   │ ───> │ in sleep         │
+//     └──────────────────┘      └──────────────────┘
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
+#include <tuple>
 
 #include "cli/figures/graph_layout.h"
 #include "cli/figures/process_figures.h"
@@ -16,19 +21,53 @@ namespace {
 constexpr double kThreadsSide = 40, kThreadsTop = 90, kThreadsLetters = 12, kThreadsBoxHeight = 66,
                  kThreadsLeastWidth = 200, kThreadsMostWidth = 420, kThreadsGapX = 40,
                  kThreadsGapY = 26;
-constexpr std::size_t kThreadsMostThreads = 60, kThreadsInOneLine = 3;
+constexpr std::size_t kThreadsMostBoxes = 60, kThreadsInOneLine = 3, kThreadsAlike = 3;
 constexpr Colour kThreadsRuns{0.80, 0.91, 0.80}, kThreadsWaits{0.97, 0.91, 0.62},
     kThreadsIdle{0.90, 0.90, 0.90};
 
+using ThreadRows = std::vector<const ThreadRow*>;
+
 struct ThreadBox {
-    const ThreadRow* row = nullptr;
+    ThreadRows rows;
     double width = kThreadsLeastWidth;
     std::string title, place, state;
+
+    const ThreadRow& first() const { return *rows.front(); }
 };
 
-ThreadBox box_of(const ThreadRow& row, Pen& pen) {
-    ThreadBox box{&row, kThreadsLeastWidth, fmt::format("thread {}  {}", row.number, row.name), "",
-                  ""};
+bool do_the_same(const ThreadRow& one, const ThreadRow& other) {
+    auto told = [](const ThreadRow& row) {
+        return std::tie(row.function, row.file, row.line, row.state, row.waits_for,
+                        row.waits_for_thread);
+    };
+    return !one.is_selected && !other.is_selected && told(one) == told(other);
+}
+
+// "4–15, 18"
+std::string numbers_of(const ThreadRows& rows) {
+    std::string text;
+    for (std::size_t i = 0; i < rows.size();) {
+        std::size_t last = i;
+        while (last + 1 < rows.size() && rows[last + 1]->number == rows[last]->number + 1) ++last;
+        text += fmt::format("{}{}", text.empty() ? "" : ", ", rows[i]->number);
+        if (last > i) text += fmt::format("{}{}", last > i + 1 ? "–" : ", ", rows[last]->number);
+        i = last + 1;
+    }
+    return text;
+}
+
+std::string title_of(const ThreadRows& rows) {
+    if (rows.size() == 1)
+        return fmt::format("thread {}  {}", rows.front()->number, rows.front()->name);
+    bool have_one_name = std::ranges::all_of(
+        rows, [&](const ThreadRow* row) { return row->name == rows.front()->name; });
+    return fmt::format("{} threads: {}  {}", rows.size(), numbers_of(rows),
+                       have_one_name ? rows.front()->name : "");
+}
+
+ThreadBox box_of(const ThreadRows& rows, Pen& pen) {
+    const ThreadRow& row = *rows.front();
+    ThreadBox box{rows, kThreadsLeastWidth, title_of(rows), "", ""};
     box.place = name_text(row.function);
     if (row.line) box.place += "  " + place_text(short_file(row.file), row.line);
     box.state = !row.waits_for.empty() ? "waits for " + row.waits_for : row.state;
@@ -43,25 +82,20 @@ class ThreadsPicture {
     explicit ThreadsPicture(const ThreadsDrawing& drawing) : drawing_(drawing) {
         Pen pen;
         // Those that wait for each other come first, the others may be left out.
-        std::vector<const ThreadRow*> rows;
-        for (const ThreadRow& row : drawing.threads.rows) rows.push_back(&row);
-        auto is_waited_for = [&](const ThreadRow* row) {
-            return std::ranges::any_of(drawing.threads.rows, [&](const ThreadRow& other) {
-                return other.waits_for_thread == row->number;
-            });
-        };
-        std::ranges::stable_partition(rows, [&](const ThreadRow* row) {
-            return row->waits_for_thread || is_waited_for(row);
+        std::vector<ThreadRows> groups = groups_of(drawing.threads.rows);
+        std::ranges::stable_partition(groups, [&](const ThreadRows& group) {
+            return group.front()->waits_for_thread || is_waited_for(*group.front());
         });
-        left_out_ = rows.size() > kThreadsMostThreads ? rows.size() - kThreadsMostThreads : 0;
-        rows.resize(std::min(rows.size(), kThreadsMostThreads));
+        for (std::size_t i = kThreadsMostBoxes; i < groups.size(); ++i)
+            left_out_ += groups[i].size();
+        groups.resize(std::min(groups.size(), kThreadsMostBoxes));
         std::map<unsigned, std::size_t> by_number;
-        for (const ThreadRow* row : rows) {
-            by_number[row->number] = boxes_.size();
-            boxes_.push_back(box_of(*row, pen));
+        for (const ThreadRows& group : groups) {
+            by_number[group.front()->number] = boxes_.size();
+            boxes_.push_back(box_of(group, pen));
         }
         for (std::size_t i = 0; i < boxes_.size(); ++i)
-            if (auto to = by_number.find(boxes_[i].row->waits_for_thread); to != by_number.end())
+            if (auto to = by_number.find(boxes_[i].first().waits_for_thread); to != by_number.end())
                 arrows_.push_back({i, to->second});
         lay_out();
     }
@@ -84,6 +118,34 @@ class ThreadsPicture {
     }
 
   private:
+    bool is_waited_for(const ThreadRow& row) const {
+        return std::ranges::any_of(drawing_.threads.rows, [&](const ThreadRow& other) {
+            return other.waits_for_thread == row.number;
+        });
+    }
+
+    // Alone where somebody waits for it, or where it has too few like it.
+    std::vector<ThreadRows> groups_of(const std::vector<ThreadRow>& rows) const {
+        std::vector<ThreadRows> groups;
+        for (const ThreadRow& row : rows) {
+            auto alike = std::ranges::find_if(groups, [&](const ThreadRows& group) {
+                return do_the_same(*group.front(), row) && !is_waited_for(*group.front());
+            });
+            if (alike == groups.end() || is_waited_for(row))
+                groups.push_back({&row});
+            else
+                alike->push_back(&row);
+        }
+        std::vector<ThreadRows> kept;
+        for (const ThreadRows& group : groups) {
+            if (group.size() >= kThreadsAlike)
+                kept.push_back(group);
+            else
+                for (const ThreadRow* row : group) kept.push_back({row});
+        }
+        return kept;
+    }
+
     void lay_out() {
         std::vector<GraphBox> sizes;
         for (const ThreadBox& box : boxes_) sizes.push_back({box.width, kThreadsBoxHeight});
@@ -129,12 +191,15 @@ class ThreadsPicture {
     void draw_box(Pen& pen, std::size_t i) const {
         const ThreadBox& box = boxes_[i];
         auto [x, y] = places_[i];
-        bool waits = !box.row->waits_for.empty();
+        bool waits = !box.first().waits_for.empty();
+        // Several stand behind each other.
+        for (double behind = box.rows.size() > 1 ? 8 : 0; behind > 0; behind -= 4)
+            pen.box(x + behind, y - behind, box.width, kThreadsBoxHeight, kThreadsIdle);
         pen.box(x, y, box.width, kThreadsBoxHeight,
-                waits                    ? kThreadsWaits
-                : box.row->state.empty() ? kThreadsRuns
-                                         : kThreadsIdle);
-        if (box.row->is_selected) pen.frame(x, y, box.width, kThreadsBoxHeight);
+                waits                       ? kThreadsWaits
+                : box.first().state.empty() ? kThreadsRuns
+                                            : kThreadsIdle);
+        if (box.first().is_selected) pen.frame(x, y, box.width, kThreadsBoxHeight);
         double room = box.width - 24;
         pen.strong_text(x + 12, y + 18, pen.fitted(box.title, room * 0.97, kThreadsLetters),
                         kThreadsLetters, kInk);

@@ -230,6 +230,10 @@ std::optional<RunAddress> Movement::behind_system_call() {
     }
 }
 
+Stop Movement::meet_another_program() {
+    return *judge(TargetEvent{TargetEvent::Kind::replaced, process_.id()});
+}
+
 Stop Movement::step_instruction() {
     if (auto behind = behind_system_call())
         return run({*behind},

@@ -54,6 +54,8 @@ class Movement {
     void set_home(std::optional<RunAddress> identity) { home_ = identity; }
     // One instruction of the current thread.
     Stop step_instruction();
+    // The process was taken where it had become another program: as if it did so now.
+    Stop meet_another_program();
 
     // The address that identifies a frame: the same while its function runs, lower for whatever it
     // calls.

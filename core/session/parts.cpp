@@ -18,7 +18,7 @@ SessionParts::SessionParts(const SessionParts& parent, unsigned number, ThreadId
       life(++shared.lives) {
     selection.select_thread(debuggee.process().id());
     breakpoints.inherit(parent.breakpoints);
-    sites.stand_as_in(parent.sites, thread);
+    if (!debuggee.process().began_as_another_program()) sites.stand_as_in(parent.sites, thread);
     last_stop.reason = StopReason::selected;
     last_stop.thread = selection.thread();
 }

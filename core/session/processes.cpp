@@ -11,6 +11,16 @@
 namespace lantern {
 namespace {
 
+void tell_what_it_became(SessionParts& parts) {
+    parts.shared.tell({SessionEvent::Kind::process_became,
+                       parts.number,
+                       parts.debuggee.process().id(),
+                       0,
+                       0,
+                       parts.debuggee.program(),
+                       {}});
+}
+
 // On to wherever the program stops by itself. That it has become another program is told, and no
 // reason to stop.
 Stop gone_by_itself(SessionParts& parts) {
@@ -20,13 +30,7 @@ Stop gone_by_itself(SessionParts& parts) {
         Movement movement(parts);
         Stop stop = parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
         if (stop.reason != StopReason::replaced) return stop;
-        parts.shared.tell({SessionEvent::Kind::process_became,
-                           parts.number,
-                           parts.debuggee.process().id(),
-                           0,
-                           0,
-                           parts.debuggee.program(),
-                           {}});
+        tell_what_it_became(parts);
     }
 }
 
@@ -95,12 +99,22 @@ unsigned Processes::keep(const SessionParts& parent, ThreadId thread,
     SessionEvent event{SessionEvent::Kind::process_began,      number, child->id(), parent.number,
                        parent.debuggee.process_if_any()->id(), {},     {}};
     try {
-        processes_.try_emplace(number, number, parent, thread, std::move(child));
+        Process& kept =
+            processes_.try_emplace(number, number, parent, thread, std::move(child)).first->second;
         shared_.tell(event);
+        if (kept.parts.debuggee.process().began_as_another_program()) begin_anew(kept);
     } catch (
         const TargetError&) {  // it was killed where it was born: its parent's movement goes on
     }
     return number;
+}
+
+// The child of a vfork: it is held behind its exec, which nobody has judged yet.
+void Processes::begin_anew(Process& process) {
+    Stop stop = Movement(process.parts).meet_another_program();
+    tell_what_it_became(process.parts);
+    if (stop.reason != StopReason::replaced)
+        process.untold = process.parts.finished(stop, process.parts.debuggee.process().stops());
 }
 
 unsigned Processes::open_beside(const LaunchOptions& launch) {

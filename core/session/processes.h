@@ -73,6 +73,7 @@ class Processes {
         std::unique_ptr<Fibre> going;  // it is left before the parts are gone
     };
     std::vector<unsigned> others() const;
+    void begin_anew(Process& process);
     void resume(Process& process, Fibre::Word word);
     void forget_those_that_ended();
 

@@ -95,7 +95,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             threads_[id].waits_for_child = false;
             threads_[id].inside = Thread::In::fork;
             if (!protected_.empty()) set_protection(id, true);
-            return std::nullopt;
+            return child_goes_its_way(id);
         case PTRACE_EVENT_EXEC: {
             let_guests_go();  // in the memory that was
             await_vfork_parent();
@@ -140,15 +140,39 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
         event.thread = child;
     } else if (follow_ == Follow::both && !shares_memory) {
         clean_child(child);
-        auto& held = newborn_[child];
-        held.reset(new LiveProcess({child}, child, program_, events_, tracer_, open_symbols_));
-        held->attached_ = attached_;
-        if (attached_) join_emergency(*held);
+        hold_child(child, program_);
     } else {
         let_child_go(child, shares_memory);
         threads_[id].waits_for_child = shares_memory;
+        if (shares_memory && follow_ == Follow::both) {
+            threads_[id].untold_child = child;
+            return std::nullopt;
+        }
     }
     return event;
+}
+
+// The parent of a vfork goes on: its child has become another program, where it stands, or it has
+// ended. The kernel wakes the parent in the middle of that, so the child may still be on its way.
+std::optional<TargetEvent> LiveProcess::child_goes_its_way(ThreadId id) {
+    pid_t child = std::exchange(threads_.at(id).untold_child, 0);
+    if (!child) return std::nullopt;
+    while (guests_.count(child)) {
+        Tracer::News news = tracer_.wait(process_, child);
+        if (!news.has_come()) break;
+        look_after_guest(child, news.status);
+    }
+    TargetEvent event{TargetEvent::Kind::forked, id};
+    event.other = child;
+    return event;
+}
+
+void LiveProcess::hold_child(pid_t child, std::string program) {
+    auto& held = newborn_[child];
+    held.reset(
+        new LiveProcess({child}, child, std::move(program), events_, tracer_, open_symbols_));
+    held->attached_ = attached_;
+    if (attached_) join_emergency(*held);
 }
 
 // A child's memory is a copy of its parent's, our bytes and the rights of watched pages included.

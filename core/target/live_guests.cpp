@@ -4,6 +4,7 @@
 #include <sys/ptrace.h>
 #include <sys/wait.h>
 
+#include <algorithm>
 #include <utility>
 
 #include "core/target/live_process.h"
@@ -21,7 +22,14 @@ void LiveProcess::look_after_guest(ThreadId id, int status) {
     if (!WIFSTOPPED(status) || event == PTRACE_EVENT_EXEC) {
         guests_.erase(id);
         tracer_.take_back(id);
-        if (WIFSTOPPED(status)) kernel_.detach(id, 0);
+        bool is_awaited = std::ranges::any_of(
+            threads_, [&](const auto& each) { return each.second.untold_child == id; });
+        if (WIFSTOPPED(status) && is_awaited) {
+            hold_child(id, kernel_.program_of(id));
+            newborn_.at(id)->began_as_another_ = true;
+        } else if (WIFSTOPPED(status)) {
+            kernel_.detach(id, 0);
+        }
         if (guests_.empty())
             for (RunAddress at : std::exchange(lifted_for_guests_, {})) probes_.set_back(at);
         return;

@@ -85,7 +85,7 @@ class LiveProcess final : public Target {
     // The thread stands on a breakpoint byte and everybody knows: it passes it when it goes on.
     void has_told_of_trap(ThreadId thread);
     // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the
-    // moment.
+    // moment. Ctrl-C ends one that waits in a system call (`interrupted`).
     TargetEvent step(ThreadId thread);
     // The signal the thread gets when it goes on; 0 for none.
     void deliver(ThreadId thread, int signal);
@@ -117,8 +117,10 @@ class LiveProcess final : public Target {
     void watch_system_calls(bool wanted) { watches_calls_ = wanted; }
     void follow(Follow whom) { follow_ = whom; }
     // A child whose fork was told, held where it was born, with clean code; null unless both are
-    // followed.
+    // followed. The child of a vfork is told of, and held, where it has become another program.
     std::unique_ptr<LiveProcess> take_child(pid_t child);
+    // It was taken as a child that had become another program: nothing is where its parent has it.
+    bool began_as_another_program() const { return began_as_another_; }
     // Of a process that we are attached to: no byte of ours is in it from here on until it moves
     // again.
     void rest();
@@ -162,6 +164,8 @@ class LiveProcess final : public Target {
     pid_t vfork_parent_ = 0;  // whose memory the process uses, our bytes in it, until it becomes
                               // another program or ends
     bool rests_ = false;      // our bytes are taken out until it moves again
+    bool began_as_another_ = false;
+    bool step_is_interrupted_ = false;
 
     LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events,
                 Tracer& tracer, OpenSymbols open_symbols);
@@ -170,6 +174,7 @@ class LiveProcess final : public Target {
         bool running = false;
         bool is_ending = false;        // has told of its end and cannot be stopped any more
         bool waits_for_child = false;  // in vfork: it cannot be stopped either
+        pid_t untold_child = 0;        // of that vfork: told where it has gone its own way
         enum class In {
             nothing,
             entry,
@@ -212,6 +217,8 @@ class LiveProcess final : public Target {
     std::optional<TargetEvent> interpret_signal(ThreadId id, int signal);
     std::optional<TargetEvent> interpret_trap(ThreadId id, const siginfo_t& info);
     std::optional<TargetEvent> interpret_fork(ThreadId id, pid_t child, bool shares_memory);
+    std::optional<TargetEvent> child_goes_its_way(ThreadId id);
+    void hold_child(pid_t child, std::string program);
     std::optional<TargetEvent> meet_newcomer(ThreadId id);
     ThreadId living_thread() const;
     Thread& add_thread(ThreadId id);
@@ -221,6 +228,7 @@ class LiveProcess final : public Target {
     void apply_while_it_runs();
     void wait_for_stop(ThreadId id);
     std::optional<int> wait_for_thread(ThreadId id);
+    Tracer::News wait_for_news_of_step(ThreadId id);
     TargetEvent lost();
     void let_child_go(pid_t child, bool shares_memory);
     // Children of a vfork (live_guests.cpp).

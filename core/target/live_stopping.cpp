@@ -66,9 +66,26 @@ void LiveProcess::stop_other_threads() {
 
 // Waits for one thread while the others stand. They can still be killed: then they are let go to
 // their end, without which the first thread of the process would never be seen to end.
+// An instruction is done at once, or it is a system call that waits: for that there is the event
+// loop, and Ctrl-C ends it.
+Tracer::News LiveProcess::wait_for_news_of_step(ThreadId id) {
+    constexpr int kLooks = 500;
+    for (;;) {
+        for (int look = 0; look < kLooks; ++look)
+            if (Tracer::News news = tracer_.look(process_); news.has_come() || !news.can_come())
+                return news;
+        bool was_moving = std::exchange(moving_, true);
+        EventLoop::Event event = events_.wait();
+        moving_ = was_moving;
+        if (event != EventLoop::Event::interrupt) continue;
+        step_is_interrupted_ = true;
+        kernel_.interrupt(id);
+    }
+}
+
 std::optional<int> LiveProcess::wait_for_thread(ThreadId id) {
     for (;;) {
-        Tracer::News news = tracer_.wait(process_);
+        Tracer::News news = wait_for_news_of_step(id);
         if (!news.has_come()) return std::nullopt;
         if (news.thread == id) return news.status;
         auto event = interpret(news.thread, news.status);
@@ -133,6 +150,7 @@ TargetEvent LiveProcess::step(ThreadId id) {
         read_available(at, code) == sizeof code && std::ranges::equal(code, kSystemCallCode);
     if (steps_over_call_ && watches_calls_) keep_what_is_watched(id);
     std::optional<TargetEvent> event;
+    step_is_interrupted_ = false;
     while (!event) {
         target_moves();
         resume(id, threads_.at(id), Kernel::Motion::one_instruction);
@@ -159,6 +177,7 @@ TargetEvent LiveProcess::step(ThreadId id) {
         if (!event && registers(id).program_counter() != at)
             event = TargetEvent{TargetEvent::Kind::stepped, id};
         if (threads_.at(id).is_ending) event = TargetEvent{TargetEvent::Kind::stepped, id};
+        if (!event && step_is_interrupted_) event = TargetEvent{TargetEvent::Kind::interrupted, id};
     }
     if (!event) event = lost();
     bool was_call = std::exchange(steps_over_call_, false);

@@ -315,6 +315,20 @@ void expect_tidy(const std::string& svg, const std::string& name) {
     }
 }
 
+// Nine in a column say no more than one box does; the one that sleeps has its own, and so has main.
+TEST(Figures, ThreadsThatWaitAlikeAreOneBox) {
+    TemporaryFolder folder;
+    std::string file = (folder.path() / "threads.svg").string();
+    Ran ran = debug(fixture("waiters"), {"pause at all_wait", "launch", "draw threads as " + file});
+    ASSERT_EQ(ran.status, 0) << ran.output;
+    std::string svg = folder.read("threads.svg");
+    expect_tidy(svg, "threads");
+    EXPECT_NE(svg.find("9 threads: 2–5, 7–11"), std::string::npos) << svg;
+    EXPECT_NE(svg.find("thread 6  waiters"), std::string::npos);
+    EXPECT_NE(svg.find("11 threads"), std::string::npos) << "all are counted";
+    EXPECT_NE(svg.find("waits for the mutex"), std::string::npos) << svg;
+}
+
 TEST(Figures, AreTidyAndTheirTextsAreTexts) {
     TemporaryFolder folder;
     auto file = [&](const std::string& name) { return (folder.path() / name).string(); };

@@ -137,6 +137,23 @@ TEST(Record, KeepsEverythingThatWasTypedAndShown) {
     EXPECT_EQ(ran.status, 3);
 }
 
+// Where it does not go to a terminal: at each stop what has come by then, both times.
+TEST(Record, HasWhatTheProgramWroteAndPassesItOn) {
+    TemporaryFolder folder;
+    Ran ran =
+        debug(fixture("spawns"), {"pause at carry", "launch", "continue", "restart", "continue"},
+              {"--out", folder.path() / "record"});
+    std::string said = "spawned 12, by the shell 5, here 6\n";
+    std::string page = folder.read("record/session.html");
+    EXPECT_EQ(folder.read("record/output.txt"), said);
+    std::size_t first = ran.output.find(said), second = ran.output.find(said, first + 1);
+    ASSERT_NE(first, std::string::npos) << ran.output;
+    ASSERT_NE(second, std::string::npos) << "it is launched twice" << ran.output;
+    EXPECT_EQ(ran.output.find(said, second + 1), std::string::npos);
+    EXPECT_LT(first, ran.output.find("the program has ended")) << "before what it led to";
+    EXPECT_NE(page.find("spawned 12, by the shell 5, here 6"), std::string::npos);
+}
+
 TEST(Save, WritesAViewWholeOrNotAtAll) {
     TemporaryFolder folder;
     std::string text = folder.path() / "locals.txt", json = folder.path() / "value.json";

@@ -329,6 +329,37 @@ TEST(Forks, TheChildOfAVforkMeetsBreakpointsAndItsParentGoesOn) {
     }
 }
 
+// Until then it is its parent's memory that it runs in.
+TEST(Forks, AChildBySpawningJoinsWhereItHasBecomeAnotherProgram) {
+    TemporaryFolder folder;
+    Ran ran = debug(fixture("spawns"),
+                    {"follow both", "pause at carry", "launch", "value barges", "processes",
+                     "stack", "continue", "value barges", "continue"},
+                    {"--stdout", (folder.path() / "said").string()});
+    std::size_t child = ran.output.find("barges = 4"), parent = ran.output.find("barges = 2");
+    ASSERT_NE(child, std::string::npos) << ran.output;
+    ASSERT_NE(parent, std::string::npos) << ran.output;
+    EXPECT_LT(child, parent);
+    EXPECT_TRUE(ran.says("has become")) << ran.output;
+    EXPECT_TRUE(ran.says("has ended, exit status 12")) << ran.output;
+    EXPECT_TRUE(ran.says("has ended, exit status 5")) << ran.output;
+    EXPECT_EQ(folder.read_with("said", "\n"), "spawned 12, by the shell 5, here 6\n");
+}
+
+// It is met in the child as well, though nobody moved it there.
+TEST(Forks, APauseOnExecStopsTheSpawnedChild) {
+    Ran ran = debug(fixture("spawns"), {"follow both", "pause on exec", "launch", "processes",
+                                        "pause at carry", "continue", "value barges"});
+    EXPECT_TRUE(ran.says("runs")) << ran.output;
+    EXPECT_TRUE(ran.says("barges = 4")) << ran.output;
+}
+
+TEST(Forks, AVforkThatOnlyEndsIsToldOnceWithBoth) {
+    Ran ran = debug(fixture("vforks"), {"follow both", "pause on fork", "launch exit", "continue"});
+    EXPECT_TRUE(ran.says("goes on alone")) << ran.output;
+    EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << ran.output;
+}
+
 // ---- sources
 
 // A library is built after the program that uses it, and so may its source be newer than the

@@ -216,6 +216,52 @@ def test_children_become_sessions_of_their_own():
     c.end()
 
 
+SPAWNS = """
+#include <spawn.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/wait.h>
+extern char **environ;
+int below(int level) {
+    return level + 1;
+}
+int main(int count, char **words) {
+    if (count > 1) return below(6);
+    char *arguments[] = {words[0], "child", 0};
+    pid_t child;
+    int status = 0;
+    posix_spawn(&child, "/proc/self/exe", 0, 0, arguments, environ);
+    waitpid(child, &status, 0);
+    printf("%d\\n", WEXITSTATUS(status));
+    return 0;
+}
+"""
+
+
+def test_a_spawned_child_becomes_a_session_of_its_own():
+    program, source = compiled("spawns.c", SPAWNS, "-O0")
+    c = client()
+    c.ask("initialize", adapterID="x", supportsStartDebuggingRequest=True)
+    c.ask("launch", program=str(program), children="debug")
+    c.ask("configurationDone")
+    while not c.requests:
+        c.receive()
+    asked = c.requests.pop()
+    child = client()
+    child.ask("initialize", adapterID="x")
+    child.ask("attach", **asked["arguments"]["configuration"])
+    child.ask("setFunctionBreakpoints", breakpoints=[{"name": "below"}])
+    c.send_raw(json.dumps({"seq": 900, "type": "response", "request_seq": asked["seq"], "success": True, "command": "startDebugging"}).encode())
+    assert child.go()["event"] == "stopped"
+    assert child.frames(levels=1)[0]["name"] == "below" and child.value("level") == "6"
+    child.ask("continue", threadId=1)
+    child.wait("terminated")
+    child.end()
+    c.wait("terminated")
+    assert output_of(c, "stdout") == "7\n" and not c.has_come("stopped")
+    c.end()
+
+
 def test_a_child_that_nobody_wants_runs_on():
     program, source = compiled("forks.c", FORKS, "-O0")
     c = client()

@@ -241,3 +241,28 @@ int main() {
     c.move("continue")
     assert [e["body"]["exitCode"] for e in c.seen if e.get("event") == "exited"] == [14], "nothing of what it read was lost"
     c.end()
+
+
+def test_a_step_inside_of_a_system_call_that_never_ends_can_be_interrupted():
+    program, source = compiled("waits_for_ever.c", """
+#include <unistd.h>
+int main(void) {
+    int ends[2];
+    char byte = 0;
+    if (pipe(ends)) return 2;
+    return read(ends[0], &byte, 1) == 1;
+}
+""", "-O0")
+    c = client()
+    c.begin(program=str(program))
+    c.ask("configurationDone")
+    process = process_of(c)
+    until(lambda: state_of(process) == "S")
+    c.ask("pause", threadId=1)
+    c.wait("stopped")
+    os.kill(process, signal.SIGURG)  # nobody handles it: the call goes on behind it
+    c.ask("next", threadId=1, granularity="instruction")
+    until(lambda: state_of(process) == "S")
+    c.ask("pause", threadId=1)
+    assert c.wait("stopped")["body"]["reason"] == "pause"
+    c.end()
