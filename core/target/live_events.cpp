@@ -155,13 +155,14 @@ std::optional<TargetEvent> LiveProcess::interpret_fork(ThreadId id, pid_t child,
 // The parent of a vfork goes on: its child has become another program, where it stands, or it has
 // ended. The kernel wakes the parent in the middle of that, so the child may still be on its way.
 std::optional<TargetEvent> LiveProcess::child_goes_its_way(ThreadId id) {
-    pid_t child = std::exchange(threads_.at(id).untold_child, 0);
+    pid_t child = threads_.at(id).untold_child;
     if (!child) return std::nullopt;
     while (guests_.count(child)) {
         Tracer::News news = tracer_.wait(process_, child);
         if (!news.has_come()) break;
         look_after_guest(child, news.status);
     }
+    threads_.at(id).untold_child = 0;
     TargetEvent event{TargetEvent::Kind::forked, id};
     event.other = child;
     return event;

@@ -326,7 +326,7 @@ TEST(Figures, ThreadsThatWaitAlikeAreOneBox) {
     EXPECT_NE(svg.find("9 threads: 2–5, 7–11"), std::string::npos) << svg;
     EXPECT_NE(svg.find("thread 6  waiters"), std::string::npos);
     EXPECT_NE(svg.find("11 threads"), std::string::npos) << "all are counted";
-    EXPECT_NE(svg.find("waits for the mutex"), std::string::npos) << svg;
+    EXPECT_NE(svg.find("waits for mutex gate, held by thread 1"), std::string::npos) << svg;
 }
 
 TEST(Figures, AreTidyAndTheirTextsAreTexts) {
