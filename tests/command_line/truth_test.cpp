@@ -334,7 +334,7 @@ TEST(Forks, AChildBySpawningJoinsWhereItHasBecomeAnotherProgram) {
     TemporaryFolder folder;
     Ran ran = debug(fixture("spawns"),
                     {"follow both", "pause at carry", "launch", "value barges", "processes",
-                     "stack", "continue", "value barges", "continue"},
+                     "stack", "continue", "continue", "value barges", "continue"},
                     {"--stdout", (folder.path() / "said").string()});
     std::size_t child = ran.output.find("barges = 4"), parent = ran.output.find("barges = 2");
     ASSERT_NE(child, std::string::npos) << ran.output;
