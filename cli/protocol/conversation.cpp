@@ -97,6 +97,7 @@ void Conversation::take(std::unique_ptr<Session> session, bool is_ours) {
         bool is_to_end = is_to_give_up();
         if (wire_.is_gone()) session_->events().forget(wire_.input());
         if (is_to_end && is_busy_) kill(getpid(), SIGINT);
+        if (session_->is_moving()) answer_who_only_looks();
     });
     give_up_when([this] {
         wire_.take();
@@ -118,9 +119,14 @@ bool Conversation::ends_what_is_under_way(const Json& message) const {
     return command == "pause" || command == "terminate" || command == "disconnect";
 }
 
-// In the middle of one that takes long. Nothing that this one looks at changes for it.
+// In the middle of one that takes long. Nothing that this one looks at changes for it. While a
+// function of the program is called, the one who looks waits a moment for it to come back, and is
+// told then that the program runs.
 void Conversation::answer_who_only_looks() {
-    if (is_looking_ || !is_busy_ || !session_ || session_->is_moving()) return;
+    constexpr std::chrono::seconds kLongCall(1);
+    if (is_looking_ || !is_busy_ || !session_) return;
+    if (session_->is_moving() && std::chrono::steady_clock::now() - under_way_since_ < kLongCall)
+        return;
     is_looking_ = true;
     auto afterwards = std::exchange(afterwards_, {});
     note_cancels();
@@ -221,6 +227,7 @@ void Conversation::handle(Received received) {
             fmt::format("a message of type {} is none that a client sends", quote(type)));
     is_busy_ = true;
     under_way_ = request_number(message);
+    under_way_since_ = std::chrono::steady_clock::now();
     answer(message);
     run_afterwards();
     under_way_ = 0;

@@ -7,6 +7,7 @@
 //     the program stops, writes, loads, forks ──► events (happenings.cpp)
 #pragma once
 
+#include <chrono>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -139,8 +140,9 @@ class Conversation {
     std::string cut_output_;                 // the beginning of a character that has not come whole
     bool is_ours_ = false, has_ended_ = false, has_told_end_ = false;
     std::int64_t under_way_ = 0;  // the number of the request that is being answered
-    bool is_busy_ = false;        // with a request
-    bool is_looking_ = false;     // for another request, in the middle of that
+    std::chrono::steady_clock::time_point under_way_since_;
+    bool is_busy_ = false;     // with a request
+    bool is_looking_ = false;  // for another request, in the middle of that
     std::size_t notes_told_ = 0;
     std::set<unsigned> threads_told_;
     std::set<std::string> modules_told_;

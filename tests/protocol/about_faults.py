@@ -65,6 +65,28 @@ int main(void) { return stop ? spin() : 0; }
     c.end()
 
 
+def test_those_who_look_do_not_wait_for_a_call_that_does_not_come_back():
+    program, source = compiled("spin.c", """
+volatile int stop;
+int spin(void) { while (!stop) {} return 1; }
+int main(void) { return stop ? spin() : 0; }
+""", "-O0")
+    c = client()
+    c.begin(program=str(program), stopOnEntry=True, allowCalls=True)
+    c.go()
+    call = c.send("evaluate", expression="spin()", context="watch")
+    early = c.send("stackTrace", threadId=1)
+    time.sleep(1.2)
+    late = c.send("stackTrace", threadId=1)
+    for number in (early, late):
+        answer = c.answer_to(number, seconds=5)
+        assert not answer["success"] and answer["message"] == "notStopped", answer
+    c.send("cancel", requestId=call)
+    assert not c.answer_to(call)["success"]
+    assert c.frames(levels=1)[0]["name"] == "main", "and then they are answered as ever"
+    c.end()
+
+
 def test_a_client_that_goes_away_leaves_nothing_behind():
     for running in (False, True):
         program, source = compiled("stay.c", "#include <unistd.h>\nint main(void) { for (;;) usleep(1000); }\n", "-O0")
