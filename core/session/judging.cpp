@@ -217,6 +217,9 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
                 is_child ? fmt::format("now in the child, process {}; its parent {} goes on alone",
                                        process_.id(), event.other)
                          : fmt::format("process {}, which goes on alone", event.other);
+            if (parts_.debuggee.followed() == Follow::both)  // of a vfork, or it would be held
+                text = fmt::format("process {}, which has ended and never became another program",
+                                   event.other);
             if (auto child = process_.take_child(event.other))
                 text = fmt::format("process {}, which is process {} here", event.other,
                                    parts_.shared.keep(parts_, event.thread, std::move(child)));
