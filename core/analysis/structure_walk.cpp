@@ -11,6 +11,7 @@
 #include "core/analysis/locals_report.h"
 #include "core/analysis/structure_parts.h"
 #include "core/analysis/structure_types.h"
+#include "core/analysis/value_report.h"
 #include "core/heap/heap.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -53,6 +54,9 @@ class StructureWalk {
         first.facts.is_start = is_start;
         if (assignment_of_name(moment_, wish_.expression) == Assignment::not_yet)
             first.facts.problem = kNotSet;
+        else
+            first.facts.problem =
+                first_doubt(view_of_value(moment_, wish_.expression, root, Form::natural, limits_));
         for (std::size_t i = 0; i < found_.size(); ++i) fill(i);
         return report();
     }

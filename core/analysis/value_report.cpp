@@ -1,5 +1,7 @@
 #include "core/analysis/value_report.h"
 
+#include <fmt/format.h>
+
 #include "core/analysis/locals_report.h"
 #include "core/analysis/source_view.h"
 #include "core/expressions/index_remark.h"
@@ -55,6 +57,13 @@ ValueReport report_value(const Moment& moment, const ValueWish& wish, const Expr
     if (value.is_available())
         report.number = moment.presentation().results.add(as_it_is_now(moment.target(), value));
     return report;
+}
+
+std::string first_doubt(const ValueView& view) {
+    for (const ValueView& child : view.children)
+        if (view.doubt.empty() && !child.doubt.empty())
+            return fmt::format("{}: {}", child.name, child.doubt);
+    return view.doubt;
 }
 
 ValueView view_of_value(const Moment& moment, const std::string& expression, const Value& value,

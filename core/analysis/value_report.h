@@ -39,6 +39,9 @@ ValueReport report_value(const Moment& moment, const ValueWish& wish, const Expr
 // With whether it is set yet, where it is the value of a name.
 ValueView view_of_value(const Moment& moment, const std::string& expression, const Value& value,
                         Form form, const ViewLimits& limits);
+// Why the value is perhaps not that of here: of all of it, else of its first member of which that
+// can be said; empty: there is no doubt.
+std::string first_doubt(const ValueView& view);
 // What the expression is now, as one line. Throws ExpressionError.
 std::string value_line(const Moment& moment, const std::string& expression);
 // Its bytes are taken as they are now: a result must not change when the program moves on. What is

@@ -160,12 +160,16 @@ INSTANTIATE_TEST_SUITE_P(Builds, Unseen, ::testing::ValuesIn(kUnseenBuilds), [](
 });
 
 TEST(UnseenText, SaysOnWhichGround) {
-    Ran ran = debug(fixture("unseen-gcc-O2"),
-                    {"pause at unseen.c:98", "launch", "locals", "value kept", "explain kept"},
-                    {"--stdout", "/dev/null"});
+    Ran ran = debug(
+        fixture("unseen-gcc-O2"),
+        {"pause at unseen.c:98", "launch", "locals", "draw kept", "value kept", "explain kept"},
+        {"--stdout", "/dev/null"});
     std::string doubt = ": line 96 sets it to (both ^ (both << 3)) + (both >> 2), with both = ";
     EXPECT_TRUE(ran.says(doubt)) << ran.output;
     EXPECT_NE(ran.output.find("perhaps ", ran.output.find("kept  ")), std::string::npos);
+    std::size_t drawn = ran.output.find("› draw kept");
+    std::string box = ran.output.substr(drawn, ran.output.find("› value kept") - drawn);
+    EXPECT_NE(box.find("✕ perhaps "), std::string::npos) << box;
 }
 
 TEST(UnseenText, TellsWhyAVariableIsNowhere) {
