@@ -8,6 +8,7 @@
 #include "cli/figures/numbers_figure.h"
 #include "cli/figures/process_figures.h"
 #include "cli/figures/structure_figure.h"
+#include "cli/progress.h"
 #include "core/analysis/figure_caption.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
@@ -158,7 +159,7 @@ void compare_with_kept(Shell& shell, const DrawWish& wish, StructureReport& repo
 std::string what_leads_nowhere(const StructureReport& report) {
     std::size_t bad = 0;
     for (const StructureBox& box : report.boxes) {
-        bad += !box.problem.empty();
+        bad += !box.problem.empty() && &box != &report.boxes.front();  // no pointer leads to that
         for (const StructureRow& row : box.rows)
             bad += row.state == PointerState::nowhere || row.state == PointerState::freed ||
                    row.state == PointerState::too_small;
@@ -194,7 +195,9 @@ void draw_value(Shell& shell, const DrawWish& wish) {
     asked.raw = wish.raw;
     asked.depth = wish.depth.value_or(asked.depth);
     asked.limit = wish.limit.value_or(asked.limit);
+    asked.progress = work_progress("reading the heap");
     StructureReport report = report_structure(moment, asked, value);
+    clear_progress();
     compare_with_kept(shell, wish, report);
     if (wish.file.empty()) return shell.show(report);
     draw_structure(report, wish.file);

@@ -150,6 +150,7 @@ class StructurePicture {
         if (!report_.since.empty())
             out += fmt::format("; since {}: {} new, {} changed, {} gone", report_.since,
                                report_.fresh, report_.changed, report_.gone);
+        if (!report_.remark.empty()) out += "; " + report_.remark;
         return out;
     }
 

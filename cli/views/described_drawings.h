@@ -39,6 +39,7 @@ void describe(Form& form, const StructureReport& report) {
     form.optional("chain", report.chain);
     form.field("left_out", report.cut);
     form.field("left_out_is_all", report.is_counted);
+    form.optional("remark", report.remark);
     form.if_so(!report.since.empty(), [&] {
         form.field("since", report.since);
         form.field("new", report.fresh);

@@ -113,6 +113,7 @@ std::string structure_text(const StructureReport& report, const Style& style) {
         if (box.more_rows)
             out += style.faint(fmt::format("        … {} more\n", with_thousands(box.more_rows)));
     }
+    if (!report.remark.empty()) out += "  " + style.warning(report.remark) + "\n";
     if (report.cut)
         out += style.faint(
             fmt::format("{}{} more boxes are left out; draw EXPR limit N shows more\n",

@@ -3,6 +3,7 @@
 #include <map>
 #include <optional>
 
+#include "core/support/error.h"
 #include "core/values/object_part.h"
 
 namespace lantern {
@@ -85,6 +86,24 @@ std::vector<StructureBox> without_parts(std::vector<StructureBox> boxes,
         kept.push_back(std::move(box));
     }
     return kept;
+}
+
+std::optional<Heap> heap_to_draw(Target& target, const StructureWish& wish, std::string& remark) {
+    bool is_given_up = false;
+    auto progress = [&](double done) {
+        if (!wish.progress) return;
+        is_given_up = true;
+        wish.progress(done);
+        is_given_up = false;
+    };
+    try {
+        Heap heap = read_heap(target, progress);
+        if (!heap.is_being_changed()) return heap;
+        remark = "a thread is changing the heap: what is freed is not told apart";
+    } catch (const Error&) {  // there is none, or of a kind that is not known
+        if (is_given_up) throw;
+    }
+    return std::nullopt;
 }
 
 }  // namespace lantern

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/analysis/structure_report.h"
+#include "core/heap/heap.h"
 
 namespace lantern {
 
@@ -21,5 +22,9 @@ struct WholeOfPart {
 std::vector<StructureBox> without_parts(std::vector<StructureBox> boxes,
                                         const std::vector<Value>& values,
                                         const std::vector<std::optional<WholeOfPart>>& listed);
+
+// The heap, for what is freed: read whole, however large. Nothing where there is none that can be
+// read, or a thread is changing it; then the remark says so.
+std::optional<Heap> heap_to_draw(Target& target, const StructureWish& wish, std::string& remark);
 
 }  // namespace lantern

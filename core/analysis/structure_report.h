@@ -10,6 +10,7 @@
 // believed.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -62,14 +63,16 @@ struct StructureReport {
     std::uint64_t cut = 0;        // boxes that were found and left out
     bool is_counted = true;       // false: there are more than `cut`
     unsigned fresh = 0, changed = 0, gone = 0;
+    std::string remark;   // on all of it: what could not be told apart
     std::string caption;  // of what program, where, and when
 };
 
 struct StructureWish {
     std::string expression;
-    unsigned depth = ~0u;  // arrows
-    unsigned limit = 60;   // boxes
-    bool raw = false;      // library types as they lie in memory
+    unsigned depth = ~0u;                       // arrows
+    unsigned limit = 60;                        // boxes
+    bool raw = false;                           // library types as they lie in memory
+    std::function<void(double done)> progress;  // of reading the heap; may throw to give up
 };
 
 // A list by its meaning, whose elements are drawn one behind the other.

@@ -35,7 +35,7 @@ class StructureWalk {
         : wish_(wish),
           moment_(moment),
           reader_(moment.target()),
-          heap_(read_small_heap(moment.target())),
+          heap_(heap_to_draw(moment.target(), wish, remark_)),
           limits_(moment.view_limits()),
           types_(wish.raw) {
         limits_.raw = wish.raw;
@@ -401,6 +401,7 @@ class StructureWalk {
         StructureReport report;
         report.expression = wish_.expression;
         report.caption = caption_of(moment_);
+        report.remark = std::move(remark_);
         std::size_t shown = std::min<std::size_t>(found_.size(), wish_.limit);
         for (std::size_t i = shown; i < found_.size(); ++i)
             ++found_[found_[i].owner.box].facts.rows[found_[i].owner.row].behind;
@@ -422,6 +423,7 @@ class StructureWalk {
     const StructureWish& wish_;
     const Moment& moment_;
     ValueReader reader_;
+    std::string remark_;  // before the heap: reading that may set it
     std::optional<Heap> heap_;
     ViewLimits limits_;
     std::deque<Found> found_;

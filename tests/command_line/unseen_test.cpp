@@ -169,7 +169,7 @@ TEST(UnseenText, SaysOnWhichGround) {
     EXPECT_NE(ran.output.find("perhaps ", ran.output.find("kept  ")), std::string::npos);
     std::size_t drawn = ran.output.find("› draw kept");
     std::string box = ran.output.substr(drawn, ran.output.find("› value kept") - drawn);
-    EXPECT_NE(box.find("✕ perhaps "), std::string::npos) << box;
+    EXPECT_NE(box.find("× perhaps "), std::string::npos) << box;
 }
 
 TEST(UnseenText, TellsWhyAVariableIsNowhere) {
