@@ -140,6 +140,7 @@ void Walker::look_for_landings() {
 void Walker::run() {
     debuggee_.start();
     process_ = &debuggee_.process();
+    process_->leave_processors_to_others();  // the other side has as much to do
     module_ = &process_->main_module();
     place_traps();
     auto passes = [&](const TargetEvent& event) { return pass(event); };

@@ -177,7 +177,8 @@ TargetEvent LiveProcess::run() {
 TargetEvent LiveProcess::run(const Passes& passes, ThreadId only) {
     if (auto event = set_going(passes, only)) return *event;
     for (;;) {
-        for (int look = 0; look < looks_before_sleep(threads_.size()); ++look)
+        int looks = leaves_processors_ ? 1 : looks_before_sleep(threads_.size());
+        for (int look = 0; look < looks; ++look)
             if (auto event = poll(passes)) return *event;
         if (events_.wait() != EventLoop::Event::interrupt) continue;
         if (auto event = take_event(passes)) return *event;  // what has happened by now comes first

@@ -82,6 +82,9 @@ class LiveProcess final : public Target {
     TargetEvent
     run();  // what a thread or process is born with and ends with passes, and so do system calls
     bool is_moving() const { return moving_; }
+    // Others want the processors too: we sleep at once where we would look for the next event for
+    // some microseconds, which is quicker on a processor of our own.
+    void leave_processors_to_others() { leaves_processors_ = true; }
     // The thread stands on a breakpoint byte and everybody knows: it passes it when it goes on.
     void has_told_of_trap(ThreadId thread);
     // One instruction of one thread, the others held; a breakpoint byte under it is lifted for the
@@ -166,6 +169,7 @@ class LiveProcess final : public Target {
     bool rests_ = false;      // our bytes are taken out until it moves again
     bool began_as_another_ = false;
     bool step_is_interrupted_ = false;
+    bool leaves_processors_ = false;
 
     LiveProcess(std::vector<pid_t> stopped, pid_t process, std::string program, EventLoop& events,
                 Tracer& tracer, OpenSymbols open_symbols);
