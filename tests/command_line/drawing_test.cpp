@@ -319,7 +319,7 @@ void expect_tidy(const std::string& svg, const std::string& name) {
 TEST(Drawing, TellsWhatIsFreedInALargeHeapToo) {
     Ran ran = debug(fixture("large_heap"), {"pause at moored", "launch", "draw first"});
     EXPECT_TRUE(ran.says("freed heap block")) << ran.output;
-    EXPECT_FALSE(ran.says("→ 2")) << "it leads nowhere" << ran.output;
+    EXPECT_FALSE(ran.says("→ 3")) << "it leads nowhere" << ran.output;
 }
 
 // Nine in a column say no more than one box does; the one that sleeps has its own, and so has main.

@@ -411,6 +411,65 @@ TEST(PlayedForks, OfSharedMemoryGoTheirOwnWay) {
     EXPECT_TRUE(k.code_is_as_in_file(kChild));
 }
 
+// The kernel wakes the parent in the middle of the child's exec, so either may be the first to
+// tell.
+class SharedMemoryWithBoth : public ::testing::TestWithParam<std::pair<unsigned, unsigned>> {};
+
+TEST_P(SharedMemoryWithBoth, IsTakenWhereItHasBecomeAnotherProgram) {
+    auto [parent_waits, child_waits] = GetParam();
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.makes_process(kChild, false, true));
+    for (unsigned i = 0; i < parent_waits; ++i) k.then(kProcess, k.runs_on());
+    k.then(kProcess, k.goes_on_after_vfork());
+    k.then(kProcess, k.comes_to(function_at("mean")));
+    k.then(kChild, k.comes_to(function_at("factorial")));  // as a guest
+    for (unsigned i = 0; i < child_waits; ++i) k.then(kChild, k.gets(SIGWINCH));
+    k.then(kChild, k.becomes(function_at("main")));
+    LiveProcess& process = scene.begin();
+    process.follow(Follow::both);
+    TargetEvent event = process.run([&](const TargetEvent& each) {
+        return scene.tell(each) && each.kind != EventKind::forked;
+    });
+    ASSERT_EQ(event.kind, EventKind::forked);
+    EXPECT_EQ(event.thread, kProcess) << "its parent tells, once it may go on";
+    EXPECT_EQ(scene.forked, std::vector<pid_t>{kChild});
+    EXPECT_EQ(scene.hits.count(kChild), 0u);
+    EXPECT_FALSE(k.detached.count(kChild));
+    auto child = process.take_child(kChild);
+    ASSERT_TRUE(child);
+    EXPECT_TRUE(child->began_as_another_program());
+    EXPECT_TRUE(k.tasks[kChild].stands);
+    EXPECT_TRUE(k.code_is_as_in_file(kChild));
+    event = process.run(
+        [&](const TargetEvent& each) { return scene.tell(each) && each.kind != EventKind::trap; });
+    EXPECT_EQ(event.thread, kProcess);
+    EXPECT_EQ(scene.forked.size(), 1u) << "it is told once";
+}
+
+TEST_P(SharedMemoryWithBoth, IsToldOnceWhereItOnlyEnds) {
+    auto [parent_waits, child_waits] = GetParam();
+    Scene scene;
+    PlayedKernel& k = scene.kernel;
+    k.then(kProcess, k.makes_process(kChild, false, true));
+    for (unsigned i = 0; i < parent_waits; ++i) k.then(kProcess, k.runs_on());
+    k.then(kProcess, k.goes_on_after_vfork());
+    k.then(kProcess, k.comes_to(function_at("mean")));
+    for (unsigned i = 0; i < child_waits; ++i) k.then(kChild, k.gets(SIGWINCH));
+    k.then(kChild, k.ends(0));
+    LiveProcess& process = scene.begin();
+    process.follow(Follow::both);
+    TargetEvent event = process.run(
+        [&](const TargetEvent& each) { return scene.tell(each) && each.kind != EventKind::trap; });
+    EXPECT_EQ(event.thread, kProcess);
+    EXPECT_EQ(scene.forked, std::vector<pid_t>{kChild});
+    EXPECT_FALSE(process.take_child(kChild));
+}
+
+INSTANTIATE_TEST_SUITE_P(Orders, SharedMemoryWithBoth,
+                         ::testing::Values(std::pair{0u, 0u}, std::pair{0u, 4u}, std::pair{4u, 0u},
+                                           std::pair{1u, 1u}));
+
 // While a guest becomes another program a thread ends, and a new one gets its number: it is another
 // thread, which can be stopped.
 TEST(PlayedForks, OfSharedMemoryHideNoEnd) {
