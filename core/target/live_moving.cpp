@@ -5,6 +5,8 @@
 #include <sys/wait.h>
 
 #include <algorithm>
+#include <chrono>
+#include <thread>
 #include <utility>
 
 #include "core/machine/instruction.h"
@@ -201,21 +203,41 @@ TargetEvent LiveProcess::stopped_by(TargetEvent event) {
     return replaced_meanwhile_ ? *std::exchange(replaced_meanwhile_, std::nullopt) : event;
 }
 
-// Threads that have told of their end cannot be stopped: a process of nothing else is waited for.
+// Threads that have told of their end cannot be stopped, nor can one in a vfork: a process of
+// nothing else is waited for, but not for ever for a child that goes no way of its own.
+void LiveProcess::wait_for_one_that_stands() {
+    constexpr std::chrono::seconds kLongest(2);
+    constexpr std::chrono::microseconds kBetween(200);
+    auto until = std::chrono::steady_clock::now() + kLongest;
+    auto cannot_be_stopped = [](const auto& each) {
+        return each.second.running && (each.second.is_ending || each.second.waits_for_child);
+    };
+    auto waits = [](const auto& each) { return each.second.waits_for_child; };
+    while (alive_ && !threads_.empty() && std::ranges::all_of(threads_, cannot_be_stopped)) {
+        bool may_take_long = std::ranges::any_of(threads_, waits);
+        Tracer::News news = may_take_long ? tracer_.look(process_) : tracer_.wait(process_);
+        if (!news.can_come()) break;
+        if (!news.has_come()) {
+            if (std::chrono::steady_clock::now() > until) break;
+            std::this_thread::sleep_for(kBetween);
+        } else if (auto event = interpret(news.thread, news.status)) {
+            if (auto told = threads_.find(event->thread); told != threads_.end())
+                told->second.pending = event;
+        }
+    }
+}
+
 TargetEvent LiveProcess::interrupted() {
     TargetEvent event;
     event.kind = TargetEvent::Kind::interrupted;
     event = stopped_by(event);
-    auto is_gone_soon = [](const auto& each) {
-        return each.second.is_ending && each.second.running;
-    };
-    while (alive_ && !threads_.empty() && std::ranges::all_of(threads_, is_gone_soon)) {
-        Tracer::News news = tracer_.wait(process_);
-        if (!news.has_come()) break;
-        interpret(news.thread, news.status);
-    }
+    wait_for_one_that_stands();
     if (!alive_) return lost();
-    event.thread = only_ && threads_.count(only_) ? only_ : living_thread();
+    auto stands = std::ranges::find_if(
+        threads_, [](const auto& each) { return !each.second.running && !each.second.is_ending; });
+    event.thread = only_ && threads_.count(only_) ? only_
+                   : stands != threads_.end()     ? stands->first
+                                                  : living_thread();
     return event;
 }
 

@@ -216,6 +216,7 @@ class LiveProcess final : public Target {
     void take_terminal_back();
     TargetEvent stopped_by(TargetEvent event);
     TargetEvent interrupted();
+    void wait_for_one_that_stands();
     std::optional<TargetEvent> interpret(ThreadId id, int status);
     std::optional<TargetEvent> interpret_special(ThreadId id, int status);
     std::optional<TargetEvent> interpret_signal(ThreadId id, int signal);
