@@ -47,7 +47,7 @@ def test_a_request_that_waits_is_cancelled():
     c.end()
 
 
-def test_a_call_without_end_is_given_up():
+def where_a_call_would_not_come_back():
     program, source = compiled("spin.c", """
 volatile int stop;
 int spin(void) { while (!stop) {} return 1; }
@@ -56,6 +56,11 @@ int main(void) { return stop ? spin() : 0; }
     c = client()
     c.begin(program=str(program), stopOnEntry=True, allowCalls=True)
     c.go()
+    return c
+
+
+def test_a_call_without_end_is_given_up():
+    c = where_a_call_would_not_come_back()
     number = c.send("evaluate", expression="spin()", context="watch")
     time.sleep(0.3)
     cancel = c.send("cancel", requestId=number)
@@ -66,14 +71,7 @@ int main(void) { return stop ? spin() : 0; }
 
 
 def test_those_who_look_do_not_wait_for_a_call_that_does_not_come_back():
-    program, source = compiled("spin.c", """
-volatile int stop;
-int spin(void) { while (!stop) {} return 1; }
-int main(void) { return stop ? spin() : 0; }
-""", "-O0")
-    c = client()
-    c.begin(program=str(program), stopOnEntry=True, allowCalls=True)
-    c.go()
+    c = where_a_call_would_not_come_back()
     call = c.send("evaluate", expression="spin()", context="watch")
     early = c.send("stackTrace", threadId=1)
     time.sleep(1.2)
