@@ -18,8 +18,7 @@ void run_follow(Shell& shell, std::string_view arguments) {
         {"child", Follow::child, "we stay with the child; the parent goes on alone"},
         {"both", Follow::both,
          "we stay with both: they go on and stand together, and process N looks at one of them; "
-         "the "
-         "child of a vfork (posix_spawn, system) joins where it has become another program"}};
+         "the child of a vfork (posix_spawn, system) joins where it has become another program"}};
     std::string_view wanted = trimmed(arguments);
     const Word* chosen = nullptr;
     for (const Word& word : kWords)
