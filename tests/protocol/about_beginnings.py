@@ -186,24 +186,37 @@ int main(void) {
 """
 
 
-def test_children_become_sessions_of_their_own():
-    program, source = compiled("forks.c", FORKS, "-O0")
+def launched_with_its_children(program):
     c = client()
     c.ask("initialize", adapterID="x", supportsStartDebuggingRequest=True)
     c.ask("launch", program=str(program), children="debug")
+    return c
+
+
+def offered_child(c):
+    while not c.requests:
+        c.receive()
+    return c.requests.pop()
+
+
+def take_child(c, asked):
+    c.send_raw(json.dumps({"seq": 900, "type": "response", "request_seq": asked["seq"], "success": True, "command": "startDebugging"}).encode())
+
+
+def test_children_become_sessions_of_their_own():
+    program, source = compiled("forks.c", FORKS, "-O0")
+    c = launched_with_its_children(program)
     line = source.read_text().splitlines().index("    return level + 1;") + 1
     c.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[{"line": line}])
     c.ask("configurationDone")
     for level in (6, 8):
-        while not c.requests:
-            c.receive()
-        asked = c.requests.pop()
+        asked = offered_child(c)
         assert asked["command"] == "startDebugging" and asked["arguments"]["request"] == "attach", asked
         child = client()
         child.ask("initialize", adapterID="x")
         child.ask("attach", **asked["arguments"]["configuration"])
         child.ask("setBreakpoints", source={"path": str(source)}, breakpoints=[{"line": line}])
-        c.send_raw(json.dumps({"seq": 900, "type": "response", "request_seq": asked["seq"], "success": True, "command": "startDebugging"}).encode())
+        take_child(c, asked)
         assert child.go()["event"] == "stopped"
         assert child.frames(levels=1)[0]["name"] == "below" and child.value("level") == str(level)
         child.ask("continue", threadId=1)
@@ -240,18 +253,14 @@ int main(int count, char **words) {
 
 def test_a_spawned_child_becomes_a_session_of_its_own():
     program, source = compiled("spawns.c", SPAWNS, "-O0")
-    c = client()
-    c.ask("initialize", adapterID="x", supportsStartDebuggingRequest=True)
-    c.ask("launch", program=str(program), children="debug")
+    c = launched_with_its_children(program)
     c.ask("configurationDone")
-    while not c.requests:
-        c.receive()
-    asked = c.requests.pop()
+    asked = offered_child(c)
     child = client()
     child.ask("initialize", adapterID="x")
     child.ask("attach", **asked["arguments"]["configuration"])
     child.ask("setFunctionBreakpoints", breakpoints=[{"name": "below"}])
-    c.send_raw(json.dumps({"seq": 900, "type": "response", "request_seq": asked["seq"], "success": True, "command": "startDebugging"}).encode())
+    take_child(c, asked)
     assert child.go()["event"] == "stopped"
     assert child.frames(levels=1)[0]["name"] == "below" and child.value("level") == "6"
     child.ask("continue", threadId=1)
@@ -264,14 +273,10 @@ def test_a_spawned_child_becomes_a_session_of_its_own():
 
 def test_a_child_that_nobody_wants_runs_on():
     program, source = compiled("forks.c", FORKS, "-O0")
-    c = client()
-    c.ask("initialize", adapterID="x", supportsStartDebuggingRequest=True)
-    c.ask("launch", program=str(program), children="debug")
+    c = launched_with_its_children(program)
     c.ask("configurationDone")
     for _ in range(2):
-        while not c.requests:
-            c.receive()
-        asked = c.requests.pop()
+        asked = offered_child(c)
         c.send_raw(json.dumps({"seq": 900, "type": "response", "request_seq": asked["seq"], "success": False, "command": "startDebugging", "message": "no"}).encode())
     c.wait("terminated")
     assert output_of(c, "stdout") == "16\n"
@@ -306,9 +311,7 @@ int main(void) {
     c.ask("initialize", adapterID="x", supportsRunInTerminalRequest=True)
     c.wait("initialized")
     number = c.send("launch", program=str(program), console="integratedTerminal", cwd=str(work))
-    while not c.requests:
-        c.receive()
-    asked = c.requests.pop()
+    asked = offered_child(c)
     assert asked["command"] == "runInTerminal" and asked["arguments"]["cwd"] == str(work)
     holder, terminal = pty.fork()
     if holder == 0:
