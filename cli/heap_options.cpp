@@ -7,20 +7,29 @@
 
 namespace lantern::cli {
 
-bool take_bytes(std::string_view text, std::uint64_t& into) {
+namespace {
+
+// "64M", in bytes.
+bool take_kept_bytes(std::string_view text, HeapWish& wish) {
     std::uint64_t unit = 1;
     for (auto [letter, bytes] : {std::pair('k', 1ull << 10), {'M', 1ull << 20}, {'G', 1ull << 30}})
         if (text.ends_with(letter)) unit = bytes;
     if (unit > 1) text.remove_suffix(1);
     auto number = whole_number(text);
     if (!number || *number > ~std::uint64_t{0} / unit) return false;
-    into = *number * unit;
+    wish.keep_bytes = *number * unit;
     return true;
 }
 
+// "all", "none", "first 5000", "every 100", "size 24..64", "at FUNCTION".
 bool take_guard(std::string_view text, HeapWish& wish) {
     constexpr std::uint64_t kAll = 1'000'000'000;
     std::string_view word = take_word(text);
+    if (word == "at" && !text.empty()) {
+        wish.guard_births = kAll;
+        wish.guard_places.emplace_back(text);
+        return true;
+    }
     if (word == "none") wish.guard_births = 0;
     if (word == "all" || word == "every" || word == "size") wish.guard_births = kAll;
     if (word == "none" || word == "all") return text.empty();
@@ -35,6 +44,28 @@ bool take_guard(std::string_view text, HeapWish& wish) {
         wish.guard_most = *last;
     }
     return word == "first" || word == "size" || (word == "every" && *first > 0);
+}
+
+// "behind", "end", "before".
+bool take_page(std::string_view text, HeapWish& wish) {
+    using heap_tables::GuardPage;
+    for (auto [word, page] : {std::pair(std::string_view("behind"), GuardPage::behind),
+                              {"end", GuardPage::at_end},
+                              {"before", GuardPage::before}})
+        if (text == word) wish.page = page;
+    return text == "behind" || text == "end" || text == "before";
+}
+
+constexpr HeapOption kOptions[] = {
+    {"guard", take_guard,
+     "--guard all, none, \"first 5000\", \"every 100\", \"size 24..64\", or \"at FUNCTION\""},
+    {"page", take_page, "--page behind, end, or before"},
+    {"keep-freed", take_kept_bytes, "--keep-freed 64M, for example; k, M and G are 1024 each"}};
+
+}  // namespace
+
+std::span<const HeapOption> heap_options() {
+    return kOptions;
 }
 
 std::string heap_library() {

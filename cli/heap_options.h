@@ -1,6 +1,7 @@
-// The words of --guard and --keep-freed.
+// The words of --guard, --page and --keep-freed.
 #pragma once
 
+#include <span>
 #include <string>
 #include <string_view>
 
@@ -8,10 +9,12 @@
 
 namespace lantern::cli {
 
-// "64M", in bytes. False: it is no number.
-bool take_bytes(std::string_view text, std::uint64_t& into);
-// "all", "none", "first 5000", "every 100", "size 24..64". False: it is none of them.
-bool take_guard(std::string_view text, HeapWish& wish);
+struct HeapOption {
+    const char* name;                                     // without its dashes
+    bool (*take)(std::string_view text, HeapWish& wish);  // false: the text is none of its words
+    const char* example;
+};
+std::span<const HeapOption> heap_options();
 
 // The library that is put in front of the allocator: beside this program, or where it is installed
 // to.

@@ -10,6 +10,7 @@
 #include "cli/kept_report.h"
 #include "cli/progress.h"
 #include "cli/views/heap_page.h"
+#include "core/session/heap_guards.h"
 #include "core/session/heap_launch.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
@@ -39,16 +40,21 @@ void add(const Moment& moment, HeapFinding finding, HeapRunReport& report) {
 }
 
 // What can be told at any stop.
-void look_at_damage(const Moment& moment, HeapRunReport& report) {
+void look_at_damage(Session& session, HeapRunReport& report) {
+    Moment moment = session.moment();
     report.notes = heap_notes(moment);
+    for (const std::string& note :
+         guarded_places_not_met(moment.target(), session.guarded_births()))
+        report.notes.push_back(note + ": no block was guarded for it");
     if (HeapHistory::in(moment.target()))
         report.check = report_heap_check(moment, work_progress("reading the heap"));
     clear_progress();
 }
 
 // Everything is freed that will be: what is there now was forgotten, or left to the system.
-void look_at_end(const Moment& moment, HeapRunReport& report) {
-    look_at_damage(moment, report);
+void look_at_end(Session& session, HeapRunReport& report) {
+    look_at_damage(session, report);
+    Moment moment = session.moment();
     if (!HeapHistory::in(moment.target())) return;
     Progress progress = work_progress("reading the heap");
     report.leaks = report_heap_leaks(moment, {}, kLeaksShown, progress);
@@ -68,7 +74,7 @@ void take_finding(Session& session, const Stop& stop, HeapRunReport& report) {
                      open_guarded_page(session.process(), stop.thread, stop.fault_address);
     if (!is_opened && stop.reason == StopReason::signal && !stop.has_handler &&
         report.notes.empty())
-        look_at_damage(session.moment(), report);
+        look_at_damage(session, report);
 }
 
 std::string how_it_ended(const Stop& stop) {
@@ -88,12 +94,12 @@ HeapRunReport heap_report_of_run(Session& session) {
     while (!stop.is_end()) {
         if (stop.reason == StopReason::paused) {
             report.ended = "Ctrl-C paused the program: it was looked at as it stood";
-            look_at_end(session.moment(), report);
+            look_at_end(session, report);
             session.kill();
             return report;
         }
         bool is_at_end = stop.reason == StopReason::event && stop.cause == Cause::exit;
-        if (is_at_end && report.notes.empty()) look_at_end(session.moment(), report);
+        if (is_at_end && report.notes.empty()) look_at_end(session, report);
         take_finding(session, stop, report);
         stop = session.continue_running();
     }

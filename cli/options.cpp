@@ -20,7 +20,8 @@ constexpr const char* kUsage =
     "elm-lantern diagnose PROGRAM [--confirm N] [--hang-after SECONDS] [--out DIR] [options] [-- "
     "ARGUMENTS]\n"
     "elm-lantern diagnose --core CORE [PROGRAM] [--out DIR]\n"
-    "elm-lantern heap PROGRAM [--guard WHICH] [--keep-freed BYTES] [--out DIR] [options] [-- "
+    "elm-lantern heap PROGRAM [--guard WHICH] [--page WHERE] [--keep-freed BYTES] [--out DIR] "
+    "[options] [-- "
     "ARGUMENTS]\n"
     "elm-lantern compare BUILD BUILD [--functions PATTERN] [--out DIR] [options] [-- ARGUMENTS]\n"
     "elm-lantern compare PROGRAM --with A:stdin=FILE --with B:stdin=FILE [options]\n"
@@ -87,11 +88,15 @@ cxxopts::Options description() {
         "heap", "debug: put the library in front of the allocator that knows each block's life")(
         "guard",
         "heap: which blocks get a page behind them that nobody may touch: all, none, first N, "
-        "every "
-        "N, size N..M",
-        cxxopts::value<std::string>(), "WHICH")(
-        "keep-freed", "heap: give freed memory out again after so many bytes (8M)",
-        cxxopts::value<std::string>(), "BYTES")("run", "compare: run both, without arguments")(
+        "every N, size N..M, at PLACE of birth (may repeat)",
+        cxxopts::value<std::vector<std::string>>(), "WHICH")(
+        "page",
+        "heap: where that page is: behind (up to 15 bytes between), end (none between; such "
+        "addresses are odd), before",
+        cxxopts::value<std::vector<std::string>>(),
+        "WHERE")("keep-freed", "heap: give freed memory out again after so many bytes (8M)",
+                 cxxopts::value<std::vector<std::string>>(),
+                 "BYTES")("run", "compare: run both, without arguments")(
         "with",
         "compare: what one side alone gets: A:NAME=VALUE, A:stdin=FILE or A:arguments=WORDS (may "
         "repeat)",
@@ -284,21 +289,15 @@ std::optional<Answer> read_options(int count, char** arguments, Options& options
     if (parsed.count("heap") && words[0] != "debug")
         return wrong("--heap goes with debug", "elm-lantern debug PROGRAM --heap");
     if (runs_for_heap || parsed.count("heap")) options.heap.emplace();
-    for (const char* name : {"guard", "keep-freed"}) {
-        if (!parsed.count(name)) continue;
+    for (const HeapOption& option : heap_options()) {
+        if (!parsed.count(option.name)) continue;
         if (!options.heap)
-            return wrong(fmt::format("--{} goes with heap", name),
-                         fmt::format("elm-lantern heap PROGRAM --{} …", name));
-        std::string text = parsed[name].as<std::string>();
-        bool is_known = std::string_view(name) == "guard"
-                            ? take_guard(text, *options.heap)
-                            : take_bytes(text, options.heap->keep_bytes);
-        if (!is_known)
-            return wrong(
-                fmt::format("--{} does not know {}", name, quote(text)),
-                std::string_view(name) == "guard"
-                    ? "--guard all, none, \"first 5000\", \"every 100\", or \"size 24..64\""
-                    : "--keep-freed 64M, for example; k, M and G are 1024 each");
+            return wrong(fmt::format("--{} goes with heap", option.name),
+                         fmt::format("elm-lantern heap PROGRAM --{} …", option.name));
+        for (const auto& text : parsed[option.name].as<std::vector<std::string>>())
+            if (!option.take(text, *options.heap))
+                return wrong(fmt::format("--{} does not know {}", option.name, quote(text)),
+                             option.example);
     }
     if (looks_back || is_of_core) {
         if (looks_back) options.work = Options::Work::postmortem;

@@ -148,11 +148,20 @@ int run_diagnosis(const Options& options, Output& output) {
     return report.has_failed ? kCommandFailed : kWorked;
 }
 
+// A place that the program itself does not have may come with a library.
+void guard_named_births(Session& session, const Options& options, Output& output) {
+    if (!options.heap) return;
+    for (const std::string& missing : session.guard_births_at(options.heap->guard_places))
+        output.show(Notice{Notice::Kind::warning,
+                           missing + ": blocks are guarded for it once a library brings it"});
+}
+
 int run_heap_report(const Options& options, Output& output) {
     Settings settings = read_settings(settings_file());
     Session session(launch_options(options, false), options.source_map,
                     symbol_search(options, settings));
     session.libraries().folders = settings.library_folders;
+    guard_named_births(session, options, output);
     HeapRunReport report = heap_report_of_run(session);
     output.show(report);
     if (!options.record_folder.empty()) keep_heap_report(report, options.record_folder, output);
@@ -331,6 +340,7 @@ int work_by(const Options& asked) {
                 scripted || commands_on_input ? -1 : 0,
                 [&output](std::string_view bytes) { output.show_terminal(bytes); });
         if (options.heap) {
+            guard_named_births(session, options, output);
             Breakpoint faults;
             faults.cause = Cause::heap;
             session.add_breakpoint(faults, true);

@@ -7,21 +7,30 @@ namespace lantern::heap_library {
 
 namespace {
 
-void write_record(Block& block, Thread& thread, std::uint64_t address, std::uint64_t size, Way way,
-                  const Caller& caller, bool is_guarded) {
+using heap_tables::GuardPage;
+
+// What is asked for, and where.
+struct Wanted {
+    std::uint64_t size, alignment;
+    Way way;
+    std::uint32_t stack;  // the calls that led here
+};
+
+void write_record(Block& block, Thread& thread, std::uint64_t address, const Wanted& wanted,
+                  GuardPage guard) {
     block.address = address;
-    block.size = size;
+    block.size = wanted.size;
     block.number = ++thread.births;
     block.check = check_of(block);
     block.born = __rdtsc();
     block.died = 0;
-    block.born_stack = stacks.number_of(caller, thread.ways);
+    block.born_stack = wanted.stack;
     block.died_stack = 0;
     block.born_thread = thread.number;
     block.died_thread = 0;
-    block.born_way = way;
+    block.born_way = wanted.way;
     block.died_way = Way::none;
-    block.is_guarded = is_guarded;
+    block.guard = guard;
 }
 
 // Whoever looks from outside shall find a living block whole.
@@ -42,8 +51,9 @@ void fill_at_birth(const Block& block, Way way) {
 
 constexpr std::uint64_t kZeroedByPages = 64 << 10;  // bytes, from there on
 
-bool is_to_be_guarded(std::uint64_t size) {
-    if (size < options.guard_least || size > options.guard_most) return false;
+bool is_to_be_guarded(const Wanted& wanted) {
+    if (wanted.size < options.guard_least || wanted.size > options.guard_most) return false;
+    if (options.guard_named && !stacks.is_of_named_place(wanted.stack)) return false;
     if (__atomic_load_n(&head.guard_births, __ATOMIC_RELAXED) == 0) return false;
     static std::uint64_t count = 0;
     if (options.guard_every > 1 &&
@@ -54,9 +64,23 @@ bool is_to_be_guarded(std::uint64_t size) {
     return false;
 }
 
-// With a page behind it that nobody may touch. Null: there is none to be had.
-void* born_alone(Thread& thread, std::uint64_t size, std::uint64_t alignment, Way way,
-                 const Caller& caller, bool is_guard) {
+// Behind a span is a page that nobody may touch, and so is one before it: of the span before, or
+// the last one of those that slots are made of.
+//
+//     behind    |no page|filled |block········|≤15|no page|
+//     at_end    |no page|filled     |block········|no page|
+//     before    |no page|block········|filled     |no page|
+std::uint64_t place_of_block(const Span& span, const Wanted& wanted, GuardPage guard) {
+    if (guard == GuardPage::before) return span.begin;
+    // Of a block of no bytes too the address is its own, and can be found again.
+    std::uint64_t last = span.begin + span.bytes - (wanted.size ? wanted.size : 1);
+    return guard == GuardPage::at_end ? last : last & ~(wanted.alignment - 1);
+}
+
+// In a span of its own. Null: there is none to be had.
+void* born_alone(Thread& thread, const Wanted& wanted, GuardPage guard) {
+    std::uint64_t size = wanted.size, alignment = wanted.alignment;
+    bool is_guard = guard != GuardPage::none;
     if (size > (std::uint64_t{1} << 46)) return nullptr;
     std::uint64_t bytes = up_to(size + kMargin + (alignment > kMargin ? alignment : 0), kPage);
     bool is_refused = false;
@@ -72,17 +96,16 @@ void* born_alone(Thread& thread, std::uint64_t size, std::uint64_t alignment, Wa
     if (is_guard) __atomic_sub_fetch(&head.guard_births, 1, __ATOMIC_RELAXED);
     __atomic_add_fetch(&shared.alone, 1, __ATOMIC_RELAXED);
     std::uint64_t end = span->begin + span->bytes;
-    // Of a block of no bytes too the address is its own, and can be found again.
-    std::uint64_t address = (end - (size ? size : 1)) & ~(alignment - 1);
+    std::uint64_t address = place_of_block(*span, wanted, guard);
     Block& block = spans.record(span->first);
-    write_record(block, thread, address, size, way, caller, true);
-    if (way == Way::calloc && size >= kZeroedByPages) {
+    write_record(block, thread, address, wanted, is_guard ? guard : GuardPage::behind);
+    if (wanted.way == Way::calloc && size >= kZeroedByPages) {
         // Whole pages come as zeroes from the kernel, and need no memory until they are written.
         std::uint64_t first_page = up_to(address, kPage);
         give_back_content(first_page, end - first_page);
         __builtin_memset(reinterpret_cast<void*>(address), 0, first_page - address);
     } else {
-        fill_at_birth(block, way);
+        fill_at_birth(block, wanted.way);
     }
     fill_margins(block, span->begin, end);
     make_live(block);
@@ -102,10 +125,9 @@ void fetch_next(const List& list) {
     __builtin_prefetch(&spans.record(next.next), 1);
 }
 
-void* born_in_slot(Thread& thread, std::uint64_t size, std::uint64_t alignment, Way way,
-                   const Caller& caller) {
-    std::uint64_t extra = alignment > kMargin ? alignment : 0;
-    unsigned size_number = size_class(size + 2 * kMargin + extra);
+void* born_in_slot(Thread& thread, const Wanted& wanted) {
+    std::uint64_t extra = wanted.alignment > kMargin ? wanted.alignment : 0;
+    unsigned size_number = size_class(wanted.size + 2 * kMargin + extra);
     List& list = thread.free[size_number];
     if (!list.first && !refill(thread, size_number)) return nullptr;
     std::uint32_t number = list.pop();
@@ -113,10 +135,10 @@ void* born_in_slot(Thread& thread, std::uint64_t size, std::uint64_t alignment, 
     Block& block = spans.record(number);
     const Span& span = spans.span(block.span);
     std::uint64_t begin = span.slot_begin(number - span.first);
-    std::uint64_t address = up_to(begin + kMargin, alignment);
-    write_record(block, thread, address, size, way, caller, false);
+    std::uint64_t address = up_to(begin + kMargin, wanted.alignment);
+    write_record(block, thread, address, wanted, GuardPage::none);
     fill_margins(block, begin, begin + span.slot);
-    fill_at_birth(block, way);
+    fill_at_birth(block, wanted.way);
     make_live(block);
     count_birth(thread, block);
     if (head.asked_count) answer_asked(number, false);
@@ -130,15 +152,17 @@ void* born(std::uint64_t size, std::uint64_t alignment, Way way, const Caller& c
     if (!thread) return no_memory();
     if (alignment < kMargin) alignment = kMargin;
     bool is_large = size + 2 * kMargin + alignment > kLargestSlot || size > kLargestSlot;
+    Wanted wanted{size, alignment, way, stacks.number_of(caller, thread->ways)};
     if (is_large) {
-        void* made = born_alone(*thread, size, alignment, way, caller, false);
+        void* made = born_alone(*thread, wanted, GuardPage::none);
         return made ? made : no_memory();
     }
-    if (alignment == kMargin && is_to_be_guarded(size)) {
-        if (void* made = born_alone(*thread, size, alignment, way, caller, true)) return made;
+    if (alignment == kMargin && is_to_be_guarded(wanted)) {
+        auto guard = static_cast<GuardPage>(options.guard_page);
+        if (void* made = born_alone(*thread, wanted, guard)) return made;
         __atomic_store_n(&head.guard_births, 0, __ATOMIC_RELAXED);  // the kernel gives no more
     }
-    void* made = born_in_slot(*thread, size, alignment, way, caller);
+    void* made = born_in_slot(*thread, wanted);
     return made ? made : no_memory();
 }
 

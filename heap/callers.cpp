@@ -15,6 +15,7 @@ namespace {
 // without a lock:
 //     bits 0-1   the frame's address is counted from: 0 not known, 1 rsp, 2 rbp; 3: the outermost
 //     bit  2     rbp is kept on the stack
+//     bit  3     a signal came there: the kernel has laid down what ran
 //     8-31       where, in words below the frame's address
 //     32-63      what is added, in bytes
 struct Rule {
@@ -24,6 +25,8 @@ struct Rule {
     static Rule of(From from, std::uint64_t offset, bool keeps_base, std::uint64_t words_below) {
         return {from | (keeps_base ? 4u : 0u) | words_below << 8 | offset << 32};
     }
+    static Rule of_signal() { return {8}; }
+    bool is_signal() const { return word & 8; }
     From from() const { return static_cast<From>(word & 3); }
     bool keeps_base() const { return word & 4; }
     std::uint64_t words_below() const { return word >> 8 & 0xffffff; }
@@ -312,7 +315,8 @@ Rule read_rule(std::uint64_t address) {
     to_common = bytes.take<std::uint32_t>();
     Common common = common_at(here - to_common);
     // The pointers are four bytes (pcrel sdata4) or eight.
-    if (!common.is_known || common.is_signal) return {};
+    if (!common.is_known) return {};
+    if (common.is_signal) return Rule::of_signal();
     std::uint64_t range;
     if ((common.encoding & 0x0f) == 0x0b) {
         bytes.pass(4);
@@ -350,6 +354,22 @@ std::uint64_t stack_end(std::uint64_t address) {
     return 0;
 }
 
+// What a signal has interrupted, as the kernel lays it down where the handler returns to
+// (ucontext_t of x86-64: the registers begin behind 40 bytes, in the order of <sys/ucontext.h>).
+struct Interrupted {
+    static constexpr std::uint64_t kRegisters = 40, kBaseAt = kRegisters + 10 * 8,
+                                   kStackAt = kRegisters + 15 * 8, kCodeAt = kRegisters + 16 * 8;
+    std::uint64_t base, stack, code;
+};
+Interrupted interrupted_at(std::uint64_t context, WayUp& way) {
+    auto word = [&](std::uint64_t offset) {
+        std::uint64_t value = *reinterpret_cast<const std::uint64_t*>(context + offset);
+        way.read(context + offset, value);
+        return value;
+    };
+    return {word(Interrupted::kBaseAt), word(Interrupted::kStackAt), word(Interrupted::kCodeAt)};
+}
+
 }  // namespace
 
 void find_way_up(const Caller& caller, WayUp& way) {
@@ -366,6 +386,17 @@ void find_way_up(const Caller& caller, WayUp& way) {
         if (!kept.find(address, rule)) {
             rule = read_rule(address);
             kept.keep(address, rule);
+        }
+        if (rule.is_signal()) {
+            if (end - stack < Interrupted::kCodeAt + 8) break;
+            Interrupted was = interrupted_at(stack, way);
+            base_at = stack + Interrupted::kBaseAt;
+            base = was.base;
+            stack = was.stack;
+            end = stack_end(stack);
+            // Not behind a call: the instruction itself is meant.
+            way.calls[way.count++] = was.code + 1;
+            continue;
         }
         if (rule.from() != Rule::stack && rule.from() != Rule::base) break;
         if (rule.from() == Rule::base) {

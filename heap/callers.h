@@ -31,7 +31,7 @@ struct WayUp {
     };
     std::uint64_t calls[kMost];  // where each returns to, the innermost first
     std::size_t count = 0;
-    Word words[2 * kMost];
+    Word words[3 * kMost];
     std::size_t words_count = 0;
     bool needs_base = false;  // the caller's rbp decided too
 

@@ -1,4 +1,4 @@
-#include "heap/stacks.h"
+#include "heap/shared.h"
 
 namespace lantern::heap_library {
 namespace {
@@ -67,6 +67,32 @@ std::uint32_t Stacks::number_of(const Caller& caller, LastWays& last) {
     return number;
 }
 
+namespace {
+
+bool is_named(std::uint64_t call) {
+    for (std::uint32_t i = 0; i < head.named.count && i < heap_tables::NamedPlaces::kMost; ++i)
+        if (call >= head.named.code[i].begin && call < head.named.code[i].end) return true;
+    return false;
+}
+
+}  // namespace
+
+// Judged once for each stack, and again when the session names others. (Two threads that judge at
+// once write the same.)
+bool Stacks::is_of_named_place(std::uint32_t number) {
+    std::uint32_t round = head.named.round;
+    if (!number || !round) return false;
+    heap_tables::Stack& stack = at(number);
+    std::uint32_t judged = __atomic_load_n(&stack.judged, __ATOMIC_RELAXED);
+    if (judged >> 1 == round) return judged & 1;
+    bool is_of_one = false;
+    auto* backs = reinterpret_cast<const std::uint64_t*>(&stack + 1);
+    for (std::uint32_t i = 0; i < stack.depth && !is_of_one; ++i)
+        is_of_one = is_named(backs[i] - 1);
+    __atomic_store_n(&stack.judged, round << 1 | (is_of_one ? 1u : 0u), __ATOMIC_RELAXED);
+    return is_of_one;
+}
+
 std::uint32_t Stacks::number_of(const std::uint64_t* calls, std::size_t count) {
     std::uint32_t hash = hash_of(calls, count);
     std::size_t place = hash % kPlaces;
@@ -86,7 +112,7 @@ std::uint32_t Stacks::add(std::uint32_t hash, const std::uint64_t* calls, std::s
     std::uint64_t at = memory_.add(sizeof(heap_tables::Stack) + count * sizeof *calls);
     if (!at) return 0;
     auto& stack = *reinterpret_cast<heap_tables::Stack*>(at);
-    stack = {0, hash, static_cast<std::uint32_t>(count)};
+    stack = {0, hash, static_cast<std::uint32_t>(count), 0, 0};
     __builtin_memcpy(&stack + 1, calls, count * sizeof *calls);
     return static_cast<std::uint32_t>(at - memory_.begin);
 }

@@ -36,6 +36,8 @@ class Stacks {
     bool begin();  // false: there is no memory
     // Bytes from the beginning of all; 0 where there is no more room.
     std::uint32_t number_of(const Caller& caller, LastWays& last);
+    // One of its calls lies in the code that the session has named.
+    bool is_of_named_place(std::uint32_t number);
     heap_tables::Stack& at(std::uint32_t number) {
         return *reinterpret_cast<heap_tables::Stack*>(memory_.begin + number);
     }

@@ -32,6 +32,10 @@ inline constexpr std::uint64_t kBirthFilled = 1024;
 inline constexpr std::uint64_t kMostFrames = 24;
 inline constexpr std::size_t kOwnRanges = 16;
 
+struct Range {
+    std::uint64_t begin, end;
+};
+
 enum class State : std::uint8_t {
     empty,
     live,
@@ -52,6 +56,14 @@ enum class Way : std::uint8_t {
     delete_array,
 };
 
+// Which page of a block nobody may touch.
+enum class GuardPage : std::uint8_t {
+    none,
+    behind,  // up to 15 bytes behind its end
+    at_end,  // right behind it
+    before,  // its beginning
+};
+
 struct Block {
     std::uint64_t address, size;            // as it was asked for
     std::uint64_t number : 48, check : 16;  // the thread's own count; see check_of
@@ -60,9 +72,9 @@ struct Block {
     std::uint16_t born_thread, died_thread;
     State state;
     Way born_way, died_way;
-    std::uint8_t is_guarded;  // a page that nobody may touch follows
-    std::uint32_t span;       // the library's own
-    std::uint32_t next;       // the library's own
+    GuardPage guard;
+    std::uint32_t span;  // the library's own
+    std::uint32_t next;  // the library's own
 };
 static_assert(sizeof(Block) == 64);
 
@@ -78,6 +90,8 @@ struct Stack {
     std::uint64_t
         live_bytes;  // of the blocks that were born there; threads add theirs now and then
     std::uint32_t hash, depth;
+    std::uint32_t judged;  // against the named places: their round twice, and one if it is of them
+    std::uint32_t unused;
     // So many words follow: where each call returns to, the innermost first.
 };
 
@@ -119,6 +133,13 @@ constexpr bool is_asked(const Asked& asked, const Block& block, bool is_death) {
            (!asked.number || asked.number == block.number) && block.size >= asked.least &&
            block.size <= asked.most;
 }
+// Only blocks of which one of the calls that led to their birth lies there get a page of their own.
+struct NamedPlaces {
+    static constexpr std::size_t kMost = 512;
+    std::uint32_t round;  // counts how often they were written; 0: they are not known yet
+    std::uint32_t count;
+    Range code[kMost];  // run addresses
+};
 struct Met {
     std::uint32_t block, is_death;
 };
@@ -140,9 +161,7 @@ struct Head {
     std::uint64_t mark;
     std::uint32_t size_of_head, size_of_block;
     std::uint64_t area, area_end;  // all blocks lie there
-    struct Range {
-        std::uint64_t begin, end;
-    } own[kOwnRanges];  // memory of the library itself, besides its data; what is not used is 0
+    Range own[kOwnRanges];  // memory of the library itself, besides its data; what is not used is 0
     std::uint64_t blocks, blocks_used;  // records
     std::uint64_t stacks, stacks_used;  // bytes
     std::uint64_t pictures, pictures_used;
@@ -159,6 +178,7 @@ struct Head {
     // Written by the session.
     std::uint64_t asked_count;
     Asked asked[kMostAsked];
+    NamedPlaces named;
     Met met;  // by the library, before it calls
     Fault fault;
 };

@@ -39,6 +39,8 @@ Options options_in(const char* text) {
     take_number(text, "every", options.guard_every);
     take_number(text, "least", options.guard_least);
     take_number(text, "most", options.guard_most);
+    take_number(text, "page", options.guard_page);
+    take_number(text, "named", options.guard_named);
     return options;
 }
 

@@ -3,6 +3,8 @@
 
 #include <cstdint>
 
+#include "heap/tables.h"
+
 namespace lantern::heap_library {
 
 struct Options {
@@ -10,6 +12,8 @@ struct Options {
     std::uint64_t guard_births = 10000;  // so many blocks get a page behind them
     std::uint64_t guard_every = 1;       // of those that are born, each such one
     std::uint64_t guard_least = 0, guard_most = ~std::uint64_t{0};  // bytes
+    std::uint64_t guard_page = 1;                                   // heap_tables::GuardPage
+    std::uint64_t guard_named = 0;  // 1: only those of the head's named places
 };
 Options read_options();
 // The program shall find its environment as it would be without us.

@@ -154,7 +154,8 @@ void describe(Form& form, const HeapLife& life) {
     form.field("address", Address{life.address});
     form.field("size", life.size);
     form.field("number", life.number);
-    form.optional("guarded", life.is_guarded);
+    form.optional("guarded", life.guard != heap_tables::GuardPage::none);
+    form.optional("page", guard_word(life.guard));
     form.field("born", life.born);
     form.optional("died", life.died);
 }

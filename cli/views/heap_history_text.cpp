@@ -79,6 +79,16 @@ std::string finding_text(std::size_t number, const HeapFinding& finding, const S
     return out;
 }
 
+std::string_view guard_text(heap_tables::GuardPage guard) {
+    switch (guard) {
+        case heap_tables::GuardPage::behind: return ", with a page behind it that nobody may touch";
+        case heap_tables::GuardPage::at_end: return ", up to a page that nobody may touch";
+        case heap_tables::GuardPage::before: return ", right behind a page that nobody may touch";
+        case heap_tables::GuardPage::none: break;
+    }
+    return "";
+}
+
 }  // namespace
 
 std::string heap_life_text(const HeapLifeReport& report, const Style& style) {
@@ -86,8 +96,7 @@ std::string heap_life_text(const HeapLifeReport& report, const Style& style) {
     std::string state = life.died ? "freed, and kept back" : "in use";
     std::string out = heading_line(
         fmt::format("heap block {} of {}", life.number, counted(life.size, "byte")), state, style);
-    out += fmt::format(" {} {:#x}{}\n", padded("at", 8), life.address,
-                       life.is_guarded ? ", with a page behind it that nobody may touch" : "");
+    out += fmt::format(" {} {:#x}{}\n", padded("at", 8), life.address, guard_text(life.guard));
     if (!report.note.empty()) out += fmt::format(" {} {}\n", padded("", 8), report.note);
     out += life_lines(life, style);
     std::string pointers = pointers_text(report.pointers);

@@ -263,6 +263,10 @@ std::vector<std::string> heap_notes(const Moment& moment) {
             "as many blocks had a guarded page as may have one at a time, and {} got none: writes "
             "behind their ends are found when they are freed, or at the end; reads are not",
             with_thousands(head.guards_missed)));
+    else if (head.named.count)
+        notes.push_back(
+            "only blocks of the places that were named have had a guarded page: of the others "
+            "writes behind an end are found when they are freed, or at the end; reads are not");
     else if (head.guard_wish == 0)
         notes.push_back(
             "no block has a guarded page behind it: writes behind an end are found when "

@@ -24,24 +24,28 @@ std::optional<HeapHistory> HeapHistory::in(Target& target) {
                                   std::as_writable_bytes(std::span(&head, 1))) != sizeof head ||
             head.mark == 0)
             return std::nullopt;
-        bool is_ours = head.mark == heap_tables::kMark && head.size_of_head == sizeof head &&
-                       head.size_of_block == sizeof(Block);
-        bool is_whole = head.area < head.area_end && head.blocks_used < (1u << 28) &&
-                        head.stacks_used < (1u << 30) &&
-                        head.pictures_used <= heap_tables::kMostPictures;
-        if (!is_ours || !is_whole)
-            throw RequestError(
-                "what the library in front of the allocator has written down cannot be read: it is "
-                "of another build, or the program has written over it");
         // The library notes the time now and then; of a process that lives it is known now.
         if (!target.is_kept()) {
             head.seen_ticks = timestamp();
             head.seen_ns = static_cast<std::uint64_t>(
                 std::chrono::steady_clock::now().time_since_epoch() / std::chrono::nanoseconds(1));
         }
-        return HeapHistory(target, module, head);
+        return of(target, module, head);
     }
     return std::nullopt;
+}
+
+HeapHistory HeapHistory::of(Target& target, const Module& library, const Head& head) {
+    bool is_ours = head.mark == heap_tables::kMark && head.size_of_head == sizeof head &&
+                   head.size_of_block == sizeof(Block);
+    bool is_whole = head.area < head.area_end && head.blocks_used < (1u << 28) &&
+                    head.stacks_used < (1u << 30) &&
+                    head.pictures_used <= heap_tables::kMostPictures;
+    if (!is_ours || !is_whole)
+        throw RequestError(
+            "what the library in front of the allocator has written down cannot be read: it is of "
+            "another build, or the program has written over it");
+    return HeapHistory(target, library, head);
 }
 
 bool HeapHistory::is_plausible(const Block& block) const {

@@ -21,6 +21,9 @@ class HeapHistory {
     // head only. Throws RequestError where it is of another build, or its head was written over.
     static std::optional<HeapHistory> in(Target& target);
 
+    // The library's head, read already. Throws as above.
+    static HeapHistory of(Target& target, const Module& library, const heap_tables::Head& head);
+
     const heap_tables::Head& head() const { return head_; }
     // The records of all blocks that live or are kept back, by address. `damaged`: how many records
     // were none. Throws what `progress` throws.

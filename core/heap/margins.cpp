@@ -8,6 +8,7 @@ namespace lantern {
 namespace {
 
 using heap_tables::Block;
+using heap_tables::GuardPage;
 using heap_tables::State;
 
 // Bytes of the process, read in large pieces: blocks lie one behind another.
@@ -55,7 +56,7 @@ class Margins {
     void look_at(const Block& block, std::uint64_t end_before, std::uint64_t next) {
         if (block.state == State::dying) return;  // it is being filled
         if (block.state == State::kept) {
-            if (block.is_guarded) return;  // nobody may touch it
+            if (block.guard != GuardPage::none) return;  // nobody may touch it
             look_at_fill(block);
             return;
         }
@@ -63,6 +64,7 @@ class Margins {
         // both.
         std::uint64_t before =
             std::min(heap_tables::kMargin, block.address - std::min(block.address, end_before));
+        if (block.guard == GuardPage::before) before = 0;
         auto bytes = pieces_.at(block.address - before, before);
         if (Written written = differing(bytes, heap_tables::kMarginFill); written.count)
             add(block, block.address - before + written.first,
@@ -71,7 +73,8 @@ class Margins {
         std::uint64_t end = block.address + block.size, page = heap_tables::kMargin * 256;
         std::uint64_t behind = std::min(heap_tables::kMargin, next - std::min(next, end));
         // The page that nobody may touch begins where the block's own ends.
-        if (block.is_guarded) behind = std::min(behind, (end + page - 1) / page * page - end);
+        if (block.guard != GuardPage::none)
+            behind = std::min(behind, (end + page - 1) / page * page - end);
         bytes = pieces_.at(end, behind);
         if (Written written = differing(bytes, heap_tables::kMarginFill); written.count)
             add(block, end + written.first,

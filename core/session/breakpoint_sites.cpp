@@ -9,6 +9,7 @@
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
 #include "core/session/heap_asked.h"
+#include "core/session/heap_guards.h"
 #include "core/session/parts.h"
 #include "core/session/runtime_symbol.h"
 #include "core/session/site_scope.h"
@@ -207,8 +208,8 @@ void BreakpointSites::remove(Breakpoint& breakpoint) {
 }
 
 void BreakpointSites::tell_of_heap(const Breakpoint& breakpoint) {
-    if (breakpoint.cause == Cause::heap && parts_.debuggee.is_running())
-        tell_heap_library(parts_.debuggee.process(), parts_.breakpoints.all());
+    if (breakpoint.cause != Cause::heap || !parts_.debuggee.is_running()) return;
+    tell_heap_library(parts_.debuggee.process(), parts_.breakpoints.all());
 }
 
 void BreakpointSites::take_out_all() {
@@ -314,6 +315,7 @@ BreakpointSites::LibraryChange BreakpointSites::look_at_libraries() {
             breakpoint.sites.clear();
         }
     }
+    tell_guarded_places(process, parts_.shared.guarded_births);
     return change;
 }
 

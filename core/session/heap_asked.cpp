@@ -32,9 +32,9 @@ void take_size(std::string_view text, Asked& asked) {
     asked.most = dots == text.npos ? asked.least : number_in(text.substr(dots + 2));
 }
 
-// Where the head lies; nothing where the library is not loaded. Before the first request it has no
-// mark yet, and can be written all the same.
-std::optional<RunAddress> head_in(Target& target) {
+}  // namespace
+
+std::optional<RunAddress> heap_library_head(Target& target) {
     for (const Module& module : target.modules()) {
         if (!module.is_heap_library()) continue;
         const ElfSymbol* symbol = module.symbols().symbol_table().named(heap_tables::kHeadSymbol);
@@ -42,8 +42,6 @@ std::optional<RunAddress> head_in(Target& target) {
     }
     return std::nullopt;
 }
-
-}  // namespace
 
 std::optional<Asked> asked_of(std::string_view subject) {
     if (subject.empty()) return std::nullopt;
@@ -72,7 +70,7 @@ std::optional<Asked> asked_of(std::string_view subject) {
 }
 
 void tell_heap_library(Target& target, const std::list<Breakpoint>& breakpoints) {
-    auto head = head_in(target);
+    auto head = heap_library_head(target);
     if (!head) return;
     std::vector<Asked> all;
     for (const Breakpoint& breakpoint : breakpoints) {

@@ -12,6 +12,9 @@
 
 namespace lantern {
 
+// Where the library's head lies; nothing where it is not loaded. Before the first request it has no
+// mark yet, and can be written all the same.
+std::optional<RunAddress> heap_library_head(Target& target);
 // Nothing for an empty subject: that waits for faults. Throws RequestError for what is not
 // understood.
 std::optional<heap_tables::Asked> asked_of(std::string_view subject);

@@ -210,13 +210,23 @@ HeapLife life_of(const Moment& moment, const HeapHistory& history,
     life.address = block.address;
     life.size = block.size;
     life.number = block.number;
-    life.is_guarded = block.is_guarded;
+    life.guard = block.guard;
     life.born =
         event_of(moment, history, block.born_way, block.born_thread, block.born, block.born_stack);
     if (block.state == heap_tables::State::kept)
         life.died = event_of(moment, history, block.died_way, block.died_thread, block.died,
                              block.died_stack);
     return life;
+}
+
+std::string guard_word(heap_tables::GuardPage guard) {
+    switch (guard) {
+        case heap_tables::GuardPage::behind: return "behind";
+        case heap_tables::GuardPage::at_end: return "at end";
+        case heap_tables::GuardPage::before: return "before";
+        case heap_tables::GuardPage::none: break;
+    }
+    return "";
 }
 
 std::string own_place(const HeapEvent& event) {

@@ -28,7 +28,7 @@ struct HeapEvent {
 struct HeapLife {
     std::uint64_t address = 0, size = 0;  // run address; bytes, as they were asked for
     std::uint64_t number = 0;             // of the births in its thread, from 1
-    bool is_guarded = false;              // a page that nobody may touch lies behind it
+    heap_tables::GuardPage guard{};       // where a page is that nobody may touch
     HeapEvent born;
     std::optional<HeapEvent> died;  // it is kept back
 };
@@ -39,6 +39,8 @@ HeapLife life_of(const Moment& moment, const HeapHistory& history, const heap_ta
 // The user's own line of a birth or death: "fill, sluice.c:12"; else the innermost function. What
 // has alloc in its name is passed over where there is another.
 std::string own_place(const HeapEvent& event);
+// "behind", "at end", "before"; empty for none.
+std::string guard_word(heap_tables::GuardPage guard);
 // "heap block 7 of 40 bytes", "heap block 7 of thread 2 of 40 bytes".
 std::string block_words(const HeapLife& life);
 

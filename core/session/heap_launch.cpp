@@ -50,9 +50,11 @@ void put_heap_library_in_front(LaunchOptions& launch, const HeapWish& wish) {
         launch.environment.push_back(std::string(kPreload) + wish.library);
     else
         *others = fmt::format("{}{}:{}", kPreload, wish.library, others->substr(kPreload.size()));
-    launch.environment.push_back(fmt::format(
-        "{}=keep={} guard={} every={} least={} most={}", heap_tables::kOptionsVariable,
-        wish.keep_bytes, wish.guard_births, wish.guard_every, wish.guard_least, wish.guard_most));
+    launch.environment.push_back(
+        fmt::format("{}=keep={} guard={} every={} least={} most={} page={} named={}",
+                    heap_tables::kOptionsVariable, wish.keep_bytes, wish.guard_births,
+                    wish.guard_every, wish.guard_least, wish.guard_most,
+                    static_cast<unsigned>(wish.page), wish.guard_places.empty() ? 0 : 1));
 }
 
 bool open_guarded_page(LiveProcess& process, ThreadId thread, RunAddress address) {

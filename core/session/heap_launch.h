@@ -5,8 +5,10 @@
 
 #include <cstdint>
 #include <string>
+#include <vector>
 
 #include "core/support/address.h"
+#include "heap/tables.h"
 
 namespace lantern {
 
@@ -18,6 +20,8 @@ struct HeapWish {
     std::uint64_t guard_births = 10'000;  // so many blocks get a page behind them
     std::uint64_t guard_every = 1;        // of those that are born, each such one
     std::uint64_t guard_least = 0, guard_most = ~std::uint64_t{0};  // bytes
+    std::vector<std::string> guard_places;  // where they are born; empty: anywhere
+    heap_tables::GuardPage page = heap_tables::GuardPage::behind;
 };
 
 // By the loader's list of libraries to load first, in the environment; the library takes itself out

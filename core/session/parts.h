@@ -41,6 +41,8 @@ struct SharedParts {
     LibraryRules libraries;
     NoteTable notes;
     Presentation presentation;
+    // Blocks that are born there get a page of their own (see heap_guards.h).
+    std::vector<Place> guarded_births;
     std::uint64_t movements = 0, lives = 0;
     unsigned processes_met = 1;
     // Each process has a program of its own: they move one at a time, and none ends another.

@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "core/session/events.h"
+#include "core/session/heap_guards.h"
 #include "core/session/watching.h"
 #include "core/support/error.h"
 #include "core/target/core_file.h"
@@ -57,6 +58,12 @@ Session::Session(const CoreRequest& request, std::vector<SourceMapping> mappings
 }
 
 Session::~Session() = default;
+
+std::vector<std::string> Session::guard_births_at(std::span<const std::string> places) {
+    shared_.guarded_births.clear();
+    for (const std::string& text : places) shared_.guarded_births.push_back(place(text));
+    return guarded_places_not_met(target(), shared_.guarded_births);
+}
 
 pid_t Session::process_id() {
     return process().id();

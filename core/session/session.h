@@ -153,6 +153,11 @@ class Session {
     Presentation& presentation() { return shared_.presentation; }
     std::string current_file();  // of the selected frame, else of main; may be empty
     Place place(std::string_view text) { return parse_place(text, current_file()); }
+    // From the next launch with the heap library on: the places whose births get a page of their
+    // own. Returns why, of each that the program's own file does not have: a library may bring it.
+    // Throws RequestError for what is no place.
+    std::vector<std::string> guard_births_at(std::span<const std::string> places);
+    std::span<const Place> guarded_births() const { return shared_.guarded_births; }
     // Throws RequestError while nothing runs, MemoryError.
     void write_memory(RunAddress address, ByteSpan bytes);
     Assigned assign(std::string_view left, std::string_view right);

@@ -2,6 +2,8 @@
 // told of each. The facts are those of the sources tests/programs/misuses.*.
 #include <gtest/gtest.h>
 
+#include <regex>
+
 #include "tests/testing/command.h"
 
 namespace lantern::testing {
@@ -249,6 +251,129 @@ TEST(HeapRun, OnlyThoseOfASizeAreGuarded) {
     EXPECT_TRUE(of_it.says("1 read behind the end")) << of_it.output;
     Ran of_another = heap_of("misuses-gcc-O0", {"read-behind"}, {"--guard", "size 49..100"});
     EXPECT_TRUE(of_another.says("0 findings")) << of_another.output;
+}
+
+TEST(HeapRun, OnlyThoseBornAtANamedPlaceAreGuarded) {
+    auto at = [](const std::string& place) {
+        return heap_of("misuses-gcc-O0", {"read-behind"}, {"--guard", "at " + place});
+    };
+    for (const char* place : {"read_behind", "misuses.c:28", "moor"}) {
+        Ran found = at(place);
+        EXPECT_TRUE(found.says("1 read behind the end")) << place << found.output;
+        EXPECT_TRUE(found.says("only blocks of the places that were named")) << found.output;
+    }
+    for (const char* place : {"write_behind", "misuses.c:30"})
+        EXPECT_TRUE(at(place).says("0 findings")) << place;
+    Ran both = heap_of("misuses-gcc-O0", {"read-behind"},
+                       {"--guard", "at write_behind", "--guard", "at read_behind"});
+    EXPECT_TRUE(both.says("1 read behind the end")) << both.output;
+    Ran other_size = heap_of("misuses-gcc-O0", {"read-behind"},
+                             {"--guard", "at read_behind", "--guard", "size 1..47"});
+    EXPECT_TRUE(other_size.says("0 findings")) << other_size.output;
+    Ran none = at("read_behinds");
+    EXPECT_TRUE(none.says("the program has no function read_behinds: no block was guarded for it"))
+        << none.output;
+}
+
+// What the compiler has put into its callers, and what a library does that comes with the program.
+TEST(HeapRun, ANamedPlaceMayBeInlinedOrOfALibrary) {
+    TemporaryFolder folder;
+    auto source = folder.write("quay.c", R"(#include <stdlib.h>
+#include <string.h>
+static inline __attribute__((always_inline)) char* lay(size_t size) { return malloc(size); }
+volatile int sum;
+int main(int count, char** words) {
+    char* first = lay(32);
+    char* second = malloc(48);
+    char* third = strdup("a barge of sixteen tons, full of");
+    if (count > 1 && *words[1] == '1') sum += *(volatile char*)(first + 32);
+    if (count > 1 && *words[1] == '2') sum += *(volatile char*)(second + 48);
+    if (count > 1 && *words[1] == '3') sum += *(volatile char*)(third + 48);
+    free(first);
+    free(second);
+    free(third);
+}
+)");
+    std::string program = (folder.path() / "quay").string();
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O2", "-fno-builtin", "-o", program, source}).status, 0);
+    auto finds = [&](const char* place, const char* which) {
+        Ran ran = run(
+            {LANTERN_PROGRAM, "heap", program, "--guard", std::string("at ") + place, "--", which});
+        return ran.status == 1 && ran.says("behind the end of heap block");
+    };
+    EXPECT_TRUE(finds("lay", "1"));
+    EXPECT_FALSE(finds("lay", "2"));
+    EXPECT_TRUE(finds("quay.c:7", "2"));
+    EXPECT_FALSE(finds("quay.c:7", "1"));
+    EXPECT_TRUE(finds("strdup", "3"));
+    EXPECT_FALSE(finds("strdup", "2"));
+}
+
+TEST(HeapRun, ABirthInASignalHandlerHasTheCallsThatItInterrupted) {
+    TemporaryFolder folder;
+    auto source = folder.write("bell.c", R"(#include <signal.h>
+#include <stdlib.h>
+char* volatile kept;
+__attribute__((noinline)) void on_bell(int number) { kept = malloc(40 + number * 0); }
+__attribute__((noinline)) int ring(int times) {
+    for (int i = 0; i < times; ++i) raise(SIGUSR1);
+    return times;
+}
+int main(void) {
+    signal(SIGUSR1, on_bell);
+    return ring(1) - 1;
+}
+)");
+    for (const char* level : {"-O0", "-O2"}) {
+        std::string program = (folder.path() / "bell").string();
+        ASSERT_EQ(testing::run({"gcc", "-g", level, "-o", program, source}).status, 0);
+        Ran ran = run({LANTERN_PROGRAM, "debug", program, "--heap", "--do", "pause on exit", "--do",
+                       "launch", "--do", "heap life kept"});
+        EXPECT_TRUE(std::regex_search(
+            ran.output, std::regex("born +malloc: on_bell bell.c:4 .*← ring bell.c:6 ← main")))
+            << ran.output;
+    }
+}
+
+// A page that begins where the block ends, or ends where it begins: nothing lies between.
+TEST(HeapRun, ThePageMayTouchTheBlockItself) {
+    TemporaryFolder folder;
+    auto source = folder.write("bollard.c", R"(#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+volatile int sum;
+int main(int count, char** words) {
+    for (int size = 0; size < 40; ++size) {
+        char* rope = malloc(size);
+        memset(rope, 'r', size);
+        int at = atoi(words[1]);
+        if (size == 21 && count > 1) sum += *(volatile char*)(rope + at);
+        rope = realloc(rope, size + 1);
+        rope[size] = 'e';
+        free(rope);
+    }
+    puts("moored");
+}
+)");
+    std::string program = (folder.path() / "bollard").string();
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O1", "-o", program, source}).status, 0);
+    auto found = [&](const char* page, const char* at) {
+        return run({LANTERN_PROGRAM, "heap", program, "--page", page, "--", at});
+    };
+    EXPECT_EQ(found("behind", "21").status, 0);  // a read of the margin
+    Ran end = found("end", "21");
+    EXPECT_TRUE(end.says("right behind the end of heap block")) << end.output;
+    EXPECT_TRUE(end.says("of 21 bytes")) << end.output;
+    EXPECT_TRUE(end.says("moored")) << end.output;
+    Ran before = found("before", "-1");
+    EXPECT_TRUE(before.says("1 byte before the start of heap block")) << before.output;
+    EXPECT_TRUE(before.says("of 21 bytes")) << before.output;
+    for (const char* page : {"behind", "end", "before"}) {
+        EXPECT_EQ(found(page, "20").status, 0) << page;
+        EXPECT_EQ(found(page, "0").status, 0) << page;
+    }
+    Ran wrong = run({LANTERN_PROGRAM, "heap", program, "--page", "above"});
+    EXPECT_EQ(wrong.status, 2);
 }
 
 TEST(HeapRun, RefusesWhatCannotBe) {
