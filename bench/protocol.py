@@ -1,12 +1,12 @@
 #!/usr/bin/env python3
 """Times what an editor waits for, each beside the same asked at the prompt (JSON through pipes, one command after the
 other).  Usage: protocol.py BUILD_FOLDER"""
-import json, os, statistics, subprocess, sys, tempfile, time
+import json, os, statistics, subprocess, sys, time
 from pathlib import Path
 
 root = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(root / "tests/protocol"))
-from client import Client
+from client import Client, own_folder
 
 build = Path(sys.argv[1]).resolve()
 lantern, demo = build / "elm-lantern", build / "demo"
@@ -104,7 +104,7 @@ frame = c.ask("stackTrace", threadId=1)["stackFrames"][0]["id"]
 tell("hover, lockflow", "2 ms", timed(lambda: c.ask("evaluate", expression="chamber->level_cm", context="hover", frameId=frame)))
 c.gone()
 
-work = Path(tempfile.mkdtemp(prefix="lantern-bench-"))
+work = own_folder("bench")
 (work / "many.cpp").write_text("""#include <vector>
 #include <map>
 int main() {

@@ -134,6 +134,7 @@ void IndexFromFile(benchmark::State& state) {
     }
     state.counters["from_file"] = from_file;
     std::filesystem::remove_all(folder);
+    std::filesystem::remove_all(folder);
 }
 BENCHMARK(IndexFromFile)->Unit(benchmark::kMillisecond)->UseRealTime();
 

@@ -1,34 +1,88 @@
 #!/usr/bin/env python3
-"""Names without linkage differ within a folder: its files may be compiled together (LANTERN_TOGETHER),
-and which of them share a unit changes with every new file. Usage: unique_names.py SOURCE_FOLDER"""
+"""The files of a folder may be compiled together (LANTERN_TOGETHER), and which of them share a unit
+changes with every new file. So names of types and constants without linkage differ within a folder,
+and helpers of one name must not take what another's arguments can be converted to: a call would go
+to the wrong one without a word. Usage: unique_names.py SOURCE_FOLDER"""
 import collections
 import glob
+import itertools
 import os
 import re
 import sys
 
 CONSTANT = re.compile(r"^(?:static )?constexpr ([^;]*?)=", re.M)
 TYPE = re.compile(r"^(?:class|struct) (\w+) (?:final )?(?:: public \w+ )?\{", re.M)
+UNNAMED = re.compile(r"^namespace \{$(.*?)^\}  // namespace$", re.M | re.S)
+HELPER = re.compile(r"^(?!return|struct|class|using|template|namespace|enum)[\w:][\w:<>,&* ]*?[&* ](\w+)\(([^;{}]*?)\) \{", re.M | re.S)
+OWN_TYPE = re.compile(r"^(?:\w+::)*[A-Z]\w*(?:::\w+)*\*?$")
+HOLDER = re.compile(r"^std::(?:vector|span|map|set|list|function|optional|unique_ptr|shared_ptr)<")
 
 
-def names_in(text):
+def constants_and_types(text):
     for found in CONSTANT.finditer(text):
         whole = text[found.start() : text.find(";", found.start())]
         yield from re.findall(r"\b(k[A-Z]\w*)(?:\[[^\]]*\])? ?=", whole)
     yield from (found[1] for found in TYPE.finditer(text))
 
 
+def parameters(text):
+    parts, depth = [""], 0
+    for letter in text:
+        depth += (letter in "<([{") - (letter in ">)]}")
+        if letter == "," and depth == 0:
+            parts.append("")
+        else:
+            parts[-1] += letter
+    return [part for part in parts if part.strip()]
+
+
+def type_of(parameter):
+    text = re.sub(r"\bconst\b|&", "", re.sub(r"\s+", " ", parameter.split("=")[0]))
+    named = re.match(r"(.*[ *>])\w+$", text.strip())
+    return (named[1] if named else text).strip()
+
+
+def helpers_in(text):
+    for unnamed in UNNAMED.finditer(text):
+        for found in HELPER.finditer(unnamed[1]):
+            taken = parameters(found[2])
+            yield found[1], [type_of(one) for one in taken], sum("=" in one for one in taken)
+
+
+def may_convert(one, other):
+    if one == other:
+        return True
+    # Classes of ours are not made of other things without being asked, and neither are holders.
+    return not any(kind.match(each) for kind in (OWN_TYPE, HOLDER) for each in (one, other))
+
+
+def may_be_taken_for(one, other):
+    return (
+        len(one[1]) - one[2] <= len(other[1])
+        and len(other[1]) - other[2] <= len(one[1])
+        and all(may_convert(*pair) for pair in zip(one[1], other[1]))
+    )
+
+
 root = sys.argv[1]
-folders = glob.glob(root + "/core/*/") + [root + "/cli/"]
 twice = 0
-for folder in sorted(folders):
-    where = collections.defaultdict(set)
+for folder in sorted(glob.glob(root + "/core/*/") + [root + "/cli/"]):
+    where, helpers = collections.defaultdict(set), collections.defaultdict(list)
     for file in glob.glob(folder + "**/*.cpp", recursive=True):
+        name_of_file = os.path.relpath(file, root)
         with open(file, encoding="utf-8") as source:
-            for name in names_in(source.read()):
-                where[name].add(os.path.relpath(file, root))
+            text = source.read()
+        for name in constants_and_types(text):
+            where[name].add(name_of_file)
+        for name, taken, with_default in helpers_in(text):
+            helpers[name].append((name_of_file, taken, with_default))
     for name, files in sorted(where.items()):
         if len(files) > 1:
             print(f"{name} is defined in {' and in '.join(sorted(files))}")
             twice += 1
+    for name, all_of_name in sorted(helpers.items()):
+        for one, other in itertools.combinations(all_of_name, 2):
+            if one[0] != other[0] and may_be_taken_for(one, other):
+                print(f"{name} of {one[0]} could be called for that of {other[0]}: give one another name")
+                twice += 1
 sys.exit(1 if twice else 0)

@@ -16,7 +16,7 @@ namespace {
 
 constexpr unsigned kFramesOfALibrary = 8;  // between a system call and the user's own code
 
-bool is_one_of(const std::string& name, std::initializer_list<const char*> names) {
+bool is_call_of(const std::string& name, std::initializer_list<const char*> names) {
     return std::ranges::find(names, name) != names.end();
 }
 
@@ -101,19 +101,19 @@ class Wait {
     // ---- other system calls
 
     std::string of_call(const std::string& call) {
-        if (is_one_of(call, {"read", "pread64", "readv", "recvfrom", "recvmsg"}))
+        if (is_call_of(call, {"read", "pread64", "readv", "recvfrom", "recvmsg"}))
             return "something to read from " + descriptor();
-        if (is_one_of(call, {"write", "pwrite64", "writev", "sendto", "sendmsg"}))
+        if (is_call_of(call, {"write", "pwrite64", "writev", "sendto", "sendmsg"}))
             return "room to write to " + descriptor();
-        if (is_one_of(call, {"accept", "accept4"}))
+        if (is_call_of(call, {"accept", "accept4"}))
             return "somebody who connects to " + descriptor();
         if (call == "connect") return "an answer to the connection of " + descriptor();
-        if (is_one_of(call, {"wait4", "waitid"})) return child();
-        if (is_one_of(call, {"poll", "ppoll", "select", "pselect6", "epoll_wait", "epoll_pwait"}))
+        if (is_call_of(call, {"wait4", "waitid"})) return child();
+        if (is_call_of(call, {"poll", "ppoll", "select", "pselect6", "epoll_wait", "epoll_pwait"}))
             return "one of several descriptors";
-        if (is_one_of(call, {"nanosleep", "clock_nanosleep", "restart_syscall"}))
+        if (is_call_of(call, {"nanosleep", "clock_nanosleep", "restart_syscall"}))
             return stands_in("sleep") ? "a time to pass" : "";
-        if (is_one_of(call, {"pause", "rt_sigsuspend", "rt_sigtimedwait"})) return "a signal";
+        if (is_call_of(call, {"pause", "rt_sigsuspend", "rt_sigtimedwait"})) return "a signal";
         if (call == "flock") return "a lock on " + descriptor();
         return {};
     }

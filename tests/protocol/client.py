@@ -1,7 +1,15 @@
 """A small client of the Debug Adapter Protocol that speaks to `elm-lantern serve`, and holds what every conversation
 has to keep: each request is answered once and by its own name, messages are numbered one by one, nothing comes
 before initialize is answered, and nothing stops before it was set going."""
-import json, os, select, socket, subprocess, time
+import atexit, json, os, select, shutil, socket, subprocess, tempfile, time
+from pathlib import Path
+
+
+def own_folder(name):
+    """For what a test compiles and keeps; gone when the test has ended."""
+    folder = Path(tempfile.mkdtemp(prefix=f"lantern-{name}-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
 
 
 class Refused(Exception):

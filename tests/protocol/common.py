@@ -1,16 +1,16 @@
 """What the conversations with `elm-lantern serve` have in common: the programs, and the witnesses of what is so."""
-import base64, json, os, re, signal, subprocess, sys, tempfile, time, traceback
+import base64, json, os, re, signal, subprocess, sys, time, traceback
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
-from client import Client, Refused
+from client import Client, Refused, own_folder
 
 build = Path(sys.argv[1]).resolve()
 recording = Path(sys.argv[2]).resolve() if len(sys.argv) > 2 else None
 root = Path(__file__).resolve().parents[2]
 lantern, demo, fixtures = build / "elm-lantern", build / "demo", build / "tests/programs"
 sheet = root / "demo/day-sheet.txt"
-work = Path(tempfile.mkdtemp(prefix="lantern-protocol-"))
+work = own_folder("protocol")
 
 
 def client(**more):

@@ -3,11 +3,11 @@
 holds what the protocol tells at each stop against what the prompt tells there: why it stands, the call stack, the
 variables.
 Usage: same_facts.py BUILD_FOLDER"""
-import json, os, re, subprocess, sys, tempfile
+import json, os, re, subprocess, sys
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
-from client import Client, Refused
+from client import Client, Refused, own_folder
 
 build = Path(sys.argv[1]).resolve()
 root = Path(__file__).resolve().parents[2]
@@ -133,7 +133,7 @@ def play(program, script, options, launch, told):
     client.end()
 
 
-work = tempfile.mkdtemp(prefix="lantern-facts-")
+work = own_folder("facts")
 told = Compared()
 for program, scripts in SCRIPTS.items():
     if not (demo / program).exists():

@@ -2,12 +2,12 @@
 """Random conversations with `elm-lantern serve`: valid and invalid requests, in any order, on random programs. None may
 hang, none may crash, and no process may be left.
 Usage: soak.py BUILD_FOLDER [SESSIONS [REQUESTS [SEED]]]"""
-import json, os, random, subprocess, sys, tempfile, time
+import json, os, random, subprocess, sys, time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
-from client import Client
+from client import Client, own_folder
 
 build = Path(sys.argv[1]).resolve()
 sessions = int(sys.argv[2]) if len(sys.argv) > 2 else 40
@@ -172,7 +172,7 @@ def left(process):
         return False
 
 
-work = tempfile.mkdtemp(prefix="lantern-soak-")
+work = own_folder("soak")
 all_programs = programs()
 sources = sorted(list((root / "demo").glob("*.c*")) + list((root / "tests/programs").glob("*.c*")) + list((root / "tests/programs").glob("*.rs")))
 begun = time.monotonic()
