@@ -100,4 +100,20 @@ std::optional<Entry> Entry::next_sibling() const {
     return at(*unit_, position);
 }
 
+std::vector<Entry> entries_around(const Unit& unit, Position position) {
+    constexpr std::size_t kDeepest = 100;
+    std::vector<Entry> around;
+    auto holder = Entry::at(unit, unit.first_entry);
+    while (holder && around.size() < kDeepest) {
+        std::optional<Entry> inner;
+        for (auto child = holder->first_child(); child && child->offset() <= position;
+             child = child->next_sibling())
+            inner = child;
+        if (!inner || inner->offset() == position) break;
+        around.push_back(*inner);
+        holder = inner;
+    }
+    return around;
+}
+
 }  // namespace lantern::dwarf

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <optional>
 #include <string_view>
+#include <vector>
 
 #include "core/dwarf/unit.h"
 
@@ -46,5 +47,9 @@ template <class Visit>
 void for_each_child(const Entry& parent, Visit&& visit) {
     for (auto child = parent.first_child(); child; child = child->next_sibling()) visit(*child);
 }
+
+// Those that the entry at `position` stands in, the outermost first, the unit's own left out. For
+// what is asked rarely: it goes along the siblings. Throws FormatError.
+std::vector<Entry> entries_around(const Unit& unit, Position position);
 
 }  // namespace lantern::dwarf

@@ -21,6 +21,8 @@ struct Function {
     const dwarf::Unit* unit = nullptr;
     std::string declared_in;  // source file, as the compiler recorded it
     std::uint32_t declared_line = 0;
+    // It stands inside of another function, so that not all lines behind its first are its own.
+    bool is_closure = false;
 
     bool has_code() const { return !ranges.empty(); }
     FileAddress low() const { return ranges.front().low; }

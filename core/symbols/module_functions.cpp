@@ -35,6 +35,34 @@ const Function* ModuleSymbols::function(Position position) const {
     }
 }
 
+namespace {
+
+// "main::(lambda)::operator()", "Queue::<lambda(int)>::operator()", "flight::main::{closure#0}".
+bool is_name_of_closure(std::string_view name) {
+    std::string_view last = last_component(name);
+    if (last.starts_with("{closure")) return true;
+    if (last != "operator()" || last.size() + 2 >= name.size()) return false;
+    name.remove_suffix(last.size() + 2);
+    return last_component(name).find("lambda") != std::string_view::npos;
+}
+
+}  // namespace
+
+// gcc says of a lambda's code that it is artificial, and not where it stands; its class tells.
+void ModuleSymbols::take_place_of_closure(const Entry& entry, Function& function) const {
+    for (const Entry& each : debug_info().with_origins(entry)) {
+        auto around = entries_around(each.unit(), each.offset());
+        auto line = around.empty() ? std::nullopt : around.back().number(DW_AT_decl_line);
+        auto file = around.empty() ? std::nullopt : around.back().number(DW_AT_decl_file);
+        bool is_class = !around.empty() && (around.back().tag() == DW_TAG_structure_type ||
+                                            around.back().tag() == DW_TAG_class_type);
+        if (!is_class || !line || !file) continue;
+        function.declared_line = static_cast<std::uint32_t>(*line);
+        function.declared_in = file_name(each.unit(), *file);
+        return;
+    }
+}
+
 Function ModuleSymbols::read_function(const Entry& entry) const {
     Function function;
     function.entry_offset = entry.offset();
@@ -58,6 +86,8 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
                 function.declared_in = file_name(each.unit(), *file);
         }
     }
+    function.is_closure = is_name_of_closure(function.name);
+    if (function.is_closure && !function.declared_line) take_place_of_closure(entry, function);
     // The compiler numbers Rust's impl blocks; the linkage name tells whose they are:
     // "<flight::Narrow as flight::Toll>::toll".
     if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_"))
@@ -94,7 +124,8 @@ const Function* ModuleSymbols::inlined_function_around(const Unit& unit, const s
     if (is_new)
         for (const NameEntry& entry : dwarf().index->names_of(unit).names)
             if (entry.kind == NameKind::inlined_function)
-                if (const Function* one = function(entry.position); one && one->declared_line)
+                if (const Function* one = function(entry.position);
+                    one && one->declared_line && !one->is_closure)
                     slot->second[one->declared_in][one->declared_line] = one;
     auto of_file = slot->second.find(file);
     if (of_file == slot->second.end()) return nullptr;

@@ -122,28 +122,24 @@ std::vector<std::string> ModuleSymbols::problems_so_far() const {
 
 namespace {
 
-// The names of the entries around `position`, functions and closures among them: what `scopes`
-// alone cannot tell.
-void collect_path(const Entry& parent, Position position, std::vector<std::string>& path,
-                  int depth) {
-    std::optional<Entry> holder;
-    for (auto child = parent.first_child(); child && child->offset() <= position;
-         child = child->next_sibling())
-        holder = child;
-    if (!holder || depth > 100) return;
-    if (holder->offset() == position) return;
-    switch (holder->tag()) {
-        case DW_TAG_lexical_block:
-        case DW_TAG_inlined_subroutine: break;
-        default:
-            if (auto name = holder->text(DW_AT_name))
-                path.emplace_back(*name);
-            else if (holder->tag() == DW_TAG_structure_type || holder->tag() == DW_TAG_class_type)
-                path.emplace_back("(lambda)");
-            else if (holder->tag() == DW_TAG_namespace)
-                path.emplace_back("(anonymous)");
+// Functions and closures among them: what the index's scopes alone cannot tell.
+std::string names_around(const Unit& unit, Position position) {
+    std::string names;
+    for (const Entry& holder : entries_around(unit, position)) {
+        std::string_view part;
+        if (auto name = holder.text(DW_AT_name))
+            part = *name;
+        else if (holder.tag() == DW_TAG_structure_type || holder.tag() == DW_TAG_class_type)
+            part = "(lambda)";
+        else if (holder.tag() == DW_TAG_namespace)
+            part = "(anonymous)";
+        bool is_part_of_function =
+            holder.tag() == DW_TAG_lexical_block || holder.tag() == DW_TAG_inlined_subroutine;
+        if (part.empty() || is_part_of_function) continue;
+        if (!names.empty()) names += "::";
+        names += part;
     }
-    collect_path(*holder, position, path, depth + 1);
+    return names;
 }
 
 }  // namespace
@@ -168,9 +164,7 @@ std::string ModuleSymbols::qualified_name(Position position) const {
     const Unit& unit = entry->unit();
     std::string scope;
     if (name == "operator()") {  // a lambda's stands inside the function that makes it
-        std::vector<std::string> path;
-        if (auto root = Entry::at(unit, unit.first_entry)) collect_path(*root, position, path, 0);
-        for (const std::string& part : path) scope += (scope.empty() ? "" : "::") + part;
+        scope = names_around(unit, position);
     } else if (unit.is_cplusplus() || unit.is_rust() || unit.language() == 0) {
         std::span<const NameScope> scopes = dwarf().index->scopes_of(unit);
         std::uint32_t at = scope_at(scopes, position);

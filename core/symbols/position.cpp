@@ -85,7 +85,8 @@ void FunctionPositions::collect(const Scope& scope) {
 
 FunctionPositions::Declared FunctionPositions::declared(const Function& function) const {
     auto number = numbers_.find(function.declared_in);
-    return {number == numbers_.end() ? ~0u : number->second, function.declared_line};
+    return {number == numbers_.end() ? ~0u : number->second, function.declared_line,
+            function.is_closure};
 }
 
 bool FunctionPositions::fits(const Declared& function, const LineEntry& row) const {
@@ -110,6 +111,8 @@ const Scope* FunctionPositions::owner(const LineEntry& row, const Scopes& candid
         if (known == declared_.end() || !fits(known->second, row) ||
             known->second.line <= best_line)
             continue;
+        // Lines behind a closure's end are its maker's again: only its ranges tell that it runs.
+        if (known->second.is_closure && scope != usual) continue;
         best = scope;
         best_line = known->second.line;
     }

@@ -66,6 +66,7 @@ class FunctionPositions {
     // line table, and its first line.
     struct Declared {
         std::uint32_t file = ~0u, line = 0;
+        bool is_closure = false;
     };
     struct Claim {
         FileRange range;
