@@ -19,6 +19,24 @@ namespace {
 
 constexpr unsigned kSmallestVector = 16;  // bytes
 
+// A half of a vector is a number of 8 bytes, too: it counts where whole numbers are surely computed
+// several at once.
+bool moves_vectors(const LoopShape& shape) {
+    unsigned least = shape.of_whole_numbers ? kSmallestVector / 2 : kSmallestVector;
+    return std::ranges::any_of(shape.accesses,
+                               [&](const LoopAccess& a) { return a.size >= least && a.step != 0; });
+}
+
+std::string with_vectors(const LoopShape& shape) {
+    unsigned size = shape.vector_size;
+    if (!size)
+        for (const LoopAccess& access : shape.accesses)
+            if (access.step) size = std::max(size, access.size);
+    if (!shape.lane_size) return fmt::format("with vectors of {} bytes", size);
+    return fmt::format("with vectors of {} numbers of {}", size / shape.lane_size,
+                       counted(shape.lane_size, "byte"));
+}
+
 bool holds(const SourceStatement& loop, std::uint32_t line) {
     return loop.first_line <= line && line <= loop.body_last;
 }
@@ -56,7 +74,8 @@ class Loops {
     // have been mixed in from elsewhere, but not the head of a loop around: then it is that one's
     // loop, and the inner one is gone.
     std::optional<std::size_t> source_loop(const LoopShape& shape) const {
-        if (!leads_back_by_itself(shape)) return std::nullopt;
+        std::set<std::uint32_t> heads = inlined_ways_back(shape);
+        if (!heads.empty() && owner_of_loop(became_, shape.loop)) return std::nullopt;
         std::map<std::uint32_t, std::size_t> lines = lines_of(shape);
         std::size_t all = 0;
         for (const auto& [line, count] : lines) all += count;
@@ -72,21 +91,38 @@ class Loops {
                 else
                     has_other_head |= is_head_around(i, line);
             }
-            bool fits = all && inside * 10 >= all * 9 && !has_other_head;
+            bool fits =
+                all && inside * 10 >= all * 9 && !has_other_head && goes_on_in(i, heads, lines);
             if (fits && (!best || length_of(loop) < length_of(became_.statements[*best]))) best = i;
         }
         return best;
     }
 
-    // False: the jump back is of a call that was inlined, and so is the loop.
-    bool leads_back_by_itself(const LoopShape& shape) const {
+    // The lines of calls that were inlined and that the loop leads back in: a loop of such a call,
+    // or an iterator that goes on to the next.
+    std::set<std::uint32_t> inlined_ways_back(const LoopShape& shape) const {
         const Blocks& blocks = became_.code.blocks;
         std::uint32_t head = blocks.loops()[shape.loop].head;
-        for (std::uint32_t before : blocks.all()[head].from)
-            if (blocks.dominates(head, before) &&
-                became_.lines.is_inlined(blocks.all()[before].end - 1))
-                return false;
-        return true;
+        std::set<std::uint32_t> lines;
+        for (std::uint32_t before : blocks.all()[head].from) {
+            std::uint32_t last = blocks.all()[before].end - 1;
+            if (blocks.dominates(head, before) && became_.lines.is_inlined(last))
+                lines.insert(became_.lines.line_of(last));
+        }
+        return lines;
+    }
+
+    // An iterator goes on in the head of the loop, and something of its body runs in between.
+    bool goes_on_in(std::size_t number, const std::set<std::uint32_t>& heads,
+                    const std::map<std::uint32_t, std::size_t>& lines) const {
+        const SourceStatement& loop = became_.statements[number];
+        auto is_of_head = [&](std::uint32_t line) {
+            return loop.first_line <= line && line <= loop.last_line;
+        };
+        bool has_body = std::ranges::any_of(lines, [&](const auto& each) {
+            return loop.last_line < each.first && each.first <= loop.body_last;
+        });
+        return heads.empty() || (has_body && std::ranges::all_of(heads, is_of_head));
     }
 
     bool is_head_around(std::size_t loop, std::uint32_t line) const {
@@ -101,14 +137,10 @@ class Loops {
 
     // How many instructions each line has in the loop, those of loops in it left out.
     std::map<std::uint32_t, std::size_t> lines_of(const LoopShape& shape) const {
-        const Blocks& blocks = became_.code.blocks;
         std::map<std::uint32_t, std::size_t> lines;
-        for (std::uint32_t number : blocks.loops()[shape.loop].blocks) {
-            if (blocks.innermost_loop(number) != shape.loop) continue;
-            const Blocks::Block& block = blocks.all()[number];
-            for (std::uint32_t node = block.first; node < block.end; ++node)
-                if (std::uint32_t line = became_.lines.line_of(node)) ++lines[line];
-        }
+        for_each_own_node(became_.code.blocks, shape.loop, [&](std::uint32_t node) {
+            if (std::uint32_t line = became_.lines.line_of(node)) ++lines[line];
+        });
         return lines;
     }
 
@@ -179,12 +211,6 @@ class Loops {
         return steps;
     }
 
-    static bool moves_vectors(const LoopShape& shape) {
-        return std::any_of(shape.accesses.begin(), shape.accesses.end(), [](const LoopAccess& a) {
-            return a.size >= kSmallestVector && a.step != 0;
-        });
-    }
-
     // How far each pointer moves in one pass of the source, where `*at++` is all that moves it, in
     // bytes; 0 among them: not known.
     std::set<std::uint64_t> pointer_steps(const std::string& text) const {
@@ -239,47 +265,30 @@ class Loops {
         std::vector<BecameFact> facts;
         for (const LoopShape* shape : shapes) {
             std::uint64_t passes = shape->is_innermost ? passes_at_once(number, *shape) : 0;
-            bool has_vectors = moves_vectors(*shape) && shape->is_innermost;
-            std::string text;
-            if (has_vectors && passes > 1)
+            std::string work = vector_work(*shape), text;
+            if (!work.empty() && passes > 1)
                 text = fmt::format("one pass of its loop does {} of the source's, {}", passes,
                                    with_vectors(*shape));
-            else if (has_vectors && shape->vector_size)
-                text = fmt::format("its loop computes with several numbers at once, {}",
-                                   with_vectors(*shape));
-            else if (has_vectors)
-                text = fmt::format("its loop moves memory {}", with_vectors(*shape));
+            else if (!work.empty())
+                text = "its loop " + work;
             else if (passes > 1)
                 text =
                     fmt::format("unrolled: one pass of its loop does {} of the source's", passes);
             if (text.empty()) continue;
-            facts.push_back({BecameFact::Ground::seen, fmt::format("{} ({})", text, at(*shape))});
+            facts.push_back({BecameFact::Ground::seen,
+                             fmt::format("{} ({})", text, place_of_loop(became_, *shape))});
         }
         if (shapes.size() > 1)
             facts.push_back({BecameFact::Ground::seen,
                              fmt::format("the code has {} loops of it", shapes.size())});
+        // How the passes of an iterator lie is not told.
         std::vector<std::uint32_t> loops;
-        for (const LoopShape* shape : shapes) loops.push_back(shape->loop);
+        for (const LoopShape* shape : shapes)
+            if (inlined_ways_back(*shape).empty()) loops.push_back(shape->loop);
+        if (loops.size() < shapes.size()) return facts;
         auto of_passes = facts_of_passes(became_, number, loops);
         facts.insert(facts.end(), of_passes.begin(), of_passes.end());
         return facts;
-    }
-
-    static std::string with_vectors(const LoopShape& shape) {
-        unsigned size = shape.vector_size;
-        if (!size)
-            for (const LoopAccess& access : shape.accesses)
-                if (access.step) size = std::max(size, access.size);
-        if (!shape.lane_size) return fmt::format("with vectors of {} bytes", size);
-        return fmt::format("with vectors of {} numbers of {}", size / shape.lane_size,
-                           counted(shape.lane_size, "byte"));
-    }
-
-    std::string at(const LoopShape& shape) const {
-        const Blocks& blocks = became_.code.blocks;
-        std::uint32_t first = blocks.all()[blocks.loops()[shape.loop].head].first;
-        return fmt::format("at {:#x}",
-                           became_.module.to_run(became_.code.node(first).address).value);
     }
 
     // A loop of the source of which the code has none.
@@ -345,6 +354,38 @@ const Variable* local_named(const Scope& scope, const std::string& name) {
         if (!inner->inlined)
             if (const Variable* found = local_named(*inner, name)) return found;
     return nullptr;
+}
+
+std::string vector_work(const LoopShape& shape) {
+    if (!shape.is_innermost || !moves_vectors(shape)) return {};
+    return fmt::format(
+        "{} {}", shape.vector_size ? "computes with several numbers at once," : "moves memory",
+        with_vectors(shape));
+}
+
+std::string place_of_loop(const Became& became, const LoopShape& shape) {
+    const Blocks& blocks = became.code.blocks;
+    std::uint32_t first = blocks.all()[blocks.loops()[shape.loop].head].first;
+    return fmt::format("at {:#x}", became.module.to_run(became.code.node(first).address).value);
+}
+
+const Scope* owner_of_loop(const Became& became, std::uint32_t loop) {
+    std::map<const Scope*, std::size_t> counts;
+    std::size_t all = 0;
+    for_each_own_node(became.code.blocks, loop, [&](std::uint32_t node) {
+        all += became.lines.line_of(node) != 0;
+        for (const Scope* call = became.lines.call_of(node); call; call = call->around)
+            ++counts[call];
+    });
+    auto depth = [](const Scope* call) {
+        int depth = 0;
+        for (; call; call = call->around) ++depth;
+        return depth;
+    };
+    const Scope* owner = nullptr;
+    for (const auto& [call, count] : counts)
+        if (count * 10 >= all * 9 && depth(call) > depth(owner)) owner = call;
+    return owner;
 }
 
 std::vector<std::optional<std::size_t>> source_loops(const Became& became) {

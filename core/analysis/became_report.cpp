@@ -6,6 +6,7 @@
 #include <cctype>
 #include <filesystem>
 
+#include "core/analysis/became_inlined_loops.h"
 #include "core/analysis/became_loops.h"
 #include "core/analysis/became_statement.h"
 #include "core/support/error.h"
@@ -91,6 +92,7 @@ class LineReporter {
     void tell_lines() {
         auto of_source = source_loops(became_);
         auto loops = facts_of_loops(became_, of_source);
+        inlined_loops_ = facts_of_inlined_loops(became_, of_source);
         std::uint32_t told = 0;  // the last line
         for (std::size_t i = 0; i < became_.statements.size(); ++i) {
             const SourceStatement& statement = became_.statements[i];
@@ -108,6 +110,7 @@ class LineReporter {
                                statement.kind != SourceStatement::Kind::jump;
             line.facts = facts_of_statement(became_, of_source, i);
             if (of_loop != loops.end()) add(line.facts, of_loop->second);
+            add_inlined_loops(line);
             told = statement.last_line;
             if (line.is_expected || line.instructions) report_.lines.push_back(std::move(line));
         }
@@ -121,6 +124,12 @@ class LineReporter {
         facts.insert(facts.end(), more.begin(), more.end());
     }
 
+    void add_inlined_loops(BecameLine& line) const {
+        for (auto it = inlined_loops_.lower_bound(line.line);
+             it != inlined_loops_.end() && it->first <= line.last_line; ++it)
+            add(line.facts, it->second);
+    }
+
     // Lines with code that no statement has: braces, the function's head, or all of them where the
     // source is not here.
     void tell_lines_between(std::uint32_t behind, std::uint32_t before) {
@@ -130,6 +139,7 @@ class LineReporter {
             BecameLine line = line_of(it->first, it->first);
             line.is_expected = false;
             line.facts = facts_of_calls(became_, it->second);
+            add_inlined_loops(line);
             report_.lines.push_back(std::move(line));
         }
     }
@@ -150,6 +160,7 @@ class LineReporter {
     BecameReport& report_;
     const Became& became_;
     const SourceText* source_;
+    std::map<std::uint32_t, std::vector<BecameFact>> inlined_loops_;  // by the line of the call
 };
 
 std::string text_of_record(const CompilerRecord& record) {

@@ -3,22 +3,18 @@
 #include <algorithm>
 
 namespace lantern {
-namespace {
 
-// The call in the function itself that the scope is, or lies in; null: none.
 const Scope* outermost_call(const Scope* inlined) {
     while (inlined && inlined->around) inlined = inlined->around;
     return inlined;
 }
-
-}  // namespace
 
 CodeOfLines::CodeOfLines(const FunctionCode& code, const FunctionPositions& positions,
                          const FunctionBody& body, const std::string& file) {
     collect_calls(body.outermost);
     const auto& nodes = code.flow.nodes();
     line_of_.resize(nodes.size());
-    is_inlined_.resize(nodes.size());
+    call_of_.resize(nodes.size());
     for (std::uint32_t i = 0; i < nodes.size(); ++i) {
         if (nodes[i].is_filler) continue;
         auto position = positions.in_force(nodes[i].address);
@@ -30,7 +26,7 @@ CodeOfLines::CodeOfLines(const FunctionCode& code, const FunctionPositions& posi
         std::uint32_t line = call ? call->inlined->call_line : position->line;
         if (!line) continue;
         line_of_[i] = line;
-        is_inlined_[i] = call != nullptr;
+        call_of_[i] = position->inlined;
         lines_[line].nodes.push_back(i);
         if (call) lines_[line].inlined[call].push_back(i);
     }

@@ -20,6 +20,9 @@ struct CodeOfLine {
         marks;  // where the line table names it without an instruction of its own
 };
 
+// The call in the function itself that the scope is, or lies in; null: none.
+const Scope* outermost_call(const Scope* inlined);
+
 class CodeOfLines {
   public:
     // All are borrowed.
@@ -29,7 +32,9 @@ class CodeOfLines {
     const std::map<std::uint32_t, CodeOfLine>& lines() const { return lines_; }
     // 0: it belongs to none, or to another file's.
     std::uint32_t line_of(std::uint32_t node) const { return line_of_[node]; }
-    bool is_inlined(std::uint32_t node) const { return is_inlined_[node]; }
+    bool is_inlined(std::uint32_t node) const { return call_of_[node] != nullptr; }
+    // The innermost inlined call that it is of; null: it is the function's own, or no line's.
+    const Scope* call_of(std::uint32_t node) const { return call_of_[node]; }
     // All of several lines, as one.
     CodeOfLine together(std::uint32_t first, std::uint32_t last) const;
 
@@ -38,7 +43,7 @@ class CodeOfLines {
 
     std::map<std::uint32_t, CodeOfLine> lines_;
     std::vector<std::uint32_t> line_of_;  // by node
-    std::vector<bool> is_inlined_;
+    std::vector<const Scope*> call_of_;
 };
 
 }  // namespace lantern

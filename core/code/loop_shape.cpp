@@ -74,6 +74,7 @@ class LoopReader {
         if (auto operation = operation_of(code_.bytes(node)); operation && operation->vector_size) {
             shape_.vector_size = std::max(shape_.vector_size, operation->vector_size);
             if (operation->lane_size) lanes_.insert(operation->lane_size);
+            shape_.of_whole_numbers |= operation->of_whole_numbers;
         }
         const Effects* effects = code_.slots.effects_of(node);
         if (!effects) return;

@@ -25,6 +25,7 @@ struct LoopShape {
     std::vector<LoopAccess> accesses;  // of memory outside of the stack's pushes and pops
     unsigned vector_size = 0;          // bytes of the widest vectors it computes with; 0: none
     unsigned lane_size = 0;  // bytes of the numbers in them; 0: it is not told, or they differ
+    bool of_whole_numbers = false;  // some of them are surely whole numbers
 };
 
 // Of all loops, in the order of the blocks'.

@@ -45,6 +45,8 @@ constexpr std::string_view kArithmetic[] = {
     "padd", "psub", "pmul", "pmadd", "pcmp", "pmax", "pmin", "pavg", "pabs", "psad",
     "psll", "psrl", "psra", "pand",  "por",  "pxor", "and",  "or",   "xor",  "add",
     "sub",  "mul",  "div",  "sqrt",  "max",  "min",  "cmp",  "fm",   "fnm",  "cvt"};
+constexpr std::string_view kOfWholeNumbers[] = {"padd", "psub", "pmul", "pmadd", "pcmp",
+                                                "pmax", "pmin", "pavg", "pabs",  "psad"};
 constexpr std::string_view kOfBits[] = {"pand", "por", "pxor", "and", "or", "xor"};
 
 template <std::size_t N>
@@ -84,6 +86,7 @@ void read_vector(const Decoded& whole, Operation& operation) {
     if (tells.element_count < 2 && !of_bits) return;
     operation.vector_size = into.size / 8;
     if (!of_bits) operation.lane_size = into.element_size / 8;
+    operation.of_whole_numbers = begins_with_one_of(name, kOfWholeNumbers);
 }
 
 bool chooses(const ZydisDecodedInstruction& instruction) {

@@ -20,6 +20,9 @@ struct Operation {
     // those that only put numbers elsewhere, or combine a register with itself.
     unsigned vector_size = 0;  // bytes; 0: it does not
     unsigned lane_size = 0;    // bytes of each number; 0: the bits are all the same to it
+    // Those are whole numbers, and it is none of the shifts that single numbers of other kinds are
+    // worked on with too.
+    bool of_whole_numbers = false;
     // A choice without a jump: a conditional move.
     bool chooses = false;
 };

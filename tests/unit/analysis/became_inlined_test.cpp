@@ -9,7 +9,9 @@
 #include <set>
 
 #include "core/analysis/became_report.h"
+#include "core/analysis/compiler_records.h"
 #include "core/session/session.h"
+#include "core/symbols/code_query.h"
 #include "tests/testing/command.h"
 #include "tests/testing/witness.h"
 
@@ -159,6 +161,128 @@ INSTANTIATE_TEST_SUITE_P(Rust, InlinedCode,
                                            Inlined{"day-rs-3", "day.rs", kRust}),
                          name_of);
 #endif
+
+// gcc does not say where a lambda stands that it calls artificial: its class does.
+TEST(InlinedLambda, RunsWhereTheToolchainSaysItRuns) {
+    std::string program = fixture("tallies-gcc-O3");
+    ModuleSymbols symbols{std::filesystem::path(program)};
+    std::size_t lambdas = 0;
+    for (const std::string& address : addresses_of(Dumped(program), "doubled")) {
+        auto frames = frames_at(symbols, FileAddress(std::stoull(address, nullptr, 16)));
+        ASSERT_FALSE(frames.empty());
+        bool is_lambda = frames.front().function.ends_with("operator()");
+        lambdas += is_lambda;
+        auto witness =
+            testing::lines_of(testing::run({"addr2line", "-i", "-e", program, address}).output);
+        bool is_inlined_there = witness.front().ends_with("tallies.cpp:15") && witness.size() == 3;
+        EXPECT_EQ(is_lambda, is_inlined_there) << address;
+    }
+    EXPECT_GE(lambdas, 4u);
+}
+
+// ---- loops that came with calls, held against what the compilers wrote down
+
+std::string seen_in(Session& session, const std::string& function) {
+    std::string all;
+    for (const BecameLine& line :
+         report_became(session.moment(), session.place(function), {}).lines)
+        for (const BecameFact& fact : line.facts) all += fact.text + "\n";
+    return all;
+}
+
+bool goes_by_vectors(const std::string& facts) {
+    return facts.find("with vectors") != std::string::npos;
+}
+
+std::set<std::string> vectorised_by_compiler(const std::string& build) {
+    std::set<std::string> functions;
+    bool is_gcc = build.find("gcc") != std::string::npos;
+    for (const CompilerRecord& record : read_compiler_records(
+             fixture(is_gcc ? build + "-tallies.cpp.opt-record.json.gz" : build + ".opt.yaml")))
+        if (record.is_done && (record.text.find("loop vectorized") != std::string::npos ||
+                               record.text.starts_with("vectorized loop")))
+            functions.insert(record.function);
+    return functions;
+}
+
+class LoopsOfCalls : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(LoopsOfCalls, AreToldAsTheCompilerSaysItMadeThem) {
+    std::string build = GetParam();
+    std::set<std::string> vectorised = vectorised_by_compiler(build);
+    LaunchOptions options;
+    options.program = fixture(build);
+    Session session(options, {}, SymbolSearch{});
+    std::size_t told = 0, all = 0;
+    for (const char* function :
+         {"sum_of_levels", "doubled", "empty_ones", "products", "flow_of", "numbered", "ranged",
+          "raised", "largest", "hashed", "two_of_them"}) {
+        std::string seen = seen_in(session, function);
+        // gcc vectorises this one, and takes it apart again: the order of its additions counts.
+        bool is_vectorised =
+            vectorised.contains(function) && std::string_view(function) != "flow_of";
+        all += is_vectorised;
+        told += is_vectorised && goes_by_vectors(seen);
+        EXPECT_TRUE(is_vectorised || !goes_by_vectors(seen)) << function << "\n" << seen;
+    }
+    EXPECT_GE(told * 10, all * 9) << told << " of " << all;
+    std::cout << fmt::format("{}: {} of {} told\n", build, told, all);
+    for (auto [function, callee] : {std::pair("sum_of_levels", "std::accumulate<"),
+                                    {"hashed", "hash_of"},
+                                    {"largest", "largest_in"},
+                                    {"two_of_them", "largest_in"},
+                                    {"numbered", "std::iota<"}})
+        EXPECT_NE(seen_in(session, function).find(fmt::format("the loop of {}", callee)),
+                  std::string::npos)
+            << function << "\n"
+            << seen_in(session, function);
+    // The range's own loop is the function's, though its iterator is inlined.
+    for (const char* function : {"ranged", "raised"})
+        EXPECT_EQ(seen_in(session, function).find("the loop of "), std::string::npos)
+            << seen_in(session, function);
+}
+
+std::string name_of_build(const ::testing::TestParamInfo<const char*>& info) {
+    std::string name = info.param;
+    std::ranges::replace(name, '-', '_');
+    return name;
+}
+
+INSTANTIATE_TEST_SUITE_P(Gcc, LoopsOfCalls,
+                         ::testing::Values("tallies-gcc-O1", "tallies-gcc-O2", "tallies-gcc-O3"),
+                         name_of_build);
+#if HAVE_CLANG
+INSTANTIATE_TEST_SUITE_P(Clang, LoopsOfCalls,
+                         ::testing::Values("tallies-clang-O1", "tallies-clang-O2",
+                                           "tallies-clang-O3"),
+                         name_of_build);
+#endif
+
+// rustc names no function when it tells of a loop; that vectors are computed with is in the code.
+TEST(LoopsOfIterators, AreToldAsTheCodeHasThem) {
+    if (!HAVE_RUST) GTEST_SKIP() << "there is no rustc: Rust is not tested";
+    const std::regex packed(R"(\bv?(padd|pmul|psub|addp|mulp|pxor).*%xmm)");
+    for (const char* build : {"tallies-rs-2", "tallies-rs-3"}) {
+        LaunchOptions options;
+        options.program = fixture(build);
+        Session session(options, {}, SymbolSearch{});
+        for (const char* function : {"sum_of_levels", "raised", "folded", "squares", "first_empty",
+                                     "chained", "paired", "stepped"}) {
+            std::string code = testing::run({"objdump", "-d", fixture(build), "--no-show-raw-insn",
+                                             std::string("--disassemble=") + function})
+                                   .output;
+            std::string seen = seen_in(session, function);
+            EXPECT_EQ(goes_by_vectors(seen), std::regex_search(code, packed))
+                << build << " " << function << "\n"
+                << seen;
+        }
+        // Its own loop, though the iterator that leads back is inlined.
+        EXPECT_NE(seen_in(session, "sum_of_levels").find("its loop computes"), std::string::npos)
+            << seen_in(session, "sum_of_levels");
+        EXPECT_NE(seen_in(session, "folded").find("::fold, inlined here,"), std::string::npos)
+            << seen_in(session, "folded");
+    }
+}
 
 }  // namespace
 }  // namespace lantern
