@@ -10,8 +10,7 @@ namespace {
 // "accumulate", or "fold, inlined here with sum".
 std::string name_of(const Scope& owner) {
     const Scope* outermost = outermost_call(&owner);
-    std::string name = escape_for_display(owner.inlined->name);
-    std::string called = escape_for_display(outermost->inlined->name);
+    std::string name = name_in_fact(*owner.inlined), called = name_in_fact(*outermost->inlined);
     return outermost == &owner || name == called
                ? fmt::format("{}, inlined here,", name)
                : fmt::format("{}, inlined here with {},", name, called);

@@ -13,6 +13,7 @@
 #include "core/expressions/scope_names.h"
 #include "core/session/linkage.h"
 #include "core/support/text.h"
+#include "core/symbols/names.h"
 
 namespace lantern {
 namespace {
@@ -354,6 +355,12 @@ const Variable* local_named(const Scope& scope, const std::string& name) {
         if (!inner->inlined)
             if (const Variable* found = local_named(*inner, name)) return found;
     return nullptr;
+}
+
+std::string name_in_fact(const InlinedCall& call) {
+    constexpr std::size_t kLong = 60;
+    return escape_for_display(call.name.size() > kLong ? without_all_template_arguments(call.name)
+                                                       : call.name);
 }
 
 std::string vector_work(const LoopShape& shape) {

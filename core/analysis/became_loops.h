@@ -36,6 +36,10 @@ void for_each_own_node(const Blocks& blocks, std::uint32_t loop, const Visit& vi
 // The first variable of that name in the scope and those in it, inlined calls left out; null: none.
 const Variable* local_named(const Scope& scope, const std::string& name);
 
+// The function's name as a fact tells it, ready to be shown: where it is long, without template
+// arguments.
+std::string name_in_fact(const InlinedCall& call);
+
 // "computes with several numbers at once, with vectors of 4 numbers of 4 bytes"; empty: it does not
 // go by vectors.
 std::string vector_work(const LoopShape& shape);

@@ -313,15 +313,14 @@ std::vector<BecameFact> facts_of_calls(const Became& became, const CodeOfLine& c
     };
     std::map<std::string, Inlined> inlined;
     for (const auto& [call, nodes] : code.inlined) {
-        Inlined& of_name = inlined[call->inlined->name];
+        Inlined& of_name = inlined[name_in_fact(*call->inlined)];
         ++of_name.calls;
         of_name.instructions += nodes.size();
     }
     for (const auto& [name, of_name] : inlined) {
         std::string what = of_name.calls == 1
-                               ? fmt::format("the call of {} is inlined", escape_for_display(name))
-                               : fmt::format("{} calls of {} are inlined", of_name.calls,
-                                             escape_for_display(name));
+                               ? fmt::format("the call of {} is inlined", name)
+                               : fmt::format("{} calls of {} are inlined", of_name.calls, name);
         facts.push_back(
             {Ground::seen, of_name.instructions
                                ? fmt::format("{}: {} left of it", what,
