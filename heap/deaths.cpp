@@ -5,13 +5,6 @@
 
 namespace lantern::heap_library {
 
-namespace {
-
-struct Meant {
-    std::uint32_t number = 0;  // of the record; 0: in no span
-    Block* block = nullptr;
-    const Span* span = nullptr;
-};
 Meant meant_by(std::uint64_t address) {
     const Span* span = spans.holding(address);
     if (!span) return {};
@@ -24,6 +17,8 @@ Meant meant_by(std::uint64_t address) {
     std::uint32_t number = span->first + slot;
     return {number, &spans.record(number), span};
 }
+
+namespace {
 
 bool are_partners(Way birth, Way death) {
     if (death == Way::delete_object) return birth == Way::new_object;

@@ -1,11 +1,10 @@
 // C++'s new and delete in every form (C++20 §17.6.3), so that it is known which of them a block
 // belongs to. A program that brings operators of its own keeps them: then all go to where they
 // would have gone.
-#include <dlfcn.h>
-
 #include <cstddef>
 
 #include "heap/library.h"
+#include "heap/next.h"
 
 #define EXPORTED extern "C" __attribute__((visibility("default")))
 
@@ -15,12 +14,6 @@ using std::size_t;
 EXPORTED void* _Znwm(size_t size);
 
 namespace {
-
-// What the C++ library has, or the program.
-template <class Function>
-Function next(const char* name) {
-    return reinterpret_cast<Function>(dlsym(RTLD_NEXT, name));
-}
 
 bool has_own_operators() {
     static const bool has = [] {

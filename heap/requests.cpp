@@ -1,9 +1,9 @@
 // The requests of the C library's allocator, as a program makes them (C11 §7.22.3, malloc(3)).
-#include <dlfcn.h>
 #include <errno.h>
 #include <stddef.h>
 
 #include "heap/library.h"
+#include "heap/next.h"
 
 #define EXPORTED extern "C" __attribute__((visibility("default")))
 
@@ -93,8 +93,8 @@ EXPORTED void* __libc_memalign(size_t alignment, size_t size)
 
 // A library that is loaded later may lie where this one lay, with other frames.
 EXPORTED int dlclose(void* handle) {
-    static auto next = reinterpret_cast<int (*)(void*)>(dlsym(RTLD_NEXT, "dlclose"));
-    int result = next ? next(handle) : -1;
+    static auto real = next<int (*)(void*)>("dlclose");
+    int result = real ? real(handle) : -1;
     forget_rules();
     return result;
 }

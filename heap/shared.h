@@ -148,6 +148,16 @@ bool refill(Thread& thread, unsigned size);
 void give_to_all(unsigned size, List& list, std::uint32_t left);
 void give_back_slot(Thread& thread, std::uint32_t number);
 
+// ---- deaths.cpp
+
+struct Meant {
+    std::uint32_t number = 0;  // of the record; 0: in no span
+    Block* block = nullptr;
+    const Span* span = nullptr;
+};
+// The block whose room an address lies in, its margins too.
+Meant meant_by(std::uint64_t address);
+
 // ---- kept_back.cpp: what is freed and not given out again yet
 
 void keep_back(Thread& thread, std::uint32_t number, const Block& block);

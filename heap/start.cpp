@@ -10,6 +10,7 @@ namespace {
 __attribute__((constructor)) void begin() {
     begin_thread_ends();
     pthread_atfork(before_fork, after_fork, after_fork);
+    find_kernel_calls();
     clean_environment();
 }
 

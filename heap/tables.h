@@ -54,6 +54,17 @@ enum class Way : std::uint8_t {
     new_array,
     delete_object,
     delete_array,
+    // No block is born or dies by these: they were handed one.
+    read,
+    pread,
+    recv,
+    recvfrom,
+    fread,
+    write,
+    pwrite,
+    send,
+    sendto,
+    fwrite,
 };
 
 // Which page of a block nobody may touch.
@@ -112,6 +123,10 @@ struct Fault {
         wrong_partner,
         wrong_size,     // `given` was named as the size
         written_after,  // after it was freed
+        // A call that hands memory on to the kernel: `given` bytes went there or came from there.
+        filled_behind_end,
+        taken_behind_end,
+        call_on_freed,
     } kind;
     std::uint32_t block;      // number of its record, from 1; 0: none
     std::uint64_t address;    // what the request was for
@@ -170,6 +185,7 @@ struct Head {
     std::uint64_t live_bytes, peak_bytes;  // about: threads add theirs now and then
     std::uint64_t guard_wish;              // so many were to get one
     std::uint64_t guard_births;            // so many more blocks get a page behind them
+    std::uint64_t guard_page;              // GuardPage: where theirs lies
     std::uint64_t guards_refused;          // the kernel gives no more pages of their own
     std::uint64_t guards_missed;           // as many were alive as may be
     std::uint64_t threads;                 // that have asked so far

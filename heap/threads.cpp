@@ -42,6 +42,7 @@ bool begin_all() {
     head.stacks = stacks.address();
     head.stacks_used = stacks.used();
     head.guard_births = head.guard_wish = options.guard_births;
+    head.guard_page = options.guard_page;
     head.start_ticks = head.seen_ticks = __rdtsc();
     head.start_ns = head.seen_ns = now_ns();
     Reserved own[heap_tables::kOwnRanges];

@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <string.h>
+#include <sys/syscall.h>
 #include <unistd.h>
 
 #include "heap/pages.h"
@@ -55,8 +56,8 @@ Options read_options() {
     if (memory && make_usable(memory, kMostEnvironment + kPage)) {
         auto* text = reinterpret_cast<char*>(memory);
         std::uint64_t size = 0;
-        for (ssize_t got; size < kMostEnvironment &&
-                          (got = read(file, text + size, kMostEnvironment - size)) > 0;)
+        for (long got; size < kMostEnvironment &&
+                       (got = syscall(SYS_read, file, text + size, kMostEnvironment - size)) > 0;)
             size += static_cast<std::uint64_t>(got);
         for (char* at = text; at < text + size; at += strlen(at) + 1)
             if (is_named(at, heap_tables::kOptionsVariable, kNameLength))

@@ -55,7 +55,8 @@ pre b { font-weight: 600; } pre i { font-style: normal; }
 .q, .o { color: var(--quiet); } .n { color: var(--next); } .h { color: var(--head); font-weight: 600; } .m { color: var(--mark); }
 .c { color: var(--changed); } .w { color: var(--warn); } .k { color: var(--head); } .t { color: var(--text); } .u { color: var(--number); }
 figure { margin: 8px 0; overflow-x: auto; } figure svg, figure img { display: block; box-sizing: border-box; max-width: 100%; height: auto; border: 1px solid var(--line); }
-@media print { body { background: #fff; } pre { white-space: pre-wrap; overflow: visible; } section, pre { break-inside: avoid-page; } }
+@media print { body { background: #fff; } main { padding: 0; } h2, h3, summary { break-after: avoid-page; }
+  pre { font-size: 11px; white-space: pre-wrap; overflow: visible; break-inside: avoid-page; } }
 @media (max-width: 720px) { main { padding: 12px; } .columns { display: block; } pre { font-size: 12px; } }
 )";
 

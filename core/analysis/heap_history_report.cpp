@@ -275,6 +275,12 @@ std::vector<std::string> heap_notes(const Moment& moment) {
         notes.push_back(
             "only the first blocks have had a guarded page behind them: writes behind "
             "the end of the others are found when they are freed, reads are not");
+    bool is_before = head.guard_page == static_cast<std::uint64_t>(heap_tables::GuardPage::before);
+    if (is_before && head.guard_wish)
+        notes.push_back(
+            "the guarded pages lie before the blocks: writes behind an end are found when the "
+            "block "
+            "is freed, or at the end; reads are not");
     return notes;
 }
 

@@ -28,6 +28,16 @@ std::string_view way_word(Way way) {
         case Way::new_array: return "new[]";
         case Way::delete_object: return "delete";
         case Way::delete_array: return "delete[]";
+        case Way::read: return "read";
+        case Way::pread: return "pread";
+        case Way::recv: return "recv";
+        case Way::recvfrom: return "recvfrom";
+        case Way::fread: return "fread";
+        case Way::write: return "write";
+        case Way::pwrite: return "pwrite";
+        case Way::send: return "send";
+        case Way::sendto: return "sendto";
+        case Way::fwrite: return "fwrite";
         case Way::none: break;
     }
     return "";
@@ -189,6 +199,23 @@ HeapFault fault_of(const Moment& moment, const HeapHistory& history, const Fault
             fault.kind = "written after it was freed";
             fault.what = fmt::format("{} into {}, some time between its death and now",
                                      written(found.bytes), near_words(*block, found.at, which));
+            break;
+        case Fault::Kind::filled_behind_end:
+            fault.kind = "written behind the end";
+            fault.what = fmt::format("{} has put {} at {}: {} of them lie behind its end", way,
+                                     bytes(found.given),
+                                     near_words(*block, found.address, which), found.bytes);
+            break;
+        case Fault::Kind::taken_behind_end:
+            fault.kind = "read behind the end";
+            fault.what = fmt::format("{} has taken {} from {}: {} of them lie behind its end", way,
+                                     bytes(found.given),
+                                     near_words(*block, found.address, which), found.bytes);
+            break;
+        case Fault::Kind::call_on_freed:
+            fault.kind = "used after it was freed";
+            fault.what = fmt::format("{} was handed {}, which was freed before", way,
+                                     near_words(*block, found.address, which));
             break;
         case Fault::Kind::none: break;
     }

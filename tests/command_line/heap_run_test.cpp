@@ -1,5 +1,6 @@
 // elm-lantern heap PROGRAM, on faults that are known and on their innocent neighbours: what must be
 // told of each. The facts are those of the sources tests/programs/misuses.*.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <regex>
@@ -335,6 +336,87 @@ int main(void) {
     }
 }
 
+// The kernel does not stop at a page that nobody may touch: it reads or writes less, or nothing.
+TEST(HeapRun, CallsOfTheKernelThatPassAnEndAreToldAndDoTheSame) {
+    TemporaryFolder folder;
+    auto source = folder.write("wire.c", R"(#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <unistd.h>
+static char sent[200];
+int main(int count, char** words) {
+    int ends[2], sockets[2];
+    pipe(ends);
+    socketpair(AF_UNIX, SOCK_STREAM, 0, sockets);
+    memset(sent, 's', sizeof sent);
+    size_t arrives = atoi(words[2]);
+    char* slip = malloc(48);
+    memset(slip, 'm', 48);
+    long done = 0;
+    if (!strcmp(words[1], "read")) {
+        write(ends[1], sent, arrives);
+        done = read(ends[0], slip, 100);
+    } else if (!strcmp(words[1], "inside")) {
+        write(ends[1], sent, arrives);
+        done = read(ends[0], slip + 40, 100);
+    } else if (!strcmp(words[1], "recv")) {
+        send(sockets[1], sent, arrives, 0);
+        done = recv(sockets[0], slip, 100, 0);
+    } else if (!strcmp(words[1], "write")) {
+        done = write(ends[1], slip, arrives);
+    } else if (!strcmp(words[1], "send")) {
+        done = send(sockets[1], slip, arrives, 0);
+    } else if (!strcmp(words[1], "fread")) {
+        FILE* file = fdopen(ends[0], "r");
+        write(ends[1], sent, arrives);
+        close(ends[1]);
+        done = fread(slip, 1, 100, file);
+    } else if (!strcmp(words[1], "freed")) {
+        write(ends[1], sent, arrives);
+        free(slip);
+        done = read(ends[0], slip, 40);
+    }
+    printf("%s %ld\n", words[1], done);
+    if (strcmp(words[1], "freed")) free(slip);
+}
+)");
+    std::string program = (folder.path() / "wire").string();
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O1", "-w", "-o", program, source}).status, 0);
+    struct Case {
+        const char *name, *arrives, *told;  // nothing told: it is innocent
+    };
+    for (const Case& each : {Case{"read", "100", "read has put 100 bytes at byte 0 of heap block"},
+                             {"read", "48", ""},
+                             {"read", "49", "1 of them lie behind its end"},
+                             {"inside", "8", ""},
+                             {"inside", "10", "read has put 10 bytes at byte 40 of heap block"},
+                             {"recv", "90", "recv has put 90 bytes at byte 0 of heap block"},
+                             {"recv", "20", ""},
+                             {"write", "60", "write has taken 60 bytes from byte 0 of heap block"},
+                             {"write", "48", ""},
+                             {"send", "49", "send has taken 49 bytes from byte 0 of heap block"},
+                             {"fread", "100", "fread has put 100 bytes at byte 0 of heap block"},
+                             {"fread", "48", ""},
+                             {"freed", "5", "read was handed byte 0 of heap block"}}) {
+        for (std::vector<std::string> guard : {std::vector<std::string>{"--guard", "none"},
+                                               {"--guard", "all"},
+                                               {"--guard", "all", "--page", "end"},
+                                               {"--guard", "all", "--page", "before"}}) {
+            std::vector<std::string> words{LANTERN_PROGRAM, "heap", program};
+            words.insert(words.end(), guard.begin(), guard.end());
+            words.insert(words.end(), {"--", each.name, each.arrives});
+            Ran ran = run(words);
+            std::string what = fmt::format("{} {} {}", each.name, each.arrives, guard.back());
+            EXPECT_TRUE(ran.says(std::string(each.told).empty() ? "0 findings" : "1 finding"))
+                << what << ran.output;
+            EXPECT_TRUE(ran.says(each.told)) << what << ran.output;
+            std::string done = std::string(each.name) == "freed" ? "5" : each.arrives;
+            EXPECT_TRUE(ran.says(fmt::format("{} {}", each.name, done))) << what << ran.output;
+        }
+    }
+}
+
 // A page that begins where the block ends, or ends where it begins: nothing lies between.
 TEST(HeapRun, ThePageMayTouchTheBlockItself) {
     TemporaryFolder folder;
@@ -368,6 +450,7 @@ int main(int count, char** words) {
     Ran before = found("before", "-1");
     EXPECT_TRUE(before.says("1 byte before the start of heap block")) << before.output;
     EXPECT_TRUE(before.says("of 21 bytes")) << before.output;
+    EXPECT_TRUE(before.says("the guarded pages lie before the blocks")) << before.output;
     for (const char* page : {"behind", "end", "before"}) {
         EXPECT_EQ(found(page, "20").status, 0) << page;
         EXPECT_EQ(found(page, "0").status, 0) << page;
