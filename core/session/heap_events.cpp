@@ -203,14 +203,14 @@ HeapFault fault_of(const Moment& moment, const HeapHistory& history, const Fault
         case Fault::Kind::filled_behind_end:
             fault.kind = "written behind the end";
             fault.what = fmt::format("{} has put {} at {}: {} of them lie behind its end", way,
-                                     bytes(found.given),
-                                     near_words(*block, found.address, which), found.bytes);
+                                     bytes(found.given), near_words(*block, found.address, which),
+                                     found.bytes);
             break;
         case Fault::Kind::taken_behind_end:
             fault.kind = "read behind the end";
             fault.what = fmt::format("{} has taken {} from {}: {} of them lie behind its end", way,
-                                     bytes(found.given),
-                                     near_words(*block, found.address, which), found.bytes);
+                                     bytes(found.given), near_words(*block, found.address, which),
+                                     found.bytes);
             break;
         case Fault::Kind::call_on_freed:
             fault.kind = "used after it was freed";
