@@ -55,8 +55,8 @@ struct KeptRules {
         __atomic_store_n(&entry.mixed, address ^ rule.word, __ATOMIC_RELAXED);
     }
 };
-KeptRules kept;
-std::uint32_t generation = 0;
+constinit KeptRules kept{};
+constinit std::uint32_t generation = 0;
 
 constexpr unsigned kBase = 6, kStack = 7, kBack = 16;  // System V ABI x86-64, figure 3.36
 

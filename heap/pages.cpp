@@ -26,7 +26,7 @@ bool protect(std::uint64_t begin, std::uint64_t bytes, int how) {
 
 constexpr std::uint64_t kStep = 1 << 20, kLarge = 4 << 20;
 constexpr std::size_t kMostReserved = 16;
-Reserved reserved[kMostReserved];
+constinit Reserved reserved[kMostReserved]{};
 std::size_t reserved_count = 0;
 
 }  // namespace

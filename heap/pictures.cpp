@@ -8,7 +8,7 @@ namespace {
 using heap_tables::kMostPictures;
 using heap_tables::Picture;
 
-Lock lock;
+constinit Lock lock;
 std::uint64_t interval = 8 << 20;  // ticks; it doubles when there are too many
 std::uint64_t last_at = 0, last_total = 0;
 

@@ -96,7 +96,8 @@ struct Thread {
     Thread* next_idle = nullptr;
 };
 
-// ---- what all threads share
+// ---- what all threads share. The first block may be born before the constructors of this library
+// run: whatever lives from the start is constant-initialised.
 
 struct Shared {
     struct Size {
@@ -109,7 +110,7 @@ struct Shared {
     // Batches of freed blocks, the oldest first.
     static constexpr std::uint32_t kBatches = 1 << 16;
     Lock kept_lock;
-    Batch* kept[kBatches];
+    Batch* kept[kBatches] = {};
     std::uint32_t kept_begin = 0, kept_end = 0;
     std::uint64_t kept_bytes = 0;
     Batch* unused = nullptr;

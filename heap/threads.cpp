@@ -8,15 +8,15 @@
 #include "heap/pictures.h"
 #include "heap/process.h"
 
-lantern::heap_tables::Head elm_lantern_heap;
+constinit lantern::heap_tables::Head elm_lantern_heap{};
 
 namespace lantern::heap_library {
 
-Options options;
-Spans spans;
-Stacks stacks;
-Shared shared;
-thread_local Thread* own_thread = nullptr;
+constinit Options options;
+constinit Spans spans;
+constinit Stacks stacks;
+constinit Shared shared;
+constinit thread_local Thread* own_thread = nullptr;
 
 std::uint64_t now_ns() {
     timespec now;
@@ -29,7 +29,7 @@ namespace {
 
 enum class Begun : int { no, yes, failed };
 Begun begun = Begun::no;
-Lock begin_lock;
+constinit Lock begin_lock;
 
 bool begin_all() {
     options = read_options();

@@ -336,6 +336,32 @@ int main(void) {
     }
 }
 
+// The C++ library asks for memory before any constructor of ours would run.
+TEST(HeapRun, ACppProgramWithThreadsHasItsMemory) {
+    TemporaryFolder folder;
+    auto source = folder.write("crews.cpp", R"(#include <cstdio>
+#include <string>
+#include <thread>
+#include <vector>
+int main() {
+    std::vector<std::thread> crews;
+    std::vector<std::string> names(4);
+    for (int i = 0; i < 4; ++i)
+        crews.emplace_back([i, &names] { names[i] = std::string(100 + i, 'c'); });
+    for (auto& crew : crews) crew.join();
+    for (auto& name : names) std::printf("crew %zu\n", name.size());
+}
+)");
+    std::string program = (folder.path() / "crews").string();
+    ASSERT_EQ(testing::run({"g++", "-g", "-O1", "-pthread", "-o", program, source}).status, 0);
+    for (const char* guard : {"none", "all"}) {
+        Ran ran = run({LANTERN_PROGRAM, "heap", program, "--guard", guard});
+        EXPECT_EQ(ran.status, 0) << ran.output;
+        EXPECT_TRUE(ran.says("crew 103") && ran.says("the exit status 0")) << ran.output;
+        EXPECT_TRUE(ran.says("0 findings") && ran.says("nothing is lost")) << ran.output;
+    }
+}
+
 // The kernel does not stop at a page that nobody may touch: it reads or writes less, or nothing.
 TEST(HeapRun, CallsOfTheKernelThatPassAnEndAreToldAndDoTheSame) {
     TemporaryFolder folder;
