@@ -275,8 +275,14 @@ std::vector<std::string> heap_notes(const Moment& moment) {
         notes.push_back(
             "only the first blocks have had a guarded page behind them: writes behind "
             "the end of the others are found when they are freed, reads are not");
-    bool is_before = head.guard_page == static_cast<std::uint64_t>(heap_tables::GuardPage::before);
-    if (is_before && head.guard_wish)
+    auto has_page = [&](heap_tables::GuardPage page) {
+        return head.guard_wish && head.guard_page == static_cast<std::uint64_t>(page);
+    };
+    if (has_page(heap_tables::GuardPage::at_end))
+        notes.push_back(
+            "blocks end where their page begins, so that their addresses are no multiples of 16: a "
+            "program that needs those may fail where it does not fail alone");
+    if (has_page(heap_tables::GuardPage::before))
         notes.push_back(
             "the guarded pages lie before the blocks: writes behind an end are found when the "
             "block "

@@ -472,6 +472,7 @@ int main(int count, char** words) {
     Ran end = found("end", "21");
     EXPECT_TRUE(end.says("right behind the end of heap block")) << end.output;
     EXPECT_TRUE(end.says("of 21 bytes")) << end.output;
+    EXPECT_TRUE(end.says("may fail where it does not fail alone")) << end.output;
     EXPECT_TRUE(end.says("moored")) << end.output;
     Ran before = found("before", "-1");
     EXPECT_TRUE(before.says("1 byte before the start of heap block")) << before.output;
