@@ -91,8 +91,8 @@ cxxopts::Options description() {
         "every N, size N..M, at PLACE of birth (may repeat)",
         cxxopts::value<std::vector<std::string>>(), "WHICH")(
         "page",
-        "heap: where that page is: behind (up to 15 bytes between), end (none between; such "
-        "addresses are odd), before",
+        "heap: where that page is: behind (up to 15 bytes between), end (none between; then "
+        "addresses are no multiples of 16), before",
         cxxopts::value<std::vector<std::string>>(),
         "WHERE")("keep-freed", "heap: give freed memory out again after so many bytes (8M)",
                  cxxopts::value<std::vector<std::string>>(),

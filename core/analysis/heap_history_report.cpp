@@ -285,8 +285,7 @@ std::vector<std::string> heap_notes(const Moment& moment) {
     if (has_page(heap_tables::GuardPage::before))
         notes.push_back(
             "the guarded pages lie before the blocks: writes behind an end are found when the "
-            "block "
-            "is freed, or at the end; reads are not");
+            "block is freed, or at the end; reads are not");
     return notes;
 }
 

@@ -201,17 +201,15 @@ HeapFault fault_of(const Moment& moment, const HeapHistory& history, const Fault
                                      written(found.bytes), near_words(*block, found.at, which));
             break;
         case Fault::Kind::filled_behind_end:
-            fault.kind = "written behind the end";
-            fault.what = fmt::format("{} has put {} at {}: {} of them lie behind its end", way,
-                                     bytes(found.given), near_words(*block, found.address, which),
-                                     found.bytes);
+        case Fault::Kind::taken_behind_end: {
+            bool fills = found.kind == Fault::Kind::filled_behind_end;
+            fault.kind = fills ? "written behind the end" : "read behind the end";
+            fault.what =
+                fmt::format("{} has {} {} {} {}, {} of them behind its end", way,
+                            fills ? "put" : "taken", bytes(found.given), fills ? "at" : "from",
+                            near_words(*block, found.address, which), found.bytes);
             break;
-        case Fault::Kind::taken_behind_end:
-            fault.kind = "read behind the end";
-            fault.what = fmt::format("{} has taken {} from {}: {} of them lie behind its end", way,
-                                     bytes(found.given), near_words(*block, found.address, which),
-                                     found.bytes);
-            break;
+        }
         case Fault::Kind::call_on_freed:
             fault.kind = "used after it was freed";
             fault.what = fmt::format("{} was handed {}, which was freed before", way,

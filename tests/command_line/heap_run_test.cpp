@@ -414,7 +414,7 @@ int main(int count, char** words) {
     };
     for (const Case& each : {Case{"read", "100", "read has put 100 bytes at byte 0 of heap block"},
                              {"read", "48", ""},
-                             {"read", "49", "1 of them lie behind its end"},
+                             {"read", "49", "1 of them behind its end"},
                              {"inside", "8", ""},
                              {"inside", "10", "read has put 10 bytes at byte 40 of heap block"},
                              {"recv", "90", "recv has put 90 bytes at byte 0 of heap block"},
