@@ -14,6 +14,7 @@
 #include "core/session/linkage.h"
 #include "core/support/text.h"
 #include "core/symbols/names.h"
+#include "core/symbols/position.h"
 
 namespace lantern {
 namespace {
@@ -376,6 +377,21 @@ std::string place_of_loop(const Became& became, const LoopShape& shape) {
     return fmt::format("at {:#x}", became.module.to_run(became.code.node(first).address).value);
 }
 
+namespace {
+
+// The body of a loop may be all of one inlined call, and the loop its caller's: that leads back.
+bool leads_back_in(const Became& became, std::uint32_t loop, const Scope* call) {
+    const Blocks& blocks = became.code.blocks;
+    std::uint32_t head = blocks.loops()[loop].head;
+    return std::ranges::all_of(blocks.all()[head].from, [&](std::uint32_t before) {
+        std::uint32_t last = blocks.all()[before].end - 1;
+        return !blocks.dominates(head, before) || !became.lines.line_of(last) ||
+               is_within(became.lines.call_of(last), call);
+    });
+}
+
+}  // namespace
+
 const Scope* owner_of_loop(const Became& became, std::uint32_t loop) {
     std::map<const Scope*, std::size_t> counts;
     std::size_t all = 0;
@@ -391,7 +407,9 @@ const Scope* owner_of_loop(const Became& became, std::uint32_t loop) {
     };
     const Scope* owner = nullptr;
     for (const auto& [call, count] : counts)
-        if (count * 10 >= all * 9 && depth(call) > depth(owner)) owner = call;
+        if (count * 10 >= all * 9 && depth(call) > depth(owner) &&
+            leads_back_in(became, loop, call))
+            owner = call;
     return owner;
 }
 
