@@ -7,6 +7,7 @@
 
 #include "cli/progress.h"
 #include "core/comparison/parted_stop.h"
+#include "core/comparison/parting_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -13,6 +13,8 @@
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
 #include "core/analysis/became_report.h"
+#include "core/analysis/disassembly_report.h"
+#include "core/analysis/survey.h"
 #include "core/session/session.h"
 #include "core/support/error.h"
 #include "core/support/text.h"

@@ -10,6 +10,7 @@
 #include "cli/kept_report.h"
 #include "cli/progress.h"
 #include "cli/views/heap_page.h"
+#include "core/analysis/heap_report.h"
 #include "core/session/heap_guards.h"
 #include "core/session/heap_launch.h"
 #include "core/session/signal_rules.h"

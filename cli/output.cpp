@@ -12,6 +12,8 @@
 #include "cli/views/fold.h"
 #include "cli/views/json.h"
 #include "cli/views/text.h"
+#include "core/analysis/stack_report.h"
+#include "core/analysis/stop_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/event_loop.h"
@@ -164,7 +166,7 @@ void Output::show(const View& view) {
         captured_.styled += text_of(view, {true, 100, false});
         return;
     }
-    if (std::holds_alternative<StopReport>(view)) take_program_output();
+    if (view.as<StopReport>()) take_program_output();
     if (format_ == Format::json)
         write(json_of(view) + "\n");
     else
@@ -181,7 +183,7 @@ void Output::show(const View& view) {
     }
     keep({{}, {}, view, {}, {}});
     // The transcript of the program's own terminal says where it was stopped.
-    if (const auto* stop = std::get_if<StopReport>(&view); stop && record_terminal_) {
+    if (const auto* stop = view.as<StopReport>(); stop && record_terminal_) {
         fmt::print(record_terminal_, "\n[{}{}{}]\n", stop->why,
                    stop->function.empty() ? "" : " in " + stop->function,
                    stop->line ? fmt::format(", line {}", stop->line) : "");

@@ -11,6 +11,7 @@
 #include "cli/views/session_page.h"
 #include "cli/views/style.h"
 #include "cli/views/view.h"
+#include "core/analysis/stack_report.h"
 
 namespace lantern::cli {
 

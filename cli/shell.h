@@ -9,6 +9,10 @@
 #include "cli/output.h"
 #include "core/analysis/change_tracker.h"
 #include "core/analysis/compiler_records.h"
+#include "core/analysis/heap_report.h"
+#include "core/analysis/memory_report.h"
+#include "core/analysis/structure_report.h"
+#include "core/machine/disassembler.h"
 #include "core/session/session.h"
 
 namespace lantern::cli {

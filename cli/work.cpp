@@ -36,6 +36,8 @@
 #include "cli/views/diagnosis.h"
 #include "cli/views/json.h"
 #include "cli/views/text.h"
+#include "core/analysis/diagnosis.h"
+#include "core/analysis/heap_history_report.h"
 #include "core/comparison/parted_stop.h"
 #include "core/support/error.h"
 #include "core/support/text.h"

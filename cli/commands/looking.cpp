@@ -2,6 +2,9 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
+#include "core/analysis/locals_report.h"
+#include "core/analysis/source_report.h"
+#include "core/analysis/stack_report.h"
 #include "core/analysis/stop_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"

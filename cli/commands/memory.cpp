@@ -9,6 +9,7 @@
 #include "cli/commands/command.h"
 #include "cli/progress.h"
 #include "cli/saved_file.h"
+#include "core/analysis/memory_report.h"
 #include "core/expressions/evaluator.h"
 #include "core/support/error.h"
 #include "core/support/text.h"

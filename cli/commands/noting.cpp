@@ -7,6 +7,8 @@
 #include "cli/commands/command.h"
 #include "cli/figures/plot_figure.h"
 #include "core/analysis/figure_caption.h"
+#include "core/analysis/notes_report.h"
+#include "core/analysis/plot_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 

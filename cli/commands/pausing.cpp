@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
+#include "core/analysis/breakpoints_report.h"
 #include "core/session/events.h"
 #include "core/session/heap_asked.h"
 #include "core/session/system_calls.h"

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
+#include "cli/views/own_reports.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 

@@ -2,6 +2,8 @@
 #include <fmt/format.h>
 
 #include "cli/commands/command.h"
+#include "core/analysis/signals_report.h"
+#include "core/analysis/threads_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 

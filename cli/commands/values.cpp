@@ -3,11 +3,16 @@
 
 #include "cli/commands/command.h"
 #include "cli/figures/life_figure.h"
+#include "cli/views/own_reports.h"
 #include "cli/views/text.h"
+#include "core/analysis/explain_report.h"
 #include "core/analysis/figure_caption.h"
+#include "core/analysis/value_report.h"
+#include "core/analysis/variable_life.h"
 #include "core/expressions/syntax.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 

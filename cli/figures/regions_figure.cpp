@@ -9,6 +9,7 @@
 
 #include "cli/figures/pen.h"
 #include "cli/figures/process_figures.h"
+#include "core/analysis/memory_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -13,6 +13,7 @@
 #include "cli/figures/graph_layout.h"
 #include "cli/figures/process_figures.h"
 #include "cli/views/text.h"
+#include "core/analysis/threads_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -6,6 +6,7 @@
 
 #include "cli/log.h"
 #include "cli/protocol/conversation.h"
+#include "core/session/process_fact.h"
 #include "core/support/error.h"
 
 namespace lantern::cli {

@@ -24,6 +24,7 @@
 #include "cli/settings.h"
 #include "cli/shell.h"
 #include "core/analysis/locals_report.h"
+#include "core/analysis/stop_report.h"
 
 namespace lantern::cli {
 

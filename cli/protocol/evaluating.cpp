@@ -7,9 +7,11 @@
 #include "cli/completion.h"
 #include "cli/protocol/request.h"
 #include "cli/protocol/variable_json.h"
+#include "core/analysis/locals_report.h"
 #include "core/analysis/value_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 namespace {

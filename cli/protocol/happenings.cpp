@@ -12,6 +12,7 @@
 #include "cli/protocol/conversation.h"
 #include "cli/protocol/request.h"
 #include "cli/views/text.h"
+#include "core/analysis/stop_report.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 #include "core/support/text.h"

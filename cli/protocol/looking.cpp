@@ -13,8 +13,10 @@
 #include "core/analysis/diagnosis.h"
 #include "core/analysis/library_code.h"
 #include "core/analysis/locals_report.h"
+#include "core/analysis/stop_report.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 namespace {

@@ -8,6 +8,7 @@
 #include "cli/views/text.h"
 #include "core/support/error.h"
 #include "core/values/library/library_view.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 namespace {

@@ -4,6 +4,7 @@
 
 #include "cli/protocol/conversation.h"
 #include "core/analysis/locals_report.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 

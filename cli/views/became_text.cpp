@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/views/text.h"
+#include "core/analysis/became_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -2,7 +2,9 @@
 #include <fmt/format.h>
 
 #include "cli/views/text.h"
+#include "core/analysis/stack_report.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 namespace {

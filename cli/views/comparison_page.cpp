@@ -7,7 +7,10 @@
 #include "cli/views/comparison_words.h"
 #include "cli/views/page.h"
 #include "cli/views/text.h"
+#include "core/analysis/locals_report.h"
+#include "core/analysis/stack_report.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 namespace {

@@ -5,6 +5,7 @@
 
 #include "cli/views/comparison_words.h"
 #include "cli/views/text.h"
+#include "core/comparison/comparison_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -3,6 +3,7 @@
 
 #include "cli/views/diagnosis.h"
 #include "cli/views/page.h"
+#include "core/analysis/diagnosis.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

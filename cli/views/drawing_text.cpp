@@ -6,6 +6,9 @@
 #include "cli/figures/structure_figure.h"
 #include "cli/views/block_chart.h"
 #include "cli/views/text.h"
+#include "core/analysis/numbers_report.h"
+#include "core/analysis/plot_report.h"
+#include "core/analysis/structure_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

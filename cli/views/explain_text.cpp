@@ -3,6 +3,7 @@
 
 #include "cli/advice_text.h"
 #include "cli/views/text.h"
+#include "core/analysis/explain_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -3,6 +3,7 @@
 
 #include "cli/views/fold.h"
 #include "cli/views/text.h"
+#include "core/analysis/find_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

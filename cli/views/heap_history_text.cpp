@@ -4,6 +4,8 @@
 #include <algorithm>
 
 #include "cli/views/text.h"
+#include "core/analysis/heap_history_report.h"
+#include "core/analysis/heap_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

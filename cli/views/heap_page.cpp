@@ -4,6 +4,7 @@
 
 #include "cli/views/page.h"
 #include "cli/views/text.h"
+#include "core/analysis/heap_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -121,10 +121,22 @@ std::string line_of(const Json& json) {
     return json.dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
+template <class Report>
+Json json_of_a(const View& view) {
+    return json_from(*view.as<Report>());
+}
+
+template <class... Reports>
+Json json_of_one(const View& view, ReportList<Reports...>) {
+    using Render = Json (*)(const View&);
+    static constexpr Render kRenders[] = {json_of_a<Reports>...};
+    return kRenders[view.place()](view);
+}
+
 }  // namespace
 
 std::string json_of(const View& view) {
-    return line_of(std::visit([](const auto& report) { return json_from(report); }, view));
+    return line_of(json_of_one(view, AllReports{}));
 }
 
 std::string json_of_command(const std::string& line) {

@@ -5,6 +5,9 @@
 #include <map>
 
 #include "cli/views/text.h"
+#include "core/analysis/disassembly_report.h"
+#include "core/analysis/memory_report.h"
+#include "core/analysis/registers_report.h"
 #include "core/support/text.h"
 #include "core/values/scalar_text.h"
 

@@ -4,6 +4,8 @@
 #include <algorithm>
 
 #include "cli/views/text.h"
+#include "core/analysis/memory_report.h"
+#include "core/analysis/words_report.h"
 #include "core/support/text.h"
 #include "core/values/scalar_text.h"
 

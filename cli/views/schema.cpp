@@ -176,7 +176,7 @@ std::string name_of_view(std::string kind) {
 }
 
 template <class... Reports>
-Json schema_of(const std::variant<Reports...>*) {
+Json schema_of(ReportList<Reports...>) {
     Schemas all;
     Json views = Json::object(), choices = Json::array();
     auto add = [&](const SchemaForm& form) {
@@ -199,7 +199,7 @@ Json schema_of(const std::variant<Reports...>*) {
 }  // namespace
 
 std::string json_schema() {
-    return schema_of(static_cast<const View*>(nullptr)).dump(2) + "\n";
+    return schema_of(AllReports{}).dump(2) + "\n";
 }
 
 }  // namespace lantern::cli

@@ -7,6 +7,8 @@
 
 #include "cli/views/page.h"
 #include "cli/views/text.h"
+#include "core/analysis/stack_report.h"
+#include "core/analysis/stop_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {
@@ -140,12 +142,12 @@ std::string SessionPage::stop(const StopReport& report) {
 
 std::string SessionPage::view(const View& view) {
     std::string out;
-    const auto* report = std::get_if<StopReport>(&view);
+    const auto* report = view.as<StopReport>();
     out = report ? stop(*report) : open_answer();
     std::string styled = text_of(view, kPageStyle);
     if (!styled.empty() && styled.back() == '\n') styled.pop_back();
     out += "<pre tabindex=0>" + html_of_styled(styled) + "</pre>\n";
-    if (const auto* notice = std::get_if<Notice>(&view); notice && !notice->figure.empty())
+    if (const auto* notice = view.as<Notice>(); notice && !notice->figure.empty())
         out += figure_html(notice->figure);
     return out;
 }

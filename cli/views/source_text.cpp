@@ -4,6 +4,8 @@
 #include <optional>
 
 #include "cli/views/text.h"
+#include "core/analysis/code_shape.h"
+#include "core/analysis/source_report.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -2,8 +2,11 @@
 #include <fmt/format.h>
 
 #include "cli/advice_text.h"
+#include "cli/views/own_reports.h"
 #include "cli/views/text.h"
+#include "core/analysis/stop_report.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 namespace {

@@ -6,6 +6,7 @@
 #include "cli/advice_text.h"
 #include "cli/views/page.h"
 #include "cli/views/survey.h"
+#include "core/analysis/survey.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

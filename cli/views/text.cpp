@@ -1,12 +1,12 @@
 #include "cli/views/text.h"
 
-#include "cli/views/diagnosis.h"
-#include "cli/views/survey.h"
-
 #include <fmt/format.h>
 
 #include <filesystem>
 
+#include "cli/views/diagnosis.h"
+#include "cli/views/reports.h"
+#include "cli/views/survey.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {
@@ -140,6 +140,18 @@ struct TextRenderer {
     std::string operator()(const Failure& r) const { return failure_text(r, style); }
 };
 
+template <class Report>
+std::string text_of_a(const View& view, const Style& style) {
+    return TextRenderer{style}(*view.as<Report>());
+}
+
+template <class... Reports>
+std::string text_of_one(const View& view, const Style& style, ReportList<Reports...>) {
+    using Render = std::string (*)(const View&, const Style&);
+    static constexpr Render kRenders[] = {text_of_a<Reports>...};
+    return kRenders[view.place()](view, style);
+}
+
 }  // namespace
 
 std::string failure_text(const Failure& failure, const Style& style) {
@@ -157,7 +169,7 @@ std::string failure_text(const Failure& failure, const Style& style) {
 }
 
 std::string text_of(const View& view, const Style& style) {
-    return std::visit(TextRenderer{style}, view);
+    return text_of_one(view, style, AllReports{});
 }
 
 }  // namespace lantern::cli

@@ -6,6 +6,10 @@
 #include "cli/views/style.h"
 #include "cli/views/view.h"
 
+namespace lantern {
+struct ValueView;
+}
+
 namespace lantern::cli {
 
 std::string text_of(const View& view, const Style& style);

@@ -1,7 +1,12 @@
 // Threads, signals and notes as tables.
 #include <fmt/format.h>
 
+#include "cli/views/own_reports.h"
 #include "cli/views/text.h"
+#include "core/analysis/notes_report.h"
+#include "core/analysis/signals_report.h"
+#include "core/analysis/threads_report.h"
+#include "core/session/process_fact.h"
 #include "core/support/text.h"
 
 namespace lantern::cli {

@@ -2,7 +2,10 @@
 #include <fmt/format.h>
 
 #include "cli/views/text.h"
+#include "core/analysis/locals_report.h"
+#include "core/analysis/value_report.h"
 #include "core/support/text.h"
+#include "core/values/value_view.h"
 
 namespace lantern::cli {
 

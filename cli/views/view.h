@@ -1,48 +1,67 @@
-// Everything a command can answer. Each is a plain struct of facts; the renderers beside this file
-// turn one into text or into a JSON object, and nothing is computed there.
+// Everything a command can answer: one report, whichever it is. Each is a plain struct of facts; the
+// renderers beside this file turn one into text or into a JSON object, and nothing is computed there.
+//
+// The reports are only named here: whoever shows one includes its own header, and a change in one
+// concerns those who show it. A variant of them all would be written out anew in every file, and a
+// tenth of the time this folder takes to compile went into that.
 #pragma once
 
+#include <cstddef>
+#include <memory>
 #include <string>
-#include <variant>
+#include <type_traits>
+#include <utility>
 #include <vector>
 
-#include "core/analysis/became_report.h"
-#include "core/analysis/breakpoints_report.h"
-#include "core/analysis/diagnosis.h"
-#include "core/analysis/disassembly_report.h"
-#include "core/analysis/explain_report.h"
-#include "core/analysis/find_report.h"
-#include "core/analysis/heap_history_report.h"
-#include "core/analysis/heap_report.h"
-#include "core/analysis/locals_report.h"
-#include "core/analysis/memory_report.h"
-#include "core/analysis/notes_report.h"
-#include "core/analysis/numbers_report.h"
-#include "core/analysis/plot_report.h"
-#include "core/analysis/registers_report.h"
-#include "core/analysis/signals_report.h"
-#include "core/analysis/stack_report.h"
-#include "core/analysis/stop_report.h"
-#include "core/analysis/structure_report.h"
-#include "core/analysis/survey.h"
-#include "core/analysis/threads_report.h"
-#include "core/analysis/type_report.h"
-#include "core/analysis/value_report.h"
-#include "core/analysis/words_report.h"
-#include "core/comparison/comparison_report.h"
-#include "core/session/process_fact.h"
-#include "core/values/value_view.h"
+namespace lantern {
+struct StopReport;
+struct SourceReport;
+struct LocalsReport;
+struct GlobalsReport;
+struct StackReport;
+struct ValueReport;
+struct ExplainReport;
+struct ChangeReport;
+struct BreakpointsReport;
+struct NewBreakpoint;
+struct NotesReport;
+struct RegistersReport;
+struct DisassemblyReport;
+struct MemoryReport;
+struct RegionsReport;
+struct MemoryFindReport;
+struct MemoryCompareReport;
+struct WordsReport;
+struct HeapReport;
+struct HeapBlocksReport;
+struct HeapTypesReport;
+struct HeapCheckReport;
+struct HeapLeaksReport;
+struct HeapPathReport;
+struct HeapGrowthReport;
+struct HeapLifeReport;
+struct HeapPlacesReport;
+struct HeapRunReport;
+struct Diagnosis;
+struct SignalsReport;
+struct ThreadsReport;
+struct FindReport;
+struct CodeReport;
+struct AddressReport;
+struct TypeReport;
+struct SurveyReport;
+struct ComparisonReport;
+struct BecameReport;
+struct StructureReport;
+struct NumbersReport;
+struct PlotReport;
+}  // namespace lantern
 
 namespace lantern::cli {
 
-// `processes`
-struct ProcessesReport {
-    std::vector<ProcessFact> rows;
-};
-
-struct PinsReport {
-    std::vector<Pin> pins;
-};
+struct StepLine;
+struct ProcessesReport;
+struct PinsReport;
 
 struct HelpEntry {
     std::string usage, summary;
@@ -54,11 +73,6 @@ struct HelpReport {
         std::vector<HelpEntry> entries;
     };
     std::vector<Group> groups;
-};
-
-// One of several steps, told on the way: `over N pace SECONDS`.
-struct StepLine {
-    StopReport stop;
 };
 
 // A sentence: something was done, or something should be known.
@@ -76,15 +90,53 @@ struct Failure {
     unsigned line = 0;
 };
 
-using View =
-    std::variant<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
-                 ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine,
-                 NotesReport, RegistersReport, DisassemblyReport, MemoryReport, RegionsReport,
-                 MemoryFindReport, MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport,
-                 HeapTypesReport, HeapCheckReport, HeapLeaksReport, HeapPathReport,
-                 HeapGrowthReport, HeapLifeReport, HeapPlacesReport, HeapRunReport, Diagnosis,
-                 SignalsReport, ThreadsReport, ProcessesReport, PinsReport, FindReport, CodeReport,
-                 AddressReport, TypeReport, SurveyReport, ComparisonReport, BecameReport,
-                 StructureReport, NumbersReport, PlotReport, HelpReport, Notice, Failure>;
+template <class... Reports>
+struct ReportList {
+    static constexpr std::size_t size = sizeof...(Reports);
+    // Where it stands in the list; `size` where it does not.
+    template <class Report>
+    static constexpr std::size_t place_of() {
+        std::size_t place = 0;
+        (void)((std::is_same_v<Report, Reports> || (++place, false)) || ...);
+        return place;
+    }
+};
+
+using AllReports =
+    ReportList<StopReport, SourceReport, LocalsReport, GlobalsReport, StackReport, ValueReport,
+               ExplainReport, ChangeReport, BreakpointsReport, NewBreakpoint, StepLine, NotesReport,
+               RegistersReport, DisassemblyReport, MemoryReport, RegionsReport, MemoryFindReport,
+               MemoryCompareReport, WordsReport, HeapReport, HeapBlocksReport, HeapTypesReport,
+               HeapCheckReport, HeapLeaksReport, HeapPathReport, HeapGrowthReport, HeapLifeReport,
+               HeapPlacesReport, HeapRunReport, Diagnosis, SignalsReport, ThreadsReport,
+               ProcessesReport, PinsReport, FindReport, CodeReport, AddressReport, TypeReport,
+               SurveyReport, ComparisonReport, BecameReport, StructureReport, NumbersReport,
+               PlotReport, HelpReport, Notice, Failure>;
+
+template <class Report>
+concept IsReport = (AllReports::place_of<std::remove_cvref_t<Report>>() < AllReports::size);
+
+// A report that is kept as it was made. Copies share it.
+class View {
+  public:
+    template <IsReport Report>
+    View(Report&& report)
+        : place_(AllReports::place_of<std::remove_cvref_t<Report>>()),
+          report_(std::make_shared<const std::remove_cvref_t<Report>>(
+              std::forward<Report>(report))) {}
+
+    std::size_t place() const { return place_; }  // of its kind, in AllReports
+    // Null where it is another kind.
+    template <IsReport Report>
+    const Report* as() const {
+        return place_ == AllReports::place_of<Report>()
+                   ? static_cast<const Report*>(report_.get())
+                   : nullptr;
+    }
+
+  private:
+    std::size_t place_;
+    std::shared_ptr<const void> report_;
+};
 
 }  // namespace lantern::cli

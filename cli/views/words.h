@@ -4,7 +4,7 @@
 
 #include <string_view>
 
-#include "cli/views/view.h"
+#include "cli/views/reports.h"
 
 namespace lantern::cli {
 

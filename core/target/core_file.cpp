@@ -10,11 +10,11 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
-#include <set>
 
 #include "core/machine/page.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/memory_map.h"
 
 namespace lantern {
 namespace {
@@ -231,11 +231,23 @@ std::vector<std::byte> CoreFile::image_in_core(const CoreMapping& mapping) const
     return image;
 }
 
-// The mapping with the file's beginning.
+// Where each file that was loaded began: what was mapped, as far as the core says it.
+std::map<std::string, RunAddress> CoreFile::loaded() const {
+    std::vector<MemoryRegion> regions;
+    for (const CoreMapping& mapping : image_.mappings) {
+        const CoreSegment* segment = image_.segment_at(mapping.range.low);
+        regions.push_back({mapping.range.low, mapping.range.high,
+                           segment ? segment->permissions : "---", mapping.path, mapping.offset,
+                           true});
+    }
+    return loaded_files(regions);
+}
+
+// The mapping with the beginning of the file, as it was loaded.
 const CoreMapping& CoreFile::first_of(const CoreMapping& mapping) const {
-    for (const CoreMapping& each : image_.mappings)
-        if (each.path == mapping.path && each.offset == 0) return each;
-    return mapping;
+    auto all = loaded();
+    auto found = all.find(mapping.path);
+    return found == all.end() ? mapping : *image_.mapping_at(found->second);
 }
 
 void CoreFile::do_without_program(const CoreMapping& mapping) {
@@ -258,9 +270,10 @@ void CoreFile::do_without_program(const CoreMapping& mapping) {
 }
 
 void CoreFile::find_libraries() {
-    std::set<std::string> seen;
+    const auto all = loaded();
     for (const CoreMapping& mapping : image_.mappings) {
-        if (mapping.offset != 0 || !seen.insert(mapping.path).second) continue;
+        auto found_at = all.find(mapping.path);
+        if (found_at == all.end() || found_at->second != mapping.range.low) continue;
         if (modules_.front().holds(mapping.range.low) ||
             (lacks_program_ && without_mark(mapping.path) == program()))
             continue;

@@ -7,6 +7,7 @@
 
 #include "core/support/error.h"
 #include "core/target/live_process.h"
+#include "core/target/memory_map.h"
 
 namespace lantern {
 
@@ -39,28 +40,25 @@ void LiveProcess::refresh_modules() {
     if (!alive_) return;
     maps();
     if (std::exchange(modules_are_of_maps_, true)) return;
-    std::map<std::string, std::uint64_t> lowest;
     RunRange vdso{};
-    for (const MemoryRegion& region : regions()) {
+    for (const MemoryRegion& region : regions())
         if (region.name == "[vdso]") vdso = {region.begin, region.end};
-        if (region.is_of_file && region.name.starts_with('/') && region.offset == 0)
-            lowest.try_emplace(region.name, region.begin.value);
-    }
+    std::map<std::string, RunAddress> loaded = loaded_files(regions());
 
     // What has been unloaded goes; a library's symbols stay with whoever opened them.
     modules_.remove_if([&](const Module& m) {
         bool is_main = &m == &modules_.front();
-        auto now = lowest.find(m.path());
+        auto now = loaded.find(m.path());
         bool is_gone = !is_main && m.path() != "[vdso]" &&
-                       (now == lowest.end() || !m.holds(RunAddress(now->second)));
+                       (now == loaded.end() || !m.holds(now->second));
         if (is_gone) rooms_.forget_those_of(m);
         return is_gone;
     });
-    for (const auto& [path, low] : lowest) {
+    for (const auto& [path, low] : loaded) {
         bool known = path == modules_.front().path() ||
                      std::any_of(modules_.begin(), modules_.end(),
                                  [&, &path = path](const Module& m) { return m.path() == path; });
-        if (known || modules_.front().holds(RunAddress(low))) continue;
+        if (known || modules_.front().holds(low)) continue;
         std::uint64_t first = 0;
         try {
             auto symbols = open_symbols_(path);
@@ -69,7 +67,7 @@ void LiveProcess::refresh_modules() {
         } catch (const Error&) {
             continue;  // a mapped file that is no ELF
         }
-        add_module(path, low - (first & ~std::uint64_t{4095}));
+        add_module(path, low.value - (first & ~std::uint64_t{4095}));
     }
     bool vdso_known = std::any_of(modules_.begin(), modules_.end(),
                                   [](const Module& m) { return m.path() == "[vdso]"; });

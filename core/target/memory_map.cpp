@@ -1,5 +1,6 @@
 #include "core/target/memory_map.h"
 
+#include <algorithm>
 #include <charconv>
 
 #include "core/support/text.h"
@@ -43,6 +44,32 @@ std::vector<MemoryRegion> parse_maps(std::string_view text) {
         regions.push_back(std::move(region));
     }
     return regions;
+}
+
+std::map<std::string, RunAddress> loaded_files(const std::vector<MemoryRegion>& regions) {
+    enum class Sign { one_piece, pieces, code };  // the surer that it is loaded, the later
+    struct Mapped {
+        RunAddress begin;
+        Sign sign;
+    };
+    std::map<std::string, Mapped> last, best;
+    for (const MemoryRegion& region : regions) {
+        if (!region.is_of_file || !region.name.starts_with('/')) continue;
+        if (region.offset == 0)
+            last[region.name] = {region.begin, Sign::one_piece};
+        else if (auto found = last.find(region.name); found == last.end())
+            continue;  // a part of a file that is mapped without its beginning
+        else
+            found->second.sign = std::max(found->second.sign, Sign::pieces);
+        Mapped& mapped = last[region.name];
+        if (region.permissions[2] == 'x') mapped.sign = Sign::code;
+        auto kept = best.try_emplace(region.name, mapped).first;
+        if (mapped.sign > kept->second.sign) kept->second = mapped;
+    }
+    std::map<std::string, RunAddress> loaded;
+    for (const auto& [path, mapped] : best)
+        if (mapped.sign != Sign::one_piece) loaded.emplace(path, mapped.begin);
+    return loaded;
 }
 
 }  // namespace lantern

@@ -154,6 +154,20 @@ TEST(CrashesInOwnCores, HaveTheCauseThatTheyHadAlive) {
     }
 }
 
+// A library that the program also mapped to read it is where it was loaded, not where it is read.
+TEST(Crashes, InALibraryThatIsReadTooHaveItsNames) {
+    TemporaryFolder folder;
+    std::string core = (folder.path() / "own.core").string();
+    Ran alive = debug(fixture("reads-library"), {"launch", "stack", "save core as " + core});
+    ASSERT_TRUE(alive.says("copy 1")) << alive.output;
+    Ran ran =
+        run({LANTERN_PROGRAM, "postmortem", core, fixture("reads-library"), "--do", "stack"});
+    for (const Ran& each : {alive, ran}) {
+        EXPECT_TRUE(each.says(" abort ")) << each.output;
+        EXPECT_TRUE(each.says("main ")) << each.output;
+    }
+}
+
 // A core that holds less than it should, or that another build left, has no cause made up for it.
 TEST(CrashesInBadCores, AreSaidNotToBeKnown) {
     std::string pattern;

@@ -8,6 +8,7 @@
 #include "cli/options.h"
 #include "cli/settings.h"
 #include "cli/views/json.h"
+#include "cli/views/reports.h"
 #include "cli/views/text.h"
 #include "core/support/error.h"
 #include "core/target/own_terminal.h"

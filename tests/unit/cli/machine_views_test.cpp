@@ -7,6 +7,7 @@
 #include "cli/disassemble_file.h"
 #include "cli/figures/words_figure.h"
 #include "cli/views/json.h"
+#include "cli/views/reports.h"
 #include "cli/views/text.h"
 #include "core/support/error.h"
 #include "tests/testing/command.h"

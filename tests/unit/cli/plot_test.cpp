@@ -3,6 +3,7 @@
 #include "cli/figures/axis.h"
 #include "cli/figures/plot_figure.h"
 #include "cli/views/block_chart.h"
+#include "cli/views/reports.h"
 #include "cli/views/text.h"
 #include "core/analysis/plot_report.h"
 #include "core/support/error.h"

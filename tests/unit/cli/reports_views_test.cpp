@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "cli/settings.h"
+#include "cli/views/reports.h"
 #include "cli/views/survey.h"
 #include "cli/views/text.h"
 #include "core/support/error.h"

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/views/json.h"
+#include "cli/views/reports.h"
 #include "cli/views/text.h"
 #include "tests/testing/command.h"
 #include "tests/testing/views.h"
