@@ -19,7 +19,7 @@ namespace {
 
 constexpr long kHits = 4000;
 
-LaunchOptions options_for(std::vector<std::string> arguments, std::string output = "/dev/null") {
+LaunchOptions passes_options(std::vector<std::string> arguments, std::string output = "/dev/null") {
     LaunchOptions options;
     options.program = PASSES_PROGRAM;
     options.arguments = std::move(arguments);
@@ -56,7 +56,7 @@ void compare(benchmark::State& state, Ours ours, Floor floor) {
 }
 
 double hits_of(Breakpoint wish, const char* place) {
-    Session session(options_for({"pass", std::to_string(kHits)}), {});
+    Session session(passes_options({"pass", std::to_string(kHits)}), {});
     wish.place = session.place(place);
     session.add_breakpoint(std::move(wish));
     auto start = Clock::now();
@@ -100,7 +100,7 @@ void WatchWithACondition(benchmark::State& state) {
     compare(
         state,
         [] {
-            Session session(options_for({"write", std::to_string(kHits)}), {});
+            Session session(passes_options({"write", std::to_string(kHits)}), {});
             session.reach(session.place("main"));
             Breakpoint wish;
             wish.cause = Cause::write;
@@ -119,7 +119,7 @@ BENCHMARK(WatchWithACondition)->UseManualTime()->Iterations(9)->Unit(benchmark::
 void SixtyFourThreads(benchmark::State& state) {
     double seconds = 0;
     for (auto _ : state) {
-        LaunchOptions options = options_for({"count", "64", "2000"});
+        LaunchOptions options = passes_options({"count", "64", "2000"});
         options.program = CONTROL_PROGRAM;
         Session session(options, {});
         session.add_breakpoint(session.place("pass"), "toll == 123456789");
@@ -140,7 +140,7 @@ double work_seconds(long operations, long every, bool watched) {
     std::string output = "/tmp/lantern-bench-work-" + std::to_string(getpid());
     {
         Session session(
-            options_for({"work", std::to_string(operations), std::to_string(every)}, output), {});
+            passes_options({"work", std::to_string(operations), std::to_string(every)}, output), {});
         session.reach(session.place("pass"));
         if (watched) {
             Breakpoint wish;
@@ -220,7 +220,7 @@ BENCHMARK(AttachAndRelease)->UseManualTime()->Iterations(5)->Unit(benchmark::kMi
 // How often the target stops for one movement.
 void StopsOfMovements(benchmark::State& state) {
     for (auto _ : state) {
-        LaunchOptions options = options_for({"deep", "10000"});
+        LaunchOptions options = passes_options({"deep", "10000"});
         options.program = CONTROL_PROGRAM;
         Session session(options, {});
         session.add_breakpoint(session.place("descend"), "depth == 0");
@@ -228,7 +228,7 @@ void StopsOfMovements(benchmark::State& state) {
         session.select_frame(9999);
         state.counters["out_of_10000"] = static_cast<double>(session.out().target_stops);
         state.counters["over_a_line"] = static_cast<double>(session.over_line().target_stops);
-        LaunchOptions lazy = options_for({});
+        LaunchOptions lazy = passes_options({});
         lazy.program = LAZY_PROGRAM;
         Session late(lazy, {});
         late.reach(late.place("values_returned"));

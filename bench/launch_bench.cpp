@@ -10,7 +10,7 @@
 namespace lantern::bench {
 namespace {
 
-LaunchOptions options_for(const char* program) {
+LaunchOptions demo_options(const char* program) {
     LaunchOptions options;
     options.program = program;
     options.input_file = options.output_file = "/dev/null";
@@ -28,7 +28,7 @@ BENCHMARK(LaunchFloor)->Unit(benchmark::kMicrosecond)->UseRealTime()->MinTime(2)
 // Everything from the command to the stop, breakpoint looked up and registers read, and the end of
 // the program.
 void LaunchToMain(benchmark::State& state) {
-    Session session(options_for(DEMO_PROGRAM), {});
+    Session session(demo_options(DEMO_PROGRAM), {});
     session.add_breakpoint(session.place("main"));
     for (auto _ : state) {
         Stop stop = session.launch_again();
@@ -41,7 +41,7 @@ BENCHMARK(LaunchToMain)->Unit(benchmark::kMicrosecond)->UseRealTime()->MinTime(2
 // The same with a new session each time: the program's tables are read anew.
 void OpenAndLaunchToMain(benchmark::State& state) {
     for (auto _ : state) {
-        Session session(options_for(DEMO_PROGRAM), {});
+        Session session(demo_options(DEMO_PROGRAM), {});
         session.add_breakpoint(session.place("main"));
         Stop stop = session.launch_again();
         benchmark::DoNotOptimize(session.process().registers(stop.thread).program_counter());
@@ -52,7 +52,7 @@ BENCHMARK(OpenAndLaunchToMain)->Unit(benchmark::kMicrosecond)->UseRealTime()->Mi
 // over on `turn(1250000)`: ten million instructions. The program times the second of its two calls
 // itself while nobody steps; that is the plain call.
 void OverALongCall(benchmark::State& state) {
-    Session session(options_for(BUSY_PROGRAM), {});
+    Session session(demo_options(BUSY_PROGRAM), {});
     double plain_ms = 0, stepped_ms = 0;
     std::uint64_t stops = 0;
     for (auto _ : state) {

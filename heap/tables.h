@@ -65,6 +65,15 @@ enum class Way : std::uint8_t {
     send,
     sendto,
     fwrite,
+    readv,
+    preadv,
+    recvmsg,
+    writev,
+    pwritev,
+    sendmsg,
+    readlink,
+    getcwd,
+    getrandom,
 };
 
 // Which page of a block nobody may touch.

@@ -15,6 +15,7 @@ TYPE = re.compile(r"^(?:class|struct) (\w+) (?:final )?(?:: public \w+ )?\{", re
 UNNAMED = re.compile(r"^namespace \{$(.*?)^\}  // namespace$", re.M | re.S)
 HELPER = re.compile(r"^(?!return|struct|class|using|template|namespace|enum)[\w:][\w:<>,&* ]*?[&* ](\w+)\(([^;{}]*?)\) \{", re.M | re.S)
 OWN_TYPE = re.compile(r"^(?:\w+::)*[A-Z]\w*(?:::\w+)*\*?$")
+OTHERS = ("/cli/", "/bench/")
 HOLDER = re.compile(r"^std::(?:vector|span|map|set|list|function|optional|unique_ptr|shared_ptr)<")
 
 
@@ -49,8 +50,8 @@ def helpers_in(text):
             yield found[1], [type_of(one) for one in taken], sum("=" in one for one in taken)
 
 
-def may_convert(one, other):
-    if one == other:
+def may_convert(one, other, in_braces):
+    if one == other or in_braces:
         return True
     # Classes of ours are not made of other things without being asked, and neither are holders.
     return not any(kind.match(each) for kind in (OWN_TYPE, HOLDER) for each in (one, other))
@@ -60,13 +61,13 @@ def may_be_taken_for(one, other):
     return (
         len(one[1]) - one[2] <= len(other[1])
         and len(other[1]) - other[2] <= len(one[1])
-        and all(may_convert(*pair) for pair in zip(one[1], other[1]))
+        and all(may_convert(*pair, one[3] or other[3]) for pair in zip(one[1], other[1]))
     )
 
 
 root = sys.argv[1]
 twice = 0
-for folder in sorted(glob.glob(root + "/core/*/") + [root + "/cli/"]):
+for folder in sorted(glob.glob(root + "/core/*/") + [root + folder for folder in OTHERS]):
     where, helpers = collections.defaultdict(set), collections.defaultdict(list)
     for file in glob.glob(folder + "**/*.cpp", recursive=True):
         name_of_file = os.path.relpath(file, root)
@@ -75,7 +76,9 @@ for folder in sorted(glob.glob(root + "/core/*/") + [root + "/cli/"]):
         for name in constants_and_types(text):
             where[name].add(name_of_file)
         for name, taken, with_default in helpers_in(text):
-            helpers[name].append((name_of_file, taken, with_default))
+            # What stands in braces is made into whatever is asked for, a null pointer too.
+            in_braces = re.search(rf"\b{name}\([^()]*\{{", text) is not None
+            helpers[name].append((name_of_file, taken, with_default, in_braces))
     for name, files in sorted(where.items()):
         if len(files) > 1:
             print(f"{name} is defined in {' and in '.join(sorted(files))}")

@@ -38,6 +38,15 @@ std::string_view way_word(Way way) {
         case Way::send: return "send";
         case Way::sendto: return "sendto";
         case Way::fwrite: return "fwrite";
+        case Way::readv: return "readv";
+        case Way::preadv: return "preadv";
+        case Way::recvmsg: return "recvmsg";
+        case Way::writev: return "writev";
+        case Way::pwritev: return "pwritev";
+        case Way::sendmsg: return "sendmsg";
+        case Way::readlink: return "readlink";
+        case Way::getcwd: return "getcwd";
+        case Way::getrandom: return "getrandom";
         case Way::none: break;
     }
     return "";

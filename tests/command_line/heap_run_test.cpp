@@ -368,7 +368,9 @@ TEST(HeapRun, CallsOfTheKernelThatPassAnEndAreToldAndDoTheSame) {
     auto source = folder.write("wire.c", R"(#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/random.h>
 #include <sys/socket.h>
+#include <sys/uio.h>
 #include <unistd.h>
 static char sent[200];
 int main(int count, char** words) {
@@ -380,6 +382,9 @@ int main(int count, char** words) {
     char* slip = malloc(48);
     memset(slip, 'm', 48);
     long done = 0;
+    char first[30];  // of two pieces, the other one is the block
+    struct iovec two[] = {{first, 30}, {slip, 70}}, whole[] = {{sent, 30}, {slip, arrives - 30}};
+    struct msghdr letter = {.msg_iov = two, .msg_iovlen = 2};
     if (!strcmp(words[1], "read")) {
         write(ends[1], sent, arrives);
         done = read(ends[0], slip, 100);
@@ -398,6 +403,29 @@ int main(int count, char** words) {
         write(ends[1], sent, arrives);
         close(ends[1]);
         done = fread(slip, 1, 100, file);
+    } else if (!strcmp(words[1], "readv")) {
+        write(ends[1], sent, arrives);
+        done = readv(ends[0], two, 2);
+    } else if (!strcmp(words[1], "recvmsg")) {
+        send(sockets[1], sent, arrives, 0);
+        done = recvmsg(sockets[0], &letter, 0);
+    } else if (!strcmp(words[1], "writev")) {
+        done = writev(ends[1], whole, 2);
+    } else if (!strcmp(words[1], "sendmsg")) {
+        letter.msg_iov = whole;
+        done = sendmsg(sockets[1], &letter, 0);
+    } else if (!strcmp(words[1], "readlink")) {
+        memset(sent, 'l', arrives);
+        sent[arrives] = 0;
+        unlink(words[3]);
+        symlink(sent, words[3]);
+        done = readlink(words[3], slip, 100);
+        unlink(words[3]);
+    } else if (!strcmp(words[1], "getcwd")) {
+        chdir("/usr/share");
+        done = getcwd(slip + 60 - arrives, 100) ? strlen("/usr/share") + 1 : 0;
+    } else if (!strcmp(words[1], "getrandom")) {
+        done = getrandom(slip, arrives, 0);
     } else if (!strcmp(words[1], "freed")) {
         write(ends[1], sent, arrives);
         free(slip);
@@ -412,32 +440,50 @@ int main(int count, char** words) {
     struct Case {
         const char *name, *arrives, *told;  // nothing told: it is innocent
     };
-    for (const Case& each : {Case{"read", "100", "read has put 100 bytes at byte 0 of heap block"},
-                             {"read", "48", ""},
-                             {"read", "49", "1 of them behind its end"},
-                             {"inside", "8", ""},
-                             {"inside", "10", "read has put 10 bytes at byte 40 of heap block"},
-                             {"recv", "90", "recv has put 90 bytes at byte 0 of heap block"},
-                             {"recv", "20", ""},
-                             {"write", "60", "write has taken 60 bytes from byte 0 of heap block"},
-                             {"write", "48", ""},
-                             {"send", "49", "send has taken 49 bytes from byte 0 of heap block"},
-                             {"fread", "100", "fread has put 100 bytes at byte 0 of heap block"},
-                             {"fread", "48", ""},
-                             {"freed", "5", "read was handed byte 0 of heap block"}}) {
+    for (const Case& each :
+         {Case{"read", "100", "read has put 100 bytes at byte 0 of heap block"},
+          {"read", "48", ""},
+          {"read", "49", "1 of them behind its end"},
+          {"inside", "8", ""},
+          {"inside", "10", "read has put 10 bytes at byte 40 of heap block"},
+          {"recv", "90", "recv has put 90 bytes at byte 0 of heap block"},
+          {"recv", "20", ""},
+          {"write", "60", "write has taken 60 bytes from byte 0 of heap block"},
+          {"write", "48", ""},
+          {"send", "49", "send has taken 49 bytes from byte 0 of heap block"},
+          {"fread", "100", "fread has put 100 bytes at byte 0 of heap block"},
+          {"fread", "48", ""},
+          {"readv", "79", "readv has put 49 bytes at byte 0 of heap block"},
+          {"readv", "78", ""},
+          {"readv", "20", ""},
+          {"recvmsg", "90", "recvmsg has put 60 bytes at byte 0 of heap block"},
+          {"recvmsg", "78", ""},
+          {"writev", "79", "writev has taken 49 bytes from byte 0 of heap"},
+          {"writev", "78", ""},
+          {"sendmsg", "90", "sendmsg has taken 60 bytes from byte 0 of heap"},
+          {"sendmsg", "40", ""},
+          {"readlink", "60", "readlink has put 60 bytes at byte 0 of heap block"},
+          {"readlink", "48", ""},
+          {"getcwd", "20", "getcwd has put 11 bytes at byte 40 of heap block"},
+          {"getcwd", "23", ""},
+          {"getrandom", "49", "getrandom has put 49 bytes at byte 0 of heap"},
+          {"getrandom", "48", ""},
+          {"freed", "5", "read was handed byte 0 of heap block"}}) {
         for (std::vector<std::string> guard : {std::vector<std::string>{"--guard", "none"},
                                                {"--guard", "all"},
                                                {"--guard", "all", "--page", "end"},
                                                {"--guard", "all", "--page", "before"}}) {
             std::vector<std::string> words{LANTERN_PROGRAM, "heap", program};
             words.insert(words.end(), guard.begin(), guard.end());
-            words.insert(words.end(), {"--", each.name, each.arrives});
+            words.insert(words.end(), {"--", each.name, each.arrives, folder.path() / "way-on"});
             Ran ran = run(words);
             std::string what = fmt::format("{} {} {}", each.name, each.arrives, guard.back());
             EXPECT_TRUE(ran.says(std::string(each.told).empty() ? "0 findings" : "1 finding"))
                 << what << ran.output;
             EXPECT_TRUE(ran.says(each.told)) << what << ran.output;
-            std::string done = std::string(each.name) == "freed" ? "5" : each.arrives;
+            std::string done = std::string(each.name) == "freed"    ? "5"
+                               : std::string(each.name) == "getcwd" ? "11"
+                                                                    : each.arrives;
             EXPECT_TRUE(ran.says(fmt::format("{} {}", each.name, done))) << what << ran.output;
         }
     }
