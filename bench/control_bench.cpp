@@ -140,7 +140,8 @@ double work_seconds(long operations, long every, bool watched) {
     std::string output = "/tmp/lantern-bench-work-" + std::to_string(getpid());
     {
         Session session(
-            passes_options({"work", std::to_string(operations), std::to_string(every)}, output), {});
+            passes_options({"work", std::to_string(operations), std::to_string(every)}, output),
+            {});
         session.reach(session.place("pass"));
         if (watched) {
             Breakpoint wish;

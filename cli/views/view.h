@@ -1,5 +1,6 @@
-// Everything a command can answer: one report, whichever it is. Each is a plain struct of facts; the
-// renderers beside this file turn one into text or into a JSON object, and nothing is computed there.
+// Everything a command can answer: one report, whichever it is. Each is a plain struct of facts;
+// the renderers beside this file turn one into text or into a JSON object, and nothing is computed
+// there.
 //
 // The reports are only named here: whoever shows one includes its own header, and a change in one
 // concerns those who show it. A variant of them all would be written out anew in every file, and a
@@ -122,16 +123,15 @@ class View {
     template <IsReport Report>
     View(Report&& report)
         : place_(AllReports::place_of<std::remove_cvref_t<Report>>()),
-          report_(std::make_shared<const std::remove_cvref_t<Report>>(
-              std::forward<Report>(report))) {}
+          report_(
+              std::make_shared<const std::remove_cvref_t<Report>>(std::forward<Report>(report))) {}
 
     std::size_t place() const { return place_; }  // of its kind, in AllReports
     // Null where it is another kind.
     template <IsReport Report>
     const Report* as() const {
-        return place_ == AllReports::place_of<Report>()
-                   ? static_cast<const Report*>(report_.get())
-                   : nullptr;
+        return place_ == AllReports::place_of<Report>() ? static_cast<const Report*>(report_.get())
+                                                        : nullptr;
     }
 
   private:

@@ -49,8 +49,8 @@ void LiveProcess::refresh_modules() {
     modules_.remove_if([&](const Module& m) {
         bool is_main = &m == &modules_.front();
         auto now = loaded.find(m.path());
-        bool is_gone = !is_main && m.path() != "[vdso]" &&
-                       (now == loaded.end() || !m.holds(now->second));
+        bool is_gone =
+            !is_main && m.path() != "[vdso]" && (now == loaded.end() || !m.holds(now->second));
         if (is_gone) rooms_.forget_those_of(m);
         return is_gone;
     });

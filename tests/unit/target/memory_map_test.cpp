@@ -33,19 +33,19 @@ TEST(MemoryMap, IsReadLineByLine) {
 
 // A file that is loaded may be mapped to be read besides, and another file only to be read.
 TEST(MemoryMap, TellsWhatIsLoadedFromWhatIsRead) {
-    auto loaded = loaded_files(parse_maps(
-        "1000-9000 r--p 00000000 08:01 7 /lib/gate.so\n"
-        "a000-b000 r--p 00003000 08:01 7 /lib/gate.so\n"
-        "10000-11000 r--p 00000000 08:01 7 /lib/gate.so\n"
-        "11000-12000 r-xp 00001000 08:01 7 /lib/gate.so\n"
-        "13000-14000 r--p 00000000 08:01 7 /lib/gate.so\n"
-        "20000-24000 r--p 00000000 08:01 8 /lib/debug/gate.debug\n"
-        "30000-31000 r--p 00000000 08:01 9 /lib/tables.so\n"
-        "31000-32000 rw-p 00001000 08:01 9 /lib/tables.so\n"
-        "40000-41000 r-xp 00000000 08:01 6 /lib/old-layout.so\n"
-        "50000-51000 r-xp 00000000 00:00 0 [vdso]\n"
-        "60000-61000 rw-p 00000000 00:05 0 /dev/zero (deleted)\n"
-        "70000-71000 r-xp 00004000 08:01 5 /lib/without-beginning.so\n"));
+    auto loaded =
+        loaded_files(parse_maps("1000-9000 r--p 00000000 08:01 7 /lib/gate.so\n"
+                                "a000-b000 r--p 00003000 08:01 7 /lib/gate.so\n"
+                                "10000-11000 r--p 00000000 08:01 7 /lib/gate.so\n"
+                                "11000-12000 r-xp 00001000 08:01 7 /lib/gate.so\n"
+                                "13000-14000 r--p 00000000 08:01 7 /lib/gate.so\n"
+                                "20000-24000 r--p 00000000 08:01 8 /lib/debug/gate.debug\n"
+                                "30000-31000 r--p 00000000 08:01 9 /lib/tables.so\n"
+                                "31000-32000 rw-p 00001000 08:01 9 /lib/tables.so\n"
+                                "40000-41000 r-xp 00000000 08:01 6 /lib/old-layout.so\n"
+                                "50000-51000 r-xp 00000000 00:00 0 [vdso]\n"
+                                "60000-61000 rw-p 00000000 00:05 0 /dev/zero (deleted)\n"
+                                "70000-71000 r-xp 00004000 08:01 5 /lib/without-beginning.so\n"));
     std::map<std::string, RunAddress> expected = {{"/lib/gate.so", RunAddress(0x10000)},
                                                   {"/lib/tables.so", RunAddress(0x30000)},
                                                   {"/lib/old-layout.so", RunAddress(0x40000)}};
