@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <utility>
 
 #include "cli/figures/places_figure.h"
 #include "cli/kept_report.h"
@@ -78,6 +79,10 @@ void take_finding(Session& session, const Stop& stop, HeapRunReport& report) {
         look_at_damage(session, report);
 }
 
+std::string program_name(const Session& session) {
+    return std::filesystem::path(session.program()).filename().string();
+}
+
 std::string how_it_ended(const Stop& stop) {
     if (stop.reason == StopReason::killed)
         return fmt::format("{} ended the program", signal_name(stop.signal));
@@ -88,7 +93,8 @@ std::string how_it_ended(const Stop& stop) {
 
 HeapRunReport heap_report_of_run(Session& session) {
     HeapRunReport report;
-    report.program = std::filesystem::path(session.program()).filename().string();
+    std::vector<std::string> became;  // one note for each exec
+    report.program = program_name(session);
     pause_on(session, Cause::heap);
     pause_on(session, Cause::exit);
     Stop stop = session.launch_again();
@@ -99,12 +105,19 @@ HeapRunReport heap_report_of_run(Session& session) {
             session.kill();
             return report;
         }
+        if (stop.reason == StopReason::replaced) {
+            std::string before = std::exchange(report.program, program_name(session));
+            became.push_back(
+                fmt::format("{} became {} (exec): of {} there is only what was found while it ran",
+                            before, report.program, before));
+        }
         bool is_at_end = stop.reason == StopReason::event && stop.cause == Cause::exit;
         if (is_at_end && report.notes.empty()) look_at_end(session, report);
         take_finding(session, stop, report);
         stop = session.continue_running();
     }
     report.ended = how_it_ended(stop);
+    report.notes.insert(report.notes.begin(), became.begin(), became.end());
     return report;
 }
 

@@ -7,6 +7,8 @@ namespace lantern::heap_library {
 void begin_thread_ends();
 // The C library's functions that hand memory on to the kernel.
 void find_kernel_calls();
+// And those by which the process becomes another program.
+void find_exec_calls();
 // Around fork(2): no lock is held by a thread that the child does not have.
 void before_fork();
 void after_fork();

@@ -11,6 +11,7 @@ __attribute__((constructor)) void begin() {
     begin_thread_ends();
     pthread_atfork(before_fork, after_fork, after_fork);
     find_kernel_calls();
+    find_exec_calls();
     clean_environment();
 }
 

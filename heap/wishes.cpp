@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::uint64_t kMostEnvironment = 4 << 20;
 constexpr std::uint64_t kNameLength = sizeof heap_tables::kOptionsVariable - 1;
-constexpr char kPreload[] = "LD_PRELOAD=";
+constinit KeptWishes kept{};
 
 bool is_named(const char* text, const char* name, std::size_t length) {
     return strncmp(text, name, length) == 0 && text[length] == '=';
@@ -31,6 +31,14 @@ void take_number(const char* text, const char* name, std::uint64_t& into) {
             value = value * 10 + static_cast<std::uint64_t>(*digit - '0');
         into = value;
     }
+}
+
+// Nothing where there is no room for all of it.
+template <std::size_t kRoom>
+void keep(const char* text, std::size_t length, char (&into)[kRoom]) {
+    if (length >= kRoom) return;
+    memcpy(into, text, length);
+    into[length] = 0;
 }
 
 Options options_in(const char* text) {
@@ -68,21 +76,30 @@ Options read_options() {
     return options;
 }
 
+const KeptWishes& kept_wishes() {
+    return kept;
+}
+
 void clean_environment() {
     if (!environ) return;
-    char** kept = environ;
+    char** left = environ;
     for (char** each = environ; *each; ++each) {
-        if (is_named(*each, heap_tables::kOptionsVariable, kNameLength)) continue;
+        if (is_named(*each, heap_tables::kOptionsVariable, kNameLength)) {
+            keep(*each, strlen(*each), kept.options);
+            continue;
+        }
         // The session has put the library first; what the user preloads follows.
         char* value = *each + sizeof kPreload - 1;
         bool is_list = strncmp(*each, kPreload, sizeof kPreload - 1) == 0;
         char* colon = is_list ? strchr(value, ':') : nullptr;
         char* ours = is_list ? strstr(value, heap_tables::kLibraryFile) : nullptr;
+        bool is_first = ours && (!colon || ours < colon);
+        if (is_first) keep(*each, colon ? colon - *each : strlen(*each), kept.preload);
         if (ours && !colon) continue;
-        if (ours && ours < colon) memmove(value, colon + 1, strlen(colon));
-        *kept++ = *each;
+        if (is_first) memmove(value, colon + 1, strlen(colon));
+        *left++ = *each;
     }
-    *kept = nullptr;
+    *left = nullptr;
 }
 
 }  // namespace lantern::heap_library

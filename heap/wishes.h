@@ -19,4 +19,12 @@ Options read_options();
 // The program shall find its environment as it would be without us.
 void clean_environment();
 
+inline constexpr char kPreload[] = "LD_PRELOAD=";
+// What was taken out of it, for a program that this process becomes; empty where it was not there.
+struct KeptWishes {
+    char options[512];
+    char preload[4096];  // only ours
+};
+const KeptWishes& kept_wishes();
+
 }  // namespace lantern::heap_library

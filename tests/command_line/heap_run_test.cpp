@@ -489,6 +489,91 @@ int main(int count, char** words) {
     }
 }
 
+// The process becomes another program: the library comes along, and the program does not see it.
+TEST(HeapRun, FollowsAProcessThatBecomesAnotherProgram) {
+    TemporaryFolder folder;
+    auto source = folder.write("relief.c", R"(#define _GNU_SOURCE
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+static int has_library(void) {
+    char line[500];
+    FILE* maps = fopen("/proc/self/maps", "r");
+    int found = 0;
+    while (fgets(line, sizeof line, maps)) found |= strstr(line, "lantern-heap") != 0;
+    return found;
+}
+int main(int count, char** words) {
+    char* self = words[1];
+    char* name = strrchr(self, '/') + 1;
+    char* way = words[2];
+    char* then[] = {name, self, "relieved", way, 0};
+    char* environment[] = {"CANAL=long", 0};
+    printf("%s: library %d, preload %s, wishes %s, canal %s\n", way, has_library(),
+           getenv("LD_PRELOAD"), getenv("ELM_LANTERN_HEAP"), getenv("CANAL"));
+    fflush(stdout);
+    if (!strcmp(way, "relieved")) {
+        if (count > 4) return 0;
+        char* rope = malloc(21);
+        free(rope);
+        free(rope);
+        return 0;
+    }
+    if (!strcmp(way, "execve")) execve(self, then, environment);
+    if (!strcmp(way, "execv")) execv(self, then);
+    if (!strcmp(way, "execvp")) execvp(name, then);
+    if (!strcmp(way, "execvpe")) execvpe(name, then, environment);
+    if (!strcmp(way, "execl")) execl(self, name, self, "relieved", NULL);
+    if (!strcmp(way, "execlp")) execlp(name, name, self, "relieved", NULL);
+    if (!strcmp(way, "execle")) execle(self, name, self, "relieved", NULL, environment);
+    if (!strcmp(way, "fexecve")) fexecve(open(self, O_RDONLY), then, environment);
+    if (!strcmp(way, "nowhere")) {
+        errno = 0;
+        printf("%d %d\n", execlp("no-such-lock", "no", NULL), errno == ENOENT);
+    }
+    if (!strcmp(way, "child")) {
+        int status;
+        if (vfork() == 0) execl(self, name, self, "relieved", "child", NULL);
+        wait(&status);
+    }
+    return 0;
+}
+)");
+    std::string program = (folder.path() / "relief").string(),
+                still = (folder.path() / "relief-static").string();
+    ASSERT_EQ(testing::run({"gcc", "-g", "-O1", "-w", "-o", program, source}).status, 0);
+    ASSERT_EQ(testing::run({"gcc", "-O1", "-w", "-static", "-o", still, source}).status, 0);
+    std::string path = std::string("PATH=") + folder.path().string() + ":/usr/bin";
+    auto relieved = [&](const std::string& by, const char* way) {
+        return run({"/usr/bin/env", "-u", "LD_PRELOAD", path, LANTERN_PROGRAM, "heap", program,
+                    "--", by, way});
+    };
+    for (const char* way :
+         {"execve", "execv", "execvp", "execvpe", "execl", "execlp", "execle", "fexecve"}) {
+        Ran ran = relieved(program, way);
+        EXPECT_EQ(ran.status, 1) << way << ran.output;
+        bool is_given = std::string(way).find('e', 4) != std::string::npos;
+        EXPECT_TRUE(ran.says("relieved: library 1, preload (null), wishes (null), canal " +
+                             std::string(is_given ? "long" : "(null)")))
+            << way << ran.output;
+        EXPECT_TRUE(ran.says("1 freed twice")) << way << ran.output;
+        EXPECT_TRUE(ran.says("relief became relief (exec)")) << way << ran.output;
+    }
+    Ran bare = relieved(still, "execv");
+    EXPECT_TRUE(bare.says("relieved: library 0, preload (null), wishes (null)")) << bare.output;
+    EXPECT_TRUE(bare.says("is linked statically")) << bare.output;
+    Ran nowhere = relieved(program, "nowhere");
+    EXPECT_TRUE(nowhere.says("-1 1")) << nowhere.output;
+    EXPECT_TRUE(nowhere.says("0 findings")) << nowhere.output;
+    Ran child = relieved(program, "child");
+    EXPECT_TRUE(child.says("relieved: library 0, preload (null)")) << child.output;
+    EXPECT_TRUE(child.says("0 findings")) << child.output;
+}
+
 // A page that begins where the block ends, or ends where it begins: nothing lies between.
 TEST(HeapRun, ThePageMayTouchTheBlockItself) {
     TemporaryFolder folder;
