@@ -235,8 +235,12 @@ bool are_alike(const HeapFinding& a, const HeapFinding& b) {
 std::vector<std::string> heap_notes(const Moment& moment) {
     std::vector<std::string> notes;
     Target& target = moment.target();
-    // The loader asks the program first, and then us.
     const Module& program = target.modules().front();
+    if (program.symbols().elf().interpreter().empty())
+        return {
+            "the program is linked statically, and no library can be put in front of its "
+            "allocator: nothing is known of the heap"};
+    // The loader asks the program first, and then us.
     const ElfSymbol* own = program.symbols().symbol_table().named("malloc");
     if (own && own->is_function && own->is_global && own->address.value)
         notes.push_back(
@@ -246,16 +250,11 @@ std::vector<std::string> heap_notes(const Moment& moment) {
     auto history = HeapHistory::in(target);
     if (!history) {
         bool is_loaded = std::ranges::any_of(target.modules(), &Module::is_heap_library);
-        bool is_static = program.symbols().elf().interpreter().empty();
         if (notes.empty())
             notes.push_back(is_loaded ? "the program has asked for no memory"
-                            : is_static
-                                ? "the program is linked statically, and no library can be "
-                                  "put in front of its allocator: nothing is known of the "
-                                  "heap"
-                                : "the loader has not loaded the library, as it does not for "
-                                  "programs that run with rights of another user: nothing "
-                                  "is known of the heap");
+                                      : "the loader has not loaded the library, as it does not for "
+                                        "programs that run with rights of another user: nothing is "
+                                        "known of the heap");
         return notes;
     }
     const heap_tables::Head& head = history->head();

@@ -518,7 +518,7 @@ int main(int count, char** words) {
     fflush(stdout);
     if (!strcmp(way, "relieved")) {
         if (count > 4) return 0;
-        char* rope = malloc(21);
+        char* volatile rope = malloc(21);
         free(rope);
         free(rope);
         return 0;
@@ -533,7 +533,8 @@ int main(int count, char** words) {
     if (!strcmp(way, "fexecve")) fexecve(open(self, O_RDONLY), then, environment);
     if (!strcmp(way, "nowhere")) {
         errno = 0;
-        printf("%d %d\n", execlp("no-such-lock", "no", NULL), errno == ENOENT);
+        int done = execlp("no-such-lock", "no", NULL);
+        printf("%d %d\n", done, errno == ENOENT);
     }
     if (!strcmp(way, "child")) {
         int status;
