@@ -49,7 +49,10 @@ StackRow row_of(const Moment& moment, const Frame& frame) {
     row.is_signal_frame = frame.is_signal_frame;
     row.words_skipped = frame.words_skipped;
     row.is_selected = frame.level == moment.selected_level();
-    if (frame.module) row.module = frame.module->path();
+    if (frame.module)
+        row.module = frame.module->path();
+    else if (const MemoryRegion* region = moment.target().region_at(frame.program_counter))
+        row.module = region->is_of_file ? region->name : "";  // a file that could not be read
     if (frame.line) {
         row.file = frame.line->file;
         row.line = frame.line->line;

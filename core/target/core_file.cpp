@@ -29,13 +29,6 @@ std::string hex_of(ByteSpan bytes) {
     return text;
 }
 
-// "/tmp/barge (deleted)"
-std::string without_mark(std::string path) {
-    constexpr std::string_view kDeleted = " (deleted)";
-    if (path.ends_with(kDeleted)) path.resize(path.size() - kDeleted.size());
-    return path;
-}
-
 }  // namespace
 
 CoreFile::CoreFile(const std::string& path, const std::string& program,
@@ -135,7 +128,7 @@ std::string CoreFile::build_id_in_core(const std::string& recorded) {
 // is not taken.
 CoreFile::Found CoreFile::find_file(const std::string& recorded) {
     std::string wanted = build_id_in_core(recorded);
-    std::filesystem::path old = without_mark(recorded);
+    std::filesystem::path old = without_deleted_mark(recorded);
     std::vector<std::filesystem::path> candidates{old};
     for (const auto& folder : folders_) {
         candidates.push_back(folder / old.filename());
@@ -159,7 +152,7 @@ CoreFile::Found CoreFile::find_file(const std::string& recorded) {
             continue;  // a mapped file that is no ELF
         }
     }
-    if (other_build) unproven_.push_back(without_mark(recorded));
+    if (other_build) unproven_.push_back(without_deleted_mark(recorded));
     return found;
 }
 
@@ -232,7 +225,7 @@ std::vector<std::byte> CoreFile::image_in_core(const CoreMapping& mapping) const
 }
 
 // Where each file that was loaded began: what was mapped, as far as the core says it.
-std::map<std::string, RunAddress> CoreFile::loaded() const {
+std::map<std::string, RunRange> CoreFile::loaded() const {
     std::vector<MemoryRegion> regions;
     for (const CoreMapping& mapping : image_.mappings) {
         const CoreSegment* segment = image_.segment_at(mapping.range.low);
@@ -247,11 +240,11 @@ std::map<std::string, RunAddress> CoreFile::loaded() const {
 const CoreMapping& CoreFile::first_of(const CoreMapping& mapping) const {
     auto all = loaded();
     auto found = all.find(mapping.path);
-    return found == all.end() ? mapping : *image_.mapping_at(found->second);
+    return found == all.end() ? mapping : *image_.mapping_at(found->second.low);
 }
 
 void CoreFile::do_without_program(const CoreMapping& mapping) {
-    std::string name = without_mark(mapping.path);
+    std::string name = without_deleted_mark(mapping.path);
     bool is_other = !unproven_.empty();
     unproven_.clear();
     findings_.push_back(
@@ -273,15 +266,16 @@ void CoreFile::find_libraries() {
     const auto all = loaded();
     for (const CoreMapping& mapping : image_.mappings) {
         auto found_at = all.find(mapping.path);
-        if (found_at == all.end() || found_at->second != mapping.range.low) continue;
+        if (found_at == all.end() || found_at->second.low != mapping.range.low) continue;
         if (modules_.front().holds(mapping.range.low) ||
-            (lacks_program_ && without_mark(mapping.path) == program()))
+            (lacks_program_ && without_deleted_mark(mapping.path) == program()))
             continue;
         Found found = find_file(mapping.path);
         if (!found.symbols) {
             bool is_elf = !build_id_in_core(mapping.path).empty();
-            if (is_elf && (unproven_.empty() || unproven_.back() != without_mark(mapping.path)))
-                lost_.push_back(without_mark(mapping.path));
+            if (is_elf &&
+                (unproven_.empty() || unproven_.back() != without_deleted_mark(mapping.path)))
+                lost_.push_back(without_deleted_mark(mapping.path));
             continue;
         }
         if (found.symbols->elf().segments().empty()) continue;
@@ -315,6 +309,7 @@ void CoreFile::list_regions() {
         region.permissions = segment.permissions + "p";
         if (const CoreMapping* mapping = image_.mapping_at(segment.range.low)) {
             region.name = mapping->path;
+            region.is_of_file = true;
             region.offset = mapping->offset + (segment.range.low - mapping->range.low);
         } else if (auto vdso = image_.auxiliary.find(AT_SYSINFO_EHDR);
                    vdso != image_.auxiliary.end() &&

@@ -72,7 +72,7 @@ class CoreFile final : public Target {
     void map_file();
     void find_program(const std::string& wanted);
     void do_without_program(const CoreMapping& mapping);
-    std::map<std::string, RunAddress> loaded() const;
+    std::map<std::string, RunRange> loaded() const;
     const CoreMapping& first_of(const CoreMapping& mapping) const;
     std::vector<std::byte> image_in_core(const CoreMapping& mapping) const;
     void find_libraries();

@@ -108,7 +108,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             maps_no_rooms_ = false;
             protected_.clear();
             watches_.free_all();
-            modules_.clear();
+            unloaded_.splice(unloaded_.end(), modules_);
             maps_.clear();
             modules_are_of_maps_ = regions_are_of_maps_ = false;
             program_ = kernel_.program_of(process_);

@@ -1,5 +1,6 @@
 // Which files are loaded in a live process, and where (proc(5): maps, auxv).
 #include <elf.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cstring>
@@ -10,14 +11,6 @@
 #include "core/target/memory_map.h"
 
 namespace lantern {
-
-void LiveProcess::add_module(const std::string& path, std::uint64_t bias) {
-    try {
-        modules_.emplace_back(path, bias, open_symbols_(path));
-    } catch (const Error&) {
-        // A library that vanished or is damaged: its frames stay without names.
-    }
-}
 
 // The program itself: where the kernel says its entry is, less where the file says it is
 // (getauxval(3): AT_ENTRY).
@@ -43,31 +36,49 @@ void LiveProcess::refresh_modules() {
     RunRange vdso{};
     for (const MemoryRegion& region : regions())
         if (region.name == "[vdso]") vdso = {region.begin, region.end};
-    std::map<std::string, RunAddress> loaded = loaded_files(regions());
+    // Where a file was replaced since, the kernel still has the one that is loaded (proc(5):
+    // map_files), and its symbols stay those of the module that we have.
+    struct Loaded {
+        std::string path, file;
+        RunAddress begin;
+    };
+    std::vector<Loaded> loaded;
+    for (const auto& [name, first] : loaded_files(regions())) {
+        std::string path = without_deleted_mark(name);
+        loaded.push_back({path,
+                          name == path ? path
+                                       : fmt::format("/proc/{}/map_files/{:x}-{:x}", process_,
+                                                     first.low.value, first.high.value),
+                          first.low});
+    }
+    auto is_of = [](const Module& module, const Loaded& file) {
+        return module.path() == file.path && module.holds(file.begin);
+    };
 
-    // What has been unloaded goes; a library's symbols stay with whoever opened them.
-    modules_.remove_if([&](const Module& m) {
-        bool is_main = &m == &modules_.front();
-        auto now = loaded.find(m.path());
-        bool is_gone =
-            !is_main && m.path() != "[vdso]" && (now == loaded.end() || !m.holds(now->second));
-        if (is_gone) rooms_.forget_those_of(m);
-        return is_gone;
-    });
-    for (const auto& [path, low] : loaded) {
-        bool known = path == modules_.front().path() ||
-                     std::any_of(modules_.begin(), modules_.end(),
-                                 [&, &path = path](const Module& m) { return m.path() == path; });
-        if (known || modules_.front().holds(low)) continue;
-        std::uint64_t first = 0;
+    // What has been unloaded goes. Frames and values of this stop may still point to it.
+    for (auto module = std::next(modules_.begin()); module != modules_.end();) {
+        auto each = module++;
+        bool is_there =
+            each->path() == "[vdso]" ||
+            std::ranges::any_of(loaded, [&](const Loaded& l) { return is_of(*each, l); });
+        if (is_there) continue;
+        rooms_.forget_those_of(*each);
+        unloaded_.splice(unloaded_.end(), modules_, each);
+    }
+    for (const Loaded& each : loaded) {
+        bool is_known =
+            std::ranges::any_of(modules_, [&](const Module& m) { return is_of(m, each); });
+        if (is_known || modules_.front().holds(each.begin)) continue;
         try {
-            auto symbols = open_symbols_(path);
-            if (!symbols->elf().segments().empty())
-                first = symbols->elf().segments().front().range.low.value;
+            auto symbols = open_symbols_(each.file);
+            std::uint64_t first = symbols->elf().segments().empty()
+                                      ? 0
+                                      : symbols->elf().segments().front().range.low.value;
+            modules_.emplace_back(each.path, each.begin.value - (first & ~std::uint64_t{4095}),
+                                  symbols);
         } catch (const Error&) {
-            continue;  // a mapped file that is no ELF
+            // No ELF, damaged, or gone: its frames stay without names.
         }
-        add_module(path, low.value - (first & ~std::uint64_t{4095}));
     }
     bool vdso_known = std::any_of(modules_.begin(), modules_.end(),
                                   [](const Module& m) { return m.path() == "[vdso]"; });

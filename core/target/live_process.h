@@ -202,7 +202,6 @@ class LiveProcess final : public Target {
     void wake();
     const std::string& maps();
     void refresh_modules();
-    void add_module(const std::string& path, std::uint64_t bias);
     void target_moves();
     void resume(ThreadId id, Thread& thread, Kernel::Motion motion);
     void flush_registers(ThreadId id, Thread& thread);
@@ -323,7 +322,7 @@ class LiveProcess final : public Target {
     std::optional<TargetEvent>
         replaced_meanwhile_;  // what a thread did while it was being stopped for another event
     std::map<ThreadId, Thread> threads_;
-    std::list<Module> modules_;
+    std::list<Module> modules_, unloaded_;
     std::vector<MemoryRegion> regions_;
     std::string program_;
 };

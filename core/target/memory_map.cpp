@@ -46,17 +46,17 @@ std::vector<MemoryRegion> parse_maps(std::string_view text) {
     return regions;
 }
 
-std::map<std::string, RunAddress> loaded_files(const std::vector<MemoryRegion>& regions) {
+std::map<std::string, RunRange> loaded_files(const std::vector<MemoryRegion>& regions) {
     enum class Sign { one_piece, pieces, code };  // the surer that it is loaded, the later
     struct Mapped {
-        RunAddress begin;
+        RunRange first;
         Sign sign;
     };
     std::map<std::string, Mapped> last, best;
     for (const MemoryRegion& region : regions) {
         if (!region.is_of_file || !region.name.starts_with('/')) continue;
         if (region.offset == 0)
-            last[region.name] = {region.begin, Sign::one_piece};
+            last[region.name] = {{region.begin, region.end}, Sign::one_piece};
         else if (auto found = last.find(region.name); found == last.end())
             continue;  // a part of a file that is mapped without its beginning
         else
@@ -66,10 +66,16 @@ std::map<std::string, RunAddress> loaded_files(const std::vector<MemoryRegion>& 
         auto kept = best.try_emplace(region.name, mapped).first;
         if (mapped.sign > kept->second.sign) kept->second = mapped;
     }
-    std::map<std::string, RunAddress> loaded;
+    std::map<std::string, RunRange> loaded;
     for (const auto& [path, mapped] : best)
-        if (mapped.sign != Sign::one_piece) loaded.emplace(path, mapped.begin);
+        if (mapped.sign != Sign::one_piece) loaded.emplace(path, mapped.first);
     return loaded;
+}
+
+std::string without_deleted_mark(std::string path) {
+    constexpr std::string_view kDeleted = " (deleted)";
+    if (path.ends_with(kDeleted)) path.resize(path.size() - kDeleted.size());
+    return path;
 }
 
 }  // namespace lantern

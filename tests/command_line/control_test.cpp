@@ -243,6 +243,72 @@ TEST(Attach, FromTheCommandLine) {
     EXPECT_EQ(run({LANTERN_PROGRAM, "attach"}).status, 2);
 }
 
+// A library that is built anew while the program runs: the one that is loaded has its names.
+struct GateProgram {
+    GateProgram() {
+        folder.write("gate.c",
+                     "int opened;\nint turn(int times) {\n    opened += times;\n"
+                     "    return opened;\n}\n");
+        auto source = folder.write("main.c", R"(#include <stdio.h>
+#include <unistd.h>
+int turn(int times);
+int main(int count, char** words) {
+    if (count > 1) rename(words[1], words[2]);
+    if (count > 2) return turn(3) + turn(4) == 0;
+    puts("turning");
+    fflush(stdout);
+    for (;;) turn(1);
+}
+)");
+        library = (folder.path() / "libgate.so").string();
+        program = (folder.path() / "main").string();
+        build_library();
+        run({"gcc", "-g", "-O0", "-o", program, source, library});
+    }
+    void build_library() const {
+        std::string made = (folder.path() / "made.so").string();
+        run({"gcc", "-g", "-O0", "-shared", "-fPIC", "-o", made,
+             (folder.path() / "gate.c").string()});
+        std::filesystem::rename(made, library);
+    }
+    TemporaryFolder folder;
+    std::string library, program;
+};
+
+TEST(ReplacedLibrary, KeepsItsNamesWhileTheProgramRuns) {
+    GateProgram gate;
+    std::string other = (gate.folder.path() / "other.so").string();
+    std::filesystem::copy_file(gate.library, other);
+    Ran ran = debug(gate.program, {"pause at turn later", "launch " + other + " " + gate.library,
+                                   "stack", "continue", "value times", "locals", "stack"});
+    EXPECT_TRUE(ran.says("times  4  int")) << ran.output;
+    EXPECT_EQ(ran.output.find("code of no file"), std::string::npos) << ran.output;
+    EXPECT_TRUE(ran.says("0  turn  times = 3")) << ran.output;
+    EXPECT_TRUE(ran.says("0  turn  times = 4")) << ran.output;
+}
+
+TEST(ReplacedLibrary, KeepsItsNamesForOneWhoAttaches) {
+    if (geteuid() != 0) GTEST_SKIP() << "the kernel gives such files to root only: SKIPPED";
+    GateProgram gate;
+    int ready[2];
+    ASSERT_EQ(pipe(ready), 0);
+    pid_t child = fork();
+    if (child == 0) {
+        dup2(ready[1], 1);
+        execl(gate.program.c_str(), "main", nullptr);
+        _exit(127);
+    }
+    char line[16];
+    ASSERT_GT(read(ready[0], line, sizeof line), 0);
+    gate.build_library();
+    Ran ran = run({LANTERN_PROGRAM, "attach", std::to_string(child), "--do", "pause at turn",
+                   "--do", "continue", "--do", "stack", "--do", "release"});
+    EXPECT_TRUE(ran.says("0  turn  times = 1")) << ran.output << ran.errors;
+    EXPECT_EQ(ran.output.find("code of no file"), std::string::npos) << ran.output;
+    kill(child, SIGKILL);
+    waitpid(child, nullptr, 0);
+}
+
 TEST(Attach, AnInterpreterStoppedInOurExtension) {
     if (!HAVE_PYTHON) GTEST_SKIP() << "Python's headers are not here: SKIPPED";
     int ready[2];
