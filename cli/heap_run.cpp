@@ -79,7 +79,7 @@ void take_finding(Session& session, const Stop& stop, HeapRunReport& report) {
         look_at_damage(session, report);
 }
 
-std::string program_name(const Session& session) {
+std::string running_name(const Session& session) {
     return std::filesystem::path(session.program()).filename().string();
 }
 
@@ -94,7 +94,7 @@ std::string how_it_ended(const Stop& stop) {
 HeapRunReport heap_report_of_run(Session& session) {
     HeapRunReport report;
     std::vector<std::string> became;  // one note for each exec
-    report.program = program_name(session);
+    report.program = running_name(session);
     pause_on(session, Cause::heap);
     pause_on(session, Cause::exit);
     Stop stop = session.launch_again();
@@ -106,7 +106,7 @@ HeapRunReport heap_report_of_run(Session& session) {
             return report;
         }
         if (stop.reason == StopReason::replaced) {
-            std::string before = std::exchange(report.program, program_name(session));
+            std::string before = std::exchange(report.program, running_name(session));
             became.push_back(
                 fmt::format("{} became {} (exec): of {} there is only what was found while it ran",
                             before, report.program, before));
