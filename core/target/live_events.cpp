@@ -110,7 +110,7 @@ std::optional<TargetEvent> LiveProcess::interpret_special(ThreadId id, int statu
             watches_.free_all();
             unloaded_.splice(unloaded_.end(), modules_);
             maps_.clear();
-            modules_are_of_maps_ = regions_are_of_maps_ = false;
+            modules_are_of_maps_ = regions_are_of_maps_ = loader_tells_ = false;
             program_ = kernel_.program_of(process_);
             target_moves();
             memory_ = kernel_.memory(process_);

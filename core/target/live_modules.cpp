@@ -28,6 +28,35 @@ const Module& LiveProcess::main_module() {
     return modules_.front();
 }
 
+// Null for what is no ELF, or is damaged or gone: its frames stay without names.
+std::shared_ptr<const ModuleSymbols> LiveProcess::symbols_of(const std::string& file) {
+    try {
+        return open_symbols_(file);
+    } catch (const Error&) {
+        return nullptr;
+    }
+}
+
+// A path may have another file by now. Where that one is loaded, its symbols are other ones than
+// those that a module of this path has. Where the one that was there before is still loaded, it
+// keeps the symbols that we have; of those who come later, the kernel still has it (proc(5):
+// map_files).
+std::list<LiveProcess::Loaded> LiveProcess::loaded_now() {
+    std::list<Loaded> loaded;
+    for (const auto& [name, first] : loaded_files(regions())) {
+        if (modules_.front().holds(first.low)) continue;
+        std::string path = without_deleted_mark(name);
+        if (name != path)
+            loaded.push_back({path,
+                              fmt::format("/proc/{}/map_files/{:x}-{:x}", process_, first.low.value,
+                                          first.high.value),
+                              first.low, nullptr});
+        else if (auto symbols = symbols_of(path))
+            loaded.push_back({path, path, first.low, symbols});
+    }
+    return loaded;
+}
+
 void LiveProcess::refresh_modules() {
     main_module();
     if (!alive_) return;
@@ -36,25 +65,11 @@ void LiveProcess::refresh_modules() {
     RunRange vdso{};
     for (const MemoryRegion& region : regions())
         if (region.name == "[vdso]") vdso = {region.begin, region.end};
-    // Where a file was replaced since, the kernel still has the one that is loaded (proc(5):
-    // map_files), and its symbols stay those of the module that we have.
-    struct Loaded {
-        std::string path, file;
-        RunAddress begin;
-    };
-    std::vector<Loaded> loaded;
-    for (const auto& [name, first] : loaded_files(regions())) {
-        std::string path = without_deleted_mark(name);
-        loaded.push_back({path,
-                          name == path ? path
-                                       : fmt::format("/proc/{}/map_files/{:x}-{:x}", process_,
-                                                     first.low.value, first.high.value),
-                          first.low});
-    }
+    std::list<Loaded> loaded = loaded_now();
     auto is_of = [](const Module& module, const Loaded& file) {
-        return module.path() == file.path && module.holds(file.begin);
+        return module.path() == file.path && module.holds(file.begin) &&
+               (!file.symbols || &module.symbols() == file.symbols.get());
     };
-
     // What has been unloaded goes. Frames and values of this stop may still point to it.
     for (auto module = std::next(modules_.begin()); module != modules_.end();) {
         auto each = module++;
@@ -66,19 +81,14 @@ void LiveProcess::refresh_modules() {
         unloaded_.splice(unloaded_.end(), modules_, each);
     }
     for (const Loaded& each : loaded) {
-        bool is_known =
-            std::ranges::any_of(modules_, [&](const Module& m) { return is_of(m, each); });
-        if (is_known || modules_.front().holds(each.begin)) continue;
-        try {
-            auto symbols = open_symbols_(each.file);
-            std::uint64_t first = symbols->elf().segments().empty()
-                                      ? 0
-                                      : symbols->elf().segments().front().range.low.value;
-            modules_.emplace_back(each.path, each.begin.value - (first & ~std::uint64_t{4095}),
-                                  symbols);
-        } catch (const Error&) {
-            // No ELF, damaged, or gone: its frames stay without names.
-        }
+        if (std::ranges::any_of(modules_, [&](const Module& m) { return is_of(m, each); }))
+            continue;
+        auto symbols = each.symbols ? each.symbols : symbols_of(each.file);
+        if (!symbols) continue;
+        const auto& segments = symbols->elf().segments();
+        std::uint64_t first = segments.empty() ? 0 : segments.front().range.low.value;
+        modules_.emplace_back(each.path, each.begin.value - (first & ~std::uint64_t{4095}),
+                              symbols);
     }
     bool vdso_known = std::any_of(modules_.begin(), modules_.end(),
                                   [](const Module& m) { return m.path() == "[vdso]"; });
@@ -99,15 +109,20 @@ const std::list<Module>& LiveProcess::modules() {
     return modules_;
 }
 
+// Once for each event is enough to find what has come since.
+void LiveProcess::look_for_modules_again() {
+    maps_are_old_ |= std::exchange(modules_may_be_old_, false);
+    refresh_modules();
+}
+
 const Module* LiveProcess::module_at(RunAddress address) {
-    main_module();
+    if (main_module().holds(address)) return &main_module();
+    // Another library may lie where one has been, and nobody has told of it.
+    if (!loader_tells_) look_for_modules_again();
     for (int attempt = 0; attempt < 2; ++attempt) {
         for (const Module& module : modules_)
             if (module.holds(address)) return &module;
-        // It may have been loaded since; once for each event is enough to find out that it is in
-        // none.
-        maps_are_old_ |= std::exchange(modules_may_be_old_, false);
-        refresh_modules();
+        look_for_modules_again();
     }
     return nullptr;
 }

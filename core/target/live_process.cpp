@@ -155,6 +155,7 @@ void LiveProcess::insert_trap(RunAddress address, ProbeClient client) {
         throw MemoryError(
             fmt::format("no breakpoint can be set at {:#x}: there is no memory", address.value));
     probes_.want(address, client, original);
+    loader_tells_ |= client == ProbeClient::loader;
     apply_while_it_runs();
 }
 

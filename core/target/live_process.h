@@ -201,7 +201,15 @@ class LiveProcess final : public Target {
     };
     void wake();
     const std::string& maps();
+    struct Loaded {
+        std::string path, file;  // `file` is what to read
+        RunAddress begin;
+        std::shared_ptr<const ModuleSymbols> symbols;  // null: those that a module of it has
+    };
+    std::shared_ptr<const ModuleSymbols> symbols_of(const std::string& file);
+    std::list<Loaded> loaded_now();
     void refresh_modules();
+    void look_for_modules_again();
     void target_moves();
     void resume(ThreadId id, Thread& thread, Kernel::Motion motion);
     void flush_registers(ThreadId id, Thread& thread);
@@ -311,6 +319,7 @@ class LiveProcess final : public Target {
     std::string maps_;
     bool maps_are_old_ = true, modules_may_be_old_ = true, modules_are_of_maps_ = false,
          regions_are_of_maps_ = false;
+    bool loader_tells_ = false;  // a trap stands where it tells that libraries come and go
     bool judging_ = false;  // a thread stands for its event while others move: what was read of
                             // memory holds until it is decided
     bool steps_over_call_ = false;  // one thread steps over the instruction of a system call, which

@@ -5,7 +5,9 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <filesystem>
 #include <fstream>
+#include <regex>
 
 #include "tests/testing/terminal.h"
 
@@ -285,6 +287,43 @@ TEST(ReplacedLibrary, KeepsItsNamesWhileTheProgramRuns) {
     EXPECT_EQ(ran.output.find("code of no file"), std::string::npos) << ran.output;
     EXPECT_TRUE(ran.says("0  turn  times = 3")) << ran.output;
     EXPECT_TRUE(ran.says("0  turn  times = 4")) << ran.output;
+}
+
+// Closed, built anew, and opened again at the same address, with no stop between.
+TEST(ReplacedLibrary, ThatIsOpenedAgainHasTheNamesOfTheNewOne) {
+    TemporaryFolder folder;
+    auto in = [&](const char* name) { return (folder.path() / name).string(); };
+    folder.write("first.c",
+                 "#include <signal.h>\nint turn(int times) {\n    raise(SIGWINCH);\n"
+                 "    return times;\n}\n");
+    folder.write("second.c",
+                 "#include <signal.h>\nstatic int twice(int n) {\n    raise(SIGWINCH);\n"
+                 "    return 2 * n;\n}\nint turn(int gates) {\n    return twice(gates);\n}\n");
+    folder.write("main.c", R"(#include <dlfcn.h>
+#include <stdio.h>
+int main(int count, char** words) {
+    for (int round = 1; round < 3; ++round) {
+        void* library = dlopen(words[1], RTLD_NOW);
+        int (*turn)(int) = dlsym(library, "turn");
+        turn(round);
+        dlclose(library);
+        rename(words[2], words[1]);
+    }
+}
+)");
+    for (auto [source, made] : {std::pair{"first.c", "turn.so"}, {"second.c", "next.so"}})
+        ASSERT_EQ(run({"gcc", "-g", "-O0", "-shared", "-fPIC", "-o", in(made), in(source)}).status,
+                  0);
+    ASSERT_EQ(run({"gcc", "-g", "-O0", "-w", "-o", in("main"), in("main.c")}).status, 0);
+    Ran ran = debug(in("main"),
+                    {"signals SIGWINCH pause", "launch " + in("turn.so") + " " + in("next.so"),
+                     "stack", "continue", "stack"});
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("turn +times = 1 .*first.c:3")))
+        << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("twice +n = 2 .*second.c:3")))
+        << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("turn +gates = 2 .*second.c:7")))
+        << ran.output;
 }
 
 TEST(ReplacedLibrary, KeepsItsNamesForOneWhoAttaches) {
