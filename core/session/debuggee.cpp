@@ -43,7 +43,7 @@ Debuggee::Debuggee(Host& host, pid_t process) : host_(host), attached_to_(proces
     // Where the file has been replaced since, the kernel still has the one that runs.
     std::string running = fmt::format("/proc/{}/exe", process);
     auto same = stamp_of(launch_.program), held = stamp_of(running);
-    if (held && (!same || same->inode != held->inode))
+    if (held && same != held)
         host_.files.keep_open(launch_.program,
                               std::make_shared<ModuleSymbols>(running, host_.files.search()));
     open_program();

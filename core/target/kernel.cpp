@@ -150,6 +150,13 @@ class RealKernel final : public Kernel {
         std::size_t at = status.find("\nTgid:");
         return at == std::string::npos ? 0 : std::atoi(status.c_str() + at + 6);
     }
+    bool has_other_mounts(pid_t process) override {
+        std::error_code ignored;
+        auto ours = std::filesystem::read_symlink("/proc/self/ns/mnt", ignored),
+             theirs =
+                 std::filesystem::read_symlink(fmt::format("/proc/{}/ns/mnt", process), ignored);
+        return !theirs.empty() && ours != theirs;
+    }
     std::string program_of(pid_t process) override {
         std::error_code ignored;
         std::string path =

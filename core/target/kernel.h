@@ -71,6 +71,9 @@ class Kernel {
     virtual std::vector<ThreadId> threads_of(pid_t process) = 0;
     virtual bool has_thread(pid_t process, ThreadId thread) = 0;
     virtual pid_t process_of(ThreadId thread) = 0;  // 0: it is gone
+    // Whether a path means another file to it than to us: it has mounts of its own, as in a
+    // container (mount_namespaces(7)).
+    virtual bool has_other_mounts(pid_t process) = 0;
     virtual std::string program_of(
         pid_t process) = 0;  // the path of what it runs; empty if it cannot be told
     virtual std::string file(

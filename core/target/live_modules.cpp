@@ -40,19 +40,24 @@ std::shared_ptr<const ModuleSymbols> LiveProcess::symbols_of(const std::string& 
 // A path may have another file by now. Where that one is loaded, its symbols are other ones than
 // those that a module of this path has. Where the one that was there before is still loaded, it
 // keeps the symbols that we have; of those who come later, the kernel still has it (proc(5):
-// map_files).
+// map_files). In a container a path is another file than it is here: again the kernel has it, and
+// where only the user's own processes may be looked into, the container's files do.
 std::list<LiveProcess::Loaded> LiveProcess::loaded_now() {
     std::list<Loaded> loaded;
+    bool has_other_mounts = kernel_.has_other_mounts(process_);
     for (const auto& [name, first] : loaded_files(regions())) {
         if (modules_.front().holds(first.low)) continue;
         std::string path = without_deleted_mark(name);
-        if (name != path)
-            loaded.push_back({path,
-                              fmt::format("/proc/{}/map_files/{:x}-{:x}", process_, first.low.value,
-                                          first.high.value),
-                              first.low, nullptr});
-        else if (auto symbols = symbols_of(path))
-            loaded.push_back({path, path, first.low, symbols});
+        std::string held = fmt::format("/proc/{}/map_files/{:x}-{:x}", process_, first.low.value,
+                                       first.high.value);
+        if (name != path) {
+            loaded.push_back({path, held, first.low, nullptr});
+            continue;
+        }
+        auto symbols = symbols_of(has_other_mounts ? held : path);
+        if (!symbols && has_other_mounts)
+            symbols = symbols_of(fmt::format("/proc/{}/root{}", process_, path));
+        if (symbols) loaded.push_back({path, path, first.low, symbols});
     }
     return loaded;
 }

@@ -348,6 +348,39 @@ TEST(ReplacedLibrary, KeepsItsNamesForOneWhoAttaches) {
     waitpid(child, nullptr, 0);
 }
 
+// With mounts of its own, as in a container: a path leads it to another file than us.
+TEST(Attach, ToAProcessToWhichAPathIsAnotherFile) {
+    GateProgram gate;
+    std::string inner = (gate.folder.path() / "inner.so").string();
+    std::filesystem::copy_file(gate.library, inner);
+    gate.folder.write("gate.c",
+                      "int opened;\nint other(int a) { return a; }\nint wrong(int x, int y) {\n"
+                      "    return x + y + opened;\n}\nint turn(int a) {\n    return a;\n}\n");
+    gate.build_library();
+    std::string script =
+        "mount --bind " + inner + " " + gate.library + " || exit 1; exec " + gate.program;
+    int ready[2];
+    ASSERT_EQ(pipe(ready), 0);
+    pid_t child = fork();
+    if (child == 0) {
+        dup2(ready[1], 1);
+        execlp("unshare", "unshare", "-m", "sh", "-c", script.c_str(), nullptr);
+        _exit(127);
+    }
+    close(ready[1]);
+    char line[16];
+    if (read(ready[0], line, sizeof line) <= 0) {
+        waitpid(child, nullptr, 0);
+        GTEST_SKIP() << "this user may not mount anything here: SKIPPED";
+    }
+    Ran ran = run({LANTERN_PROGRAM, "attach", std::to_string(child), "--do", "pause at turn",
+                   "--do", "continue", "--do", "stack", "--do", "release"});
+    EXPECT_TRUE(ran.says("0  turn  times = 1")) << ran.output << ran.errors;
+    EXPECT_EQ(ran.output.find("0  wrong"), std::string::npos) << ran.output;
+    kill(child, SIGKILL);
+    waitpid(child, nullptr, 0);
+}
+
 TEST(Attach, AnInterpreterStoppedInOurExtension) {
     if (!HAVE_PYTHON) GTEST_SKIP() << "Python's headers are not here: SKIPPED";
     int ready[2];

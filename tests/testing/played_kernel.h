@@ -293,6 +293,7 @@ class PlayedKernel final : public Kernel {
     pid_t process_of(ThreadId thread) override {
         return tasks.count(thread) && !tasks[thread].is_gone ? tasks[thread].process : 0;
     }
+    bool has_other_mounts(pid_t) override { return false; }
     std::string program_of(pid_t) override { return program; }
     std::string file(pid_t, ThreadId, const char*) override { return {}; }
     std::unique_ptr<KernelMemory> memory(pid_t process) override {
