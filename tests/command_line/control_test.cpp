@@ -1,5 +1,6 @@
 // Control as a user types it: limits, notes and plots, watchpoints, events, threads, attaching, a
 // terminal of the program's own.
+#include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -245,6 +246,43 @@ TEST(Attach, FromTheCommandLine) {
     EXPECT_EQ(run({LANTERN_PROGRAM, "attach"}).status, 2);
 }
 
+// A program that has written its first bytes and goes on; ended with its test.
+class Begun {
+  public:
+    explicit Begun(const std::vector<std::string>& words) {
+        int ends[2];
+        if (pipe2(ends, O_CLOEXEC) != 0) return;
+        id_ = fork();
+        if (id_ == 0) {
+            dup2(ends[1], 1);
+            std::vector<char*> list;
+            for (const std::string& word : words) list.push_back(const_cast<char*>(word.c_str()));
+            list.push_back(nullptr);
+            execvp(list[0], list.data());
+            _exit(127);
+        }
+        close(ends[1]);
+        output_ = ends[0];
+        char bytes[16];
+        has_written_ = read(output_, bytes, sizeof bytes) > 0;
+    }
+    ~Begun() {
+        kill(id_, SIGKILL);
+        waitpid(id_, nullptr, 0);
+        close(output_);
+    }
+    Begun(const Begun&) = delete;
+    Begun& operator=(const Begun&) = delete;
+    bool has_written() const { return has_written_; }
+    bool lives() const { return waitpid(id_, nullptr, WNOHANG) == 0; }
+    std::string id() const { return std::to_string(id_); }
+
+  private:
+    pid_t id_ = 0;
+    int output_ = -1;
+    bool has_written_ = false;
+};
+
 // A library that is built anew while the program runs: the one that is loaded has its names.
 struct GateProgram {
     GateProgram() {
@@ -329,23 +367,13 @@ int main(int count, char** words) {
 TEST(ReplacedLibrary, KeepsItsNamesForOneWhoAttaches) {
     if (geteuid() != 0) GTEST_SKIP() << "the kernel gives such files to root only: SKIPPED";
     GateProgram gate;
-    int ready[2];
-    ASSERT_EQ(pipe(ready), 0);
-    pid_t child = fork();
-    if (child == 0) {
-        dup2(ready[1], 1);
-        execl(gate.program.c_str(), "main", nullptr);
-        _exit(127);
-    }
-    char line[16];
-    ASSERT_GT(read(ready[0], line, sizeof line), 0);
+    Begun program({gate.program});
+    ASSERT_TRUE(program.has_written());
     gate.build_library();
-    Ran ran = run({LANTERN_PROGRAM, "attach", std::to_string(child), "--do", "pause at turn",
-                   "--do", "continue", "--do", "stack", "--do", "release"});
+    Ran ran = run({LANTERN_PROGRAM, "attach", program.id(), "--do", "pause at turn", "--do",
+                   "continue", "--do", "stack", "--do", "release"});
     EXPECT_TRUE(ran.says("0  turn  times = 1")) << ran.output << ran.errors;
     EXPECT_EQ(ran.output.find("code of no file"), std::string::npos) << ran.output;
-    kill(child, SIGKILL);
-    waitpid(child, nullptr, 0);
 }
 
 // With mounts of its own, as in a container: a path leads it to another file than us.
@@ -359,55 +387,28 @@ TEST(Attach, ToAProcessToWhichAPathIsAnotherFile) {
     gate.build_library();
     std::string script =
         "mount --bind " + inner + " " + gate.library + " || exit 1; exec " + gate.program;
-    int ready[2];
-    ASSERT_EQ(pipe(ready), 0);
-    pid_t child = fork();
-    if (child == 0) {
-        dup2(ready[1], 1);
-        execlp("unshare", "unshare", "-m", "sh", "-c", script.c_str(), nullptr);
-        _exit(127);
-    }
-    close(ready[1]);
-    char line[16];
-    if (read(ready[0], line, sizeof line) <= 0) {
-        waitpid(child, nullptr, 0);
-        GTEST_SKIP() << "this user may not mount anything here: SKIPPED";
-    }
-    Ran ran = run({LANTERN_PROGRAM, "attach", std::to_string(child), "--do", "pause at turn",
-                   "--do", "continue", "--do", "stack", "--do", "release"});
+    Begun program({"unshare", "-m", "sh", "-c", script});
+    if (!program.has_written()) GTEST_SKIP() << "this user may not mount anything here: SKIPPED";
+    Ran ran = run({LANTERN_PROGRAM, "attach", program.id(), "--do", "pause at turn", "--do",
+                   "continue", "--do", "stack", "--do", "release"});
     EXPECT_TRUE(ran.says("0  turn  times = 1")) << ran.output << ran.errors;
     EXPECT_EQ(ran.output.find("0  wrong"), std::string::npos) << ran.output;
-    kill(child, SIGKILL);
-    waitpid(child, nullptr, 0);
 }
 
 TEST(Attach, AnInterpreterStoppedInOurExtension) {
     if (!HAVE_PYTHON) GTEST_SKIP() << "Python's headers are not here: SKIPPED";
-    int ready[2];
-    ASSERT_EQ(pipe(ready), 0);
-    pid_t child = fork();
-    if (child == 0) {
-        dup2(ready[1], 1);
-        execl("/usr/bin/python3", "python3", SOURCE_FOLDER "/tests/programs/weighing.py", FIXTURES,
-              nullptr);
-        _exit(127);
-    }
-    char line[16];
-    ASSERT_GT(read(ready[0], line, sizeof line), 0);
-    Ran ran = run({LANTERN_PROGRAM, "attach", std::to_string(child), "--do", "pause at heaviest",
-                   "--do", "continue", "--do", "stack", "--do", "caller", "--do", "value loads",
-                   "--do", "stack all", "--do", "release"});
+    Begun program({"/usr/bin/python3", SOURCE_FOLDER "/tests/programs/weighing.py", FIXTURES});
+    ASSERT_TRUE(program.has_written());
+    Ran ran = run({LANTERN_PROGRAM, "attach", program.id(), "--do", "pause at heaviest", "--do",
+                   "continue", "--do", "stack", "--do", "caller", "--do", "value loads", "--do",
+                   "stack all", "--do", "release"});
     EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
     EXPECT_TRUE(ran.says("breakpoint 1 ─ heaviest"));
     EXPECT_TRUE(ran.says("weigh.cpp:"));
     EXPECT_TRUE(ran.says(" frames of python3")) << ran.output;
     EXPECT_TRUE(ran.says("; stack "));
     EXPECT_TRUE(ran.says("loads = [12, 40, 31, ") || ran.says("{12, 40, 31, ")) << ran.output;
-    EXPECT_EQ(waitpid(child, nullptr, WNOHANG), 0) << "it weighs on";
-    kill(child, SIGKILL);
-    waitpid(child, nullptr, 0);
-    close(ready[0]);
-    close(ready[1]);
+    EXPECT_TRUE(program.lives()) << "it weighs on";
 }
 
 TEST(OwnTerminal, KeepsATranscriptWithTheStopsMarked) {
