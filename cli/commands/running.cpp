@@ -7,6 +7,7 @@
 #include "cli/commands/command.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
+#include "core/target/process_state.h"
 
 namespace lantern::cli {
 namespace {
@@ -202,9 +203,14 @@ void run_release(Shell& shell, std::string_view arguments) {
     refuse_arguments(arguments, "release");
     pid_t process = shell.session().process_id();
     shell.session().release();
-    shell.show(
-        Notice{Notice::Kind::done,
-               fmt::format("process {} runs on without us; its code is as it was", process)});
+    std::string left =
+        stays_stopped_by_signal(process)
+            ? fmt::format(
+                  "process {0} is without us, and still stopped by a signal: kill -CONT "
+                  "{0} lets it go on. Its code is as it was",
+                  process)
+            : fmt::format("process {} runs on without us; its code is as it was", process);
+    shell.show(Notice{Notice::Kind::done, left});
 }
 
 void run_reload(Shell& shell, std::string_view arguments) {

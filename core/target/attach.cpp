@@ -54,6 +54,9 @@ bool has_ended(pid_t task) {
             throw TargetError(
                 fmt::format("process {} is already being traced, by process {}", process, tracer),
                 "end or release that one first");
+        if (status_field(process, "VmSize:") < 0 && !has_ended(process))
+            throw TargetError(fmt::format("process {} is a part of the kernel", process),
+                              "ps -e lists the processes; those of the kernel cannot be traced");
         if (std::ifstream setting("/proc/sys/kernel/yama/ptrace_scope"); setting) {
             int scope = 0;
             setting >> scope;

@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
+#include <thread>
 
 namespace lantern {
 namespace {
@@ -43,6 +45,14 @@ std::optional<std::uint64_t> number_behind(const std::string& text, const std::s
 }
 
 }  // namespace
+
+bool stays_stopped_by_signal(pid_t process) {
+    std::string status = fmt::format("/proc/{}/status", process);
+    auto is_stopped = [&] { return text_of(status).find("\nState:\tT") != std::string::npos; };
+    for (int tries = 0; tries < 50 && !is_stopped(); ++tries)
+        std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    return is_stopped();
+}
 
 std::vector<OpenFile> open_files_of(pid_t process) {
     std::vector<OpenFile> files;

@@ -10,6 +10,10 @@
 
 namespace lantern {
 
+// Of a process that was let go: whether a signal such as SIGSTOP holds it, which it does again a
+// moment later. Takes 50 ms where it runs on.
+bool stays_stopped_by_signal(pid_t process);
+
 struct OpenFile {
     int number = 0;
     std::string what;  // a path, "a pipe", "a socket", "the terminal …", …

@@ -395,6 +395,27 @@ TEST(Attach, ToAProcessToWhichAPathIsAnotherFile) {
     EXPECT_EQ(ran.output.find("0  wrong"), std::string::npos) << ran.output;
 }
 
+TEST(Attach, LeavesAStoppedProcessStoppedAndSaysSo) {
+    Spinning program;
+    kill(program.child, SIGSTOP);
+    int status = 0;
+    ASSERT_EQ(waitpid(program.child, &status, WUNTRACED), program.child);
+    std::string id = std::to_string(program.child);
+    for (int time = 0; time < 5; ++time) {
+        Ran ran = run({LANTERN_PROGRAM, "attach", id, "--do", "stack", "--do", "release"});
+        EXPECT_TRUE(ran.says("and still stopped by a signal")) << ran.output;
+        EXPECT_TRUE(ran.says("kill -CONT " + id)) << ran.output;
+    }
+    kill(program.child, SIGCONT);
+    Ran ran = run({LANTERN_PROGRAM, "attach", id, "--do", "release"});
+    EXPECT_TRUE(ran.says("runs on without us")) << ran.output;
+    bool is_of_kernel =
+        !std::filesystem::exists("/proc/2/exe") && std::filesystem::exists("/proc/2/status");
+    Ran kernel = run({LANTERN_PROGRAM, "attach", "2"});
+    EXPECT_TRUE(!is_of_kernel || geteuid() != 0 || kernel.says("is a part of the kernel"))
+        << kernel.output;
+}
+
 TEST(Attach, AnInterpreterStoppedInOurExtension) {
     if (!HAVE_PYTHON) GTEST_SKIP() << "Python's headers are not here: SKIPPED";
     Begun program({"/usr/bin/python3", SOURCE_FOLDER "/tests/programs/weighing.py", FIXTURES});
