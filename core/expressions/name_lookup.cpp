@@ -307,9 +307,7 @@ std::optional<Value> method_value(const ValueReader& reader, Value& object, cons
 
 const Type* FrameNames::type(const std::string& name) const {
     // A variable of that name wins over a type: `(level)` is brackets around a variable.
-    if (context_.frame)
-        for (const VisibleVariable& visible : visible_variables(*context_.frame))
-            if (visible.variable->name == name) return nullptr;
+    if (context_.frame && !visible_of_name(*context_.frame, name).empty()) return nullptr;
     if (context_.self)
         for (const Member& member : plain(*context_.self->type).members())
             if (member.name == name) return nullptr;

@@ -9,9 +9,9 @@ namespace lantern {
 
 std::vector<VisibleVariable> visible_variables(const Frame& frame) {
     std::vector<VisibleVariable> found;
-    std::set<std::string> seen;
+    std::set<std::string_view> seen;
     for (const Scope* scope : frame.scopes) {
-        std::set<std::string> here;
+        std::set<std::string_view> here;
         // Of two declarations of one name in one scope the later one counts, but both are listed.
         for (const Variable& variable : scope->variables) {
             bool hidden = seen.count(variable.name) != 0;
@@ -19,6 +19,16 @@ std::vector<VisibleVariable> visible_variables(const Frame& frame) {
             here.insert(variable.name);
         }
         seen.insert(here.begin(), here.end());
+    }
+    return found;
+}
+
+std::vector<VisibleVariable> visible_of_name(const Frame& frame, std::string_view name) {
+    std::vector<VisibleVariable> found;
+    for (const Scope* scope : frame.scopes) {
+        bool hidden = !found.empty();
+        for (const Variable& variable : scope->variables)
+            if (variable.name == name) found.push_back({&variable, scope, hidden});
     }
     return found;
 }
@@ -35,8 +45,7 @@ bool is_chosen(const Variable& variable, std::string_view chosen) {
 std::optional<VisibleVariable> find_visible(const Frame& frame, std::string_view name,
                                             std::string_view chosen) {
     bool function_chosen = !chosen.empty() && frame_function_name(frame) == chosen;
-    for (const VisibleVariable& visible : visible_variables(frame)) {
-        if (visible.variable->name != name) continue;
+    for (const VisibleVariable& visible : visible_of_name(frame, name)) {
         if (chosen.empty() ? !visible.is_shadowed
                            : function_chosen || is_chosen(*visible.variable, chosen))
             return visible;
@@ -46,8 +55,8 @@ std::optional<VisibleVariable> find_visible(const Frame& frame, std::string_view
 
 std::vector<std::string> hidden_namesakes(const Frame& frame, std::string_view name) {
     std::vector<std::string> names;
-    for (const VisibleVariable& visible : visible_variables(frame))
-        if (visible.variable->name == name && visible.is_shadowed)
+    for (const VisibleVariable& visible : visible_of_name(frame, name))
+        if (visible.is_shadowed)
             names.push_back(visible.variable->name + "#" +
                             std::to_string(visible.variable->declared_line));
     return names;

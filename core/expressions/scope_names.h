@@ -4,6 +4,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/symbols/function.h"
@@ -22,6 +23,9 @@ struct VisibleVariable {
 // first, within a scope as declared. Both of two variables of one name are there; the outer one
 // says it is shadowed.
 std::vector<VisibleVariable> visible_variables(const Frame& frame);
+
+// Those of one name, in the same order.
+std::vector<VisibleVariable> visible_of_name(const Frame& frame, std::string_view name);
 
 // The one of them that a name means: the innermost, or the one chosen by its line, file or function
 // ("17", "flight.c", "pass_barge"). Nothing if there is none.
