@@ -89,11 +89,16 @@ std::string how_it_ended(const Stop& stop) {
     return fmt::format("the program ended by itself, with the exit status {}", stop.exit_code);
 }
 
-}  // namespace
+// Another program is there: what was looked at was of the one before.
+std::string take_on_next(const Session& session, HeapRunReport& report) {
+    std::string before = std::exchange(report.program, running_name(session));
+    report.notes.clear();
+    report.check = {};
+    return fmt::format("{} became {} (exec): of {} there is only what was found while it ran",
+                       before, report.program, before);
+}
 
-HeapRunReport heap_report_of_run(Session& session) {
-    HeapRunReport report;
-    std::vector<std::string> became;  // one note for each exec
+void run_to_end(Session& session, HeapRunReport& report, std::vector<std::string>& became) {
     report.program = running_name(session);
     pause_on(session, Cause::heap);
     pause_on(session, Cause::exit);
@@ -103,20 +108,23 @@ HeapRunReport heap_report_of_run(Session& session) {
             report.ended = "Ctrl-C paused the program: it was looked at as it stood";
             look_at_end(session, report);
             session.kill();
-            return report;
+            return;
         }
-        if (stop.reason == StopReason::replaced) {
-            std::string before = std::exchange(report.program, running_name(session));
-            became.push_back(
-                fmt::format("{} became {} (exec): of {} there is only what was found while it ran",
-                            before, report.program, before));
-        }
+        if (stop.reason == StopReason::replaced) became.push_back(take_on_next(session, report));
         bool is_at_end = stop.reason == StopReason::event && stop.cause == Cause::exit;
         if (is_at_end && report.notes.empty()) look_at_end(session, report);
         take_finding(session, stop, report);
         stop = session.continue_running();
     }
     report.ended = how_it_ended(stop);
+}
+
+}  // namespace
+
+HeapRunReport heap_report_of_run(Session& session) {
+    HeapRunReport report;
+    std::vector<std::string> became;  // one note for each exec
+    run_to_end(session, report, became);
     report.notes.insert(report.notes.begin(), became.begin(), became.end());
     return report;
 }

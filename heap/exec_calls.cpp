@@ -125,16 +125,21 @@ class Environment {
     char** list_ = nullptr;
 };
 
+// Children run bare, and nothing is looked up for them.
+bool is_launched_one() {
+    return getpid() == launched && kept_wishes().preload[0];
+}
+
 // `call` is given the environment to use.
 template <class Call>
-int become(bool may, char* const* environment, const Call& call) {
-    if (!may || getpid() != launched || !kept_wishes().preload[0]) return call(environment);
+int become(bool with_library, char* const* environment, const Call& call) {
+    if (!with_library) return call(environment);
     Environment ours(environment);
     return call(ours.list() ? ours.list() : environment);
 }
 
 int become_found(const char* file, char* const* words, char* const* environment) {
-    return become(found_may_have_library(file), environment,
+    return become(is_launched_one() && found_may_have_library(file), environment,
                   [&](char* const* used) { return real().execvpe(file, words, used); });
 }
 
@@ -162,7 +167,7 @@ void find_exec_calls() {
 using namespace lantern::heap_library;
 
 EXPORTED int execve(const char* path, char* const* words, char* const* environment) {
-    return become(may_have_library(path), environment,
+    return become(is_launched_one() && may_have_library(path), environment,
                   [&](char* const* used) { return real().execve(path, words, used); });
 }
 
@@ -171,7 +176,7 @@ EXPORTED int execv(const char* path, char* const* words) {
 }
 
 EXPORTED int fexecve(int file, char* const* words, char* const* environment) {
-    return become(may_have_library(file), environment,
+    return become(is_launched_one() && may_have_library(file), environment,
                   [&](char* const* used) { return real().fexecve(file, words, used); });
 }
 

@@ -62,18 +62,22 @@ class Instead {
     void* memory_;
 };
 
-// The pieces of a call, each with something wrong replaced by memory of ours.
+// The pieces of a call, each with something wrong replaced by memory of ours. What is wrong is
+// judged once: another thread may free a block meanwhile.
+//
+//     | what is wrong with each | the pieces to use | room for the bytes of all |
 class Pieces {
   public:
     Pieces(const iovec* pieces, std::uint64_t count)
         : theirs_(pieces), count_(count), instead_(bytes_for(pieces, count)) {
         if (!instead_.memory()) return;
-        ours_ = static_cast<iovec*>(instead_.memory());
+        judged_ = static_cast<Handed*>(instead_.memory());
+        ours_ = reinterpret_cast<iovec*>(judged_ + count);
         auto* next = reinterpret_cast<char*>(ours_ + count);
         for (std::uint64_t i = 0; i < count; ++i) {
+            judged_[i] = handed(pieces[i]);
             ours_[i] = pieces[i];
-            if (!handed(pieces[i]).number) continue;
-            ours_[i].iov_base = next;
+            if (judged_[i].number) ours_[i].iov_base = next;
             next += pieces[i].iov_len;
         }
     }
@@ -87,28 +91,31 @@ class Pieces {
         for (std::uint64_t i = 0; i < count_; ++i) {
             std::uint64_t part = done < theirs_[i].iov_len ? done : theirs_[i].iov_len;
             done -= part;
-            if (ours_[i].iov_base != theirs_[i].iov_base)
-                each(handed(theirs_[i]), theirs_[i].iov_base, ours_[i].iov_base, part);
+            if (judged_[i].number) each(judged_[i], theirs_[i].iov_base, ours_[i].iov_base, part);
         }
     }
 
   private:
     static constexpr std::uint64_t kMostPieces = 1024;  // IOV_MAX; with more the call fails
 
-    // 0 where nothing is wrong.
+    // 0 where nothing is wrong, or there is too much for us.
     static std::uint64_t bytes_for(const iovec* pieces, std::uint64_t count) {
         if (count > kMostPieces) return 0;
         std::uint64_t bytes = 0;
-        for (std::uint64_t i = 0; i < count; ++i)
-            if (handed(pieces[i]).number &&
-                __builtin_add_overflow(bytes, pieces[i].iov_len, &bytes))
-                return 0;
-        return bytes && bytes <= Instead::kMost ? bytes + count * sizeof(iovec) : 0;
+        bool is_wrong = false;
+        for (std::uint64_t i = 0; i < count; ++i) {
+            is_wrong |= handed(pieces[i]).number != 0;
+            if (__builtin_add_overflow(bytes, pieces[i].iov_len, &bytes)) return 0;
+        }
+        return is_wrong && bytes <= Instead::kMost
+                   ? bytes + count * (sizeof(iovec) + sizeof(Handed))
+                   : 0;
     }
 
     const iovec* theirs_;
     std::uint64_t count_;
     Instead instead_;
+    Handed* judged_ = nullptr;
     iovec* ours_ = nullptr;
 };
 

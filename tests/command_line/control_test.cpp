@@ -364,14 +364,19 @@ int main(int count, char** words) {
         << ran.output;
 }
 
+// The stack where the program comes to `turn` next.
+Ran at_turn(const Begun& program) {
+    return run({LANTERN_PROGRAM, "attach", program.id(), "--do", "pause at turn", "--do",
+                "continue", "--do", "stack", "--do", "release"});
+}
+
 TEST(ReplacedLibrary, KeepsItsNamesForOneWhoAttaches) {
     if (geteuid() != 0) GTEST_SKIP() << "the kernel gives such files to root only: SKIPPED";
     GateProgram gate;
     Begun program({gate.program});
     ASSERT_TRUE(program.has_written());
     gate.build_library();
-    Ran ran = run({LANTERN_PROGRAM, "attach", program.id(), "--do", "pause at turn", "--do",
-                   "continue", "--do", "stack", "--do", "release"});
+    Ran ran = at_turn(program);
     EXPECT_TRUE(ran.says("0  turn  times = 1")) << ran.output << ran.errors;
     EXPECT_EQ(ran.output.find("code of no file"), std::string::npos) << ran.output;
 }
@@ -389,8 +394,7 @@ TEST(Attach, ToAProcessToWhichAPathIsAnotherFile) {
         "mount --bind " + inner + " " + gate.library + " || exit 1; exec " + gate.program;
     Begun program({"unshare", "-m", "sh", "-c", script});
     if (!program.has_written()) GTEST_SKIP() << "this user may not mount anything here: SKIPPED";
-    Ran ran = run({LANTERN_PROGRAM, "attach", program.id(), "--do", "pause at turn", "--do",
-                   "continue", "--do", "stack", "--do", "release"});
+    Ran ran = at_turn(program);
     EXPECT_TRUE(ran.says("0  turn  times = 1")) << ran.output << ran.errors;
     EXPECT_EQ(ran.output.find("0  wrong"), std::string::npos) << ran.output;
 }
