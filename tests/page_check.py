@@ -5,7 +5,7 @@ the dark, the search finds, all of it there with scripts switched off, and a lar
 
 The browser is spoken to through its own debugging pipe (file descriptors 3 and 4): no driver is needed.
 Usage: page_check.py BUILD_FOLDER   exits with 77 where there is no chromium."""
-import json, os, shutil, subprocess, sys, tempfile, time
+import json, os, shutil, signal, subprocess, sys, tempfile, time
 from pathlib import Path
 
 build = Path(sys.argv[1]).resolve()
@@ -53,7 +53,7 @@ class Browser:
         self.process = subprocess.Popen(
             [browser, "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-sync", "--disable-background-networking",
              "--disable-component-update", "--remote-debugging-pipe", f"--user-data-dir={profile}", "--window-size=1280,800"],
-            preexec_fn=take_pipes, close_fds=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            preexec_fn=take_pipes, close_fds=False, start_new_session=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         os.close(to_read), os.close(from_write)
         self.number, self.kept, self.events, self.session = 0, b"", [], None
         target = self.ask("Target.createTarget", url="about:blank")["targetId"]
@@ -111,7 +111,7 @@ class Browser:
         return found
 
     def end(self):
-        self.process.kill()
+        os.killpg(self.process.pid, signal.SIGKILL)
         self.process.wait()
 
 
@@ -161,7 +161,8 @@ def check(page, in_browser, name):
     return took
 
 
-with tempfile.TemporaryDirectory() as work, tempfile.TemporaryDirectory() as profile:
+with tempfile.TemporaryDirectory() as work, \
+        tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as profile:  # its helpers may still write there
     folder = Path(work)
     make_pages(folder)
     in_browser = Browser(profile)
