@@ -103,9 +103,10 @@ class Completer {
         std::string_view event = text.substr(3);
         std::size_t space = event.find(' ');
         if (space == std::string_view::npos)
-            return one_of({"write", "read", "access", "throw", "catch", "panic", "signal", "load",
-                           "unload", "fork", "exec", "exit", "syscall", "thread", "heap"},
-                          event);
+            return one_of(
+                {"write", "read", "access", "throw", "catch", "panic", "signal", "load", "unload",
+                 "fork", "exec", "exit", "syscall", "thread", "heap", "sanitizer"},
+                event);
         std::string_view word = event.substr(0, space), rest = event.substr(space + 1);
         if (word == "write" || word == "access" || word == "read") return expression(rest);
         if (word == "thread") return one_of({"start", "end"}, rest);

@@ -10,6 +10,7 @@
 #include <optional>
 
 #include "core/expressions/evaluator.h"
+#include "core/session/sanitizer_reports.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 
@@ -79,10 +80,11 @@ Diagnosis diagnosis_of_run(Session& session, double hang_after) {
         session.add_breakpoint(panics, true);
     } catch (const Error&) {  // nothing of it is written in Rust
     }
+    heed_sanitizer(session);
     std::optional<Diagnosis> panic;
     auto alarm = hang_after > 0 ? std::make_unique<Alarm>(hang_after) : nullptr;
     Stop stop = session.launch_again();
-    while (stop.reason == StopReason::event) {
+    while (stop.reason == StopReason::event && stop.cause == Cause::panic) {
         panic = diagnose(session.moment());
         stop = session.continue_running();
     }

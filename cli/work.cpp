@@ -39,6 +39,7 @@
 #include "core/analysis/diagnosis.h"
 #include "core/analysis/heap_history_report.h"
 #include "core/comparison/parted_stop.h"
+#include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/event_loop.h"
@@ -347,6 +348,9 @@ int work_by(const Options& asked) {
             faults.cause = Cause::heap;
             session.add_breakpoint(faults, true);
         }
+        if (!session.core())
+            if (std::string news = heed_sanitizer(session); !news.empty())
+                output.show(Notice{Notice::Kind::done, std::move(news)});
         int status = converse(session, options, settings, commands_on_input, output);
         output.end_record();
         if (!options.record_folder.empty()) write_folder_index(options.record_folder);

@@ -16,7 +16,8 @@ constexpr const char* kEvents =
     "write EXPR, read EXPR, access EXPR, throw [TYPE], catch [TYPE], panic, signal NAME, load "
     "[NAME], unload "
     "[NAME], fork, exec, exit, "
-    "thread start, thread end, syscall [NAME], or heap [born | freed] [of size N] [number N]";
+    "thread start, thread end, syscall [NAME], sanitizer, or heap [born | freed] [of size N] "
+    "[number N]";
 
 // Takes " WORD" off the end.
 bool take_word_at_end(std::string_view& text, std::string_view word) {
@@ -109,12 +110,14 @@ Cause cause_named(std::string_view word) {
         std::string_view word;
         Cause cause;
     };
-    static constexpr Named kNamed[] = {
-        {"write", Cause::write},         {"access", Cause::access}, {"read", Cause::read},
-        {"throw", Cause::thrown},        {"catch", Cause::caught},  {"panic", Cause::panic},
-        {"signal", Cause::signal},       {"load", Cause::load},     {"unload", Cause::unload},
-        {"fork", Cause::fork},           {"exec", Cause::exec},     {"exit", Cause::exit},
-        {"syscall", Cause::system_call}, {"heap", Cause::heap}};
+    static constexpr Named kNamed[] = {{"write", Cause::write},         {"access", Cause::access},
+                                       {"read", Cause::read},           {"throw", Cause::thrown},
+                                       {"catch", Cause::caught},        {"panic", Cause::panic},
+                                       {"signal", Cause::signal},       {"load", Cause::load},
+                                       {"unload", Cause::unload},       {"fork", Cause::fork},
+                                       {"exec", Cause::exec},           {"exit", Cause::exit},
+                                       {"syscall", Cause::system_call}, {"heap", Cause::heap},
+                                       {"sanitizer", Cause::sanitizer}};
     for (const Named& named : kNamed)
         if (named.word == word) return named.cause;
     std::vector<std::string> words{"thread"};

@@ -109,8 +109,9 @@ constexpr Command kCommands[] = {
      "meanwhile.\n"
      "pause on throw [TYPE], catch [TYPE], panic, signal NAME, load [NAME], unload [NAME], fork, "
      "exec, exit, thread start, thread end,\n"
-     "syscall [NAME], and with --heap heap [born | freed] [of size N..M] [number N]. The same "
-     "limits can "
+     "syscall [NAME], and with --heap heap [born | freed] [of size N..M] [number N]; sanitizer: "
+     "what the checks report that -fsanitize has built in.\n"
+     "The same limits can "
      "follow. pause alone stops a program that runs meanwhile; "
      "else Ctrl-C does.",
      run_pause, Completes::pause},

@@ -43,6 +43,7 @@ std::string reason_of_event(Cause cause) {
         case Cause::caught:
         case Cause::panic:
         case Cause::heap:
+        case Cause::sanitizer:
         case Cause::signal: return "exception";
         default: return "breakpoint";
     }

@@ -178,10 +178,10 @@ Json answer_exception_info(Conversation& conversation, const Arguments& argument
     if (!report) throw RequestError("the program has not stopped for an exception");
     const StopFacts& stop = report->stop;
     bool is_of_signal = stop.reason == StopReason::signal || stop.reason == StopReason::kept;
-    bool is_of_event =
-        stop.reason == StopReason::event &&
-        (stop.cause == Cause::thrown || stop.cause == Cause::caught || stop.cause == Cause::panic ||
-         stop.cause == Cause::signal || stop.cause == Cause::heap);
+    bool is_of_event = stop.reason == StopReason::event &&
+                       (stop.cause == Cause::thrown || stop.cause == Cause::caught ||
+                        stop.cause == Cause::panic || stop.cause == Cause::signal ||
+                        stop.cause == Cause::heap || stop.cause == Cause::sanitizer);
     if ((!is_of_signal && !is_of_event) || stop.thread != session.thread())
         throw RequestError("this thread has not stopped for an exception");
     Json body{{"exceptionId",

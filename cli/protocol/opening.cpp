@@ -10,6 +10,7 @@
 #include "cli/protocol/long_work.h"
 #include "cli/protocol/request.h"
 #include "core/session/heap_launch.h"
+#include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
@@ -160,6 +161,10 @@ void watch_heap_of(Session& session) {
     session.add_breakpoint(faults, true);
 }
 
+void say_what_is_built_in(Conversation& conversation, Session& session) {
+    if (std::string news = heed_sanitizer(session); !news.empty()) conversation.say(news + "\n");
+}
+
 }  // namespace
 
 Json answer_initialize(Conversation& conversation, const Arguments& arguments) {
@@ -198,6 +203,7 @@ Json answer_launch(Conversation& conversation, const Arguments& arguments) {
     allow_calls_asked(opened, arguments);
     take_children_asked(conversation, arguments);
     if (arguments.is_true("heap")) watch_heap_of(opened);
+    say_what_is_built_in(conversation, opened);
     try {
         opened.start();
     } catch (...) {  // it cannot be started: the client may try another
@@ -221,6 +227,7 @@ Json answer_attach(Conversation& conversation, const Arguments& arguments) {
                   std::make_unique<Session>(static_cast<pid_t>(process), sources_asked(arguments),
                                             search_asked(conversation, arguments)),
                   false);
+    say_what_is_built_in(conversation, conversation.session());
     allow_calls_asked(conversation.session(), arguments);
     take_children_asked(conversation, arguments);
     // It was let go standing still: with this it runs, once we let it.

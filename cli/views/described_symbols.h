@@ -150,6 +150,7 @@ void describe(Form& form, const Survey& survey) {
     form.field("built_at", survey.built_at);
     form.field("program_kind", survey.kind);
     form.field("dynamic", survey.is_dynamic);
+    form.optional("sanitizer", survey.sanitizer);
     form.field("build_id", survey.build_id);
     form.field("symbol_table", survey.has_symbol_table);
     form.field("debug_information", survey.has_symbols);

@@ -162,6 +162,7 @@ SurveyFacts program_facts(const Survey& survey) {
     char written[32] = "";
     if (localtime_r(&built, &local))
         std::strftime(written, sizeof written, "%Y-%m-%d %H:%M:%S", &local);
+    if (!survey.sanitizer.empty()) facts.push_back({"built with", survey.sanitizer});
     facts.push_back({"last written", written});
     facts.push_back({"build id", survey.build_id.empty() ? "none" : survey.build_id});
     facts.push_back({"debug information", survey.symbols_from});

@@ -170,7 +170,7 @@ struct Words<Notice::Kind> : WordsTo<Notice::Kind, Notice::Kind::warning> {
 };
 
 template <>
-struct Words<Cause> : WordsTo<Cause, Cause::heap> {
+struct Words<Cause> : WordsTo<Cause, Cause::sanitizer> {
     static std::string_view of(Cause cause) { return cause_word(cause); }
 };
 

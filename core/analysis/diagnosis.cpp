@@ -147,6 +147,19 @@ bool is_found_by_heap_library(const Moment& moment, const Stop& stop) {
            !met_by_heap_library(moment, stop.thread);
 }
 
+// Its name, and what it says.
+void take_report(Diagnosis& diagnosis) {
+    diagnosis.headline = "a sanitizer's report";
+    for (const StopFact& fact : diagnosis.facts) {
+        std::size_t colon = fact.text.find(": ");
+        if (fact.label != "report") continue;
+        diagnosis.headline = fact.text.substr(0, colon);
+        diagnosis.what = "the sanitizer that it is built with reports: " +
+                         fact.text.substr(colon == fact.text.npos ? 0 : colon + 2);
+    }
+    std::erase_if(diagnosis.facts, [](const StopFact& fact) { return fact.label == "report"; });
+}
+
 Diagnosis begun(const Moment& moment) {
     Diagnosis diagnosis;
     std::string path = moment.target().modules().front().path();
@@ -172,6 +185,9 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.has_failed = true;
         diagnosis.headline = "panic";
         diagnosis.what = "the program panics: it has come upon what its code rules out";
+    } else if (stop.reason == StopReason::event && stop.cause == Cause::sanitizer) {
+        diagnosis.has_failed = true;
+        take_report(diagnosis);
     } else if (auto fault = is_found_by_heap_library(moment, stop) ? found_by_heap_library(moment)
                                                                    : std::nullopt) {
         diagnosis.has_failed = true;

@@ -66,6 +66,7 @@ std::string event_words(const Moment& moment, const Stop& stop) {
         case Cause::system_call: return "a system call";
         case Cause::signal: return "a signal came";
         case Cause::heap: return heap_words(moment, stop);
+        case Cause::sanitizer: return "a sanitizer reports a fault";
         case Cause::place: break;
     }
     return "reached";

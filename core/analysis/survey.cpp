@@ -8,16 +8,18 @@
 #include <unordered_set>
 
 #include "core/analysis/survey_units.h"
+#include "core/object/sanitizer.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 
 namespace lantern {
 
-using namespace dwarf;
+using dwarf::DebugInfo, dwarf::UnitSurvey;
 
 namespace {
 
 std::string language_name(std::uint16_t language) {
+    using enum dwarf::Language;
     switch (language) {
         case 0: return "not said";
         case DW_LANG_C89:
@@ -117,12 +119,12 @@ Optimisation optimisation_of(std::string_view producer, const UnitSurvey& unit) 
 void add_groups(Survey& survey, const DebugInfo& info, const std::vector<UnitSurvey>& units) {
     std::map<std::tuple<std::string, std::string, std::string, unsigned>, SurveyGroup> groups;
     for (std::size_t i = 0; i < units.size(); ++i) {
-        const Unit& unit = *info.units()[i];
-        if (unit.type == DW_UT_type || unit.type == DW_UT_split_type) {
+        const dwarf::Unit& unit = *info.units()[i];
+        if (unit.holds_type()) {
             ++survey.type_units;
             continue;
         }
-        if (unit.root().tag == DW_TAG_partial_unit) {
+        if (unit.root().tag == dwarf::DW_TAG_partial_unit) {
             ++survey.partial_units;
             continue;
         }
@@ -184,7 +186,7 @@ void add_sources(Survey& survey, const std::vector<UnitSurvey>& units,
                  const std::vector<SourceMapping>& mappings) {
     std::unordered_map<std::string, std::optional<std::array<std::uint8_t, 16>>> files;
     for (const UnitSurvey& unit : units)
-        for (const LineFile& file : unit.files)
+        for (const dwarf::LineFile& file : unit.files)
             if (auto& slot = files[file.path]; !slot) slot = file.md5;
     SourceFiles sources(mappings);
     for (const auto& [path, md5] : files) {
@@ -227,7 +229,7 @@ void add_functions(Survey& survey, const ModuleSymbols& symbols,
                    const std::vector<UnitSurvey>& units) {
     const SymbolIndex& index = symbols.index();
     survey.names = index.names().size();
-    std::unordered_set<Position> inlined;
+    std::unordered_set<dwarf::Position> inlined;
     for (const UnitSurvey& unit : units) {
         survey.functions += unit.functions;
         survey.inlined_calls += unit.inlined_calls;
@@ -388,7 +390,7 @@ void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
 std::string compiler_of(const ModuleSymbols& symbols) {
     std::map<std::string, unsigned> units;
     for (const auto& unit : symbols.debug_info().units()) {
-        if (unit->type == DW_UT_type || unit->type == DW_UT_split_type) continue;
+        if (unit->holds_type()) continue;
         std::string_view producer = unit->root().producer;
         if (producer.empty() || producer.starts_with("GNU AS")) continue;
         auto level = recorded_optimisation(producer);
@@ -414,6 +416,7 @@ Survey survey_program(const std::filesystem::path& path, const SymbolSearch& sea
     survey.kind = !elf.is_executable_file()    ? "shared library"
                   : elf.position_independent() ? "position-independent program"
                                                : "program at fixed addresses";
+    if (const Sanitizer* sanitizer = sanitizer_of(elf)) survey.sanitizer = sanitizer->name;
     survey.is_dynamic = elf.dynamic() || !elf.is_executable_file();
     survey.has_symbol_table = elf.section(".symtab") != nullptr;
     survey.has_symbols = symbols.has_debug_information();
@@ -430,7 +433,7 @@ Survey survey_program(const std::filesystem::path& path, const SymbolSearch& sea
     std::function<void(double)> second;
     if (progress) second = [&](double done) { progress(0.4 + 0.6 * done); };
     symbols.index();
-    std::vector<UnitSurvey> units = survey_units(info, symbols.code_areas(), second);
+    std::vector<UnitSurvey> units = dwarf::survey_units(info, symbols.code_areas(), second);
     add_groups(survey, info, units);
     add_sections(survey, elf, symbols.files().separate());
     add_sources(survey, units, mappings);

@@ -40,6 +40,7 @@ struct Survey {
     std::int64_t built_at = 0;  // seconds since 1970
     std::string
         kind;  // "position-independent program", "program at fixed addresses", "shared library"
+    std::string sanitizer;    // that it is built with; empty: none
     bool is_dynamic = false;  // a shared library always is
     bool has_symbol_table = false;
     std::string symbols_from;  // a sentence

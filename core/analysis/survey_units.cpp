@@ -7,10 +7,7 @@
 #include "core/support/each_in_parallel.h"
 #include "core/support/error.h"
 
-namespace lantern {
-
-using namespace dwarf;
-
+namespace lantern::dwarf {
 namespace {
 
 Treatment treat(std::uint16_t tag) {
@@ -159,8 +156,7 @@ std::vector<UnitSurvey> survey_units(const DebugInfo& info, const CodeAreas& are
         return [&, scanner = EntryScanner(treat)](std::size_t i) mutable {
             try {
                 UnitWalk walk(*units[i], areas, found[i]);
-                if (units[i]->type != DW_UT_type && units[i]->type != DW_UT_split_type)
-                    scanner.walk(*units[i], walk);
+                if (!units[i]->holds_type()) scanner.walk(*units[i], walk);
             } catch (const FormatError&) {
                 // Told by the name index, which reads the same entries.
             }
@@ -176,4 +172,4 @@ std::vector<UnitSurvey> survey_units(const DebugInfo& info, const CodeAreas& are
     return found;
 }
 
-}  // namespace lantern
+}  // namespace lantern::dwarf

@@ -12,29 +12,29 @@
 #include "core/dwarf/line_program.h"
 #include "core/symbols/module_symbols.h"
 
-namespace lantern {
+namespace lantern::dwarf {
 
 struct UnitSurvey {
     std::uint64_t functions = 0, code_bytes = 0, inlined_calls = 0;
     std::uint64_t variables = 0, everywhere = 0, partly = 0, nowhere = 0,
-                  moving = 0;                      // moving: kept in more than one place
-    double coverage = 0;                           // sum over the variables of the share covered
-    std::vector<dwarf::Position> inlined_origins;  // each once
-    std::vector<dwarf::LineFile> files;
+                  moving = 0;               // moving: kept in more than one place
+    double coverage = 0;                    // sum over the variables of the share covered
+    std::vector<Position> inlined_origins;  // each once
+    std::vector<LineFile> files;
     // The same of each function with code.
     struct OfFunction {
-        dwarf::Position entry = 0;
+        Position entry = 0;
         std::uint64_t code_bytes = 0;
         std::uint32_t variables = 0;
         float coverage = 0;  // sum over its variables
     };
     std::vector<OfFunction> each;
     // Calls that were inlined: the entry of what was, and of the function it is in.
-    std::vector<std::pair<dwarf::Position, dwarf::Position>> copies;
+    std::vector<std::pair<Position, Position>> copies;
 };
 
 // By index of the unit. On all processors; damaged units count as far as they could be read.
-std::vector<UnitSurvey> survey_units(const dwarf::DebugInfo& info, const CodeAreas& areas,
+std::vector<UnitSurvey> survey_units(const DebugInfo& info, const CodeAreas& areas,
                                      const std::function<void(double)>& progress);
 
-}  // namespace lantern
+}  // namespace lantern::dwarf

@@ -49,14 +49,14 @@ Looked look_at(const std::string& program, const SymbolSearch& search, BuildInCo
     for (const NameEntry& entry : index.names())
         if (is_function(entry.kind))
             looked.names_of.emplace(entry.position, index.qualified_name(entry));
-    for (const UnitSurvey& unit :
-         survey_units(symbols.debug_info(), symbols.code_areas(), progress)) {
+    for (const dwarf::UnitSurvey& unit :
+         dwarf::survey_units(symbols.debug_info(), symbols.code_areas(), progress)) {
         build.functions += unit.functions;
         build.code_bytes += unit.code_bytes;
         build.inlined_calls += unit.inlined_calls;
         build.variables += unit.variables;
         build.cover += unit.coverage;
-        for (const UnitSurvey::OfFunction& each : unit.each) {
+        for (const dwarf::UnitSurvey::OfFunction& each : unit.each) {
             auto name = looked.names_of.find(each.entry);
             if (name == looked.names_of.end()) continue;
             OfName& of = looked.names[name->second];

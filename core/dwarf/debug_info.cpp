@@ -100,7 +100,7 @@ void DebugInfo::join_split_units() {
     std::unordered_set<const Unit*> joined;
     for (std::size_t i = own_units; i < units_.size(); ++i) {
         Unit& unit = *units_[i];
-        if (unit.type == DW_UT_type || unit.type == DW_UT_split_type) continue;
+        if (unit.holds_type()) continue;
         auto id = unit.split_id_in_header ? unit.split_id_in_header : unit.root().split_id;
         auto match = id ? skeleton_of.find(*id) : skeleton_of.end();
         if (match == skeleton_of.end()) continue;

@@ -124,6 +124,7 @@ class Unit {
 
     std::uint16_t language() const { return root().language ? root().language : fallback_language; }
     bool is_cplusplus() const;
+    bool holds_type() const { return type == DW_UT_type || type == DW_UT_split_type; }
     bool is_rust() const { return language() == DW_LANG_Rust; }
 
   private:

@@ -10,6 +10,7 @@
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/places.h"
+#include "core/symbols/removed_variable.h"
 #include "core/values/builtin_types.h"
 #include "core/values/dynamic_type.h"
 #include "core/values/library/library_view.h"
@@ -116,6 +117,15 @@ const Variable* out_of_scope(const Scope& scope, const std::string& name, const 
             ? out_of_scope(context.frame->body->outermost, node.text, holder)
             : nullptr;
     if (elsewhere) not_in_scope(node, *context.frame, *elsewhere, *holder);
+    if (context.frame && context.frame->module && context.frame->function)
+        if (auto removed = removed_variable(context.frame->module->symbols(),
+                                            *context.frame->function->unit, node.text))
+            throw ExpressionError(
+                fmt::format("the compiler removed {}: it is declared at {}:{} and has no place "
+                            "anywhere",
+                            node.text, removed->file.substr(removed->file.rfind('/') + 1),
+                            removed->line),
+                node.column, "build with less optimisation to see it");
     unknown_name(node, context);
 }
 

@@ -32,10 +32,12 @@ enum class Cause {
     thread_end,
     exit,  // the program is about to end
     system_call,
-    heap,  // something our library in front of the allocator has found
+    heap,       // something our library in front of the allocator has found
+    sanitizer,  // one that the program is built with reports something
 };
 // "place", "write", "access", "read", "throw", "catch", "panic", "signal", "load", "unload",
-// "fork", "exec", "thread-start", "thread-end", "exit", "syscall", "heap"
+// "fork", "exec", "thread-start", "thread-end", "exit", "syscall", "heap",
+// "sanitizer"
 std::string_view cause_word(Cause cause);
 
 // The memory a watchpoint stands for, and how it is watched.
@@ -115,7 +117,7 @@ struct BreakpointWish {
     }
     bool has_sites() const {
         return cause == Cause::place || cause == Cause::thrown || cause == Cause::caught ||
-               cause == Cause::panic || cause == Cause::heap;
+               cause == Cause::panic || cause == Cause::heap || cause == Cause::sanitizer;
     }
 };
 

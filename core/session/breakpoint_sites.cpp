@@ -75,7 +75,7 @@ std::string_view cause_word(Cause cause) {
     static constexpr std::string_view kWords[] = {
         "place",        "write",      "access", "read",    "throw", "catch",
         "panic",        "signal",     "load",   "unload",  "fork",  "exec",
-        "thread-start", "thread-end", "exit",   "syscall", "heap"};
+        "thread-start", "thread-end", "exit",   "syscall", "heap",  "sanitizer"};
     return kWords[static_cast<std::size_t>(cause)];
 }
 

@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "core/code/kept_code.h"
+#include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
 #include "core/support/fibre.h"
 #include "core/target/core_file.h"
@@ -150,7 +151,10 @@ void Debuggee::start() {
         host_.own_terminal =
             std::make_unique<OwnTerminal>(host_.events, host_.keyboard, host_.terminal_output);
     launch_.terminal = host_.own_terminal ? host_.own_terminal->path() : "";
-    process_ = std::make_unique<LiveProcess>(launch_, host_.events, host_.tracer, opener());
+    LaunchOptions launch = launch_;
+    if (const Sanitizer* sanitizer = sanitizer_of(symbols_->elf()))
+        leave_out_leak_check(*sanitizer, launch.environment);
+    process_ = std::make_unique<LiveProcess>(launch, host_.events, host_.tracer, opener());
     process_->set_own_terminal(host_.own_terminal.get());
     process_->follow(host_.follow);
 }

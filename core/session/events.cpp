@@ -9,6 +9,7 @@
 #include "core/runtime/c_library.h"
 #include "core/session/heap_events.h"
 #include "core/session/runtime_symbol.h"
+#include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
@@ -206,6 +207,7 @@ std::vector<std::string_view> symbols_of(Cause cause) {
         case Cause::caught: return {"__cxa_begin_catch"};
         case Cause::panic: return {"rust_panic"};
         case Cause::heap: return {heap_tables::kFoundSymbol};
+        case Cause::sanitizer: return {kReportIsWritten, kBehaviourIsUndefined};
         default: return {};
     }
 }
@@ -244,6 +246,11 @@ std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId threa
         if (auto life = met_by_heap_library(moment, thread)) return facts_of_heap(*life);
         auto fault = found_by_heap_library(moment);
         return fault ? facts_of_heap(*fault) : facts;
+    }
+    if (cause == Cause::sanitizer) {
+        std::string report = sanitizer_report(target, thread);
+        if (!report.empty()) facts.push_back({"report", report});
+        return facts;
     }
     if (cause != Cause::thrown && cause != Cause::caught) return facts;
     ThrownObject object =

@@ -11,6 +11,7 @@
 #include "core/heap/history.h"
 #include "core/machine/page.h"
 #include "core/object/elf_file.h"
+#include "core/object/sanitizer.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/target/live_process.h"
@@ -30,6 +31,15 @@ void require_dynamic(const std::string& program) {
                         program),
             "link it without -static for this; what the heap's own structures tell is there "
             "anyway: heap, heap check, heap leaks");
+    const Sanitizer* sanitizer = sanitizer_of(elf);
+    if (sanitizer && sanitizer->brings_allocator)
+        throw RequestError(
+            fmt::format("{} is built with {}, which brings an allocator of its own: none can be "
+                        "put in front",
+                        program, sanitizer->name),
+            fmt::format("elm-lantern debug {} stops at what it reports; build it without "
+                        "-fsanitize for this",
+                        program));
 }
 
 }  // namespace

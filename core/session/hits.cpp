@@ -6,6 +6,7 @@
 #include "core/session/heap_asked.h"
 #include "core/session/hit.h"
 #include "core/session/movement.h"
+#include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
 #include "core/values/value_view.h"
 
@@ -150,6 +151,7 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
 // A breakpoint on exceptions of one type passes those of others, without counting them.
 bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
     if (breakpoint.cause == Cause::heap) return has_met(process_, breakpoint);
+    if (breakpoint.cause == Cause::sanitizer) return !is_told_already(process_, thread);
     bool may_be_the_librarys_own =
         breakpoint.cause == Cause::caught ||
         (breakpoint.cause == Cause::thrown && throws_again(process_, thread));

@@ -1,22 +1,76 @@
 #include "core/symbols/function.h"
 
 #include <algorithm>
+#include <functional>
 
 namespace lantern {
 
+namespace {
+
+std::uint64_t bytes_of(const Scope& scope) {
+    std::uint64_t bytes = 0;
+    for (const FileRange& range : scope.ranges) bytes += range.size();
+    return bytes;
+}
+
+struct WayDown {
+    FileAddress pc;
+    bool into_inlined_calls;
+    std::vector<const Scope*> scopes{};
+
+    bool holds(const Scope& inner) const {
+        return any_contains(inner.ranges, pc) && (into_inlined_calls || !inner.inlined);
+    }
+    bool has_inlined_call_behind(std::size_t first) const {
+        return std::any_of(scopes.begin() + static_cast<std::ptrdiff_t>(first), scopes.end(),
+                           [](const Scope* each) { return each->inlined.has_value(); });
+    }
+    // The scope and those in it that hold the address, each before what lies in it.
+    void go(const Scope& scope) {
+        scopes.push_back(&scope);
+        const Scope* only = nullptr;
+        std::size_t count = 0;
+        for (const auto& inner : scope.inner)
+            if (holds(*inner) && ++count) only = inner.get();
+        if (count == 1) return go(*only);
+        if (count > 1) go_side_by_side(scope);
+    }
+    // Blocks that lie side by side hold it both (gcc's coroutines): the wider one comes first, and
+    // what leads into an inlined call last.
+    void go_side_by_side(const Scope& scope) {
+        std::vector<const Scope*> holding, inlined_part;
+        for (const auto& inner : scope.inner)
+            if (holds(*inner)) holding.push_back(inner.get());
+        std::ranges::stable_sort(holding, std::greater<>(),
+                                 [](const Scope* each) { return bytes_of(*each); });
+        for (const Scope* inner : holding) {
+            std::size_t before = scopes.size();
+            go(*inner);
+            if (!has_inlined_call_behind(before)) continue;
+            auto part = scopes.begin() + static_cast<std::ptrdiff_t>(before);
+            inlined_part.assign(part, scopes.end());
+            scopes.erase(part, scopes.end());
+        }
+        scopes.insert(scopes.end(), inlined_part.begin(), inlined_part.end());
+    }
+};
+
+std::vector<const Scope*> way_down(const Scope& scope, FileAddress pc, bool into_inlined_calls) {
+    WayDown way{pc, into_inlined_calls};
+    way.go(scope);
+    return std::move(way.scopes);
+}
+
+}  // namespace
+
 std::vector<ScopeChain> chains_at(const FunctionBody& body, FileAddress pc) {
     std::vector<ScopeChain> chains(1);
-    const Scope* scope = &body.outermost;
-    while (scope) {
+    for (const Scope* scope : way_down(body.outermost, pc, true)) {
         if (scope->inlined) {
             chains.emplace_back();
             chains.back().inlined = &*scope->inlined;
         }
         chains.back().scopes.push_back(scope);
-        const Scope* next = nullptr;
-        for (const auto& inner : scope->inner)
-            if (any_contains(inner->ranges, pc)) next = inner.get();
-        scope = next;
     }
     for (ScopeChain& chain : chains) std::reverse(chain.scopes.begin(), chain.scopes.end());
     std::reverse(chains.begin(), chains.end());
@@ -34,14 +88,9 @@ std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc,
     for (const Scope* scope = innermost; scope; scope = scope->parent) way.push_back(scope);
     way.push_back(&body.outermost);
     std::reverse(way.begin(), way.end());
-    // Below it, the blocks that hold the address.
-    for (const Scope* scope = way.back(); scope;) {
-        const Scope* next = nullptr;
-        for (const auto& inner : scope->inner)
-            if (!inner->inlined && any_contains(inner->ranges, pc)) next = inner.get();
-        if (next) way.push_back(next);
-        scope = next;
-    }
+    const Scope* last = way.back();
+    way.pop_back();
+    for (const Scope* scope : way_down(*last, pc, false)) way.push_back(scope);
     std::vector<ScopeChain> chains(1);
     for (const Scope* scope : way) {
         if (scope->inlined) chains.insert(chains.begin(), ScopeChain{&*scope->inlined, {}});

@@ -90,6 +90,12 @@ struct FunctionBody {
     std::vector<dwarf::LocationRange> frame_base;
     const Type* returned = nullptr;
     bool is_external = false;  // called from other units too, so by the platform's convention
+    // It is a part of a coroutine, whose source begins there; empty and 0 where that is not known.
+    struct WrittenAt {
+        std::string file;
+        std::uint32_t line = 0;
+    };
+    std::optional<WrittenAt> coroutine;
     bool is_called_otherwise = false;  // the compiler changed how it is called (DW_CC_nocall)
 };
 

@@ -3,6 +3,7 @@
 
 #include "core/dwarf/ranges.h"
 #include "core/support/error.h"
+#include "core/symbols/coroutine.h"
 #include "core/symbols/demangle.h"
 #include "core/symbols/module_symbols.h"
 
@@ -104,12 +105,29 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
         slot = std::make_unique<FunctionBody>();
         try {
             *slot = dwarf().scopes->read(function);
+            if (may_be_part_of_coroutine(*slot)) look_at_coroutine(function, *slot);
         } catch (const FormatError& error) {
             slot->outermost.ranges = function.ranges;
             function_problems_.push_back(error.what());
         }
     }
     return *slot;
+}
+
+// Null where it is no part of one.
+const ElfSymbol* ModuleSymbols::coroutine_symbol(const Function& function) const {
+    const ElfSymbol* symbol =
+        function.has_code() ? symbol_table().covering(function.low()) : nullptr;
+    return symbol && is_part_of_coroutine(symbol->name) ? symbol : nullptr;
+}
+
+void ModuleSymbols::look_at_coroutine(const Function& function, FunctionBody& body) const {
+    if (!coroutine_symbol(function)) return;
+    std::vector<CoroutineBeginning> begins;
+    for (const Function* other : functions_named(function.name))
+        if (other->unit == function.unit && other->declared_line && !coroutine_symbol(*other))
+            begins.push_back({*other, body_of(*other)});
+    take_as_part_of_coroutine(body, begins);
 }
 
 const FunctionPositions& ModuleSymbols::positions_of(const Function& function) const {

@@ -160,6 +160,8 @@ class ModuleSymbols {
     std::optional<dwarf::Position> declaration_of_type(const dwarf::Entry& definition) const;
     Function read_function(const dwarf::Entry& entry) const;
     void take_place_of_closure(const dwarf::Entry& entry, Function& function) const;
+    const ElfSymbol* coroutine_symbol(const Function& function) const;
+    void look_at_coroutine(const Function& function, FunctionBody& body) const;
     std::optional<dwarf::Position> find_complete(const dwarf::Entry& declaration) const;
     // The file's own name index, while it is sound and ours is not there yet; else null.
     std::vector<const Function*> functions_called(std::string_view name) const;

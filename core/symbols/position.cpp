@@ -58,7 +58,9 @@ FunctionPositions::FunctionPositions(const ModuleSymbols& symbols, const Functio
     for (std::uint32_t i = 0; i < lines_.files().size(); ++i)
         numbers_.try_emplace(lines_.files()[i].path, i);
     own_ = declared(function);
-    collect(symbols.body_of(function).outermost);
+    const FunctionBody& body = symbols.body_of(function);
+    if (body.coroutine) resumed_at_ = *body.coroutine;
+    collect(body.outermost);
     std::sort(claims_.begin(), claims_.end(),
               [](const Claim& a, const Claim& b) { return a.range.low < b.range.low; });
     for (const FileRange& range : function.ranges) read_range(range);
@@ -242,7 +244,9 @@ CodePosition FunctionPositions::position_of(const LineEntry& row, const Scope* i
     position.file = &lines_.files()[row.file].path;
     position.line = row.line;
     position.column = row.column;
-    position.is_statement = row.is_statement;
+    // Where it goes on, and how it is left, gcc puts on the line that its source begins at.
+    bool is_way_in_or_out = resumed_at_.line == row.line && resumed_at_.file == *position.file;
+    position.is_statement = row.is_statement && !is_way_in_or_out;
     return position;
 }
 

@@ -94,7 +94,8 @@ class FunctionPositions {
     std::map<std::string_view, std::uint32_t> numbers_;  // of files by path
     std::map<const Scope*, Declared> declared_;
     Declared own_;
-    std::vector<Claim> claims_;  // of the inlined calls, by address
+    FunctionBody::WrittenAt resumed_at_;  // of a part of a coroutine
+    std::vector<Claim> claims_;           // of the inlined calls, by address
     std::multimap<FileAddress, const Scope*>
         points_;  // those without code of their own, by where they begin
     bool has_views_ = false;

@@ -75,6 +75,7 @@ bool may_hold_code(const Entry& entry) {
 bool ScopeReader::descend(const Entry& parent, FileAddress pc, std::vector<InlinedCall>& calls,
                           int depth) const {
     if (depth > 300) return false;
+    bool is_claimed = false;
     for (auto child = parent.first_child(); child; child = child->next_sibling()) {
         if (!may_hold_code(*child)) continue;
         std::vector<FileRange> ranges = ranges_of(*child);
@@ -82,10 +83,12 @@ bool ScopeReader::descend(const Entry& parent, FileAddress pc, std::vector<Inlin
         std::size_t before = calls.size();
         if (child->tag() == DW_TAG_inlined_subroutine) calls.push_back(read_inlined_call(*child));
         // A block may claim nothing itself and leave the claims to the blocks in it.
-        if (descend(*child, pc, calls, depth + 1) || !ranges.empty()) return true;
-        calls.resize(before);
+        bool is_here = descend(*child, pc, calls, depth + 1) || !ranges.empty();
+        if (is_here && calls.size() > before) return true;
+        is_claimed |= is_here;  // one that lies beside it may hold a call
+        if (!is_here) calls.resize(before);
     }
-    return false;
+    return is_claimed;
 }
 
 std::vector<InlinedCall> ScopeReader::inlined_at(const Function& function, FileAddress pc) const {
@@ -220,11 +223,11 @@ Variable ScopeReader::read_variable(const Entry& entry) const {
     variable.is_parameter = entry.tag() == DW_TAG_formal_parameter;
     variable.locations = locations_of(entry);
     if (auto constant = entry.attribute(DW_AT_const_value)) variable.constant = constant;
-    variable.is_artificial = entry.flag(DW_AT_artificial);
     // Name, type, linkage and place of declaration may stand at an abstract origin or at a
     // declaration.
     for (const Entry& each : info_.with_origins(entry)) {
         variable.is_external |= each.flag(DW_AT_external);
+        variable.is_artificial |= each.flag(DW_AT_artificial);
         if (variable.name.empty()) variable.name = each.text(DW_AT_name).value_or("");
         if (!variable.type && each.has(DW_AT_type)) variable.type = types_.type_of(each);
         if (!variable.declared_line) {

@@ -44,7 +44,7 @@ void UnitMap::read_roots() {
     state_ = State::roots;
     owned_.clear();
     for (const auto& unit : info_.units()) {
-        if (unit->type == DW_UT_type || unit->type == DW_UT_split_type) continue;
+        if (unit->holds_type()) continue;
         try {
             for (const FileRange& range : ranges_of_unit(*unit))
                 if (areas_.holds(range.low)) owned_.push_back({range, unit.get()});
