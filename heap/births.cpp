@@ -45,7 +45,7 @@ void fill_at_birth(const Block& block, Way way) {
     } else {
         std::uint64_t count =
             block.size < heap_tables::kBirthFilled ? block.size : heap_tables::kBirthFilled;
-        __builtin_memset(at, heap_tables::kBirthFill, count);
+        fill(at, count, heap_tables::kBirthFill);
     }
 }
 

@@ -69,8 +69,7 @@ void die(Thread& thread, const Meant& meant, Way way, const Caller& caller) {
         __atomic_store_n(&block.state, State::kept, __ATOMIC_RELEASE);
         return keep_back_alone(meant.number, *meant.span);
     }
-    __builtin_memset(reinterpret_cast<void*>(block.address), heap_tables::kDeathFill,
-                     filled_at_death(block));
+    fill(reinterpret_cast<void*>(block.address), filled_at_death(block), heap_tables::kDeathFill);
     __atomic_store_n(&block.state, State::kept, __ATOMIC_RELEASE);
     keep_back(thread, meant.number, block);
 }

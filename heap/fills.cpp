@@ -10,10 +10,10 @@ void fill_margins(const Block& block, std::uint64_t begin, std::uint64_t end) {
     std::uint64_t before = block.address - begin < heap_tables::kMarginChecked
                                ? block.address - begin
                                : heap_tables::kMarginChecked;
-    __builtin_memset(at - before, heap_tables::kMarginFill, before);
+    fill(at - before, before, heap_tables::kMarginFill);
     std::uint64_t behind = end - block.address - block.size;
     if (behind > heap_tables::kMarginChecked) behind = heap_tables::kMarginChecked;
-    __builtin_memset(at + block.size, heap_tables::kMarginFill, behind);
+    fill(at + block.size, behind, heap_tables::kMarginFill);
 }
 
 namespace {

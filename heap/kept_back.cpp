@@ -6,8 +6,8 @@ namespace lantern::heap_library {
 
 namespace {
 
-constexpr std::uint64_t kThreadKeeps = 256 << 10;  // bytes, before it hands over a batch
-constexpr std::uint64_t kContentKept = 64 << 10;   // bytes: of a larger freed one it is given back
+constexpr std::uint64_t kFullBatch = 64 << 10;    // of blocks, in one batch
+constexpr std::uint64_t kContentKept = 64 << 10;  // bytes: of a larger freed one it is given back
 
 // Much of it was not touched for a while: the record is fetched early, and then its block.
 void release_all(Thread& thread, Batch& batch) {
@@ -27,22 +27,35 @@ void release_all(Thread& thread, Batch& batch) {
     batch.bytes = 0;
 }
 
-// The oldest batch of all, if they are too many; null if they are not.
-Batch* oldest_to_release() {
-    Holding holding(shared.kept_lock);
-    bool is_full = shared.kept_end - shared.kept_begin == Shared::kBatches;
-    if (!is_full && shared.kept_bytes <= options.keep_bytes) return nullptr;
-    if (shared.kept_begin == shared.kept_end) return nullptr;
-    Batch* oldest = shared.kept[shared.kept_begin++ % Shared::kBatches];
-    shared.kept_bytes -= oldest->bytes;
+// Whose oldest batch is to go: the thread's own, unless others keep more than their share.
+Kept& to_release_from(Thread& thread) {
+    auto bytes_of = [](const Kept& kept) { return __atomic_load_n(&kept.bytes, __ATOMIC_RELAXED); };
+    Kept* most = &thread.kept;
+    if (bytes_of(*most) >= options.keep_bytes / all_threads().count) return *most;
+    for (Thread& other : all_threads())
+        if (bytes_of(other.kept) > bytes_of(*most)) most = &other.kept;
+    return *most;
+}
+
+// Null where not too much is kept.
+Batch* oldest_to_release(Thread& thread) {
+    if (__atomic_load_n(&shared.kept_bytes, __ATOMIC_RELAXED) <= options.keep_bytes) return nullptr;
+    Kept& kept = to_release_from(thread);
+    Holding holding(kept.lock);
+    Batch* oldest = kept.oldest;
+    if (!oldest) return nullptr;
+    kept.oldest = oldest->next;
+    if (!kept.oldest) kept.newest = nullptr;
+    kept.bytes -= oldest->bytes;
+    __atomic_sub_fetch(&shared.kept_bytes, oldest->bytes, __ATOMIC_RELAXED);
     return oldest;
 }
 
 Batch* empty_batch() {
-    Holding holding(shared.kept_lock);
+    Holding holding(shared.batches_lock);
     Batch* batch = shared.unused;
     if (batch)
-        shared.unused = batch->next_unused;
+        shared.unused = batch->next;
     else
         batch = reinterpret_cast<Batch*>(shared.batch_memory.add(sizeof(Batch)));
     return batch;
@@ -50,28 +63,32 @@ Batch* empty_batch() {
 
 }  // namespace
 
-// The thread's batch becomes one of all.
+// What the thread is filling becomes the newest of its batches.
 void hand_over(Thread& thread) {
-    Batch* mine = thread.kept;
-    thread.kept = nullptr;
-    if (!mine) return;
+    Batch* full = thread.filling;
+    thread.filling = nullptr;
+    if (!full) return;
+    full->next = nullptr;
     {
-        Holding holding(shared.kept_lock);
-        shared.kept[shared.kept_end++ % Shared::kBatches] = mine;
-        shared.kept_bytes += mine->bytes;
+        Holding holding(thread.kept.lock);
+        (thread.kept.newest ? thread.kept.newest->next : thread.kept.oldest) = full;
+        thread.kept.newest = full;
+        thread.kept.bytes += full->bytes;
+        __atomic_add_fetch(&shared.kept_bytes, full->bytes, __ATOMIC_RELAXED);
     }
-    while (Batch* oldest = oldest_to_release()) {
+    while (Batch* oldest = oldest_to_release(thread)) {
         release_all(thread, *oldest);
-        Holding holding(shared.kept_lock);
-        oldest->next_unused = shared.unused;
+        Holding holding(shared.batches_lock);
+        oldest->next = shared.unused;
         shared.unused = oldest;
     }
 }
 
 void keep_back(Thread& thread, std::uint32_t number, const Block& block) {
-    if (!thread.kept && !(thread.kept = empty_batch())) return give_back_slot(thread, number);
-    thread.kept->add(number, block.size);
-    if (thread.kept->bytes > kThreadKeeps || thread.kept->count == Batch::kMost) hand_over(thread);
+    if (!thread.filling && !(thread.filling = empty_batch())) return give_back_slot(thread, number);
+    Batch& batch = *thread.filling;
+    batch.add(number, block.size);
+    if (batch.bytes > kFullBatch || batch.count == Batch::kMost) hand_over(thread);
 }
 
 void release_oldest_alone() {

@@ -2,6 +2,7 @@
 // its own files; see library.h for how blocks lie.)
 #pragma once
 
+#include <emmintrin.h>
 #include <errno.h>
 
 #include "heap/library.h"
@@ -68,7 +69,7 @@ struct Batch {
     static constexpr std::uint32_t kMost = 512;
     std::uint32_t count = 0;
     std::uint64_t bytes = 0;
-    Batch* next_unused = nullptr;
+    Batch* next = nullptr;  // the next newer one; or of those that are not used
     std::uint32_t numbers[kMost];
 
     void add(std::uint32_t number, std::uint64_t size) {
@@ -84,11 +85,20 @@ struct Pending {
     std::int64_t bytes = 0;
 };
 
+// Batches of one thread, the oldest first. Who frees asks again soon, and its processor has those
+// blocks near: so each thread gives out again what it freed itself.
+struct Kept {
+    Lock lock;
+    Batch *oldest = nullptr, *newest = nullptr;
+    std::uint64_t bytes = 0;
+};
+
 struct Thread {
     heap_tables::Counts counts{};  // first: the session reads them
     std::uint16_t number = 0;
     std::uint64_t births = 0, births_told = 0;
-    Batch* kept = nullptr;
+    Batch* filling = nullptr;
+    Kept kept;
     List free[kSizes];
     static constexpr std::size_t kPending = 64;
     Pending pending[kPending];
@@ -107,12 +117,10 @@ struct Shared {
         std::uint32_t carved_slots = 0;
     } sizes[kSizes];
 
-    // Batches of freed blocks, the oldest first.
-    static constexpr std::uint32_t kBatches = 1 << 16;
-    Lock kept_lock;
-    Batch* kept[kBatches] = {};
-    std::uint32_t kept_begin = 0, kept_end = 0;
-    std::uint64_t kept_bytes = 0;
+    // Batches of freed blocks.
+    static constexpr std::uint32_t kBatches = 1 << 17;
+    std::uint64_t kept_bytes = 0;  // of all threads; what a thread is filling is not in it
+    Lock batches_lock;
     Batch* unused = nullptr;
     Growing batch_memory;
 
@@ -126,6 +134,16 @@ struct Shared {
     Lock fault_lock;
 };
 extern Shared shared;
+
+// Those that have ended too, until another takes their place.
+struct AllThreads {
+    std::uint64_t first, count;
+    Thread* begin() const { return reinterpret_cast<Thread*>(first); }
+    Thread* end() const { return begin() + count; }
+};
+inline AllThreads all_threads() {
+    return {shared.thread_memory.begin, __atomic_load_n(&head.counts_used, __ATOMIC_ACQUIRE)};
+}
 
 // ---- threads.cpp: the beginning, and what belongs to a thread
 
@@ -175,6 +193,27 @@ void count_death(Thread& thread, const Block& block);
 void add_pending(Thread& thread);
 
 // ---- fills.cpp: margins and fills, and who wrote into them
+
+// For some hundred bytes at a time, where the processor's own string instructions take long to
+// begin.
+inline void fill(void* from, std::uint64_t count, unsigned char byte) {
+    auto* at = static_cast<unsigned char*>(from);
+    __m128i pattern = _mm_set1_epi8(static_cast<char>(byte));
+    auto store = [&](std::uint64_t i) {
+        _mm_storeu_si128(reinterpret_cast<__m128i*>(at + i), pattern);
+    };
+    std::uint64_t i = 0;
+    for (; i + 64 <= count; i += 64) {
+        store(i);
+        store(i + 16);
+        store(i + 32);
+        store(i + 48);
+    }
+    for (; i + 16 <= count; i += 16) store(i);
+    if (i == count) return;
+    if (count >= 16) return store(count - 16);
+    for (; i < count; ++i) at[i] = byte;
+}
 
 void fill_margins(const Block& block, std::uint64_t begin, std::uint64_t end);
 inline std::uint64_t filled_at_death(const Block& block) {

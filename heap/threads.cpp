@@ -35,7 +35,7 @@ bool begin_all() {
     options = read_options();
     if (!spans.begin(head) || !stacks.begin() || !begin_pictures(head)) return false;
     if (!shared.thread_memory.take(std::uint64_t{65536} * sizeof(Thread)) ||
-        !shared.batch_memory.take(std::uint64_t{2} * Shared::kBatches * sizeof(Batch)))
+        !shared.batch_memory.take(std::uint64_t{Shared::kBatches} * sizeof(Batch)))
         return false;
     head.counts = shared.thread_memory.begin;
     head.counts_apart = sizeof(Thread);
@@ -118,21 +118,23 @@ void before_fork() {
     has_begun();
     shared.fault_lock.take();
     shared.threads_lock.take();
-    shared.kept_lock.take();
+    for (Thread& thread : all_threads()) thread.kept.lock.take();
+    shared.batches_lock.take();
     for (Shared::Size& size : shared.sizes) size.lock.take();
     spans.alone_lock().take();
     spans.lock().take();
+    pictures_lock().take();  // who takes a picture holds it, and waits for the stacks
     stacks.lock().take();
-    pictures_lock().take();
 }
 
 void after_fork() {
-    pictures_lock().leave();
     stacks.lock().leave();
+    pictures_lock().leave();
     spans.lock().leave();
     spans.alone_lock().leave();
     for (Shared::Size& size : shared.sizes) size.lock.leave();
-    shared.kept_lock.leave();
+    shared.batches_lock.leave();
+    for (Thread& thread : all_threads()) thread.kept.lock.leave();
     shared.threads_lock.leave();
     shared.fault_lock.leave();
 }

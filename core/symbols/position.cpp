@@ -59,13 +59,20 @@ FunctionPositions::FunctionPositions(const ModuleSymbols& symbols, const Functio
         numbers_.try_emplace(lines_.files()[i].path, i);
     own_ = declared(function);
     const FunctionBody& body = symbols.body_of(function);
-    if (body.coroutine) resumed_at_ = *body.coroutine;
+    if (body.coroutine && has_statement_behind(body.coroutine->line)) resumed_at_ = *body.coroutine;
     collect(body.outermost);
     std::sort(claims_.begin(), claims_.end(),
               [](const Claim& a, const Claim& b) { return a.range.low < b.range.low; });
     for (const FileRange& range : function.ranges) read_range(range);
     std::stable_sort(all_.begin(), all_.end(), [](const CodePosition& a, const CodePosition& b) {
         return a.address < b.address;
+    });
+}
+
+// Of the function itself: a coroutine may stand on one line.
+bool FunctionPositions::has_statement_behind(std::uint32_t line) const {
+    return std::ranges::any_of(lines_.entries(), [&](const LineEntry& row) {
+        return row.is_statement && row.line > line && any_contains(function_.ranges, row.range.low);
     });
 }
 

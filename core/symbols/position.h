@@ -74,6 +74,7 @@ class FunctionPositions {
     };
     using Scopes = std::vector<const Scope*>;
 
+    bool has_statement_behind(std::uint32_t line) const;
     void collect(const Scope& scope);
     Declared declared(const Function& function) const;
     bool fits(const Declared& function, const LineEntry& row) const;
