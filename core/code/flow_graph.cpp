@@ -10,6 +10,16 @@
 namespace lantern {
 namespace {
 
+// Of lea REGISTER, [rip+…]: its DWARF number.
+std::optional<unsigned> loaded_register(ByteSpan bytes) {
+    constexpr unsigned kNumbers[] = {0, 2, 1, 3, 7, 6, 4, 5};
+    if (bytes.size() < 3) return std::nullopt;
+    auto byte = [&](std::size_t i) { return static_cast<unsigned>(bytes[i]); };
+    if ((byte(0) & 0xf0) != 0x40 || byte(1) != 0x8d) return std::nullopt;
+    unsigned number = byte(2) >> 3 & 7;
+    return byte(0) & 4 ? number + 8 : kNumbers[number];
+}
+
 constexpr std::uint64_t kMostTableEntries = 4096;
 
 template <class T>
@@ -71,17 +81,25 @@ void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
         if (instruction->target) node.target = FileAddress(instruction->target->value);
         bool goes_elsewhere = node.is_jump() || node.kind == Instruction::Kind::call;
         node.is_computed = goes_elsewhere && !node.target;
-        // The address of a table: named by itself, or in the jump that reads it.
-        for (const MemoryOperand& memory : instruction->memory) {
-            bool is_relative = memory.base == kProgramCounterNumber && !memory.index;
-            bool is_absolute = !memory.base && memory.displacement > 0;
-            if (is_relative)
-                tables_.push_back(node.behind() + static_cast<std::uint64_t>(memory.displacement));
-            else if (is_absolute)
-                tables_.push_back(FileAddress(static_cast<std::uint64_t>(memory.displacement)));
-        }
+        take_memory(bytes.subspan(offset), *instruction, node);
         nodes_.push_back(node);
         offset += instruction->length;
+    }
+}
+
+// What may be a table of jumps, and what may read one.
+void FlowGraph::take_memory(ByteSpan bytes, const Instruction& instruction, const Node& node) {
+    auto number = static_cast<std::uint32_t>(nodes_.size());
+    for (const MemoryOperand& memory : instruction.memory) {
+        bool is_relative = memory.base == kProgramCounterNumber && !memory.index;
+        bool is_absolute = !memory.base && memory.displacement > 0;
+        auto displacement = static_cast<std::uint64_t>(memory.displacement);
+        if (is_relative)
+            named_.push_back({number, node.behind() + displacement, loaded_register(bytes)});
+        else if (is_absolute)
+            named_.push_back({number, FileAddress(displacement), std::nullopt});
+        else if (memory.base && memory.index && !memory.writes)
+            indexed_reads_.push_back({number, *memory.base});
     }
 }
 
@@ -103,27 +121,72 @@ void FlowGraph::add_target(FileAddress address) {
 
 // Offsets of four bytes from the table's own begin, or addresses of eight bytes, for as long as
 // they lead into the function.
-void FlowGraph::read_table(const ModuleSymbols& symbols, FileAddress table) {
+std::vector<std::uint32_t> FlowGraph::read_table(const ModuleSymbols& symbols,
+                                                 FileAddress table) const {
+    std::vector<std::uint32_t> targets;
     ByteSpan bytes = symbols.elf().loaded_bytes(table, 8 * kMostTableEntries);
     for (std::uint64_t offset = 0; auto entry = read<std::int32_t>(bytes, offset); offset += 4) {
-        FileAddress target = table + static_cast<std::uint64_t>(static_cast<std::int64_t>(*entry));
-        if (at(target) == kNone) break;
-        add_target(target);
+        std::uint32_t target =
+            at(table + static_cast<std::uint64_t>(static_cast<std::int64_t>(*entry)));
+        if (target == kNone) break;
+        targets.push_back(target);
     }
     for (std::uint64_t offset = 0; auto entry = read<std::uint64_t>(bytes, offset); offset += 8) {
-        if (at(FileAddress(*entry)) == kNone) break;
-        add_target(FileAddress(*entry));
+        std::uint32_t target = at(FileAddress(*entry));
+        if (target == kNone) break;
+        targets.push_back(target);
     }
+    return targets;
+}
+
+std::uint32_t FlowGraph::table_at(FileAddress address) const {
+    auto found = std::lower_bound(tables_.begin(), tables_.end(), address);
+    return found != tables_.end() && *found == address
+               ? static_cast<std::uint32_t>(found - tables_.begin())
+               : kNone;
+}
+
+// It is named right before the jump, or is the only one that its register ever holds.
+std::uint32_t FlowGraph::table_of(std::uint32_t jump) const {
+    constexpr std::uint32_t kReadBefore = 6, kNamedBefore = 16;
+    std::optional<unsigned> base;
+    for (const IndexedRead& read : indexed_reads_)
+        if (read.node < jump && read.node + kReadBefore >= jump) base = read.base;
+    std::uint32_t near = kNone, only = kNone;
+    bool are_several = false;
+    for (const Named& named : named_) {
+        std::uint32_t table = table_at(named.address);
+        if (table == kNone || (named.into && base && *named.into != *base)) continue;
+        if (named.node <= jump && named.node + kNamedBefore >= jump) near = table;
+        if (!named.into) continue;
+        are_several |= only != kNone && only != table;
+        only = table;
+    }
+    if (near != kNone) return near;
+    return base && !are_several ? only : kNone;
+}
+
+void FlowGraph::find_table_of_each_jump() {
+    for (std::uint32_t i = 0; i < nodes_.size(); ++i)
+        if (nodes_[i].is_jump() && nodes_[i].is_computed) nodes_[i].table = table_of(i);
 }
 
 void FlowGraph::find_tables(const ModuleSymbols& symbols) {
     if (!has_computed_jumps()) return;
-    std::sort(tables_.begin(), tables_.end());
-    tables_.erase(std::unique(tables_.begin(), tables_.end()), tables_.end());
-    for (FileAddress table : tables_) {
-        const Section* section = symbols.elf().section_at(table);
-        if (section && !section->is_code()) read_table(symbols, table);
+    std::vector<FileAddress> addresses;
+    for (const Named& named : named_) addresses.push_back(named.address);
+    std::sort(addresses.begin(), addresses.end());
+    addresses.erase(std::unique(addresses.begin(), addresses.end()), addresses.end());
+    for (FileAddress address : addresses) {
+        const Section* section = symbols.elf().section_at(address);
+        if (!section || section->is_code()) continue;
+        std::vector<std::uint32_t> targets = read_table(symbols, address);
+        if (targets.empty()) continue;
+        computed_targets_.insert(computed_targets_.end(), targets.begin(), targets.end());
+        tables_.push_back(address);
+        table_targets_.push_back(std::move(targets));
     }
+    find_table_of_each_jump();
     // Tables of addresses in a program that can lie anywhere are filled in by the loader.
     ByteSpan relocations = symbols.elf().bytes(".rela.dyn");
     for (std::uint64_t offset = 0; auto relocation = read<Elf64_Rela>(relocations, offset);

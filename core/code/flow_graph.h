@@ -24,6 +24,7 @@ class FlowGraph {
         std::uint32_t next = kNone;    // by falling through; behind a call: where it returns to
         std::uint32_t branch = kNone;  // a jump inside of the function
         std::optional<FileAddress> target;  // of a direct jump or call, wherever it leads
+        std::uint32_t table = kNone;        // of a computed jump, see targets_of
 
         bool is_jump() const {
             return kind == Instruction::Kind::jump || kind == Instruction::Kind::conditional_jump;
@@ -49,21 +50,43 @@ class FlowGraph {
     // Where jumps through tables and registers can lead, as far as tables are found; code that
     // nothing known leads to is taken for such where there are jumps like that.
     const std::vector<std::uint32_t>& computed_targets() const { return computed_targets_; }
+    // Of one computed jump: those of the table that it reads; null where it is not known which.
+    const std::vector<std::uint32_t>* targets_of(const Node& node) const {
+        return node.table == kNone ? nullptr : &table_targets_[node.table];
+    }
     // Code that nothing known leads to: handlers of exceptions, and what cleans up behind one.
     const std::vector<std::uint32_t>& landings() const { return landings_; }
 
   private:
     void decode(const ModuleSymbols& symbols, const FileRange& range);
+    void take_memory(ByteSpan bytes, const Instruction& instruction, const Node& node);
     void connect();
     void find_tables(const ModuleSymbols& symbols);
-    void read_table(const ModuleSymbols& symbols, FileAddress table);
+    std::vector<std::uint32_t> read_table(const ModuleSymbols& symbols, FileAddress table) const;
+    void find_table_of_each_jump();
+    std::uint32_t table_of(std::uint32_t jump) const;
+    std::uint32_t table_at(FileAddress address) const;
     void add_target(FileAddress address);
     void find_landings();
     void mark_reached(std::uint32_t from, std::vector<bool>& reached) const;
 
     const Function* function_;
     std::vector<Node> nodes_;
-    std::vector<FileAddress> tables_;  // addresses of data that the code names
+    // Addresses of data that the code names, in the order of the code.
+    struct Named {
+        std::uint32_t node;
+        FileAddress address;
+        std::optional<unsigned> into;  // the register it is put into, by its DWARF number
+    };
+    std::vector<Named> named_;
+    // Instructions that read memory by a register and an index.
+    struct IndexedRead {
+        std::uint32_t node;
+        unsigned base;
+    };
+    std::vector<IndexedRead> indexed_reads_;
+    std::vector<FileAddress> tables_;  // of those, what are tables of jumps, by address
+    std::vector<std::vector<std::uint32_t>> table_targets_;  // of each
     std::vector<std::uint32_t> computed_targets_, landings_;
     bool is_complete_ = true;
 };

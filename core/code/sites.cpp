@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "core/code/statement_begins.h"
+#include "core/code/ways_in.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -109,28 +110,61 @@ bool refers_to_other_units(const Unit& unit) {
     return refers;
 }
 
-// Where control comes into an inlined copy: its entry, and where its first statement begins again
-// in a loop that was unrolled.
-void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy,
-                       std::vector<CodeSite>& sites) {
+std::optional<FileAddress> entry_of_copy(const Scope& copy) {
     std::optional<FileAddress> entry = copy.inlined->entry;
     for (const FileRange& range : copy.ranges)
         if (!copy.inlined->entry && (!entry || range.low < *entry)) entry = range.low;
+    return entry;
+}
+
+// Where control comes into an inlined copy, and where its first statement begins again in a loop
+// that was unrolled.
+void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy,
+                       std::vector<CodeSite>& sites) {
+    std::optional<FileAddress> entry = entry_of_copy(copy);
     if (!entry) return;
-    CodePosition first = symbols.positions_of(holder).within(*entry, &copy);
-    sites.push_back(site_of(&holder, first));
-    if (first.is_call || !first.line || copy.ranges.size() < 2) return;
+    const FunctionPositions& positions = symbols.positions_of(holder);
     FlowGraph flow(symbols, holder);
+    CodePosition first = positions.within(*entry, &copy);
+    std::vector<FileAddress> ways = ways_into(flow, positions, copy, first);
+    if (ways.empty()) ways.push_back(*entry);
+    for (FileAddress way : ways) sites.push_back(site_of(&holder, positions.within(way, &copy)));
+    if (first.is_call || !first.line || copy.ranges.size() < 2) return;
     for (const CodePosition* begin :
-         statement_begins(flow, symbols.positions_of(holder), &copy, *first.file, first.line))
-        if (begin->address != first.address && begin->column == first.column)
+         statement_begins_again(flow, positions, &copy, *first.file, first.line))
+        if (begin->column == first.column && !std::ranges::binary_search(ways, begin->address))
             sites.push_back(site_of(&holder, *begin));
+}
+
+bool is_made_of(const ModuleSymbols& symbols, const Function& made, const Function& origin) {
+    auto entry = symbols.debug_info().entry_at(made.entry_offset);
+    if (!entry) return false;
+    return std::ranges::any_of(symbols.debug_info().with_origins(*entry), [&](const Entry& each) {
+        return each.offset() == origin.entry_offset;
+    });
+}
+
+// gcc makes a part of a function a function of its own, and may inline that again: its call is said
+// to stand where the function is declared. Within the function it is no call of it.
+bool is_part_inlined_again(const ModuleSymbols& symbols, const Scope& copy, const Function& origin,
+                           const Function& holder) {
+    const InlinedCall& call = *copy.inlined;
+    if (!origin.declared_line || call.call_line != origin.declared_line ||
+        call.call_file != origin.declared_in)
+        return false;
+    auto entry = symbols.debug_info().entry_at(origin.entry_offset);
+    auto column = entry ? entry->number(DW_AT_decl_column) : std::nullopt;
+    if (column != call.call_column) return false;
+    for (const Scope* around = copy.around; around; around = around->around)
+        if (around->inlined->origin == origin.entry_offset) return true;
+    return is_made_of(symbols, holder, origin);
 }
 
 void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted,
                     const Function& holder, std::vector<CodeSite>& sites) {
     for (const auto& inner : scope.inner) {
-        if (inner->inlined && inner->inlined->origin == wanted.entry_offset)
+        if (inner->inlined && inner->inlined->origin == wanted.entry_offset &&
+            !is_part_inlined_again(symbols, *inner, wanted, holder))
             add_sites_of_copy(symbols, holder, *inner, sites);
         collect_copies(symbols, *inner, wanted, holder, sites);
     }
@@ -230,6 +264,31 @@ CodePosition body_start(const ModuleSymbols& symbols, const Function& function) 
         break;
     }
     return positions.within(low, nullptr);
+}
+
+namespace {
+
+// A part of a function that gcc has made a function of its own: what is left of it, or was inlined
+// of it, calls that in the middle.
+bool is_split_off(const ModuleSymbols& symbols, const Function& function) {
+    const ElfSymbol* symbol =
+        function.has_code() ? symbols.symbol_table().covering(function.low()) : nullptr;
+    return symbol && symbol->name.find(".part.") != std::string_view::npos;
+}
+
+}  // namespace
+
+std::vector<CodeSite> sites_of_all(const ModuleSymbols& symbols,
+                                   const std::vector<const Function*>& functions) {
+    std::vector<CodeSite> sites;
+    for (const Function* function : functions) {
+        bool is_part = is_split_off(symbols, *function);
+        for (CodeSite& site : sites_of(symbols, *function)) {
+            site.is_split_off = is_part;
+            sites.push_back(std::move(site));
+        }
+    }
+    return sites;
 }
 
 std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& function) {

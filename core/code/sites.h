@@ -16,7 +16,9 @@ struct CodeSite {
     std::string file;
     std::uint32_t line = 0;
     bool is_inlined_copy = false;
-    std::string inlined_into;  // of such a copy: the function whose code it is in
+    std::string inlined_into;   // of such a copy: the function whose code it is in
+    bool is_split_off = false;  // a part of a function that what is left of it calls: a call of the
+                                // function where nothing of that is recorded
     bool is_statement =
         true;  // false: the compiler lets no statement begin here, it only left a part of one
     std::optional<CodePosition> position;  // nothing: whatever stands at the address
@@ -40,5 +42,8 @@ CodePosition body_start(const ModuleSymbols& symbols, const Function& function);
 
 // The site of a function with code, and those of each inlined copy of it.
 std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& function);
+// The same of those of one name.
+std::vector<CodeSite> sites_of_all(const ModuleSymbols& symbols,
+                                   const std::vector<const Function*>& functions);
 
 }  // namespace lantern

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/code/forward_order.h"
+
 namespace lantern {
 namespace {
 
@@ -25,7 +27,7 @@ class Search {
   public:
     Search(const FlowGraph& flow, const FunctionPositions& positions, const Scope* inlined,
            const std::string& file, std::uint32_t line)
-        : flow_(flow), positions_(positions), inlined_(inlined), file_(file), line_(line) {
+        : order_(flow), positions_(positions), inlined_(inlined), file_(file), line_(line) {
         for (const CodePosition& position : positions.all())
             if (is_of_line(position)) {
                 has_statements_ |= position.is_statement;
@@ -35,79 +37,22 @@ class Search {
         columns_.erase(std::unique(columns_.begin(), columns_.end()), columns_.end());
     }
 
-    std::vector<const CodePosition*> run() {
-        order_nodes();
-        std::vector<Past> before(order_.size() + 2);
-        std::vector<std::uint32_t> number(flow_.nodes().size() + 2, FlowGraph::kNone);
-        for (std::uint32_t i = 0; i < order_.size(); ++i) number[order_[i]] = i;
-        before[0] = {0, true, false, true};
-        for (std::uint32_t i = 0; i < order_.size(); ++i) {
+    // Begins, and begins again.
+    std::pair<std::vector<const CodePosition*>, std::vector<const CodePosition*>> run() {
+        const auto& all = order_.all();
+        std::vector<Past> before(all.size());
+        if (!before.empty()) before[0] = {0, true, false, true};
+        for (std::size_t i = 0; i < all.size(); ++i) {
             Past past = before[i];
-            if (!is_hub(order_[i])) pass(flow_.nodes()[order_[i]].address, past);
-            for_each_next(order_[i], [&](std::uint32_t next) {
-                if (number[next] > i) before[number[next]].join(past);  // backwards is a loop's way
-            });
+            if (order_.is_instruction(all[i])) pass(order_.flow().nodes()[all[i]].address, past);
+            order_.for_each_next(i, [&](std::size_t next) { before[next].join(past); });
         }
-        return found_;
+        return {std::move(found_), std::move(again_)};
     }
 
   private:
-    // Two places that stand for "any computed jump" and "any call that throws".
-    std::uint32_t jump_hub() const { return static_cast<std::uint32_t>(flow_.nodes().size()); }
-    std::uint32_t throw_hub() const { return jump_hub() + 1; }
-    bool is_hub(std::uint32_t node) const { return node >= jump_hub(); }
-
     bool is_of_line(const CodePosition& position) const {
         return position.inlined == inlined_ && position.is_on(file_, line_);
-    }
-
-    template <class Visit>
-    void for_each_next(std::uint32_t node, Visit visit) const {
-        if (node == jump_hub()) {
-            for (std::uint32_t target : flow_.computed_targets()) visit(target);
-            for (std::uint32_t target : flow_.landings()) visit(target);
-            return;
-        }
-        if (node == throw_hub()) {
-            for (std::uint32_t target : flow_.landings()) visit(target);
-            return;
-        }
-        const FlowGraph::Node& facts = flow_.nodes()[node];
-        if (facts.branch != FlowGraph::kNone) visit(facts.branch);
-        if (facts.next != FlowGraph::kNone) visit(facts.next);
-        if (facts.is_jump() && facts.is_computed) visit(jump_hub());
-        if (facts.kind == Instruction::Kind::call && !flow_.landings().empty()) visit(throw_hub());
-    }
-
-    // Each place behind all those that lead to it, loops' ways back left out.
-    void order_nodes() {
-        enum class Mark : std::uint8_t { fresh, open, done };
-        std::vector<Mark> marks(flow_.nodes().size() + 2, Mark::fresh);
-        struct Open {
-            std::uint32_t node;
-            std::vector<std::uint32_t> next;
-        };
-        std::vector<Open> open;
-        auto enter = [&](std::uint32_t node) {
-            marks[node] = Mark::open;
-            open.push_back({node, {}});
-            for_each_next(node, [&](std::uint32_t next) { open.back().next.push_back(next); });
-        };
-        std::uint32_t entry = flow_.entry();
-        if (entry == FlowGraph::kNone) return;
-        enter(entry);
-        while (!open.empty()) {
-            if (open.back().next.empty()) {
-                marks[open.back().node] = Mark::done;
-                order_.push_back(open.back().node);
-                open.pop_back();
-                continue;
-            }
-            std::uint32_t next = open.back().next.back();
-            open.back().next.pop_back();
-            if (marks[next] == Mark::fresh) enter(next);
-        }
-        std::reverse(order_.begin(), order_.end());
     }
 
     void pass(FileAddress address, Past& past) {
@@ -136,23 +81,25 @@ class Search {
             if (past.from_line) past.seen |= bit;
             return false;
         }
-        bool begins = past.may_be_fresh || (past.seen & bit);
+        bool begins = past.may_be_fresh || (past.seen & bit), is_again = !past.may_be_fresh;
         past.from_line = true;
         past.from_other = past.may_be_fresh = false;
         past.seen = begins ? bit : past.seen | bit;
-        if (begins && !has_begun) found_.push_back(&position);
+        if (begins && !has_begun) {
+            found_.push_back(&position);
+            if (is_again) again_.push_back(&position);
+        }
         return begins;
     }
 
-    const FlowGraph& flow_;
+    ForwardOrder order_;
     const FunctionPositions& positions_;
     const Scope* inlined_;
     const std::string& file_;
     std::uint32_t line_;
     bool has_statements_ = false;
     std::vector<std::uint16_t> columns_;
-    std::vector<std::uint32_t> order_;
-    std::vector<const CodePosition*> found_;
+    std::vector<const CodePosition*> found_, again_;
 };
 
 }  // namespace
@@ -161,10 +108,17 @@ std::vector<const CodePosition*> statement_begins(const FlowGraph& flow,
                                                   const FunctionPositions& positions,
                                                   const Scope* inlined, const std::string& file,
                                                   std::uint32_t line) {
-    std::vector<const CodePosition*> found = Search(flow, positions, inlined, file, line).run();
-    std::sort(found.begin(), found.end(),
-              [](const CodePosition* a, const CodePosition* b) { return a->address < b->address; });
+    auto [found, again] = Search(flow, positions, inlined, file, line).run();
+    std::ranges::sort(found, {}, [](const CodePosition* each) { return each->address; });
     return found;
+}
+
+std::vector<const CodePosition*> statement_begins_again(const FlowGraph& flow,
+                                                        const FunctionPositions& positions,
+                                                        const Scope* inlined,
+                                                        const std::string& file,
+                                                        std::uint32_t line) {
+    return Search(flow, positions, inlined, file, line).run().second;
 }
 
 }  // namespace lantern

@@ -15,5 +15,12 @@ std::vector<const CodePosition*> statement_begins(const FlowGraph& flow,
                                                   const FunctionPositions& positions,
                                                   const Scope* inlined, const std::string& file,
                                                   std::uint32_t line);
+// Of those, the ones that a part of the line has run before on every way: a copy of it follows
+// another, as in the body of a loop that was unrolled.
+std::vector<const CodePosition*> statement_begins_again(const FlowGraph& flow,
+                                                        const FunctionPositions& positions,
+                                                        const Scope* inlined,
+                                                        const std::string& file,
+                                                        std::uint32_t line);
 
 }  // namespace lantern

@@ -164,6 +164,26 @@ bool Movement::event_fits(const Breakpoint& breakpoint, ThreadId thread) {
     return object.type == breakpoint.subject || object.type.ends_with("::" + breakpoint.subject);
 }
 
+namespace {
+
+// The part of a function that it has come to was called by what is left of the function, there or
+// inlined: that call was met when it began.
+bool goes_on_with_a_call(const Breakpoint& breakpoint, Target& target, ThreadId thread) {
+    RunAddress at = target.registers(thread).program_counter();
+    auto site = std::ranges::find_if(breakpoint.sites, [&](const Breakpoint::Site& each) {
+        return each.address == at && each.code.is_split_off;
+    });
+    if (site == breakpoint.sites.end()) return false;
+    Unwinder walk(target, thread);
+    for (unsigned level = 1; const Frame* frame = walk.frame(level); ++level) {
+        if (frame_function_name(*frame) == site->code.function) return true;
+        if (!frame->inlined) return false;
+    }
+    return false;
+}
+
+}  // namespace
+
 // The numbers of the breakpoints that a thread has arrived at and that want it to stop: those at
 // the first position of the address, behind the one and up to the other, where one does. Later ones
 // are met when it goes on from there.
@@ -177,6 +197,7 @@ std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behi
         if (each.order <= behind || each.order > stopped_at) continue;
         const CodePosition* position = each.position ? &*each.position : nullptr;
         if (!event_fits(*each.breakpoint, thread)) continue;
+        if (goes_on_with_a_call(*each.breakpoint, process_, thread)) continue;
         if (!wants_to_stop(*each.breakpoint, thread, position)) continue;
         numbers.push_back(each.breakpoint->number);
         stopped_at = each.order;

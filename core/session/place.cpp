@@ -115,10 +115,9 @@ std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationConte
                 if (pattern.matches(name)) names.insert(std::move(name));
             }
         for (const std::string& name : names)
-            for (const Function* function : symbols.functions_named(name))
-                for (const CodeSite& site : sites_of(symbols, *function))
-                    if (known.insert(each->to_run(site.address)).second)
-                        sites.push_back({each, each->to_run(site.address), site});
+            for (const CodeSite& site : sites_of_all(symbols, symbols.functions_named(name)))
+                if (known.insert(each->to_run(site.address)).second)
+                    sites.push_back({each, each->to_run(site.address), site});
         if (sites.size() > kMostPatternSites)
             throw RequestError(
                 fmt::format("{} fits more than {} places", place.name, kMostPatternSites),
@@ -152,13 +151,11 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
         }
         if (is_loader(module) && context.target->modules().size() <= kModulesBeforeLibraries)
             continue;  // the library that is meant is still to come
-        bool described = false;
-        for (const Function* function : module.symbols().functions_named(place.name)) {
-            described = known = true;
-            for (const CodeSite& site : sites_of(module.symbols(), *function))
-                sites.push_back({&module, module.to_run(site.address), site});
-        }
-        if (!described) add_symbol_sites(place, module, sites);
+        std::vector<const Function*> functions = module.symbols().functions_named(place.name);
+        known |= !functions.empty();
+        for (const CodeSite& site : sites_of_all(module.symbols(), functions))
+            sites.push_back({&module, module.to_run(site.address), site});
+        if (functions.empty()) add_symbol_sites(place, module, sites);
     }
     if (!sites.empty()) return sites;
     if (may_be_pattern) return resolve_pattern(place, context);

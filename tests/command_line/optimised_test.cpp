@@ -147,6 +147,50 @@ TEST(Optimised, NamesThatArePrintedCanBeTyped) {
         << refused.output << refused.errors;
 }
 
+// How often a breakpoint on a function was passed, by the function's name.
+std::map<std::string, int> passes_in(const std::string& output) {
+    std::map<std::string, int> passes;
+    static const std::regex row(R"((\w+) +0 hits, passed (\d+) times)");
+    for (std::sregex_iterator at(output.begin(), output.end(), row), end; at != end; ++at)
+        passes[(*at)[1]] = std::stoi((*at)[2]);
+    return passes;
+}
+
+class Entered : public ::testing::TestWithParam<const char*> {};
+
+// A call of a function is met once, however it was inlined, copied or threaded. The program counts
+// its own calls.
+TEST_P(Entered, AFunctionIsMetOnceForEachCall) {
+    std::string program = std::string("entered-") + GetParam();
+    bool is_of_clang = program.find("clang") != std::string::npos;
+    if (is_of_clang && !HAVE_CLANG) GTEST_SKIP() << "clang is not here";
+    std::map<std::string, std::string> told = printed_facts(run({fixture(program)}).output);
+    std::vector<std::string> commands;
+    for (const char* function : {"half", "simple", "taken", "is_letter"})
+        commands.push_back(std::string("pause at ") + function + " after 100000");
+    commands.insert(commands.end(), {"launch", "breakpoints"});
+    Ran ran = debug(fixture(program), commands, {"--stdout", "/dev/null"});
+    std::map<std::string, int> passes = passes_in(ran.output);
+    for (const char* function : {"simple", "taken", "is_letter"}) {
+        int calls = std::stoi(told[function]);
+        EXPECT_GE(passes[function], calls) << function << ran.output;
+        // What other code shares with a copy of it may be met for that, too.
+        EXPECT_LE(passes[function], is_of_clang ? 2 * calls : calls) << function;
+    }
+    // gcc -O3 keeps no record of some of its copies.
+    if (program == "entered-gcc-O3") return;
+    EXPECT_GE(passes["half"], std::stoi(told["half"])) << ran.output;
+}
+
+INSTANTIATE_TEST_SUITE_P(Compilers, Entered,
+                         ::testing::Values("gcc-O1", "gcc-O2", "gcc-O3", "clang-O1", "clang-O2",
+                                           "clang-O3"),
+                         [](const auto& info) {
+                             std::string name = info.param;
+                             std::ranges::replace(name, '-', '_');
+                             return name;
+                         });
+
 TEST(Demo, FindsTheArgumentsTheWrongWayRound) {
     Ran ran = run({LANTERN_PROGRAM, "debug", demo("daybook"), "--stdout", "/dev/null", "--script",
                    SOURCE_FOLDER "/demo/low-takings.lantern"});
