@@ -150,13 +150,14 @@ std::uint32_t FlowGraph::table_at(FileAddress address) const {
 std::uint32_t FlowGraph::table_of(std::uint32_t jump) const {
     constexpr std::uint32_t kReadBefore = 6, kNamedBefore = 16;
     std::optional<unsigned> base;
-    for (const IndexedRead& read : indexed_reads_)
-        if (read.node < jump && read.node + kReadBefore >= jump) base = read.base;
+    auto read = std::ranges::lower_bound(indexed_reads_, jump, {}, &IndexedRead::node);
+    if (read != indexed_reads_.begin() && std::prev(read)->node + kReadBefore >= jump)
+        base = std::prev(read)->base;
     std::uint32_t near = kNone, only = kNone;
     bool are_several = false;
     for (const Named& named : named_) {
         std::uint32_t table = table_at(named.address);
-        if (table == kNone || (named.into && base && *named.into != *base)) continue;
+        if ((named.into && base && *named.into != *base)) continue;
         if (named.node <= jump && named.node + kNamedBefore >= jump) near = table;
         if (!named.into) continue;
         are_several |= only != kNone && only != table;
@@ -167,6 +168,7 @@ std::uint32_t FlowGraph::table_of(std::uint32_t jump) const {
 }
 
 void FlowGraph::find_table_of_each_jump() {
+    std::erase_if(named_, [&](const Named& named) { return table_at(named.address) == kNone; });
     for (std::uint32_t i = 0; i < nodes_.size(); ++i)
         if (nodes_[i].is_jump() && nodes_[i].is_computed) nodes_[i].table = table_of(i);
 }
