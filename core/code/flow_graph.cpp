@@ -173,6 +173,15 @@ void FlowGraph::find_table_of_each_jump() {
         if (nodes_[i].is_jump() && nodes_[i].is_computed) nodes_[i].table = table_of(i);
 }
 
+void FlowGraph::find_unclaimed_targets() {
+    std::vector<bool> is_claimed(nodes_.size());
+    for (const Node& node : nodes_)
+        if (const auto* targets = targets_of(node))
+            for (std::uint32_t target : *targets) is_claimed[target] = true;
+    for (std::uint32_t target : computed_targets_)
+        if (!is_claimed[target]) unclaimed_targets_.push_back(target);
+}
+
 void FlowGraph::find_tables(const ModuleSymbols& symbols) {
     if (!has_computed_jumps()) return;
     std::vector<FileAddress> addresses;
@@ -198,6 +207,7 @@ void FlowGraph::find_tables(const ModuleSymbols& symbols) {
     std::sort(computed_targets_.begin(), computed_targets_.end());
     computed_targets_.erase(std::unique(computed_targets_.begin(), computed_targets_.end()),
                             computed_targets_.end());
+    find_unclaimed_targets();
 }
 
 void FlowGraph::mark_reached(std::uint32_t from, std::vector<bool>& reached) const {

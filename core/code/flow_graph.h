@@ -51,6 +51,8 @@ class FlowGraph {
     // nothing known leads to is taken for such where there are jumps like that.
     const std::vector<std::uint32_t>& computed_targets() const { return computed_targets_; }
     // Of one computed jump: those of the table that it reads; null where it is not known which.
+    // What is in the table of no jump is where any of them may lead.
+    const std::vector<std::uint32_t>& unclaimed_targets() const { return unclaimed_targets_; }
     const std::vector<std::uint32_t>* targets_of(const Node& node) const {
         return node.table == kNone ? nullptr : &table_targets_[node.table];
     }
@@ -65,6 +67,7 @@ class FlowGraph {
     std::vector<std::uint32_t> read_table(const ModuleSymbols& symbols, FileAddress table) const;
     void find_table_of_each_jump();
     std::uint32_t table_of(std::uint32_t jump) const;
+    void find_unclaimed_targets();
     std::uint32_t table_at(FileAddress address) const;
     void add_target(FileAddress address);
     void find_landings();
@@ -87,7 +90,7 @@ class FlowGraph {
     std::vector<IndexedRead> indexed_reads_;
     std::vector<FileAddress> tables_;  // of those, what are tables of jumps, by address
     std::vector<std::vector<std::uint32_t>> table_targets_;  // of each
-    std::vector<std::uint32_t> computed_targets_, landings_;
+    std::vector<std::uint32_t> computed_targets_, unclaimed_targets_, landings_;
     bool is_complete_ = true;
 };
 

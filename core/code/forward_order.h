@@ -35,18 +35,18 @@ class ForwardOrder {
     void sort();
 
     template <class Visit>
+    static void visit_all(const std::vector<std::uint32_t>& places, Visit&& visit) {
+        for (std::uint32_t place : places) visit(place);
+    }
+    template <class Visit>
     void for_each_successor(std::uint32_t place, Visit&& visit) const {
-        if (place == jump_hub())
-            for (std::uint32_t target : flow_->computed_targets()) visit(target);
-        if (place >= jump_hub()) {
-            for (std::uint32_t target : flow_->landings()) visit(target);
-            return;
-        }
+        if (place == jump_hub()) visit_all(flow_->computed_targets(), visit);
+        if (place >= jump_hub()) return visit_all(flow_->landings(), visit);
         const FlowGraph::Node& node = flow_->nodes()[place];
         if (node.branch != FlowGraph::kNone) visit(node.branch);
         if (node.next != FlowGraph::kNone) visit(node.next);
         if (const auto* targets = flow_->targets_of(node))
-            for (std::uint32_t target : *targets) visit(target);
+            visit_all(*targets, visit), visit_all(flow_->unclaimed_targets(), visit);
         else if (node.is_jump() && node.is_computed)
             visit(jump_hub());
         if (node.kind == Instruction::Kind::call && !flow_->landings().empty()) visit(throw_hub());

@@ -391,3 +391,27 @@ int main(void) {
         if access == "readWrite":
             assert [s and s.group(1) for s in said] == ["written-again", "read", "read", "written-again", None, "read"], said
         c.end()
+
+
+def test_a_sanitizer_s_report_is_a_stop():
+    program, source = compiled("behind.c", """
+#include <stdlib.h>
+int main(void) {
+    int* levels = malloc(4 * sizeof *levels);
+    int sum = 0;
+    for (int i = 0; i <= 4; ++i) sum += levels[i] = i;
+    free(levels);
+    return sum;
+}
+""", "-O0", "-fsanitize=address")
+    c = client()
+    c.begin(program=str(program))
+    stop = c.go()["body"]
+    assert stop["reason"] == "exception" and "sanitizer" in stop["description"], stop
+    frames = c.frames()
+    top = next(f for f in frames if f["name"].startswith("main"))
+    assert top["line"] == 6, frames
+    information = c.ask("exceptionInfo", threadId=1)
+    assert information["exceptionId"] == "sanitizer", information
+    assert c.value("i", frameId=top["id"]) == "4"
+    c.end()
