@@ -35,7 +35,11 @@ class CopyEntrances {
   public:
     CopyEntrances(const FlowGraph& flow, const FunctionPositions& positions, const Scope& copy,
                   const CodePosition& first)
-        : order_(flow), positions_(positions), copy_(copy), first_(first) {}
+        : order_(flow),
+          positions_(positions),
+          copy_(copy),
+          first_(first),
+          is_numbered_(copy.inlined->entry_view.has_value()) {}
 
     std::vector<FileAddress> run() {
         const auto& all = order_.all();
@@ -62,8 +66,8 @@ class CopyEntrances {
                 continue;
             }
             bool is_first = position.line == first_.line && position.column == first_.column;
-            if (here.around || (is_entry && is_new) || (here.around_again && is_first))
-                found_.push_back(node.address);
+            bool counts = here.around || (is_new && (is_entry || !is_numbered_));
+            if (counts || (here.around_again && is_first)) found_.push_back(node.address);
             return {.copy = true};
         }
         if (is_entry && is_new) {
@@ -79,6 +83,7 @@ class CopyEntrances {
     const FunctionPositions& positions_;
     const Scope& copy_;
     const CodePosition& first_;
+    bool is_numbered_;  // the compiler says before which row the copy begins
     std::vector<FileAddress> found_;
 };
 
