@@ -197,7 +197,8 @@ void ElfFile::read_segments() {
                  (header.p_flags & PF_W) != 0,
                  (header.p_flags & PF_X) != 0});
         } else if (header.p_type == PT_TLS) {
-            thread_local_ = ThreadLocal{header.p_memsz, std::max<std::uint64_t>(header.p_align, 1)};
+            thread_local_ = ThreadLocal{header.p_memsz, std::max<std::uint64_t>(header.p_align, 1),
+                                        FileAddress(header.p_vaddr)};
         } else if (header.p_type == PT_INTERP && header.p_offset < file_.size() &&
                    header.p_filesz <= file_.size() - header.p_offset && header.p_filesz > 1) {
             interpreter_.assign(reinterpret_cast<const char*>(file_.data()) + header.p_offset,

@@ -96,10 +96,11 @@ class ElfFile {
     ByteSpan whole_file() const { return file_; }
     // Bytes of the file as they would be loaded at this address; empty where the file holds none.
     ByteSpan loaded_bytes(FileAddress address, std::uint64_t size) const;
-    // Thread-local storage image (PT_TLS): its size and alignment in memory. Nothing if there is
-    // none.
+    // Thread-local storage image (PT_TLS): its size and alignment in memory, and where the file has
+    // what its beginning is filled with. Nothing if there is none.
     struct ThreadLocal {
         std::uint64_t size, alignment;
+        FileAddress at;
     };
     std::optional<ThreadLocal> thread_local_image() const { return thread_local_; }
 

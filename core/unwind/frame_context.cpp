@@ -50,19 +50,33 @@ std::uint64_t thread_local_number(Target& target, const Module* wanted) {
 
 }  // namespace
 
+namespace {
+
+// Offsets are counted from the block's beginning. gcc's split units give the address in the file
+// instead. What is neither is not in the block.
+std::optional<std::uint64_t> offset_in_block(const ElfFile::ThreadLocal& image,
+                                             std::uint64_t given) {
+    if (given < image.size) return given;
+    std::uint64_t behind = given - image.at.value;
+    return given >= image.at.value && behind < image.size ? std::optional(behind) : std::nullopt;
+}
+
+}  // namespace
+
 // The main program's block lies directly below the thread base ("variant II", ELF Handling for
 // Thread-Local Storage §3.4.6). Those of libraries are found through the thread's vector of blocks
 // (§3.2).
-std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t offset) {
+std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t given) {
     const auto& modules = target_.modules();
     std::uint64_t base = frame_.registers.thread_base;
-    if (modules.empty() || !base) return std::nullopt;
+    if (modules.empty() || !base || !frame_.module) return std::nullopt;
+    auto image = frame_.module->symbols().elf().thread_local_image();
+    auto offset = image ? offset_in_block(*image, given) : std::nullopt;
+    if (!offset) return std::nullopt;
     if (frame_.module == &modules.front()) {
-        auto image = frame_.module->symbols().elf().thread_local_image();
-        if (!image) return std::nullopt;
         std::uint64_t size =
             (image->size + image->alignment - 1) / image->alignment * image->alignment;
-        return base - size + offset;
+        return base - size + *offset;
     }
     std::uint64_t number = thread_local_number(target_, frame_.module);
     if (!number) return std::nullopt;
@@ -70,7 +84,7 @@ std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t of
         auto block = c_library::thread_local_block(
             [&](RunAddress word) { return target_.read<std::uint64_t>(word); }, RunAddress(base),
             number);
-        return block ? std::optional(block->value + offset) : std::nullopt;
+        return block ? std::optional(block->value + *offset) : std::nullopt;
     } catch (const MemoryError&) {
         return std::nullopt;
     }

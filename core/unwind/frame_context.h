@@ -19,7 +19,7 @@ class FrameContext : public dwarf::ExpressionContext {
     std::optional<std::uint64_t> frame_base() override;
     std::optional<std::uint64_t> call_frame_address() override;
     std::uint64_t run_address(FileAddress address) override;
-    std::optional<std::uint64_t> thread_local_address(std::uint64_t offset) override;
+    std::optional<std::uint64_t> thread_local_address(std::uint64_t given) override;
     std::optional<std::uint64_t> object_address() override { return object_; }
     // From what the caller's call site says (DWARF 5 §2.5.1.7, §3.4).
     std::optional<std::uint64_t> entry_value(ByteSpan location) override;

@@ -575,5 +575,26 @@ TEST(Truth, EachWriteOfSeveralThreadsIsCountedOnce) {
     EXPECT_TRUE(ran.says("200 200 200 200")) << ran.output;
 }
 
+// gcc's split units give the place of a thread's own variable in another way than all others. The
+// program says what it has.
+TEST(OwnStorage, IsReadAsTheProgramHasIt) {
+    std::vector<std::string> programs{"own-storage-plain", "own-storage-split4",
+                                      "own-storage-split5"};
+    if (HAVE_CLANG) {
+        programs.push_back("own-storage-clangsplit4");
+        programs.push_back("own-storage-clangsplit5");
+    }
+    for (const std::string& program : programs) {
+        auto told = printed_facts(run({fixture(program)}).output);
+        ASSERT_EQ(told.size(), 3u) << program;
+        Ran ran =
+            debug(fixture(program),
+                  {"pause at show", "launch", "value depth", "value name", "value passed"}, kQuiet);
+        EXPECT_TRUE(ran.says("@1 depth = " + told["depth"] + " ")) << program << ran.output;
+        EXPECT_TRUE(ran.says("@2 name = \"" + told["name"])) << program << ran.output;
+        EXPECT_TRUE(ran.says("@3 passed = " + told["passed"] + " ")) << program << ran.output;
+    }
+}
+
 }  // namespace
 }  // namespace lantern::testing
