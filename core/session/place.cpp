@@ -153,9 +153,11 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
             continue;  // the library that is meant is still to come
         std::vector<const Function*> functions = module.symbols().functions_named(place.name);
         known |= !functions.empty();
-        for (const CodeSite& site : sites_of_all(module.symbols(), functions))
+        std::vector<CodeSite> described = sites_of_all(module.symbols(), functions);
+        for (const CodeSite& site : described)
             sites.push_back({&module, module.to_run(site.address), site});
-        if (functions.empty()) add_symbol_sites(place, module, sites);
+        // Also where debug information has lost hold of the code (gcc, -flto with -gsplit-dwarf).
+        if (described.empty()) add_symbol_sites(place, module, sites);
     }
     if (!sites.empty()) return sites;
     if (may_be_pattern) return resolve_pattern(place, context);

@@ -93,9 +93,13 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
     // "<flight::Narrow as flight::Toll>::toll".
     if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_"))
         function.name = demangled(function.linkage_name);
-    if (function.name.empty())
-        function.name =
-            function.linkage_name.empty() ? "(unnamed)" : demangled(function.linkage_name);
+    if (function.name.empty()) {
+        const ElfSymbol* symbol = function.linkage_name.empty() && function.has_code()
+                                      ? symbol_table().covering(function.low())
+                                      : nullptr;
+        std::string linked = symbol ? std::string(symbol->name) : function.linkage_name;
+        function.name = linked.empty() ? "(unnamed)" : demangled(linked);
+    }
     return function;
 }
 

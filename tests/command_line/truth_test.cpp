@@ -596,5 +596,13 @@ TEST(OwnStorage, IsReadAsTheProgramHasIt) {
     }
 }
 
+// The linker still knows the function that debug information has lost the name of: its code is
+// there, and was not computed away.
+TEST(OwnStorage, AFunctionWithoutANameHasTheLinkers) {
+    Ran ran = debug(fixture("own-storage-lost"), {"pause at work", "launch", "stack"}, kQuiet);
+    EXPECT_TRUE(ran.says("breakpoint 1 ─ work ─")) << ran.output << ran.errors;
+    EXPECT_TRUE(ran.says(" ◆ 0  work ")) << ran.output;
+}
+
 }  // namespace
 }  // namespace lantern::testing
