@@ -96,7 +96,8 @@ void BreakpointSet::insert_sites(Breakpoint& breakpoint, LiveProcess& process) {
         process.insert_trap(site.address);
         site.inserted = true;
         SiteHere here{&breakpoint, site.code.position,
-                      site.code.position ? site.code.position->order : kLastOrder};
+                      site.code.position ? site.code.position->order : kLastOrder,
+                      site.code.is_split_off ? site.code.function : ""};
         auto& all = at_address_[site.address];
         all.insert(std::upper_bound(
                        all.begin(), all.end(), here,

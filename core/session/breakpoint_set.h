@@ -34,7 +34,8 @@ class BreakpointSet {
     struct SiteHere {
         Breakpoint* breakpoint = nullptr;
         std::optional<CodePosition> position;
-        int order = 0;  // of the position; what stands at the bare address comes last
+        int order = 0;          // of the position; what stands at the bare address comes last
+        std::string split_off;  // the function that a part of begins here; see CodeSite
     };
     std::vector<SiteHere> at(RunAddress address) const;  // in order
 

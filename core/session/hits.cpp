@@ -168,15 +168,10 @@ namespace {
 
 // The part of a function that it has come to was called by what is left of the function, there or
 // inlined: that call was met when it began.
-bool goes_on_with_a_call(const Breakpoint& breakpoint, Target& target, ThreadId thread) {
-    RunAddress at = target.registers(thread).program_counter();
-    auto site = std::ranges::find_if(breakpoint.sites, [&](const Breakpoint::Site& each) {
-        return each.address == at && each.code.is_split_off;
-    });
-    if (site == breakpoint.sites.end()) return false;
+bool goes_on_with_a_call(const std::string& function, Target& target, ThreadId thread) {
     Unwinder walk(target, thread);
     for (unsigned level = 1; const Frame* frame = walk.frame(level); ++level) {
-        if (frame_function_name(*frame) == site->code.function) return true;
+        if (frame_function_name(*frame) == function) return true;
         if (!frame->inlined) return false;
     }
     return false;
@@ -197,7 +192,8 @@ std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behi
         if (each.order <= behind || each.order > stopped_at) continue;
         const CodePosition* position = each.position ? &*each.position : nullptr;
         if (!event_fits(*each.breakpoint, thread)) continue;
-        if (goes_on_with_a_call(*each.breakpoint, process_, thread)) continue;
+        if (!each.split_off.empty() && goes_on_with_a_call(each.split_off, process_, thread))
+            continue;
         if (!wants_to_stop(*each.breakpoint, thread, position)) continue;
         numbers.push_back(each.breakpoint->number);
         stopped_at = each.order;
