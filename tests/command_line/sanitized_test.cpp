@@ -24,6 +24,14 @@ class SanitizedPrograms : public ::testing::TestWithParam<Sanitized> {
     std::string program() const { return fixture(std::string("sanitized-") + GetParam().kind); }
 };
 
+// Whoever runs these tests may have wishes of his own for the sanitizers.
+const std::vector<std::string> kNoWishes = {"--env",         "ASAN_OPTIONS", "--env",
+                                            "UBSAN_OPTIONS", "--env",        "TSAN_OPTIONS"};
+Ran run_alone(const std::string& program, const std::string& argument) {
+    return run({"/usr/bin/env", "-u", "ASAN_OPTIONS", "-u", "UBSAN_OPTIONS", "-u", "TSAN_OPTIONS",
+                program, argument});
+}
+
 std::string line_in(const std::string& report) {
     std::smatch found;
     return std::regex_search(report, found, std::regex("sanitized\\.c:([0-9]+)")) ? found[1].str()
@@ -32,10 +40,10 @@ std::string line_in(const std::string& report) {
 
 // The first line of the source that the program itself names, alone, is where it stops.
 TEST_P(SanitizedPrograms, StopAtTheirReportsInTheUsersOwnLine) {
-    Ran alone = run({program(), GetParam().argument});
+    Ran alone = run_alone(program(), GetParam().argument);
     std::size_t said = alone.errors.find(GetParam().said);
     ASSERT_NE(said, std::string::npos) << alone.errors;
-    Ran ran = debug(program(), {std::string("launch ") + GetParam().argument, "stack"});
+    Ran ran = debug(program(), {std::string("launch ") + GetParam().argument, "stack"}, kNoWishes);
     EXPECT_TRUE(ran.says("a sanitizer reports a fault")) << ran.output;
     EXPECT_TRUE(ran.says(GetParam().stopped)) << ran.output;
     EXPECT_TRUE(ran.says(std::string("─ ") + GetParam().function + " ─")) << ran.output;
@@ -64,7 +72,7 @@ INSTANTIATE_TEST_SUITE_P(
 // Each fault once, and the program goes on to its end.
 TEST(SanitizedProgram, GoesOnBehindAReportOfUndefinedBehaviour) {
     Ran ran = debug(fixture("sanitized-undefined"),
-                    {"launch undefined", "locals", "continue", "continue"});
+                    {"launch undefined", "locals", "continue", "continue"}, kNoWishes);
     EXPECT_TRUE(ran.says("level   2000000000")) << ran.output;
     EXPECT_TRUE(ran.says("─ shifted ─")) << ran.output;
     EXPECT_TRUE(ran.says("the program has ended, exit status 0")) << ran.output;
