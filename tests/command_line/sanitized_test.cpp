@@ -25,8 +25,8 @@ class SanitizedPrograms : public ::testing::TestWithParam<Sanitized> {
 };
 
 // Whoever runs these tests may have wishes of his own for the sanitizers.
-const std::vector<std::string> kNoWishes = {"--env",         "ASAN_OPTIONS", "--env",
-                                            "UBSAN_OPTIONS", "--env",        "TSAN_OPTIONS"};
+const std::vector<std::string> kNoWishes = {
+    "--env=ASAN_OPTIONS=", "--env=UBSAN_OPTIONS=", "--env=TSAN_OPTIONS="};
 Ran run_alone(const std::string& program, const std::string& argument) {
     return run({"/usr/bin/env", "-u", "ASAN_OPTIONS", "-u", "UBSAN_OPTIONS", "-u", "TSAN_OPTIONS",
                 program, argument});
