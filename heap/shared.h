@@ -135,14 +135,16 @@ struct Shared {
 };
 extern Shared shared;
 
-// Those that have ended too, until another takes their place.
+// Those that have ended too, until another takes their place. Not counted by the head, which a
+// program may write over.
 struct AllThreads {
     std::uint64_t first, count;
     Thread* begin() const { return reinterpret_cast<Thread*>(first); }
     Thread* end() const { return begin() + count; }
 };
 inline AllThreads all_threads() {
-    return {shared.thread_memory.begin, __atomic_load_n(&head.counts_used, __ATOMIC_ACQUIRE)};
+    return {shared.thread_memory.begin,
+            __atomic_load_n(&shared.thread_memory.used, __ATOMIC_ACQUIRE) / sizeof(Thread)};
 }
 
 // ---- threads.cpp: the beginning, and what belongs to a thread

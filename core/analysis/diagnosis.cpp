@@ -150,6 +150,7 @@ bool is_found_by_heap_library(const Moment& moment, const Stop& stop) {
 // Its name, and what it says.
 void take_report(Diagnosis& diagnosis) {
     diagnosis.headline = "a sanitizer's report";
+    diagnosis.what = "the sanitizer that it is built with reports a fault";
     for (const StopFact& fact : diagnosis.facts) {
         std::size_t colon = fact.text.find(": ");
         if (fact.label != "report") continue;

@@ -50,9 +50,9 @@ class FlowGraph {
     // Where jumps through tables and registers can lead, as far as tables are found; code that
     // nothing known leads to is taken for such where there are jumps like that.
     const std::vector<std::uint32_t>& computed_targets() const { return computed_targets_; }
-    // Of one computed jump: those of the table that it reads; null where it is not known which.
     // What is in the table of no jump is where any of them may lead.
     const std::vector<std::uint32_t>& unclaimed_targets() const { return unclaimed_targets_; }
+    // Of one computed jump: those of the table that it reads; null where it is not known which.
     const std::vector<std::uint32_t>* targets_of(const Node& node) const {
         return node.table == kNone ? nullptr : &table_targets_[node.table];
     }
