@@ -1,8 +1,8 @@
 #!/usr/bin/env python3
-"""The files of a folder may be compiled together (LANTERN_TOGETHER), and which of them share a unit
-changes with every new file. So names of types and constants without linkage differ within a folder,
-and helpers of one name must not take what another's arguments can be converted to: a call would go
-to the wrong one without a word. Usage: unique_names.py SOURCE_FOLDER"""
+"""The files of several folders may be compiled together (LANTERN_TOGETHER), and which of them share a
+unit changes with every new file. So names of types and constants without linkage differ among them,
+from those in the headers too, and helpers of one name must not take what another's arguments can be
+converted to: a call would go to the wrong one without a word. Usage: unique_names.py SOURCE_FOLDER"""
 import collections
 import glob
 import itertools
@@ -11,11 +11,11 @@ import re
 import sys
 
 CONSTANT = re.compile(r"^(?:static )?constexpr ([^;]*?)=", re.M)
-TYPE = re.compile(r"^(?:class|struct) (\w+) (?:final )?(?:: public \w+ )?\{", re.M)
+TYPE = re.compile(r"^(?:class|struct|enum|enum class) (\w+) (?:final )?(?:: (?:public )?[\w:]+ )?\{", re.M)
 UNNAMED = re.compile(r"^namespace \{$(.*?)^\}  // namespace$", re.M | re.S)
 HELPER = re.compile(r"^(?!return|struct|class|using|template|namespace|enum)[\w:][\w:<>,&* ]*?[&* ](\w+)\(([^;{}]*?)\) \{", re.M | re.S)
 OWN_TYPE = re.compile(r"^(?:\w+::)*[A-Z]\w*(?:::\w+)*\*?$")
-OTHERS = ("/cli/", "/bench/")
+REPORTS = ("core/analysis", "core/comparison")
 HOLDER = re.compile(r"^std::(?:vector|span|map|set|list|function|optional|unique_ptr|shared_ptr)<")
 
 
@@ -65,20 +65,32 @@ def may_be_taken_for(one, other):
     )
 
 
+def contents(folders, kind):
+    for folder in folders:
+        for file in glob.glob(f"{root}/{folder}/**/*.{kind}", recursive=True):
+            with open(file, encoding="utf-8") as source:
+                yield os.path.relpath(file, root), source.read()
+
+
 root = sys.argv[1]
+core = sorted(os.path.relpath(folder, root) for folder in glob.glob(root + "/core/*/"))
+engine = [folder for folder in core if folder not in REPORTS]
 twice = 0
-for folder in sorted(glob.glob(root + "/core/*/") + [root + folder for folder in OTHERS]):
+# What is compiled together, and whose headers it sees.
+for folders, seen in ((engine, engine), (REPORTS, core), (("cli",), ()), (("bench",), ())):
     where, helpers = collections.defaultdict(set), collections.defaultdict(list)
-    for file in glob.glob(folder + "**/*.cpp", recursive=True):
-        name_of_file = os.path.relpath(file, root)
-        with open(file, encoding="utf-8") as source:
-            text = source.read()
+    for name_of_file, text in contents(folders, "cpp"):
         for name in constants_and_types(text):
             where[name].add(name_of_file)
         for name, taken, with_default in helpers_in(text):
             # What stands in braces is made into whatever is asked for, a null pointer too.
             in_braces = re.search(rf"\b{name}\([^()]*\{{", text) is not None
             helpers[name].append((name_of_file, taken, with_default, in_braces))
+    for name_of_file, text in contents(seen, "h"):
+        if re.search(r"^namespace lantern \{", text, re.M):
+            for found in TYPE.finditer(text):
+                if found[1] in where:
+                    where[found[1]].add(name_of_file)
     for name, files in sorted(where.items()):
         if len(files) > 1:
             print(f"{name} is defined in {' and in '.join(sorted(files))}")

@@ -24,13 +24,13 @@ constexpr std::size_t kMostRows = 20'000;
 constexpr unsigned kMostLanes = 6;
 constexpr std::size_t kUsualCount = 24;
 
-struct Part {
+struct StretchOfCode {
     RunRange range;
     std::string name;  // empty: the function itself
 };
 
-std::vector<Part> parts_of(const Module& module, const Function& function) {
-    std::vector<Part> parts;
+std::vector<StretchOfCode> parts_of(const Module& module, const Function& function) {
+    std::vector<StretchOfCode> parts;
     for (const FileRange& range : function.ranges) {
         const ElfSymbol* symbol = module.symbols().symbol_table().covering(range.low);
         bool is_cold = symbol && symbol->name.find(".cold") != std::string::npos;
@@ -40,7 +40,7 @@ std::vector<Part> parts_of(const Module& module, const Function& function) {
                                        : "detached part"});
     }
     std::sort(parts.begin(), parts.end(),
-              [](const Part& a, const Part& b) { return a.range.low < b.range.low; });
+              [](const StretchOfCode& a, const StretchOfCode& b) { return a.range.low < b.range.low; });
     return parts;
 }
 
@@ -69,7 +69,7 @@ class Reporter {
 
     DisassemblyReport make() {
         choose();
-        for (const Part& part : parts_) decode(part);
+        for (const StretchOfCode& part : parts_) decode(part);
         if (report_.rows.empty()) throw RequestError("there is no code to show there");
         if (query_.counts) count_lines();
         if (query_.by_source) order_by_source();
@@ -149,7 +149,7 @@ class Reporter {
 
     // ---- decoding
 
-    void decode(const Part& part) {
+    void decode(const StretchOfCode& part) {
         std::vector<std::byte> bytes(
             std::min<std::uint64_t>(part.range.size(), kMostRows * kLongestInstruction));
         bytes.resize(target_.read_available(part.range.low, bytes));
@@ -432,7 +432,7 @@ class Reporter {
     RunAddress next_{};
     std::optional<RunAddress> anchor_;
     std::size_t limit_ = kMostRows;
-    std::vector<Part> parts_;
+    std::vector<StretchOfCode> parts_;
     std::map<std::string, const SourceText*> sources_;
 };
 

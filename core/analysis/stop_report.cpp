@@ -90,6 +90,7 @@ std::string why_stopped(const Moment& moment, const Stop& stop) {
         case StopReason::released: return "the program runs on by itself";
         case StopReason::diverted: return "moved here; nothing was run";
         case StopReason::event:
+            if (stop.breakpoints.empty()) return "the thread ends, and the movement with it";
             return fmt::format("{}, {}", numbers(moment, stop.breakpoints),
                                event_words(moment, stop));
         case StopReason::watch_ended:

@@ -24,9 +24,9 @@ constexpr unsigned kReturned = 0;  // rax
 
 using From = PlainMove::From;
 
-class Walk {
+class OriginWalk {
   public:
-    explicit Walk(const Moment& moment) : moment_(moment), names_(moment) {}
+    explicit OriginWalk(const Moment& moment) : moment_(moment), names_(moment) {}
 
     ValueOrigin of_register(unsigned level, unsigned dwarf_number, std::uint64_t value) {
         auto place = begin(level, value);
@@ -424,22 +424,22 @@ class Walk {
 
 ValueOrigin origin_of_register(const Moment& moment, unsigned level, unsigned dwarf_number,
                                std::uint64_t value) {
-    return Walk(moment).of_register(level, dwarf_number, value);
+    return OriginWalk(moment).of_register(level, dwarf_number, value);
 }
 
 ValueOrigin origin_of_name(const Moment& moment, unsigned level, const std::string& name,
                            const Type& type, std::uint64_t value) {
-    return Walk(moment).of_name(level, {name, &type}, value);
+    return OriginWalk(moment).of_name(level, {name, &type}, value);
 }
 
 ValueOrigin origin_of_argument(const Moment& moment, unsigned level, std::uint64_t value,
                                const Frame& called) {
-    return Walk(moment).of_argument(level, value, called);
+    return OriginWalk(moment).of_argument(level, value, called);
 }
 
 ValueOrigin origin_of_memory(const Moment& moment, unsigned level, const MemoryAccess& access,
                              std::uint64_t value) {
-    return Walk(moment).of_memory(level, access, value);
+    return OriginWalk(moment).of_memory(level, access, value);
 }
 
 }  // namespace lantern

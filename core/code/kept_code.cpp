@@ -2,6 +2,11 @@
 
 namespace lantern {
 
+ByteSpan KeptCode::bytes_of(std::uint32_t node) const {
+    const FlowGraph::Node& of = flow_.nodes()[node];
+    return symbols_.elf().loaded_bytes(of.address, of.length);
+}
+
 const Ways& KeptCode::ways_back() {
     if (!ways_back_) ways_back_ = lantern::ways_back(flow_);
     return *ways_back_;
@@ -23,9 +28,8 @@ std::shared_ptr<const FrameSlots> KeptCode::slots() {
 const std::vector<std::optional<RegisterEffects>>& KeptCode::effects() {
     if (effects_.size() == flow_.nodes().size()) return effects_;
     effects_.reserve(flow_.nodes().size());
-    for (const FlowGraph::Node& node : flow_.nodes())
-        effects_.push_back(
-            register_effects_of(symbols_.elf().loaded_bytes(node.address, node.length)));
+    for (std::uint32_t node = 0; node < flow_.nodes().size(); ++node)
+        effects_.push_back(register_effects_of(bytes_of(node)));
     return effects_;
 }
 

@@ -19,6 +19,7 @@ class KeptCode {
         : symbols_(symbols), flow_(symbols, function) {}
 
     const FlowGraph& flow() const { return flow_; }
+    ByteSpan bytes_of(std::uint32_t node) const;  // borrowed from the file
     const Ways& ways_back();
     const Blocks& blocks();
     // They take much room: those of small functions are made anew each time, which takes none.

@@ -168,27 +168,27 @@ void add_details(FunctionComparison& row, const std::array<const Function*, 2>& 
     }
 }
 
-struct Candidate {
+struct CommonFunction {
     const std::string* name = nullptr;
     const OfName* in[2] = {};
     double change = 0;
 };
 
-std::vector<Candidate> candidates(const std::array<Looked, 2>& looked, const Pattern& wanted) {
+std::vector<CommonFunction> candidates(const std::array<Looked, 2>& looked, const Pattern& wanted) {
     static const OfName nothing;
-    std::vector<Candidate> all;
+    std::vector<CommonFunction> all;
     for (unsigned side : {0u, 1u})
         for (const auto& [name, of] : looked[side].names) {
             auto other = looked[1 - side].names.find(name);
             bool is_there = other != looked[1 - side].names.end();
             if ((side == 1 && is_there) || !wanted.matches(name)) continue;
-            Candidate each{&name, {&nothing, &nothing}, 0};
+            CommonFunction each{&name, {&nothing, &nothing}, 0};
             each.in[side] = &of;
             if (is_there) each.in[1 - side] = &other->second;
             each.change = lantern::change(each.in[0]->in, each.in[1]->in);
             all.push_back(each);
         }
-    std::ranges::sort(all, [](const Candidate& one, const Candidate& other) {
+    std::ranges::sort(all, [](const CommonFunction& one, const CommonFunction& other) {
         return one.change != other.change ? one.change > other.change : *one.name < *other.name;
     });
     return all;
@@ -204,7 +204,7 @@ BuildComparison compare_builds(const BuildComparisonRequest& request) {
             look_at(request.programs[side], request.search, report.builds[side], [&](double done) {
                 if (request.progress) request.progress((side + done) / 2);
             });
-    for (const Candidate& each : candidates(looked, Pattern(request.functions))) {
+    for (const CommonFunction& each : candidates(looked, Pattern(request.functions))) {
         std::array<const Function*, 2> functions{};
         for (unsigned side : {0u, 1u})
             if (each.in[side]->entry)

@@ -8,7 +8,7 @@
 namespace lantern {
 namespace {
 
-constexpr int kDeepest = 64;               // calls in another order, in one another
+constexpr int kDeepestOrder = 64;               // calls in another order, in one another
 constexpr unsigned kMostSkipped = 10'000;  // calls without effect, one after another
 
 bool is_nan(std::uint64_t bits) {
@@ -146,7 +146,7 @@ bool Pace::skip_calls(Range& first, Range& second) {
 
 // Two calls that follow each other the other way round: the language leaves their order open.
 bool Pace::cross(Range& first, Range& second, int depth) {
-    if (depth > kDeepest || event(0, first.at).kind != WalkEvent::Kind::entry ||
+    if (depth > kDeepestOrder || event(0, first.at).kind != WalkEvent::Kind::entry ||
         event(1, second.at).kind != WalkEvent::Kind::entry)
         return false;
     std::size_t end = threads_[0]->ends[first.at] + 1, other_end = threads_[1]->ends[second.at] + 1;

@@ -20,10 +20,10 @@ std::string short_text(std::string text) {
     return text.substr(0, end) + "…";
 }
 
-class Reporter {
+class PartingReporter {
   public:
     // `names`: what the two sides are called.
-    Reporter(const PairedRun& run, std::array<std::string, 2> names)
+    PartingReporter(const PairedRun& run, std::array<std::string, 2> names)
         : run_(run), names_(std::move(names)) {}
 
     PartingReport parting(const Parting& found) const {
@@ -241,7 +241,7 @@ std::optional<UnsetLead> lead_of(const PairedRun& filled, unsigned side) {
     const Parting& first = filled.partings.first;
     bool is_of_code = first.kind == Parting::Kind::value || first.kind == Parting::Kind::path;
     if (!is_of_code) return std::nullopt;
-    PartingReport found = Reporter(filled, {"this run", "a run where it is filled"}).parting(first);
+    PartingReport found = PartingReporter(filled, {"this run", "a run where it is filled"}).parting(first);
     UnsetLead lead;
     lead.side = side;
     lead.what = found.what;
@@ -253,7 +253,7 @@ std::optional<UnsetLead> lead_of(const PairedRun& filled, unsigned side) {
 
 WalkReport report_walk(const PairedRunRequest& request, const PairedRun& run) {
     WalkReport report;
-    Reporter reporter(run, {"A", "B"});
+    PartingReporter reporter(run, {"A", "B"});
     for (unsigned side : {0u, 1u}) {
         report.programs[side] = request.launch[side].program;
         report.compilers[side] = compiler_of(*run.symbols[side]);

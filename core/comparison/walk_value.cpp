@@ -11,9 +11,9 @@
 namespace lantern {
 namespace {
 
-constexpr std::size_t kLongestText = 200;  // bytes of a string that are compared
+constexpr std::size_t kLongestWalkText = 200;  // bytes of a string that are compared
 constexpr ViewLimits kLimits{
-    .children = 24, .depth = 3, .text = kLongestText, .nodes = 120, .first = 0, .raw = false};
+    .children = 24, .depth = 3, .text = kLongestWalkText, .nodes = 120, .first = 0, .raw = false};
 
 WalkValue text_value(std::string text, Walk& walk) {
     WalkValue result;
@@ -81,7 +81,7 @@ WalkValue pointer_value(const ValueReader& reader, const Value& value, const Typ
     bool may_be_read = type.target && (is_constant(*type.target) || type.name.starts_with("&"));
     if (!bits || !may_be_read) return result;
     if (type.kind == TypeKind::pointer && is_letter(target) && !type.is_rust) {
-        auto text = reader.text_at(RunAddress(bits), kLongestText);
+        auto text = reader.text_at(RunAddress(bits), kLongestWalkText);
         if (text.readable && text.ended)
             result = text_value("\"" + escape_for_display(text.bytes) + "\"", walk);
     } else if (target.kind == TypeKind::structure || type.kind == TypeKind::reference) {

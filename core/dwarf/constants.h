@@ -139,7 +139,7 @@ enum At : std::uint16_t {
     DW_AT_GNU_call_site_target = 0x2113,
 };
 
-enum Form : std::uint16_t {
+enum AttributeForm : std::uint16_t {
     DW_FORM_addr = 0x01,
     DW_FORM_block2 = 0x03,
     DW_FORM_block4 = 0x04,

@@ -23,7 +23,7 @@ namespace {
 constexpr unsigned kFramesOfThread = 64;               // of one thread
 constexpr std::uint64_t kMostElements = 100'000;       // of one array or container
 constexpr std::uint64_t kObjectsPerProgress = 10'000;  // objects
-constexpr unsigned kDeepest = 16;                      // members in members
+constexpr unsigned kDeepestMember = 16;                      // members in members
 
 class Naming {
   public:
@@ -94,7 +94,7 @@ class Naming {
     // An object in memory: its pointers, and those of its members.
     void look_at(const Type& object, std::uint64_t address, unsigned depth) {
         const Type& type = plain(object);
-        if (depth > kDeepest) return;
+        if (depth > kDeepestMember) return;
         switch (type.kind) {
             case TypeKind::pointer:
             case TypeKind::reference: {

@@ -12,7 +12,7 @@ constexpr std::size_t kLegacySize = 512, kHeaderSize = 64,
 constexpr std::size_t kStackAt = 32, kVectorsAt = 160;
 
 // The parts, by their bits (Intel SDM 1, §13.1).
-enum Part : unsigned {
+enum StatePart : unsigned {
     kStack = 0,
     kVectors = 1,
     kUpperHalves = 2,
@@ -39,7 +39,7 @@ const Layout& layout_here() {
     return layout;
 }
 
-std::size_t offset_of(ByteSpan area, Part part) {
+std::size_t offset_of(ByteSpan area, StatePart part) {
     static constexpr std::array<std::size_t, kPartCount> kUsual{0,    0,    576,  960, 1024,
                                                                 1088, 1152, 1664, 0,   2688};
     return area.size() == layout_here().size ? layout_here().offsets[part] : kUsual[part];
@@ -52,7 +52,7 @@ std::uint64_t word_at(ByteSpan area, std::size_t at) {
 }
 
 // Exists on that processor, and lies inside the area.
-bool has(ByteSpan area, Part part, std::size_t size) {
+bool has(ByteSpan area, StatePart part, std::size_t size) {
     if (area.size() < kLegacySize + kHeaderSize) return false;
     bool exists = word_at(area, kMaskAt) >> part & 1;
     std::size_t at = offset_of(area, part);
@@ -60,7 +60,7 @@ bool has(ByteSpan area, Part part, std::size_t size) {
 }
 
 // Where it is not in use the processor has left the part as it was before: all zero.
-bool in_use(ByteSpan area, Part part) {
+bool in_use(ByteSpan area, StatePart part) {
     return word_at(area, kLegacySize) >> part & 1;
 }
 
@@ -113,7 +113,7 @@ std::optional<ExtendedState> read_extended_state(ByteSpan area) {
 }
 
 std::optional<AreaPlace> place_of_vector_byte(ByteSpan area, unsigned number, unsigned byte) {
-    auto bit = [](Part part) { return std::uint64_t{1} << part; };
+    auto bit = [](StatePart part) { return std::uint64_t{1} << part; };
     if (number >= 16 && number < 32 && byte < 64 && has(area, kHigh16, 1024))
         return AreaPlace{offset_of(area, kHigh16) + 64 * (number - 16) + byte, bit(kHigh16)};
     if (number >= 16) return std::nullopt;

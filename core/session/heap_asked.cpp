@@ -13,7 +13,7 @@
 namespace lantern {
 namespace {
 
-using heap_tables::Asked;
+using HeapAsked = heap_tables::Asked;
 using heap_tables::Head;
 
 constexpr const char* kExample = "pause on heap born number 7, or pause on heap freed size 24..64";
@@ -26,7 +26,7 @@ std::uint64_t number_in(std::string_view text) {
     return number;
 }
 
-void take_size(std::string_view text, Asked& asked) {
+void take_size(std::string_view text, HeapAsked& asked) {
     std::size_t dots = text.find("..");
     asked.least = number_in(text.substr(0, dots));
     asked.most = dots == text.npos ? asked.least : number_in(text.substr(dots + 2));
@@ -43,9 +43,9 @@ std::optional<RunAddress> heap_library_head(Target& target) {
     return std::nullopt;
 }
 
-std::optional<Asked> asked_of(std::string_view subject) {
+std::optional<HeapAsked> asked_of(std::string_view subject) {
     if (subject.empty()) return std::nullopt;
-    Asked asked{Asked::kBirth | Asked::kDeath, 0, 0, 0, ~std::uint64_t{0}};
+    HeapAsked asked{HeapAsked::kBirth | HeapAsked::kDeath, 0, 0, 0, ~std::uint64_t{0}};
     std::string_view rest = subject;
     auto word = [&] {
         rest = trimmed(rest);
@@ -55,9 +55,9 @@ std::optional<Asked> asked_of(std::string_view subject) {
     };
     for (std::string_view each = word(); !each.empty(); each = word()) {
         if (each == "born")
-            asked.what = Asked::kBirth;
+            asked.what = HeapAsked::kBirth;
         else if (each == "freed")
-            asked.what = Asked::kDeath;
+            asked.what = HeapAsked::kDeath;
         else if (each == "size")
             take_size(word(), asked);
         else if (each == "number")
@@ -72,7 +72,7 @@ std::optional<Asked> asked_of(std::string_view subject) {
 void tell_heap_library(Target& target, const std::list<Breakpoint>& breakpoints) {
     auto head = heap_library_head(target);
     if (!head) return;
-    std::vector<Asked> all;
+    std::vector<HeapAsked> all;
     for (const Breakpoint& breakpoint : breakpoints) {
         if (breakpoint.cause != Cause::heap || !breakpoint.is_on) continue;
         if (auto asked = asked_of(breakpoint.subject)) all.push_back(*asked);

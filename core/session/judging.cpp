@@ -90,6 +90,15 @@ std::optional<Stop> Movement::judge_system_call(const TargetEvent& event, Stop s
     return stop;
 }
 
+// Nothing would arrive any more: the thread that moves leaves the others, which go on or are held.
+bool Movement::has_lost_its_thread(const TargetEvent& event) {
+    bool moves = event.thread == only_ ||
+                 (event.thread == parts_.selection.thread() && (!temporary_ || *arrived_));
+    return moves && process_.threads().size() > 1 &&
+           system_call_name(static_cast<long>(process_.registers(event.thread).system_call)) ==
+               "exit";
+}
+
 std::optional<Stop> Movement::verdict_of_loader(Stop stop) {
     auto [loaded, unloaded] = parts_.sites.look_at_libraries();
     TargetEvent event;
@@ -150,7 +159,7 @@ Movement::Arrival Movement::verdict_of_movement(ThreadId thread, RunAddress at) 
     if (!temporary_ || !temporary_->count(at)) return {};
     Arrival arrival;
     arrival.is_place = true;
-    arrival.counts = (*arrived_)(thread);
+    arrival.counts = !*arrived_ || (*arrived_)(thread);
     if (arrival.counts && positions_ && positions_->count(at)) arrival.goal = &positions_->at(at);
     return arrival;
 }
@@ -238,7 +247,13 @@ std::optional<Stop> Movement::judge(const TargetEvent& event) {
                         {{"ends", event.signal ? signal_name(event.signal)
                                                : fmt::format("exit status {}", event.exit_code)}}))
                     return found;
-            return judge_cause(Cause::thread_end, event, stop, {{"ends", text}});
+            std::vector<StopFact> facts{{"ends", text}};
+            if (auto found = judge_cause(Cause::thread_end, event, stop, facts)) return found;
+            if (!has_lost_its_thread(event)) return std::nullopt;
+            stop.reason = StopReason::event;
+            stop.cause = Cause::thread_end;
+            stop.facts = std::move(facts);
+            return stop;
         }
         case TargetEvent::Kind::system_call_entered:
         case TargetEvent::Kind::system_call_left: return judge_system_call(event, std::move(stop));

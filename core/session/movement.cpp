@@ -98,8 +98,18 @@ Stop Movement::advance_to(const CodePosition& position) {
     return stop;
 }
 
+// What of it could still run is the system's; the others would wait for it, held, for ever.
+void Movement::refuse_what_ends() const {
+    ThreadId thread = parts_.selection.thread();
+    if (process_.is_ending(thread) && process_.threads().size() > 1)
+        throw RequestError(fmt::format("thread {} ends here: nothing is left of it to run",
+                                       process_.thread_number(thread)),
+                           Next::list_threads);
+}
+
 Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived,
                    const Positions* positions) {
+    if (arrived || only_) refuse_what_ends();
     if (auto met = hits_behind_standing(kAll)) return *met;
     standing_.reset();
     positions_ = positions;
@@ -235,6 +245,7 @@ Stop Movement::meet_another_program() {
 }
 
 Stop Movement::step_instruction() {
+    refuse_what_ends();
     if (auto behind = behind_system_call())
         return run({*behind},
                    [this](ThreadId thread) { return thread == parts_.selection.thread(); });

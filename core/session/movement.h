@@ -33,7 +33,8 @@ class Movement {
     Movement& operator=(const Movement&) = delete;
 
     // Says whether a thread that met a temporary stop has arrived. A recursion passes the same
-    // addresses deeper down.
+    // addresses deeper down. Null: every thread that meets one has. If not, it is the current
+    // thread that moves, and its end is the end of the movement.
     using Arrived = std::function<bool(ThreadId thread)>;
 
     // Runs on until a temporary stop counts, or something else happens that the user must see. The
@@ -79,6 +80,8 @@ class Movement {
     std::optional<Stop> verdict_of_frame_ends(const TargetEvent& event, Stop stop);
     Stop stop_for_signal(const TargetEvent& event, Stop stop);
     bool passes_silently(const TargetEvent& event);
+    bool has_lost_its_thread(const TargetEvent& event);
+    void refuse_what_ends() const;
     LiveProcess::Passes passes();
     std::optional<Stop> judged(const TargetEvent& event);
     static constexpr int kAll = 1 << 20;

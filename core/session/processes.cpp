@@ -28,7 +28,7 @@ Stop gone_by_itself(SessionParts& parts) {
         std::uint64_t stops_before = parts.debuggee.process().stops();
         parts.selection.leave_stack();
         Movement movement(parts);
-        Stop stop = parts.finished(movement.run({}, [](ThreadId) { return false; }), stops_before);
+        Stop stop = parts.finished(movement.run({}, nullptr), stops_before);
         if (stop.reason != StopReason::replaced) return stop;
         tell_what_it_became(parts);
     }

@@ -18,11 +18,6 @@ constexpr std::size_t kMostParts = 1024;
 
 using PartKind = ScalarPart::Kind;
 
-// gcc and clang say of both that they are floating and take 16 bytes.
-bool is_quadruple(const Type& type) {
-    return type.size == 16 && (type.name.find("128") != std::string::npos || type.is_rust);
-}
-
 PartKind floating_kind(const Type& type, std::uint64_t size) {
     return size > 8 && !is_quadruple(type) ? PartKind::extended : PartKind::floating;
 }

@@ -11,7 +11,7 @@ namespace {
 using Kind = RustShape::Kind;
 using PartKind = ScalarPart::Kind;
 
-constexpr int kDeepest = 40;
+constexpr int kDeepestType = 40;
 constexpr unsigned kWord = 8;
 
 RustShape shape_of(const Type& type, int depth);
@@ -172,7 +172,7 @@ RustShape shape_of_structure(const Type& type, int depth) {
 
 RustShape shape_of(const Type& type, int depth) {
     const Type& base = plain(type);
-    if (depth > kDeepest) return {Kind::unknown, {}, {}, false};
+    if (depth > kDeepestType) return {Kind::unknown, {}, {}, false};
     if (base.kind == TypeKind::unknown) return {Kind::unknown, {}, {}, false};
     if (base.size == 0) return {};
     switch (base.kind) {

@@ -111,8 +111,7 @@ Stop Session::launch_again() {
 }
 
 Stop Session::continue_running(const StepOptions& wish) {
-    return moved(
-        [](Movement& movement) { return movement.run({}, [](ThreadId) { return false; }); }, wish);
+    return moved([](Movement& movement) { return movement.run({}, nullptr); }, wish);
 }
 
 // The frame that is shown, where that is not the innermost: movements of its lines begin by coming
@@ -219,8 +218,7 @@ Stop Session::reach(const Place& place) {
             sites.insert(site.address);
             if (site.code.position) positions.emplace(site.address, *site.code.position);
         }
-        return movement.run(
-            sites, [](ThreadId) { return true; }, &positions);
+        return movement.run(sites, nullptr, &positions);
     });
     if (stop.reason == StopReason::stepped)
         stop.reason = StopReason::reached;

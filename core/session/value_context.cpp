@@ -11,11 +11,11 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kMostFrames = 200;  // frames an address on the stack is looked for in
+constexpr unsigned kMostFramesOfAnAddress = 200;  // frames an address on the stack is looked for in
 
 // The frame whose part of the stack holds the address.
 std::optional<unsigned> frame_holding(Unwinder& stack, RunAddress address) {
-    for (unsigned level = 0; level < kMostFrames; ++level) {
+    for (unsigned level = 0; level < kMostFramesOfAnAddress; ++level) {
         const Frame* frame = stack.frame(level);
         if (!frame) break;
         if (frame->origin == FrameOrigin::inlined) continue;

@@ -16,12 +16,12 @@ constexpr std::uintptr_t kPage = 4096;
 constexpr int kMostMappings = 1024;
 
 // Read by a signal handler: each is in use when its end is not 0.
-struct Slot {
+struct GuardedSlot {
     std::atomic<std::uintptr_t> begin = 0, end = 0;
     std::atomic<bool> is_cut = false;
     std::string file;
 };
-std::array<Slot, kMostMappings> slots;
+std::array<GuardedSlot, kMostMappings> slots;
 std::mutex taking;
 
 void on_bus_error(int, siginfo_t* info, void*) {
@@ -46,7 +46,7 @@ GuardedMapping::GuardedMapping(const void* begin, std::size_t size, std::string 
     install_once();
     std::lock_guard lock(taking);
     for (int i = 0; i < kMostMappings; ++i) {
-        Slot& slot = slots[static_cast<std::size_t>(i)];
+        GuardedSlot& slot = slots[static_cast<std::size_t>(i)];
         if (slot.end) continue;
         slot.file = std::move(file);
         slot.is_cut = false;
@@ -71,14 +71,14 @@ GuardedMapping& GuardedMapping::operator=(GuardedMapping&& other) noexcept {
 
 std::optional<std::string> take_cut_file() {
     std::lock_guard lock(taking);
-    for (Slot& slot : slots)
+    for (GuardedSlot& slot : slots)
         if (slot.end && slot.is_cut.exchange(false)) return slot.file;
     return std::nullopt;
 }
 
 bool heal_mapping(const void* address) {
     auto at = reinterpret_cast<std::uintptr_t>(address);
-    for (Slot& slot : slots) {
+    for (GuardedSlot& slot : slots) {
         if (at < slot.begin || at >= ((slot.end + kPage - 1) & ~(kPage - 1)) || slot.end == 0)
             continue;
         void* page = reinterpret_cast<void*>(at & ~(kPage - 1));

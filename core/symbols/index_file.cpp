@@ -20,7 +20,7 @@ namespace {
 constexpr char kMagic[8] = {'E', 'L', 'M', 'I', 'N', 'D', 'E', 'X'};
 constexpr std::uint32_t kVersion = 2;  // counts up whenever a record or what is in it changes
 
-struct Header {
+struct IndexHeader {
     char magic[8];
     std::uint32_t version, header_size;
     std::uint64_t fingerprint;
@@ -89,7 +89,7 @@ std::uint64_t fingerprint_of(const dwarf::DebugInfo& info, const std::string& bu
 std::optional<SymbolIndex> index_over(ByteSpan file, std::uint64_t fingerprint,
                                       const dwarf::DebugInfo& info,
                                       std::shared_ptr<const void> keeper) {
-    Header header;
+    IndexHeader header;
     if (file.size() < sizeof header) return std::nullopt;
     std::memcpy(&header, file.data(), sizeof header);
     bool fits = std::memcmp(header.magic, kMagic, sizeof kMagic) == 0 &&
@@ -130,7 +130,7 @@ std::optional<SymbolIndex> load_index(const fs::path& folder, const std::string&
 
 std::string index_bytes(const SymbolIndex& index, std::uint64_t fingerprint) {
     const SymbolIndex::Tables& t = index.tables();
-    Header header{};
+    IndexHeader header{};
     std::memcpy(header.magic, kMagic, sizeof kMagic);
     header.version = kVersion;
     header.header_size = sizeof header;

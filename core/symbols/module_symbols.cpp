@@ -247,6 +247,18 @@ bool ModuleSymbols::is_entry_of(Position position, const Function& function) con
     return false;
 }
 
+std::string ModuleSymbols::linker_name_of(Position position) const {
+    auto entry = debug_info().entry_at(position);
+    if (!entry) return {};
+    std::string plain;
+    for (const Entry& each : debug_info().with_origins(*entry)) {
+        for (dwarf::At name : {DW_AT_linkage_name, DW_AT_MIPS_linkage_name})
+            if (auto linked = each.text(name)) return std::string(*linked);
+        if (plain.empty()) plain = each.text(DW_AT_name).value_or("");
+    }
+    return plain;
+}
+
 std::optional<Variable> ModuleSymbols::global(const NameEntry& named) const {
     auto entry = debug_info().entry_at(named.position);
     if (!entry) return std::nullopt;

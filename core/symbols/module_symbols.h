@@ -95,6 +95,8 @@ class ModuleSymbols {
     const Type* type_of_trait_table(FileAddress table) const;
     // True if the entry, or what it stands for, is the function's.
     bool is_entry_of(dwarf::Position entry, const Function& function) const;
+    // What the linker calls the function that an entry declares or defines; empty: it is not said.
+    std::string linker_name_of(dwarf::Position entry) const;
     std::string entry_name(
         const dwarf::Entry& entry) const;  // of an abstract function: its qualified name
     std::string qualified_name(

@@ -12,7 +12,7 @@
 namespace lantern {
 namespace {
 
-constexpr int kDeepest = 60;
+constexpr int kDeepestName = 60;
 
 constexpr std::string_view kInnerNamespaces[] = {
     "__cxx11::", "__1::", "__debug::", "__cxx1998::", "_V2::", "__fs::"};
@@ -100,7 +100,7 @@ std::string without_defaults(std::string_view text, int depth) {
     std::string out;
     while (!text.empty()) {
         std::size_t open = text.find('<');
-        std::size_t close = open == std::string_view::npos || depth > kDeepest
+        std::size_t close = open == std::string_view::npos || depth > kDeepestName
                                 ? std::string_view::npos
                                 : closing(text, open);
         // "<impl Toll for Narrow>" and "operator<" have no word before the bracket.
@@ -242,7 +242,7 @@ std::string comparable_list(std::string_view text, int depth) {
 // "vector<long unsigned int>" with its arguments compared too.
 std::string comparable_name(std::string_view name, int depth) {
     std::size_t open = name.find('<');
-    std::size_t close = open == std::string_view::npos || depth > kDeepest ? std::string_view::npos
+    std::size_t close = open == std::string_view::npos || depth > kDeepestName ? std::string_view::npos
                                                                            : closing(name, open);
     if (close == std::string_view::npos) return without_spaces(name);
     return fmt::format("{}<{}>{}", without_spaces(name.substr(0, open)),
@@ -254,7 +254,7 @@ std::string comparable_name(std::string_view name, int depth) {
 std::string comparable_rest(std::string_view rest, int depth) {
     std::size_t open = rest.rfind('(');
     bool takes_some = open != std::string_view::npos && open > 0 && rest.back() == ')';
-    if (!takes_some || depth > kDeepest) return without_spaces(rest);
+    if (!takes_some || depth > kDeepestName) return without_spaces(rest);
     std::string_view taken = rest.substr(open + 1, rest.size() - open - 2);
     return without_spaces(rest.substr(0, open)) + "(" + comparable_list(taken, depth) + ")";
 }

@@ -85,6 +85,11 @@ LiveProcess::Thread& LiveProcess::add_thread(ThreadId id) {
     return thread;
 }
 
+bool LiveProcess::is_ending(ThreadId id) const {
+    auto found = threads_.find(id);
+    return found != threads_.end() && found->second.is_ending;
+}
+
 unsigned LiveProcess::thread_number(ThreadId id) const {
     auto found = threads_.find(id);
     return found == threads_.end() ? 0 : found->second.number;

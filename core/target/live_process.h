@@ -142,6 +142,8 @@ class LiveProcess final : public Target {
     std::vector<ThreadId> threads() const override;
     unsigned thread_number(ThreadId thread) const override;
     std::optional<ThreadId> thread_numbered(unsigned number) const override;
+    // It has told of its end: what is left of it to run is the system's.
+    bool is_ending(ThreadId thread) const;
     std::string thread_name(ThreadId thread) const override;
     const Registers& registers(ThreadId thread) override;
     void set_registers(ThreadId thread, const Registers& registers) override;

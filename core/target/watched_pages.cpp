@@ -14,7 +14,7 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kArguments = 6;
+constexpr unsigned kArgumentCount = 6;
 constexpr std::uint64_t kReachOfCalls =
     16 << 20;  // how far a system call goes from where an argument points
 
@@ -59,13 +59,13 @@ bool WatchedPages::refuse(const CallBuffer& buffer) const {
 }
 
 bool WatchedPages::are_pointed_at(const Registers& call, unsigned but_for) const {
-    for (unsigned index = 0; index < kArguments; ++index)
+    for (unsigned index = 0; index < kArgumentCount; ++index)
         if (index != but_for && contain(RunAddress(system_call_argument(call, index)))) return true;
     return false;
 }
 
 bool WatchedPages::may_be_reached(const Registers& call) const {
-    for (unsigned index = 0; index < kArguments; ++index) {
+    for (unsigned index = 0; index < kArgumentCount; ++index) {
         std::uint64_t argument = system_call_argument(call, index);
         for (const Pages& each : all_)
             if (argument < each.pages.high.value &&

@@ -2,8 +2,13 @@
 
 #include <algorithm>
 
+#include "core/code/copied_argument.h"
+#include "core/code/since_entry.h"
+#include "core/dwarf/operations.h"
 #include "core/runtime/c_library.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
+#include "core/unwind/call_before.h"
 #include "core/unwind/unwinder.h"
 
 namespace lantern {
@@ -91,15 +96,64 @@ std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t gi
 }
 
 // A call site speaks for this frame only if it calls this function: a tail call in between would
-// have put another one in its place.
+// have put another one in its place. What is called in another unit the caller's unit only
+// declares, so the instruction is asked first; one through a table of the linker's leads to the
+// name that is declared.
 bool FrameContext::calls_us(const CallSite& site, const Frame& caller,
                             FrameContext& in_caller) const {
-    if (site.callee)
-        return caller.module == frame_.module &&
-               caller.module->symbols().is_entry_of(*site.callee, *frame_.function);
-    if (site.target.empty()) return false;
-    auto target = dwarf::evaluate_number(site.target, site.unit, in_caller);
-    return target && frame_.module->to_file(RunAddress(*target)) == frame_.function->low();
+    const ModuleSymbols &ours = frame_.module->symbols(), &theirs = caller.module->symbols();
+    auto call = call_before(target_, caller.program_counter);
+    if (call && call->target) {
+        auto [module, called] = function_at(target_, *call->target);
+        if (called)
+            return called == frame_.function && module->to_run(called->low()) == *call->target;
+    }
+    if (site.callee) {
+        if (caller.module == frame_.module && theirs.is_entry_of(*site.callee, *frame_.function))
+            return true;
+        return ours.body_of(*frame_.function).is_external &&
+               theirs.linker_name_of(*site.callee) ==
+                   ours.linker_name_of(frame_.function->entry_offset);
+    }
+    auto target = in_caller.target_of(site);
+    return target && frame_.module->to_file(*target) == frame_.function->low();
+}
+
+std::optional<RunAddress> FrameContext::target_of(const CallSite& site) {
+    if (site.target.empty()) return std::nullopt;
+    dwarf::Location location = dwarf::evaluate_location(site.target, site.unit, *this);
+    if (location.pieces.size() != 1) return std::nullopt;
+    using Kind = dwarf::LocationPiece::Kind;
+    const dwarf::LocationPiece& piece = location.pieces[0];
+    std::optional<std::uint64_t> number;
+    if (piece.kind == Kind::in_register)
+        number = register_value(static_cast<unsigned>(piece.number));
+    else if (piece.kind == Kind::memory || piece.kind == Kind::value)
+        number = piece.number;
+    return number ? std::optional(RunAddress(*number)) : std::nullopt;
+}
+
+// "What this register holds", of one that has been written since it was copied for the call.
+bool FrameContext::is_false(const CallSite::Parameter& parameter, const Frame& caller) const {
+    if (parameter.location.size() != 1 || parameter.value.size() != 2) return false;
+    unsigned argument = static_cast<std::uint8_t>(parameter.location[0]) - dwarf::DW_OP_reg0,
+             copied = static_cast<std::uint8_t>(parameter.value[0]) - dwarf::DW_OP_breg0;
+    bool is_plain = argument < kGeneralRegisters && copied < kGeneralRegisters &&
+                    parameter.value[1] == std::byte{0};
+    if (!is_plain) return false;
+    KeptCode& code = kept_code(caller.module->symbols(), *caller.function);
+    return is_copy_of_what_is_gone(code, code.flow().around(caller.file_address()), argument,
+                                   copied);
+}
+
+std::optional<std::uint64_t> FrameContext::register_value(unsigned number) {
+    auto value = frame_.registers.get(number);
+    if (value || frame_.level == 0 || number >= kGeneralRegisters || !frame_.function) return value;
+    KeptCode& code = kept_code(frame_.module->symbols(), *frame_.function);
+    if (!holds_since_entry(code, code.flow().around(frame_.file_address()), number))
+        return std::nullopt;
+    auto place = static_cast<std::byte>(dwarf::DW_OP_reg0 + number);
+    return entry_value(std::span(&place, 1));
 }
 
 std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
@@ -114,7 +168,7 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     auto& values = frame_.walk->entry_values().values;
     std::pair key(frame_.level, std::vector<std::byte>(location.begin(), location.end()));
     if (auto known = values.find(key); known != values.end()) return known->second;
-    const auto& site = call_into(*caller);
+    const auto& site = call_under_way(*caller, frame_.walk->entry_values());
     if (!site) return std::nullopt;
     FrameContext in_caller(target_, *caller);
     in_caller.depth = depth;
@@ -122,7 +176,8 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     std::optional<std::uint64_t> value;
     if (calls_us(*site, *caller, in_caller))
         for (const CallSite::Parameter& parameter : site->parameters)
-            if (!value && std::ranges::equal(parameter.location, location))
+            if (!value && std::ranges::equal(parameter.location, location) &&
+                !is_false(parameter, *caller))
                 value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
     operations_left = in_caller.operations_left;
     bool was_cut_short = !value && in_caller.has_given_up;
@@ -131,8 +186,8 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     return value;
 }
 
-const std::optional<CallSite>& FrameContext::call_into(const Frame& caller) const {
-    auto [found, is_new] = frame_.walk->entry_values().calls.try_emplace(caller.program_counter);
+const std::optional<CallSite>& call_under_way(const Frame& caller, EntryValues& known) {
+    auto [found, is_new] = known.calls.try_emplace(caller.program_counter);
     if (is_new)
         found->second = caller.module->symbols().call_site_at(
             *caller.function, caller.module->to_file(caller.program_counter));

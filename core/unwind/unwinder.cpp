@@ -219,58 +219,28 @@ void Unwinder::add_next() {
     // The frame a signal interrupted stands at the very instruction, not behind a call.
     bool is_call_site = !physical.is_signal_frame;
     if (is_call_site && physical.function && caller->origin == FrameOrigin::call_frame_information)
-        add_tail_calls(physical, next);
+        add_tail_calls(physical, caller->registers);
     std::size_t first = frames_.size();
     add_physical(caller->registers, caller->origin, is_call_site);
     for (; caller->words_skipped && first < frames_.size(); ++first)
         frames_[first].words_skipped = caller->words_skipped;
 }
 
-namespace {
-
-constexpr int kMostTailCalls = 8;  // one behind the other
-
-struct TailStep {
-    const Function* function = nullptr;
-    FileAddress at;  // of the jump
-};
-
-// The ways from one function to another by tail calls alone, as far as debug information tells.
-// More than one is none: nobody knows which was taken.
-void find_tail_ways(const ModuleSymbols& symbols, const Function& from, const Function& to,
-                    std::vector<TailStep>& way, std::vector<std::vector<TailStep>>& ways) {
-    if (way.size() >= kMostTailCalls || ways.size() > 1) return;
-    for (const TailCall& call : symbols.tail_calls_of(from)) {
-        const Function* callee = call.callee ? symbols.function(*call.callee) : nullptr;
-        if (call.callee && symbols.is_entry_of(*call.callee, to)) callee = &to;
-        if (!callee) continue;
-        bool is_circle = std::any_of(way.begin(), way.end(),
-                                     [&](const TailStep& step) { return step.function == callee; });
-        if (is_circle) continue;
-        way.push_back({&from, call.at});
-        if (callee == &to)
-            ways.push_back(way);
-        else
-            find_tail_ways(symbols, *callee, to, way, ways);
-        way.pop_back();
-    }
-}
-
-}  // namespace
-
 // The call leads to another function than the one that runs: that one has jumped on, and left
 // nothing on the stack (DWARF 5 §3.4.1). The functions between are those of the only way there.
-void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) {
+void Unwinder::add_tail_calls(const Frame& physical, const Registers& caller) {
     const Function* running = physical.function;
     const Module* module = physical.module;
-    Code& code = code_at(return_address - 1);
-    read_call(code, return_address);
-    if (!code.called || code.called == running || code.module != module) return;
-    std::vector<TailStep> way;
-    std::vector<std::vector<TailStep>> ways;
-    find_tail_ways(module->symbols(), *code.called, *running, way, ways);
-    if (ways.size() != 1) return;
-    for (auto step = ways[0].rbegin(); step != ways[0].rend(); ++step) {
+    Code& code = code_at(caller.program_counter() - 1);
+    read_call(code, caller.program_counter());
+    if (code.module != module) return;
+    const Function* called = code.called ? code.called : called_by(caller, code);
+    if (!called || called == running) return;
+    auto [known, is_new] = tail_ways_.try_emplace({called, running});
+    if (is_new) known->second = only_tail_way(module->symbols(), *called, *running);
+    const std::vector<TailStep>& way = known->second;
+    if (way.empty()) return;
+    for (auto step = way.rbegin(); step != way.rend(); ++step) {
         Frame& frame = frames_.emplace_back();
         frame.level = static_cast<unsigned>(frames_.size() - 1);
         frame.walk = this;
@@ -286,6 +256,33 @@ void Unwinder::add_tail_calls(const Frame& physical, RunAddress return_address) 
         frame.scopes = chains_down_to(*frame.body, step->at, nullptr).back().scopes;
     }
     resolved_ = frames_.size();
+}
+
+// By a call through a register or through memory, where the debug information says what leads
+// there. What rests on the caller's own caller is not asked for: the walk is not there yet.
+const Function* Unwinder::called_by(const Registers& caller, Code& code) {
+    if (!code.call || code.call->target || !code.function) return nullptr;
+    Frame frame;
+    frame.registers = caller;
+    frame.program_counter = caller.program_counter();
+    frame.lookup_address = frame.program_counter - 1;
+    frame.module = code.module;
+    frame.function = code.function;
+    frame.body = code.body;
+    try {
+        read_rules(code, frame.lookup_address);
+        if (code.row) frame.call_frame_address = frame_address_of(frame, code);
+        FrameContext context(target_, frame);
+        const auto& site = call_under_way(frame, entry_values_);
+        auto target = site ? context.target_of(*site) : std::nullopt;
+        if (!target) return nullptr;
+        auto [module, called] = function_at(target_, *target);
+        return called && module == code.module && module->to_run(called->low()) == *target
+                   ? called
+                   : nullptr;
+    } catch (const Error&) {  // damaged, or it cannot be read: nothing is known of it
+        return nullptr;
+    }
 }
 
 std::optional<Unwinder::Caller> Unwinder::caller_of(Frame& physical) {

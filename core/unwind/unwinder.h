@@ -2,6 +2,7 @@
 #pragma once
 
 #include <deque>
+#include <map>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -9,6 +10,7 @@
 #include "core/unwind/call_before.h"
 #include "core/unwind/entry_values.h"
 #include "core/unwind/frame.h"
+#include "core/unwind/tail_calls.h"
 
 namespace lantern {
 
@@ -74,7 +76,8 @@ class Unwinder {
     void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site,
                       const CodePosition* standing = nullptr);
     void add_next();
-    void add_tail_calls(const Frame& physical, RunAddress return_address);
+    void add_tail_calls(const Frame& physical, const Registers& caller);
+    const Function* called_by(const Registers& caller, Code& code);
     std::optional<RunAddress> frame_address_of(const Frame& physical, const Code& code);
     std::optional<Caller> caller_of(Frame& physical);
     std::optional<Caller> by_rules(Frame& physical, const Code& code);
@@ -88,6 +91,7 @@ class Unwinder {
     Target& target_;
     ThreadId thread_;
     std::unordered_map<RunAddress, Code> code_;  // by the address that is looked up
+    std::map<std::pair<const Function*, const Function*>, std::vector<TailStep>> tail_ways_;
     std::deque<Frame> frames_;
     std::size_t resolved_ = 0;  // how many of them know their own call frame address, or never will
     bool ended_ = false;

@@ -34,12 +34,11 @@ Value value_of_integer(const Type& type, Wide number) {
     return value_of_bytes(type, bytes);
 }
 
-namespace {
-
-bool is_quadruple(const Type& type) {
-    return type.size == 16 &&
-           (type.name == "_Float128" || type.name == "__float128" || type.name == "f128");
+bool is_quadruple(const Type& floating) {
+    return floating.size == 16 && (floating.name.find("128") != std::string::npos || floating.is_rust);
 }
+
+namespace {
 
 // A small format by its widths (IEEE 754-2019 §3.4), the sign on top.
 long double from_format(Wide bits, int exponent_bits, int fraction_bits) {

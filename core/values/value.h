@@ -52,6 +52,9 @@ Wide number_as(const Type& type,
                Wide number);  // cut to the type's size, and extended again by its sign
 Value value_of_floating(const Type& type, long double number);
 Value unavailable_value(const Type& type, std::string reason);
+// Of the two floating types of 16 bytes: the one of IEEE 754, not the processor's 80 bits. gcc and
+// clang describe both alike but for the name.
+bool is_quadruple(const Type& floating);
 
 // Reads values out of a target. Throws MemoryError for addresses that cannot be read, RequestError
 // for a value that is not available.

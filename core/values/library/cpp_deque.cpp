@@ -6,16 +6,16 @@
 namespace lantern {
 namespace {
 
-struct Blocks {
+struct DequeBlocks {
     RunAddress table;             // of pointers to blocks
     std::uint64_t per_block = 1;  // elements
     std::uint64_t first = 0;      // which element of the first block is the deque's own first
     std::uint64_t count = 0;
 };
 
-Blocks gnu_blocks(const ValueReader& reader, const Value& value, std::uint64_t size) {
+DequeBlocks gnu_blocks(const ValueReader& reader, const Value& value, std::uint64_t size) {
     auto at = [&](const char* path) { return RunAddress(number_at(reader, value, path)); };
-    Blocks blocks;
+    DequeBlocks blocks;
     blocks.per_block = size < 512 ? 512 / size : 1;
     RunAddress start_block = at("_M_impl._M_start._M_first"),
                finish_block = at("_M_impl._M_finish._M_first");
@@ -34,8 +34,8 @@ Blocks gnu_blocks(const ValueReader& reader, const Value& value, std::uint64_t s
     return blocks;
 }
 
-Blocks clang_blocks(const ValueReader& reader, const Value& value, std::uint64_t size) {
-    Blocks blocks;
+DequeBlocks clang_blocks(const ValueReader& reader, const Value& value, std::uint64_t size) {
+    DequeBlocks blocks;
     blocks.per_block = size < 256 ? 4096 / size : 16;
     blocks.table = RunAddress(number_at(reader, value, "__map_.__begin_"));
     blocks.first = number_at(reader, value, "__start_");
@@ -58,7 +58,7 @@ class DequeView final : public LibraryView {
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& element = argument(plain(*value.type), 0);
-        Blocks blocks = blocks_of(reader, value);
+        DequeBlocks blocks = blocks_of(reader, value);
         Meaning meaning;
         meaning.arrangement = Arrangement::elements;
         meaning.count = blocks.count;
@@ -81,13 +81,13 @@ class DequeView final : public LibraryView {
     }
 
   private:
-    static Blocks blocks_of(const ValueReader& reader, const Value& value) {
+    static DequeBlocks blocks_of(const ValueReader& reader, const Value& value) {
         const Type& type = plain(*value.type);
         std::uint64_t size = plain(argument(type, 0)).size;
         return type_at_path(type, "_M_impl._M_start._M_cur") ? gnu_blocks(reader, value, size)
                                                              : clang_blocks(reader, value, size);
     }
-    static Value at(const ValueReader& reader, const Type& element, const Blocks& blocks,
+    static Value at(const ValueReader& reader, const Type& element, const DequeBlocks& blocks,
                     std::uint64_t index) {
         std::uint64_t place = blocks.first + index;
         RunAddress slot = blocks.table + place / blocks.per_block * 8;

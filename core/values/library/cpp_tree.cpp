@@ -17,9 +17,9 @@ struct Tree {
     bool is_map = false;
 };
 
-class Walk {
+class TreeWalk {
   public:
-    Walk(const ValueReader& reader, const Tree& tree)
+    TreeWalk(const ValueReader& reader, const Tree& tree)
         : reader_(reader), tree_(tree), node_(tree.first) {}
 
     std::optional<Part> next() {
@@ -98,7 +98,7 @@ class TreeView final : public LibraryView {
         meaning.count = tree.count;
         meaning.detail = counted_elements(tree.count);
         if (!tree.count) meaning.text = "empty";
-        meaning.next = [walk = Walk(reader, tree)]() mutable { return walk.next(); };
+        meaning.next = [walk = TreeWalk(reader, tree)]() mutable { return walk.next(); };
         return meaning;
     }
 

@@ -11,7 +11,7 @@ namespace {
 
 constexpr std::uint64_t kMostHeight = 32;
 
-struct Place {
+struct TreePlace {
     RunAddress node;
     std::uint64_t height = 0, index = 0;
 };
@@ -30,7 +30,7 @@ class RustWalk {
         if (path_.empty())
             throw BrokenValue(
                 fmt::format("it claims {} but ends after {}", counted_elements(count_), done_));
-        Place& at = path_.back();
+        TreePlace& at = path_.back();
         Value node = value_in_memory(leaf_, at.node);
         Value key = slot(node, "keys", at.index);
         Part part{{}, is_map_ ? slot(node, "vals", at.index) : key, {}};
@@ -63,7 +63,7 @@ class RustWalk {
                 return inner;
         }
     }
-    RunAddress edge(const Place& at) {
+    RunAddress edge(const TreePlace& at) {
         RunAddress place = at.node + rounded_up(plain(leaf_).size, 8) + at.index * 8;
         require_readable(reader_, place, "an inner node");
         return RunAddress(reader_.target().read<std::uint64_t>(place));
@@ -81,7 +81,7 @@ class RustWalk {
     const Type& leaf_;
     std::uint64_t count_, done_ = 0;
     bool is_map_;
-    std::vector<Place> path_;
+    std::vector<TreePlace> path_;
 };
 
 class RustTreeView final : public LibraryView {

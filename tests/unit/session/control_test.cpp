@@ -357,6 +357,33 @@ TEST(Events, SystemCallsByNameWithTheirArguments) {
     EXPECT_TRUE(at.session.continue_running().is_end());
 }
 
+// The step would arrive nowhere any more: the program would run to its end, or, with the others held,
+// never move again.
+TEST(Events, TheEndOfTheThreadThatIsSteppedEndsTheStep) {
+    Controlled threads({"short", "3"});
+    threads.pause_at("short_life");
+    StepOptions alone;
+    alone.alone = true;
+    auto lines_to_the_end = [&](const StepOptions& wish) {
+        Stop stop = threads.session.over_line(wish);
+        while (stop.reason == StopReason::stepped) stop = threads.session.over_line(wish);
+        return stop;
+    };
+    auto is_its_end = [](const Stop& stop) {
+        return stop.reason == StopReason::event && stop.cause == Cause::thread_end &&
+               stop.breakpoints.empty();
+    };
+    ASSERT_EQ(threads.session.launch_again().reason, StopReason::breakpoint);
+    EXPECT_TRUE(is_its_end(lines_to_the_end({})));
+    EXPECT_THROW(threads.session.over_line(alone), RequestError);
+    EXPECT_THROW(threads.session.into_instruction(), RequestError);
+    ASSERT_EQ(threads.session.continue_running().reason, StopReason::breakpoint);
+    EXPECT_TRUE(is_its_end(threads.session.continue_running(alone)));
+    ASSERT_EQ(threads.session.continue_running().reason, StopReason::breakpoint);
+    EXPECT_TRUE(is_its_end(lines_to_the_end(alone)));
+    EXPECT_EQ(threads.session.continue_running().exit_code, 0);
+}
+
 TEST(Events, ThreadsExitsForksAndSignals) {
     Controlled threads({"short", "3"});
     threads.pause_on(Cause::thread_start);

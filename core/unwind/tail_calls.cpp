@@ -1,0 +1,80 @@
+#include "core/unwind/tail_calls.h"
+
+#include <algorithm>
+
+#include "core/code/kept_code.h"
+#include "core/support/error.h"
+
+namespace lantern {
+namespace {
+
+constexpr std::size_t kMostTailCalls = 8;  // one behind the other
+constexpr unsigned kMostLooks = 400;       // at functions, on all ways together
+
+class TailWays {
+  public:
+    TailWays(const ModuleSymbols& symbols, const Function& to) : symbols_(symbols), to_(to) {}
+
+    std::vector<TailStep> only_one(const Function& from) {
+        look(from);
+        return ways_.size() == 1 && looks_ <= kMostLooks ? ways_[0] : std::vector<TailStep>();
+    }
+
+  private:
+    void look(const Function& from) {
+        if (way_.size() >= kMostTailCalls || ways_.size() > 1 || ++looks_ > kMostLooks) return;
+        for (const TailCall& call : symbols_.tail_calls_of(from)) {
+            const Function* callee = callee_of(from, call);
+            bool is_circle = std::ranges::any_of(
+                way_, [&](const TailStep& step) { return step.function == callee; });
+            if (!callee || is_circle) continue;
+            way_.push_back({&from, call.at});
+            if (callee == &to_)
+                ways_.push_back(way_);
+            else
+                look(*callee);
+            way_.pop_back();
+        }
+    }
+
+    const Function* callee_of(const Function& from, const TailCall& call) const {
+        if (call.callee && symbols_.is_entry_of(*call.callee, to_)) return &to_;
+        const Function* callee = call.callee ? symbols_.function(*call.callee) : nullptr;
+        if (!callee || !callee->has_code()) callee = begin_at(target_of(from, call));
+        if (callee || !call.callee) return callee;
+        auto* symbol = symbols_.symbol_table().named(symbols_.linker_name_of(*call.callee));
+        return symbol ? begin_at(symbol->address) : nullptr;
+    }
+
+    // A function of another unit is only declared where it is called: the jump itself leads there,
+    // or to a table of the linker's, and then its name does.
+    std::optional<FileAddress> target_of(const Function& from, const TailCall& call) const {
+        const FlowGraph& flow = kept_code(symbols_, from).flow();
+        std::uint32_t jump = flow.around(call.at);
+        return jump == FlowGraph::kNone ? std::nullopt : flow.nodes()[jump].target;
+    }
+
+    const Function* begin_at(std::optional<FileAddress> address) const {
+        const Function* function = address ? symbols_.function_at(*address) : nullptr;
+        return function && function->low() == *address ? function : nullptr;
+    }
+
+    const ModuleSymbols& symbols_;
+    const Function& to_;
+    std::vector<TailStep> way_;
+    std::vector<std::vector<TailStep>> ways_;
+    unsigned looks_ = 0;
+};
+
+}  // namespace
+
+std::vector<TailStep> only_tail_way(const ModuleSymbols& symbols, const Function& from,
+                                    const Function& to) {
+    try {
+        return TailWays(symbols, to).only_one(from);
+    } catch (const FormatError&) {  // damaged: nothing is known of them
+        return {};
+    }
+}
+
+}  // namespace lantern
