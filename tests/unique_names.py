@@ -46,6 +46,8 @@ def type_of(parameter):
 def helpers_in(text):
     for unnamed in UNNAMED.finditer(text):
         for found in HELPER.finditer(unnamed[1]):
+            if found[1] == "main":  # of a program that a test writes
+                continue
             taken = parameters(found[2])
             yield found[1], [type_of(one) for one in taken], sum("=" in one for one in taken)
 
@@ -77,7 +79,9 @@ core = sorted(os.path.relpath(folder, root) for folder in glob.glob(root + "/cor
 engine = [folder for folder in core if folder not in REPORTS]
 twice = 0
 # What is compiled together, and whose headers it sees.
-for folders, seen in ((engine, engine), (REPORTS, core), (("cli",), ()), (("bench",), ())):
+together = [(engine, engine), (REPORTS, core)]
+together += [((folder,), ()) for folder in ("cli", "bench", "tests/unit", "tests/command_line")]
+for folders, seen in together:
     where, helpers = collections.defaultdict(set), collections.defaultdict(list)
     for name_of_file, text in contents(folders, "cpp"):
         for name in constants_and_types(text):

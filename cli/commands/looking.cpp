@@ -57,9 +57,12 @@ void show_frame(Shell& shell) {
             return;
         }
     }
-    shell.show(Notice{Notice::Kind::done,
-                      fmt::format("frame {}: {} at {:#x}, without source", frame->level,
-                                  frame_function_name(*frame), frame->program_counter.value)});
+    std::string where =
+        frame->origin == FrameOrigin::one_of_tail_calls
+            ? ": by which of several jumps it left is not known"
+            : fmt::format(" at {:#x}, without source", frame->program_counter.value);
+    shell.show(Notice{Notice::Kind::done, fmt::format("frame {}: {}{}", frame->level,
+                                                      frame_function_name(*frame), where)});
 }
 
 void move_frame(Shell& shell, std::string_view arguments, std::string_view command, int direction) {

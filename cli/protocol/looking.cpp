@@ -40,7 +40,9 @@ Page page_asked(const Arguments& arguments, const char* start, const char* count
 
 std::string how_it_was_found(const Frame& frame) {
     switch (frame.origin) {
-        case FrameOrigin::tail_call: return " [left nothing on the stack: told by its caller]";
+        case FrameOrigin::tail_call:
+        case FrameOrigin::one_of_tail_calls:
+            return " [left nothing on the stack: told by its caller]";
         case FrameOrigin::stack_scan: return " [likely: found by looking through the stack]";
         case FrameOrigin::return_address: return " [likely: by the word on top of the stack]";
         default: return frame.is_inlined() ? " [inlined]" : "";

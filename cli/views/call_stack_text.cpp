@@ -35,6 +35,9 @@ std::string how_found(const StackRow& row) {
             return fmt::format("found by looking through the stack, {} skipped: a guess",
                                counted(row.words_skipped, "word"));
         case FrameOrigin::tail_call: return "inferred: it left by a jump to the one above";
+        case FrameOrigin::one_of_tail_calls:
+            return "inferred: it left by one of several jumps to the one above; told as it was "
+                   "called";
         default: return "";
     }
 }

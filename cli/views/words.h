@@ -84,12 +84,12 @@ struct Words<BecameFact::Ground> : WordsTo<BecameFact::Ground, BecameFact::Groun
 };
 
 template <>
-struct Words<FrameOrigin> : WordsTo<FrameOrigin, FrameOrigin::tail_call> {
+struct Words<FrameOrigin> : WordsTo<FrameOrigin, FrameOrigin::one_of_tail_calls> {
     static std::string_view of(FrameOrigin origin) {
         static constexpr std::string_view kWords[] = {"registers",     "call-frame-information",
                                                       "frame-pointer", "return-address",
                                                       "inlined",       "stack-scan",
-                                                      "tail-call"};
+                                                      "tail-call",     "one-of-tail-calls"};
         static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
         return kWords[static_cast<std::size_t>(origin)];
     }

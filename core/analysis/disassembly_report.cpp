@@ -39,8 +39,9 @@ std::vector<StretchOfCode> parts_of(const Module& module, const Function& functi
                          : is_cold     ? "cold part"
                                        : "detached part"});
     }
-    std::sort(parts.begin(), parts.end(),
-              [](const StretchOfCode& a, const StretchOfCode& b) { return a.range.low < b.range.low; });
+    std::sort(parts.begin(), parts.end(), [](const StretchOfCode& a, const StretchOfCode& b) {
+        return a.range.low < b.range.low;
+    });
     return parts;
 }
 

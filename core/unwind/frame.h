@@ -23,6 +23,7 @@ enum class FrameOrigin {
                  // could have left
     tail_call,   // has left nothing on the stack: inferred from the call sites of its caller and of
                  // what it called
+    one_of_tail_calls,  // the same, by one of several jumps: it is told as where it was called
 };
 
 struct Frame {
@@ -45,6 +46,9 @@ struct Frame {
     std::vector<const Scope*> scopes;  // of this frame, innermost first
     std::optional<SourceLine> line;
     std::optional<CodePosition> position;  // of the innermost of the frames that share the address
+    bool has_left() const {
+        return origin == FrameOrigin::tail_call || origin == FrameOrigin::one_of_tail_calls;
+    }
     class Unwinder* walk = nullptr;  // leads on to the caller; null for a frame that is in no stack
 
     FileAddress file_address() const {

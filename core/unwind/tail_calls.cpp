@@ -17,23 +17,38 @@ class TailWays {
 
     std::vector<TailStep> only_one(const Function& from) {
         look(from);
-        return ways_.size() == 1 && looks_ <= kMostLooks ? ways_[0] : std::vector<TailStep>();
+        if (!found_ || are_several_ || looks_ > kMostLooks) return {};
+        return *found_;
     }
 
   private:
     void look(const Function& from) {
-        if (way_.size() >= kMostTailCalls || ways_.size() > 1 || ++looks_ > kMostLooks) return;
+        if (way_.size() >= kMostTailCalls || are_several_ || ++looks_ > kMostLooks) return;
         for (const TailCall& call : symbols_.tail_calls_of(from)) {
             const Function* callee = callee_of(from, call);
             bool is_circle = std::ranges::any_of(
                 way_, [&](const TailStep& step) { return step.function == callee; });
             if (!callee || is_circle) continue;
-            way_.push_back({&from, call.at});
+            way_.push_back({&from, {call.at}});
             if (callee == &to_)
-                ways_.push_back(way_);
+                take_way();
             else
                 look(*callee);
             way_.pop_back();
+        }
+    }
+
+    void take_way() {
+        if (!found_) {
+            found_ = way_;
+            return;
+        }
+        are_several_ |=
+            !std::ranges::equal(way_, *found_, {}, &TailStep::function, &TailStep::function);
+        for (std::size_t i = 0; i < way_.size() && !are_several_; ++i) {
+            std::vector<FileAddress>& jumps = (*found_)[i].jumps;
+            if (std::ranges::find(jumps, way_[i].jumps[0]) == jumps.end())
+                jumps.push_back(way_[i].jumps[0]);
         }
     }
 
@@ -62,7 +77,8 @@ class TailWays {
     const ModuleSymbols& symbols_;
     const Function& to_;
     std::vector<TailStep> way_;
-    std::vector<std::vector<TailStep>> ways_;
+    std::optional<std::vector<TailStep>> found_;
+    bool are_several_ = false;
     unsigned looks_ = 0;
 };
 

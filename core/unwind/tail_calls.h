@@ -11,10 +11,11 @@ namespace lantern {
 
 struct TailStep {
     const Function* function = nullptr;
-    FileAddress at;  // of the jump that it left by
+    std::vector<FileAddress> jumps;  // it left by one of them; seldom more than one
 };
 
-// Outermost first; empty where there is no way, more than one, or too much to look through. As far
+// Outermost first; empty where there is no way, ways by different functions, or too much to look
+// through. As far
 // as debug information and the code tell: a jump to an address in a register leads nowhere here.
 std::vector<TailStep> only_tail_way(const ModuleSymbols& symbols, const Function& from,
                                     const Function& to);

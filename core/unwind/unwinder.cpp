@@ -71,9 +71,7 @@ const Frame* Unwinder::frame(unsigned level) {
 const Frame* Unwinder::caller_of_function(const Frame& callee) {
     for (unsigned level = callee.level + 1;; ++level) {
         const Frame* next = frame(level);
-        if (!next ||
-            (next->origin != FrameOrigin::inlined && next->origin != FrameOrigin::tail_call))
-            return next;
+        if (!next || (next->origin != FrameOrigin::inlined && !next->has_left())) return next;
     }
 }
 
@@ -244,18 +242,31 @@ void Unwinder::add_tail_calls(const Frame& physical, const Registers& caller) {
         Frame& frame = frames_.emplace_back();
         frame.level = static_cast<unsigned>(frames_.size() - 1);
         frame.walk = this;
-        frame.origin = FrameOrigin::tail_call;
-        frame.program_counter = frame.lookup_address = module->to_run(step->at);
-        frame.registers.set_program_counter(frame.program_counter);
+        frame.origin =
+            step->jumps.size() > 1 ? FrameOrigin::one_of_tail_calls : FrameOrigin::tail_call;
         frame.module = module;
         frame.function = step->function;
         frame.body = &module->symbols().body_of(*step->function);
-        frame.position = module->symbols().positions_of(*step->function).within(step->at, nullptr);
-        frame.position->row = dwarf::kLastRow;  // it has left by a jump that stands there
-        frame.line = source_line(*frame.position);
-        frame.scopes = chains_down_to(*frame.body, step->at, nullptr).back().scopes;
+        stand_at_jump(frame, *step);
     }
     resolved_ = frames_.size();
+}
+
+// By which of several jumps is not known: its line may be, and the rest is told as it was called.
+void Unwinder::stand_at_jump(Frame& frame, const TailStep& step) {
+    const auto& positions = frame.module->symbols().positions_of(*step.function);
+    bool is_known = step.jumps.size() == 1;
+    FileAddress at = is_known ? step.jumps[0] : step.function->low();
+    frame.program_counter = frame.lookup_address = frame.module->to_run(at);
+    frame.registers.set_program_counter(frame.program_counter);
+    frame.scopes = chains_down_to(*frame.body, at, nullptr).back().scopes;
+    frame.line = source_line(positions.within(step.jumps[0], nullptr));
+    for (FileAddress jump : step.jumps)
+        if (frame.line && positions.within(jump, nullptr).line != frame.line->line)
+            frame.line.reset();
+    if (!is_known) return;
+    frame.position = positions.within(at, nullptr);
+    frame.position->row = dwarf::kLastRow;  // it has left by a jump that stands there
 }
 
 // By a call through a register or through memory, where the debug information says what leads

@@ -77,6 +77,7 @@ class Unwinder {
                       const CodePosition* standing = nullptr);
     void add_next();
     void add_tail_calls(const Frame& physical, const Registers& caller);
+    void stand_at_jump(Frame& frame, const TailStep& step);
     const Function* called_by(const Registers& caller, Code& code);
     std::optional<RunAddress> frame_address_of(const Frame& physical, const Code& code);
     std::optional<Caller> caller_of(Frame& physical);

@@ -30,8 +30,8 @@ void PrintTo(const Inlined& inlined, std::ostream* out) {
 }
 
 // What the dumpers say of a program.
-struct Dumped {
-    explicit Dumped(const std::string& program)
+struct DumpedCalls {
+    explicit DumpedCalls(const std::string& program)
         : code(testing::lines_of(
               testing::run({"objdump", "-d", "-C", "--no-show-raw-insn", program}).output)) {
         for (auto [address, line, is_statement] : testing::witness_lines(program))
@@ -42,7 +42,7 @@ struct Dumped {
 };
 
 // The instructions of a function, its cold part too; filler is left out.
-std::vector<std::string> addresses_of(const Dumped& dumped, const std::string& function) {
+std::vector<std::string> addresses_of(const DumpedCalls& dumped, const std::string& function) {
     const std::regex head(R"(^[0-9a-f]+ <(.*)>:$)"),
         instruction(R"(^\s+([0-9a-f]+):\t(\S+) *(.*)$)"),
         wanted("(.*::)?" + function + R"((\[abi:cxx11\])?(\(.*|::h[0-9a-f]{16})?)");
@@ -108,7 +108,7 @@ TEST_P(InlinedCode, HasTheInstructionsOfEachLineThatTheToolchainCounts) {
     LaunchOptions options;
     options.program = program;
     Session session(options, {}, SymbolSearch{});
-    Dumped dumped(program);
+    DumpedCalls dumped(program);
     std::size_t compared = 0;
     for (const char* function : GetParam().functions) {
         auto addresses = addresses_of(dumped, function);
@@ -167,7 +167,7 @@ TEST(InlinedLambda, RunsWhereTheToolchainSaysItRuns) {
     std::string program = fixture("tallies-gcc-O3");
     ModuleSymbols symbols{std::filesystem::path(program)};
     std::size_t lambdas = 0;
-    for (const std::string& address : addresses_of(Dumped(program), "doubled")) {
+    for (const std::string& address : addresses_of(DumpedCalls(program), "doubled")) {
         auto frames = frames_at(symbols, FileAddress(std::stoull(address, nullptr, 16)));
         ASSERT_FALSE(frames.empty());
         bool is_lambda = frames.front().function.ends_with("operator()");

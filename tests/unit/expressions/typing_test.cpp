@@ -9,7 +9,7 @@
 namespace lantern {
 namespace {
 
-struct Case {
+struct MistypedCase {
     const char* text;
     const char* says;
     unsigned column;
@@ -27,14 +27,14 @@ ExpressionError refusal(Session& session, const std::string& place, const std::s
 
 TEST(Typing, RefusesAConditionBeforeTheProgramRuns) {
     testing::Driven driven("locks-gcc-O0-dwarf5-pie");
-    for (const Case& each :
-         {Case{"chamber->dept > 3", "struct chamber has no member dept", 10},
-          Case{"chamber.depth > 3", "has no members", 9},
-          Case{"2 + chamber->depth->raw", "-> needs a pointer", 21},
-          Case{"*chamber->depth == 1", "* needs a pointer", 1},
-          Case{"chamber->gates[0].opened", "struct gate has no member opened", 19},
-          Case{"-*chamber > 1", "this needs a number", 1},
-          Case{"chamber->depth[2]", "[] needs an array or a pointer", 15}}) {
+    for (const MistypedCase& each :
+         {MistypedCase{"chamber->dept > 3", "struct chamber has no member dept", 10},
+          MistypedCase{"chamber.depth > 3", "has no members", 9},
+          MistypedCase{"2 + chamber->depth->raw", "-> needs a pointer", 21},
+          MistypedCase{"*chamber->depth == 1", "* needs a pointer", 1},
+          MistypedCase{"chamber->gates[0].opened", "struct gate has no member opened", 19},
+          MistypedCase{"-*chamber > 1", "this needs a number", 1},
+          MistypedCase{"chamber->depth[2]", "[] needs an array or a pointer", 15}}) {
         ExpressionError error = refusal(driven.session, "fill", each.text);
         EXPECT_NE(std::string(error.what()).find(each.says), std::string::npos)
             << each.text << ": " << error.what();

@@ -16,8 +16,8 @@ constexpr std::size_t kSize = 6 << 20;
 
 // So many that several processors share them; some are free, and some words lead into the middle of
 // a block, to one that is free, or to nowhere.
-struct Made {
-    Made() {
+struct MadeBlocks {
+    MadeBlocks() {
         std::mt19937_64 random(23);
         for (std::uint64_t at = kBegin + 16; at + 2000 < kBegin + kSize;) {
             std::uint64_t size = 24 + random() % 8 * 16;
@@ -45,7 +45,7 @@ struct Made {
 };
 
 TEST(PointerGraph, HoldsTheLinksThatTheWordsMake) {
-    Made made;
+    MadeBlocks made;
     ASSERT_GT(made.heap.blocks.size(), 40'000u) << "several threads read them";
     BlockIndex index(made.heap);
     double told = 0;

@@ -12,7 +12,7 @@
 namespace lantern {
 namespace {
 
-std::vector<std::byte> bytes_of(std::initializer_list<unsigned> list) {
+std::vector<std::byte> code_of(std::initializer_list<unsigned> list) {
     std::vector<std::byte> out;
     for (unsigned byte : list) out.push_back(static_cast<std::byte>(byte));
     return out;
@@ -38,7 +38,7 @@ std::vector<RunAddress> targets_of(const std::vector<std::byte>& code, RunAddres
 constexpr RunAddress kFrom(0x401000), kTo(0x405010);
 
 TEST(MovedInstruction, APlainOneGoesOnBehindItself) {
-    auto push = bytes_of({0x55});
+    auto push = code_of({0x55});
     auto code = move_instruction(push, kFrom, kTo);
     ASSERT_TRUE(code);
     EXPECT_EQ((*code)[0], std::byte{0x55});
@@ -46,20 +46,20 @@ TEST(MovedInstruction, APlainOneGoesOnBehindItself) {
 }
 
 TEST(MovedInstruction, JumpsKeepTheirTargetsAndConditions) {
-    auto jump = bytes_of({0xeb, 0x10});  // jmp +0x10
+    auto jump = code_of({0xeb, 0x10});  // jmp +0x10
     EXPECT_EQ(targets_of(*move_instruction(jump, kFrom, kTo), kTo),
               std::vector<RunAddress>{kFrom + 0x12});
-    auto backwards = bytes_of({0xe9, 0xfb, 0xff, 0xff, 0xff});  // jmp to itself
+    auto backwards = code_of({0xe9, 0xfb, 0xff, 0xff, 0xff});  // jmp to itself
     EXPECT_EQ(targets_of(*move_instruction(backwards, kFrom, kTo), kTo),
               std::vector<RunAddress>{kFrom});
-    auto less = bytes_of({0x7c, 0xf0});  // jl -0x10
+    auto less = code_of({0x7c, 0xf0});  // jl -0x10
     auto code = *move_instruction(less, kFrom, kTo);
     EXPECT_EQ(targets_of(code, kTo), (std::vector<RunAddress>{kFrom - 0x0e, kFrom + 2}));
     EXPECT_EQ(code[1], std::byte{0x8c}) << "0f 8c is the long jl";
 }
 
 TEST(MovedInstruction, OperandsByTheProgramCounterKeepTheirAddress) {
-    auto load = bytes_of({0x48, 0x8b, 0x05, 0x34, 0x12, 0x00, 0x00});  // mov rax, [rip+0x1234]
+    auto load = code_of({0x48, 0x8b, 0x05, 0x34, 0x12, 0x00, 0x00});  // mov rax, [rip+0x1234]
     auto code = *move_instruction(load, kFrom, kTo);
     auto before = decode_instruction(load, kFrom), after = decode_instruction(code, kTo);
     ASSERT_TRUE(before && after);
@@ -71,12 +71,12 @@ TEST(MovedInstruction, OperandsByTheProgramCounterKeepTheirAddress) {
 }
 
 TEST(MovedInstruction, WhatCannotBePromisedIsRefused) {
-    EXPECT_FALSE(move_instruction(bytes_of({0x0f, 0x05}), kFrom, kTo)) << "a system call";
-    EXPECT_FALSE(move_instruction(bytes_of({0xe2, 0x10}), kFrom, kTo)) << "loop";
-    EXPECT_FALSE(move_instruction(bytes_of({0xff, 0x54, 0x24, 0x08}), kFrom, kTo))
+    EXPECT_FALSE(move_instruction(code_of({0x0f, 0x05}), kFrom, kTo)) << "a system call";
+    EXPECT_FALSE(move_instruction(code_of({0xe2, 0x10}), kFrom, kTo)) << "loop";
+    EXPECT_FALSE(move_instruction(code_of({0xff, 0x54, 0x24, 0x08}), kFrom, kTo))
         << "call [rsp+8]: the push would move it";
-    EXPECT_FALSE(move_instruction(bytes_of({0x06}), kFrom, kTo)) << "no instruction";
-    EXPECT_FALSE(move_instruction(bytes_of({0x48, 0x8b}), kFrom, kTo)) << "cut short";
+    EXPECT_FALSE(move_instruction(code_of({0x06}), kFrom, kTo)) << "no instruction";
+    EXPECT_FALSE(move_instruction(code_of({0x48, 0x8b}), kFrom, kTo)) << "cut short";
 }
 
 // The copies of a real program's code lead where the code does.
@@ -116,8 +116,8 @@ TEST(MovedInstruction, ACallComesBackBehindTheOriginal) {
     ASSERT_NE(room, MAP_FAILED);
     RunAddress base(reinterpret_cast<std::uint64_t>(room));
     // at 0: call 0x40; add eax, 1; ret      at 0x40: mov eax, 41; ret
-    auto caller = bytes_of({0xe8, 0x3b, 0x00, 0x00, 0x00, 0x83, 0xc0, 0x01, 0xc3});
-    auto callee = bytes_of({0xb8, 0x29, 0x00, 0x00, 0x00, 0xc3});
+    auto caller = code_of({0xe8, 0x3b, 0x00, 0x00, 0x00, 0x83, 0xc0, 0x01, 0xc3});
+    auto callee = code_of({0xb8, 0x29, 0x00, 0x00, 0x00, 0xc3});
     std::memcpy(room, caller.data(), caller.size());
     std::memcpy(room + 0x40, callee.data(), callee.size());
     auto moved = move_instruction(caller, base, base + 0x1000);

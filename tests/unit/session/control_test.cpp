@@ -357,8 +357,8 @@ TEST(Events, SystemCallsByNameWithTheirArguments) {
     EXPECT_TRUE(at.session.continue_running().is_end());
 }
 
-// The step would arrive nowhere any more: the program would run to its end, or, with the others held,
-// never move again.
+// The step would arrive nowhere any more: the program would run to its end, or, with the others
+// held, never move again.
 TEST(Events, TheEndOfTheThreadThatIsSteppedEndsTheStep) {
     Controlled threads({"short", "3"});
     threads.pause_at("short_life");

@@ -9,7 +9,7 @@ namespace lantern {
 namespace {
 
 template <class Unit>
-ByteSpan bytes_of(const std::vector<Unit>& units) {
+ByteSpan bytes_of_text(const std::vector<Unit>& units) {
     return std::as_bytes(std::span(units));
 }
 
@@ -30,15 +30,15 @@ TEST(Characters, WhatIsNoneBecomesTheReplacement) {
     std::string out;
     append_utf8(out, 0x110000);
     EXPECT_EQ(out, "\xef\xbf\xbd");
-    EXPECT_EQ(utf8_of(bytes_of(std::vector<char16_t>{0xd800, u'x'}), 2), "\xef\xbf\xbdx")
+    EXPECT_EQ(utf8_of(bytes_of_text(std::vector<char16_t>{0xd800, u'x'}), 2), "\xef\xbf\xbdx")
         << "half of a pair";
-    EXPECT_EQ(utf8_of(bytes_of(std::vector<char32_t>{0x7fffffff}), 4), "\xef\xbf\xbd");
+    EXPECT_EQ(utf8_of(bytes_of_text(std::vector<char32_t>{0x7fffffff}), 4), "\xef\xbf\xbd");
 }
 
 TEST(Characters, PairsOfSixteenBits) {
     std::u16string ship = u"\U0001f6a2 Wren";
     std::vector<char16_t> units(ship.begin(), ship.end());
-    EXPECT_EQ(utf8_of(bytes_of(units), 2), "\xf0\x9f\x9a\xa2 Wren");
+    EXPECT_EQ(utf8_of(bytes_of_text(units), 2), "\xf0\x9f\x9a\xa2 Wren");
     auto back = units_of("\xf0\x9f\x9a\xa2 Wren", 2);
     ASSERT_EQ(back.size(), units.size() * 2);
     EXPECT_EQ(std::memcmp(back.data(), units.data(), back.size()), 0);
@@ -47,7 +47,7 @@ TEST(Characters, PairsOfSixteenBits) {
 TEST(Characters, FourBytesAndOne) {
     std::u32string level = U"Pegel: \u00bd m";
     std::vector<char32_t> units(level.begin(), level.end());
-    std::string utf8 = utf8_of(bytes_of(units), 4);
+    std::string utf8 = utf8_of(bytes_of_text(units), 4);
     EXPECT_EQ(utf8, "Pegel: \xc2\xbd m");
     auto back = units_of(utf8, 4);
     ASSERT_EQ(back.size(), units.size() * 4);

@@ -16,7 +16,7 @@
 namespace lantern {
 namespace {
 
-std::string bytes_of(const std::string& path) {
+std::string content_of_file(const std::string& path) {
     std::ifstream file(path, std::ios::binary);
     return {std::istreambuf_iterator<char>(file), {}};
 }
@@ -98,8 +98,8 @@ TEST(Cores, TheToolchainFindsOursInOrder) {
 }
 
 TEST(Cores, TheKernelsOwn) {
-    if (bytes_of("/proc/sys/kernel/core_pattern") != "core\n" ||
-        bytes_of("/proc/sys/kernel/core_uses_pid") != "0\n")
+    if (content_of_file("/proc/sys/kernel/core_pattern") != "core\n" ||
+        content_of_file("/proc/sys/kernel/core_uses_pid") != "0\n")
         GTEST_SKIP() << "the kernel of this machine writes its cores elsewhere: SKIPPED";
     testing::TemporaryFolder folder;
     pid_t child = fork();
@@ -129,7 +129,7 @@ TEST(Cores, TheKernelsOwn) {
 
 TEST(Cores, AreReadAsFarAsTheyGo) {
     Written core;
-    std::string whole = bytes_of(core.path);
+    std::string whole = content_of_file(core.path);
     unsigned opened = 0, refused = 0;
     for (std::size_t size = 0; size < whole.size(); size += whole.size() / 97 + 1) {
         core.folder.write("cut", whole.substr(0, size));
@@ -150,7 +150,7 @@ TEST(Cores, AreReadAsFarAsTheyGo) {
 
 TEST(Cores, DamagedNotesAreToldAndNothingElse) {
     Written core;
-    std::string whole = bytes_of(core.path);
+    std::string whole = content_of_file(core.path);
     std::uint32_t seed = 7;
     auto any = [&] { return seed = seed * 1664525 + 1013904223; };
     for (int round = 0; round < 300; ++round) {

@@ -1,0 +1,80 @@
+// Calls between units that only declare what they call of each other. The witnesses are what the
+// program prints of what it passes on, and its stack where nothing is optimised.
+#include <gtest/gtest.h>
+
+#include <regex>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+class AcrossUnits : public ::testing::TestWithParam<std::string> {
+  protected:
+    void SetUp() override {
+        if (!HAVE_CLANG && GetParam() == "clang") GTEST_SKIP() << "clang is not installed";
+    }
+    std::string program(const std::string& optimisation) const {
+        return fixture("across-" + GetParam() + "-" + optimisation);
+    }
+};
+
+std::vector<std::string> all_of(const std::string& text, const std::regex& wanted) {
+    std::vector<std::string> found;
+    for (std::sregex_iterator at(text.begin(), text.end(), wanted), end; at != end; ++at)
+        found.push_back((*at)[1]);
+    return found;
+}
+
+std::vector<std::string> stack_at_ring(const std::string& program, unsigned after) {
+    Ran ran =
+        debug(program, {"pause at ring after " + std::to_string(after), "launch", "stack all"},
+              {"--stdout", "/dev/null", "--format", "json"});
+    std::string stack =
+        ran.output.substr(std::min(ran.output.find("\"kind\":\"stack\""), ran.output.size()));
+    std::vector<std::string> names = all_of(stack, std::regex("\"function\":\"(\\w+)\""));
+    auto main = std::find(names.begin(), names.end(), "main");
+    names.erase(main == names.end() ? main : main + 1, names.end());
+    return names;
+}
+
+// At the first ring of each weigh: its caller has its parameters in registers that are lost.
+TEST_P(AcrossUnits, WhatWasPassedIsWhatTheCallerSays) {
+    Ran alone = run({program("O2")});
+    auto loads = all_of(alone.output, std::regex("weigh load=(\\d+)")),
+         gates = all_of(alone.output, std::regex("weigh load=\\d+ gate=(\\d+)"));
+    ASSERT_EQ(loads.size(), 2u) << alone.output;
+    Ran ran = debug(program("O2"),
+                    {"pause at ring", "launch", "caller", "value load", "value gate", "continue",
+                     "continue", "caller", "value load", "value gate"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_EQ(all_of(ran.output, std::regex("@\\d+ load = (\\d+)")), loads) << ran.output;
+    EXPECT_EQ(all_of(ran.output, std::regex("@\\d+ gate = (\\d+)")), gates) << ran.output;
+}
+
+TEST_P(AcrossUnits, FunctionsThatLeftByAJumpAreOnTheStack) {
+    for (unsigned after : {4u, 5u, 6u}) {
+        auto names = stack_at_ring(program("O2"), after);
+        EXPECT_GE(names.size(), 5u);
+        EXPECT_EQ(names, stack_at_ring(program("O0"), after)) << after;
+    }
+}
+
+TEST_P(AcrossUnits, ByWhichOfTwoJumpsIsNotSaid) {
+    Ran ran = debug(program("O2"),
+                    {"pause at ring after 5", "launch", "stack", "frame 2", "value load", "out"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_TRUE(
+        ran.says("inferred: it left by one of several jumps to the one above; told as it "
+                 "was called"))
+        << ran.output;
+    EXPECT_TRUE(ran.says("by_either: by which of several jumps it left is not known"))
+        << ran.output;
+    EXPECT_TRUE(ran.says("by_either has returned")) << ran.output;
+}
+
+INSTANTIATE_TEST_SUITE_P(Compilers, AcrossUnits, ::testing::Values("gcc", "clang"),
+                         [](const auto& each) { return each.param; });
+
+}  // namespace
+}  // namespace lantern::testing

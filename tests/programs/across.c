@@ -1,0 +1,58 @@
+// One half of a program of two units: what it calls of the other half, across_beside.c, it only
+// declares. It prints what it is about to pass on.
+#include <stdio.h>
+
+int weigh(int load, int gate);
+int carry(int load);
+extern volatile int level;
+
+#define APART __attribute__((noinline))
+
+APART int weigh_boats(int boats) {
+    int sum = 0;
+    for (int i = 1; i <= boats; ++i) {
+        printf("weigh load=%d gate=%d\n", i * 7, 40 + i);
+        sum += weigh(i * 7, 40 + i);
+    }
+    return sum;
+}
+
+// Leaves by a jump, and is called by its address.
+static APART int through(int load) {
+    return carry(load + 1);
+}
+
+APART int call_chosen(int (*chosen)(int), int load) {
+    printf("chosen load=%d\n", load);
+    level = 0;
+    int got = chosen(load);
+    return got + level;
+}
+
+// Leaves by one of two jumps.
+APART int by_either(int load, int gate) {
+    if (gate > 40) {
+        level = gate;
+        return carry(load * 2);
+    }
+    level = load;
+    return carry(gate * 3);
+}
+
+APART int call_either(int load) {
+    printf("either load=%d\n", load);
+    return by_either(load, 41) + by_either(load + 1, 40);
+}
+
+// Never runs. The first call is given a copy of what another register does not hold any more.
+void give_copies(void) {
+    __asm__ volatile(
+        "push %rbx\n mov %rbx, %rcx\n mov $7, %ebx\n call ring\n"
+        "mov %rbx, %rcx\n call ring\n pop %rbx\n");
+}
+
+int main(void) {
+    int sum = weigh_boats(2) + call_chosen(through, 5) + call_either(9);
+    printf("sum=%d\n", sum);
+    return 0;
+}

@@ -1,0 +1,48 @@
+// What a call's registers are known to hold: since the function was entered, or copied from one
+// that has been written since.
+#include <gtest/gtest.h>
+
+#include "core/code/copied_argument.h"
+#include "core/code/since_entry.h"
+#include "tests/testing/command.h"
+
+namespace lantern {
+namespace {
+
+constexpr unsigned kSumRegister = 0, kRcx = 2, kCopied = 3, kRsi = 4, kRdi = 5;  // DWARF numbers
+
+struct Called {
+    Called(const std::string& program, const char* name)
+        : symbols(testing::fixture(program)),
+          code(kept_code(symbols, *symbols.functions_named(name).front())) {
+        for (std::uint32_t node = 0; node < code.flow().nodes().size(); ++node)
+            if (code.flow().nodes()[node].kind == Instruction::Kind::call) calls.push_back(node);
+    }
+    ModuleSymbols symbols;
+    KeptCode& code;
+    std::vector<std::uint32_t> calls;
+};
+
+TEST(ArgumentsOfCalls, ACopyOfARegisterThatIsWrittenAgainIsOfWhatIsGone) {
+    Called copies("across-gcc-O0", "give_copies");
+    ASSERT_EQ(copies.calls.size(), 2u);
+    EXPECT_TRUE(is_copy_of_what_is_gone(copies.code, copies.calls[0], kRcx, kCopied));
+    EXPECT_FALSE(is_copy_of_what_is_gone(copies.code, copies.calls[0], kRcx, kRsi));
+    EXPECT_FALSE(is_copy_of_what_is_gone(copies.code, copies.calls[0], kRdi, kCopied));
+    EXPECT_FALSE(is_copy_of_what_is_gone(copies.code, copies.calls[1], kRcx, kCopied))
+        << "it still holds it";
+}
+
+TEST(ArgumentsOfCalls, ARegisterHoldsSinceEntryUntilItIsWrittenOrSomethingIsCalled) {
+    Called weigh("across-gcc-O2", "weigh");
+    ASSERT_EQ(weigh.calls.size(), 2u);
+    EXPECT_TRUE(holds_since_entry(weigh.code, weigh.calls[0], kRdi));
+    EXPECT_TRUE(holds_since_entry(weigh.code, weigh.calls[0], kRsi));
+    EXPECT_FALSE(holds_since_entry(weigh.code, weigh.calls[0], kSumRegister))
+        << "a sum is made in it";
+    EXPECT_FALSE(holds_since_entry(weigh.code, weigh.calls[1], kRdi)) << "the call may lose it";
+    EXPECT_FALSE(holds_since_entry(weigh.code, FlowGraph::kNone, kRdi));
+}
+
+}  // namespace
+}  // namespace lantern
