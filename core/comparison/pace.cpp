@@ -8,7 +8,7 @@
 namespace lantern {
 namespace {
 
-constexpr int kDeepestOrder = 64;               // calls in another order, in one another
+constexpr int kDeepestOrder = 64;          // calls in another order, in one another
 constexpr unsigned kMostSkipped = 10'000;  // calls without effect, one after another
 
 bool is_nan(std::uint64_t bits) {

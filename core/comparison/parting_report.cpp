@@ -241,7 +241,8 @@ std::optional<UnsetLead> lead_of(const PairedRun& filled, unsigned side) {
     const Parting& first = filled.partings.first;
     bool is_of_code = first.kind == Parting::Kind::value || first.kind == Parting::Kind::path;
     if (!is_of_code) return std::nullopt;
-    PartingReport found = PartingReporter(filled, {"this run", "a run where it is filled"}).parting(first);
+    PartingReport found =
+        PartingReporter(filled, {"this run", "a run where it is filled"}).parting(first);
     UnsetLead lead;
     lead.side = side;
     lead.what = found.what;

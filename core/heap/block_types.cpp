@@ -23,7 +23,7 @@ namespace {
 constexpr unsigned kFramesOfThread = 64;               // of one thread
 constexpr std::uint64_t kMostElements = 100'000;       // of one array or container
 constexpr std::uint64_t kObjectsPerProgress = 10'000;  // objects
-constexpr unsigned kDeepestMember = 16;                      // members in members
+constexpr unsigned kDeepestMember = 16;                // members in members
 
 class Naming {
   public:

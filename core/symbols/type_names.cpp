@@ -242,8 +242,9 @@ std::string comparable_list(std::string_view text, int depth) {
 // "vector<long unsigned int>" with its arguments compared too.
 std::string comparable_name(std::string_view name, int depth) {
     std::size_t open = name.find('<');
-    std::size_t close = open == std::string_view::npos || depth > kDeepestName ? std::string_view::npos
-                                                                           : closing(name, open);
+    std::size_t close = open == std::string_view::npos || depth > kDeepestName
+                            ? std::string_view::npos
+                            : closing(name, open);
     if (close == std::string_view::npos) return without_spaces(name);
     return fmt::format("{}<{}>{}", without_spaces(name.substr(0, open)),
                        comparable_list(name.substr(open + 1, close - open - 1), depth),

@@ -35,7 +35,8 @@ Value value_of_integer(const Type& type, Wide number) {
 }
 
 bool is_quadruple(const Type& floating) {
-    return floating.size == 16 && (floating.name.find("128") != std::string::npos || floating.is_rust);
+    return floating.size == 16 &&
+           (floating.name.find("128") != std::string::npos || floating.is_rust);
 }
 
 namespace {

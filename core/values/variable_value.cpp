@@ -89,8 +89,8 @@ Value simple(Target& target, ThreadId thread, const Frame& frame, const Type& ty
             auto bytes = register_bytes(target, thread, frame, static_cast<unsigned>(piece.number),
                                         plain(type).size);
             if (!bytes) {
-                auto passed = FrameContext(target, frame)
-                                  .register_value(static_cast<unsigned>(piece.number));
+                auto passed =
+                    FrameContext(target, frame).register_value(static_cast<unsigned>(piece.number));
                 if (passed && plain(type).size <= sizeof *passed)
                     return value_of_bytes(type, bytes_of_number(*passed, plain(type).size));
                 return unavailable_value(
