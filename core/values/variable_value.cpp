@@ -243,6 +243,40 @@ const Type& with_lengths(Target& target, ThreadId thread, const Frame& frame, co
     return array_of(element, *count);
 }
 
+Value value_by(ByteSpan expression, Target& target, ThreadId thread, const Frame& frame,
+               const Variable& variable, const Type& type, int depth) {
+    FrameContext context(target, frame);
+    if (auto address = dwarf::address_in_frame(expression, context))
+        return value_in_memory(type, RunAddress(*address));
+    dwarf::Location location = dwarf::evaluate_location(expression, variable.unit, context);
+    if (location.pieces.empty())
+        return unavailable_value(type, location.reason.empty()
+                                           ? "the compiler keeps it nowhere at this point"
+                                           : location.reason);
+    if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0)
+        return simple(target, thread, frame, type, location.pieces[0], depth);
+    return assembled(target, thread, frame, type, location.pieces, depth);
+}
+
+// A value that was only fetched for the call under way is still where it was before, and where it
+// is again behind the call:
+//
+//     on the stack | mov rax, [rsp+8]   in rax … call | on the stack
+std::optional<ByteSpan> place_around_call(const Variable& variable, const Frame& frame,
+                                          ByteSpan now) {
+    if (frame.level == 0 || frame.has_left() || !frame.module) return std::nullopt;
+    FileAddress call = frame.file_address();
+    auto behind =
+        dwarf::expression_at(variable.locations, frame.module->to_file(frame.program_counter), 0);
+    if (!behind || behind->empty() || std::ranges::equal(*behind, now)) return std::nullopt;
+    for (const dwarf::LocationRange& each : variable.locations) {
+        if (!each.range || !each.range->contains(call)) continue;
+        auto before = dwarf::expression_at(variable.locations, each.range->low - 1);
+        return before && std::ranges::equal(*before, *behind) ? behind : std::nullopt;
+    }
+    return std::nullopt;
+}
+
 Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable,
                int depth) {
     const Type& type = with_lengths(target, thread, frame, *variable.type, depth);
@@ -253,17 +287,12 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
             if (variable.constant) return constant_value(type, *variable.constant);
             return unavailable_value(type, why_no_location(variable, frame));
         }
-        FrameContext context(target, frame);
-        if (auto address = dwarf::address_in_frame(*expression, context))
-            return value_in_memory(type, RunAddress(*address));
-        dwarf::Location location = dwarf::evaluate_location(*expression, variable.unit, context);
-        if (location.pieces.empty())
-            return unavailable_value(type, location.reason.empty()
-                                               ? "the compiler keeps it nowhere at this point"
-                                               : location.reason);
-        if (location.pieces.size() == 1 && location.pieces[0].bit_size == 0)
-            return simple(target, thread, frame, type, location.pieces[0], depth);
-        return assembled(target, thread, frame, type, location.pieces, depth);
+        Value value = value_by(*expression, target, thread, frame, variable, type, depth);
+        if (value.is_available()) return value;
+        auto around = place_around_call(variable, frame, *expression);
+        if (!around) return value;
+        Value kept = value_by(*around, target, thread, frame, variable, type, depth);
+        return kept.is_available() ? kept : value;
     } catch (const Error& error) {
         return unavailable_value(type, error.what());
     }
