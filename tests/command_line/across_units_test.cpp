@@ -73,6 +73,26 @@ TEST_P(AcrossUnits, ByWhichOfTwoJumpsIsNotSaid) {
     EXPECT_TRUE(ran.says("by_either has returned")) << ran.output;
 }
 
+// Some parameters are in registers only while they are passed on, and on the stack before and
+// behind.
+TEST_P(AcrossUnits, WhatIsFetchedForTheCallUnderWayIsWhereItWasBefore) {
+    Ran alone = run({program("O2")});
+    std::string printed = alone.output.substr(alone.output.find("keep "));
+    std::vector<std::string> commands{"pause at carry after 3", "launch"};
+    for (unsigned call = 0; call < 12; ++call)
+        commands.insert(commands.end(), {"caller", "locals", "continue"});
+    Ran ran = debug(program("O2"), commands, {"--stdout", "/dev/null"});
+    std::regex told("\n  ([a-f])  +(\\d+)  ");
+    unsigned values = 0;
+    for (std::sregex_iterator at(ran.output.begin(), ran.output.end(), told), end; at != end;
+         ++at) {
+        EXPECT_NE(printed.find(" " + (*at)[1].str() + "=" + (*at)[2].str()), std::string::npos)
+            << (*at)[0];
+        ++values;
+    }
+    EXPECT_GE(values, 65u) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Compilers, AcrossUnits, ::testing::Values("gcc", "clang"),
                          [](const auto& each) { return each.param; });
 

@@ -44,6 +44,15 @@ APART int call_either(int load) {
     return by_either(load, 41) + by_either(load + 1, 40);
 }
 
+// More than fits into registers: some are fetched from the stack for each call.
+APART int keep_many(int a, int b, int c, int d, int e, int f) {
+    printf("keep a=%d b=%d c=%d d=%d e=%d f=%d\n", a, b, c, d, e, f);
+    int g = carry(a), h = carry(b), i = carry(c), j = carry(d);
+    int k = carry(e + g), l = carry(f + h), m = carry(a + i), n = carry(b + j);
+    int o = carry(a + c + k), p = carry(b + d + l), q = carry(a + e + m), r = carry(c + f + n);
+    return a + b + c + d + e + f + g * h + i * j + k * l + m * n + o * p + q * r;
+}
+
 // Never runs. The first call is given a copy of what another register does not hold any more.
 void give_copies(void) {
     __asm__ volatile(
@@ -53,6 +62,6 @@ void give_copies(void) {
 
 int main(void) {
     int sum = weigh_boats(2) + call_chosen(through, 5) + call_either(9);
-    printf("sum=%d\n", sum);
+    printf("sum=%d\n", sum + keep_many(11, 12, 13, 14, 15, 16));
     return 0;
 }
