@@ -148,7 +148,8 @@ bool FrameContext::is_false(const CallSite::Parameter& parameter, const Frame& c
 
 std::optional<std::uint64_t> FrameContext::register_value(unsigned number) {
     auto value = frame_.registers.get(number);
-    if (value || frame_.level == 0 || number >= kGeneralRegisters || !frame_.function) return value;
+    bool may_ask_callers = frame_.level > 0 && frame_.walk && !frame_.walk->is_under_way();
+    if (value || !may_ask_callers || number >= kGeneralRegisters || !frame_.function) return value;
     KeptCode& code = kept_code(frame_.module->symbols(), *frame_.function);
     if (!holds_since_entry(code, code.flow().around(frame_.file_address()), number))
         return std::nullopt;

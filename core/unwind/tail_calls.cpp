@@ -1,6 +1,7 @@
 #include "core/unwind/tail_calls.h"
 
 #include <algorithm>
+#include <set>
 
 #include "core/code/kept_code.h"
 #include "core/support/error.h"
@@ -17,7 +18,7 @@ class TailWays {
 
     std::vector<TailStep> only_one(const Function& from) {
         look(from);
-        if (!found_ || are_several_ || looks_ > kMostLooks) return {};
+        if (!found_ || are_several_ || looks_ > kMostLooks || is_in_doubt()) return {};
         return *found_;
     }
 
@@ -26,6 +27,7 @@ class TailWays {
         if (way_.size() >= kMostTailCalls || are_several_ || ++looks_ > kMostLooks) return;
         for (const TailCall& call : symbols_.tail_calls_of(from)) {
             const Function* callee = callee_of(from, call);
+            if (!callee && !call.callee) leads_anywhere_.insert(&from);
             bool is_circle = std::ranges::any_of(
                 way_, [&](const TailStep& step) { return step.function == callee; });
             if (!callee || is_circle) continue;
@@ -36,6 +38,14 @@ class TailWays {
                 look(*callee);
             way_.pop_back();
         }
+    }
+
+    // The first has been called for certain. Between it and the one that runs there may be others
+    // than those on this way where one of them jumps to an address in a register.
+    bool is_in_doubt() const {
+        return found_->size() > 1 && std::ranges::any_of(*found_, [&](const TailStep& step) {
+                   return leads_anywhere_.contains(step.function);
+               });
     }
 
     void take_way() {
@@ -79,6 +89,7 @@ class TailWays {
     std::vector<TailStep> way_;
     std::optional<std::vector<TailStep>> found_;
     bool are_several_ = false;
+    std::set<const Function*> leads_anywhere_;
     unsigned looks_ = 0;
 };
 

@@ -14,9 +14,9 @@ struct TailStep {
     std::vector<FileAddress> jumps;  // it left by one of them; seldom more than one
 };
 
-// Outermost first; empty where there is no way, ways by different functions, or too much to look
-// through. As far
-// as debug information and the code tell: a jump to an address in a register leads nowhere here.
+// Outermost first; empty where there is no way, where ways lead by different functions, or where
+// there is too much to look through. More than one step only where none of the functions jumps to
+// an address in a register: they could have been left by that.
 std::vector<TailStep> only_tail_way(const ModuleSymbols& symbols, const Function& from,
                                     const Function& to);
 

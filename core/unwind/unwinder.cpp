@@ -64,6 +64,11 @@ const Frame& Unwinder::innermost() {
 
 const Frame* Unwinder::frame(unsigned level) {
     // A frame's own address becomes known with its caller, so the walk is always one step ahead.
+    struct UnderWay {
+        bool& is;
+        bool was = std::exchange(is, true);
+        ~UnderWay() { is = was; }
+    } under_way{is_under_way_};
     while (!ended_ && resolved_ <= level) add_next();
     return level < frames_.size() ? &frames_[level] : nullptr;
 }

@@ -43,6 +43,8 @@ class Unwinder {
     };
     std::vector<Candidate> candidates() const;
     EntryValues& entry_values() { return entry_values_; }
+    // A frame is being looked for: what that rests on cannot rest on the frame's own callers.
+    bool is_under_way() const { return is_under_way_; }
 
   private:
     EntryValues entry_values_;
@@ -95,7 +97,7 @@ class Unwinder {
     std::map<std::pair<const Function*, const Function*>, std::vector<TailStep>> tail_ways_;
     std::deque<Frame> frames_;
     std::size_t resolved_ = 0;  // how many of them know their own call frame address, or never will
-    bool ended_ = false;
+    bool ended_ = false, is_under_way_ = false;
     std::string why_ended_;
 };
 
