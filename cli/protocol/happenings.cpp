@@ -52,7 +52,9 @@ std::string reason_of_event(Cause cause) {
 std::string reason_of(const Stop& stop, const KeptBreakpoints& kept, const std::string& moved) {
     switch (stop.reason) {
         case StopReason::breakpoint: return reason_of_breakpoint(kept, stop);
-        case StopReason::event: return reason_of_event(stop.cause);
+        case StopReason::event:
+            if (stop.breakpoints.empty()) return "step";  // it ends with its thread
+            return reason_of_event(stop.cause);
         case StopReason::watch_ended: return "data breakpoint";
         case StopReason::signal: return "exception";
         case StopReason::kept: return stop.signal ? "exception" : "entry";
