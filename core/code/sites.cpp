@@ -119,19 +119,20 @@ std::optional<FileAddress> entry_of_copy(const Scope& copy) {
 
 // Where control comes into an inlined copy, and where its first statement begins again in a loop
 // that was unrolled.
+// `flow`: of the holder, made when it is first needed.
 void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy,
-                       std::vector<CodeSite>& sites) {
+                       std::optional<FlowGraph>& flow, std::vector<CodeSite>& sites) {
     std::optional<FileAddress> entry = entry_of_copy(copy);
     if (!entry) return;
     const FunctionPositions& positions = symbols.positions_of(holder);
-    FlowGraph flow(symbols, holder);
+    if (!flow) flow.emplace(symbols, holder);
     CodePosition first = positions.within(*entry, &copy);
-    std::vector<FileAddress> ways = ways_into(flow, positions, copy, first);
+    std::vector<FileAddress> ways = ways_into(*flow, positions, copy, first);
     if (ways.empty()) ways.push_back(*entry);
     for (FileAddress way : ways) sites.push_back(site_of(&holder, positions.within(way, &copy)));
     if (first.is_call || !first.line || copy.ranges.size() < 2) return;
     for (const CodePosition* begin :
-         statement_begins_again(flow, positions, &copy, *first.file, first.line))
+         statement_begins_again(*flow, positions, &copy, *first.file, first.line))
         if (begin->column == first.column && !std::ranges::binary_search(ways, begin->address))
             sites.push_back(site_of(&holder, *begin));
 }
@@ -161,12 +162,13 @@ bool is_part_inlined_again(const ModuleSymbols& symbols, const Scope& copy, cons
 }
 
 void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted,
-                    const Function& holder, std::vector<CodeSite>& sites) {
+                    const Function& holder, std::optional<FlowGraph>& flow,
+                    std::vector<CodeSite>& sites) {
     for (const auto& inner : scope.inner) {
         if (inner->inlined && inner->inlined->origin == wanted.entry_offset &&
             !is_part_inlined_again(symbols, *inner, wanted, holder))
-            add_sites_of_copy(symbols, holder, *inner, sites);
-        collect_copies(symbols, *inner, wanted, holder, sites);
+            add_sites_of_copy(symbols, holder, *inner, flow, sites);
+        collect_copies(symbols, *inner, wanted, holder, flow, sites);
     }
 }
 
@@ -298,9 +300,11 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
     if (!function.has_code()) {
         for (const auto& unit : symbols.debug_info().units()) {
             if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
-            for (const Function* holder : symbols.functions_of(*unit))
-                collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder,
+            for (const Function* holder : symbols.functions_of(*unit)) {
+                std::optional<FlowGraph> flow;
+                collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder, flow,
                                sites);
+            }
         }
         if (sites.empty() && function.unit)
             for (const Function* holder : symbols.functions_of(*function.unit))
