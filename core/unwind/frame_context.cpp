@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "core/code/copied_argument.h"
+#include "core/code/call_argument.h"
 #include "core/code/since_entry.h"
 #include "core/dwarf/operations.h"
 #include "core/runtime/c_library.h"
@@ -99,7 +99,7 @@ std::optional<std::uint64_t> FrameContext::thread_local_address(std::uint64_t gi
 // have put another one in its place. What is called in another unit the caller's unit only
 // declares, so the instruction is asked first; one through a table of the linker's leads to the
 // name that is declared.
-bool FrameContext::calls_us(const CallSite& site, const Frame& caller,
+bool FrameContext::calls_us(const CallSite* site, const Frame& caller,
                             FrameContext& in_caller) const {
     const ModuleSymbols &ours = frame_.module->symbols(), &theirs = caller.module->symbols();
     auto call = call_before(target_, caller.program_counter);
@@ -108,14 +108,15 @@ bool FrameContext::calls_us(const CallSite& site, const Frame& caller,
         if (called)
             return called == frame_.function && module->to_run(called->low()) == *call->target;
     }
-    if (site.callee) {
-        if (caller.module == frame_.module && theirs.is_entry_of(*site.callee, *frame_.function))
+    if (!site) return false;
+    if (site->callee) {
+        if (caller.module == frame_.module && theirs.is_entry_of(*site->callee, *frame_.function))
             return true;
         return ours.body_of(*frame_.function).is_external &&
-               theirs.linker_name_of(*site.callee) ==
+               theirs.linker_name_of(*site->callee) ==
                    ours.linker_name_of(frame_.function->entry_offset);
     }
-    auto target = in_caller.target_of(site);
+    auto target = in_caller.target_of(*site);
     return target && frame_.module->to_file(*target) == frame_.function->low();
 }
 
@@ -133,17 +134,39 @@ std::optional<RunAddress> FrameContext::target_of(const CallSite& site) {
     return number ? std::optional(RunAddress(*number)) : std::nullopt;
 }
 
-// "What this register holds", of one that has been written since it was copied for the call.
-bool FrameContext::is_false(const CallSite::Parameter& parameter, const Frame& caller) const {
-    if (parameter.location.size() != 1 || parameter.value.size() != 2) return false;
-    unsigned argument = static_cast<std::uint8_t>(parameter.location[0]) - dwarf::DW_OP_reg0,
-             copied = static_cast<std::uint8_t>(parameter.value[0]) - dwarf::DW_OP_breg0;
-    bool is_plain = argument < kGeneralRegisters && copied < kGeneralRegisters &&
-                    parameter.value[1] == std::byte{0};
-    if (!is_plain) return false;
+namespace {
+
+std::optional<CallArgument> argument_in(const Frame& caller, ByteSpan location) {
+    if (location.size() != 1) return std::nullopt;
+    unsigned number = static_cast<std::uint8_t>(location[0]) - dwarf::DW_OP_reg0;
+    if (number >= kGeneralRegisters) return std::nullopt;
     KeptCode& code = kept_code(caller.module->symbols(), *caller.function);
-    return is_copy_of_what_is_gone(code, code.flow().around(caller.file_address()), argument,
-                                   copied);
+    return call_argument(code, code.flow().around(caller.file_address()), number);
+}
+
+// "What this register holds", of one that has been written since it was copied for the call.
+bool is_false(const CallSite::Parameter& parameter, const Frame& caller) {
+    if (parameter.value.size() != 2 || parameter.value[1] != std::byte{0}) return false;
+    unsigned copied = static_cast<std::uint8_t>(parameter.value[0]) - dwarf::DW_OP_breg0;
+    auto made = argument_in(caller, parameter.location);
+    return made && made->is_gone && made->copied == copied && made->plus == 0;
+}
+
+}  // namespace
+
+// What the caller's code puts into the register, where its debug information does not say it.
+std::optional<std::uint64_t> FrameContext::as_code_passes(ByteSpan location, const Frame& caller,
+                                                          FrameContext& in_caller) const {
+    auto made = argument_in(caller, location);
+    if (!made || made->is_gone) return std::nullopt;
+    std::optional<std::uint64_t> value = 0;
+    if (made->copied) {
+        in_caller.depth = depth + 1;  // that one may again rest on its caller
+        value = in_caller.register_value(*made->copied);
+    }
+    if (!value) return std::nullopt;
+    std::uint64_t sum = *value + made->plus;
+    return made->size == 4 ? static_cast<std::uint32_t>(sum) : sum;
 }
 
 std::optional<std::uint64_t> FrameContext::register_value(unsigned number) {
@@ -170,16 +193,18 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     std::pair key(frame_.level, std::vector<std::byte>(location.begin(), location.end()));
     if (auto known = values.find(key); known != values.end()) return known->second;
     const auto& site = call_under_way(*caller, frame_.walk->entry_values());
-    if (!site) return std::nullopt;
     FrameContext in_caller(target_, *caller);
     in_caller.depth = depth;
     in_caller.operations_left = operations_left;
     std::optional<std::uint64_t> value;
-    if (calls_us(*site, *caller, in_caller))
-        for (const CallSite::Parameter& parameter : site->parameters)
-            if (!value && std::ranges::equal(parameter.location, location) &&
-                !is_false(parameter, *caller))
-                value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
+    if (calls_us(site ? &*site : nullptr, *caller, in_caller)) {
+        if (site)
+            for (const CallSite::Parameter& parameter : site->parameters)
+                if (!value && std::ranges::equal(parameter.location, location) &&
+                    !is_false(parameter, *caller))
+                    value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
+        if (!value && !in_caller.has_given_up) value = as_code_passes(location, *caller, in_caller);
+    }
     operations_left = in_caller.operations_left;
     bool was_cut_short = !value && in_caller.has_given_up;
     has_given_up |= was_cut_short;

@@ -32,8 +32,10 @@ class FrameContext : public dwarf::ExpressionContext {
     void set_object_address(RunAddress address) { object_ = address.value; }
 
   private:
-    bool calls_us(const CallSite& site, const Frame& caller, FrameContext& in_caller) const;
-    bool is_false(const CallSite::Parameter& parameter, const Frame& caller) const;
+    // `site`: null where nothing is recorded of the call.
+    bool calls_us(const CallSite* site, const Frame& caller, FrameContext& in_caller) const;
+    std::optional<std::uint64_t> as_code_passes(ByteSpan location, const Frame& caller,
+                                                FrameContext& in_caller) const;
 
     std::optional<std::uint64_t> object_;
     bool has_given_up = false;  // a value on entry rests on more callers than are asked in one go

@@ -56,7 +56,7 @@ APART int keep_many(int a, int b, int c, int d, int e, int f) {
 // Never runs. The first call is given a copy of what another register does not hold any more.
 void give_copies(void) {
     __asm__ volatile(
-        "push %rbx\n mov %rbx, %rcx\n mov $7, %ebx\n call ring\n"
+        "push %rbx\n mov %rbx, %rcx\n mov $7, %ebx\n lea 8(%rbx), %rdi\n call ring\n"
         "mov %rbx, %rcx\n call ring\n pop %rbx\n");
 }
 

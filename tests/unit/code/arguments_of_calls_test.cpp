@@ -2,7 +2,7 @@
 // that has been written since.
 #include <gtest/gtest.h>
 
-#include "core/code/copied_argument.h"
+#include "core/code/call_argument.h"
 #include "core/code/since_entry.h"
 #include "tests/testing/command.h"
 
@@ -26,11 +26,24 @@ struct Called {
 TEST(ArgumentsOfCalls, ACopyOfARegisterThatIsWrittenAgainIsOfWhatIsGone) {
     Called copies("across-gcc-O0", "give_copies");
     ASSERT_EQ(copies.calls.size(), 2u);
-    EXPECT_TRUE(is_copy_of_what_is_gone(copies.code, copies.calls[0], kRcx, kCopied));
-    EXPECT_FALSE(is_copy_of_what_is_gone(copies.code, copies.calls[0], kRcx, kRsi));
-    EXPECT_FALSE(is_copy_of_what_is_gone(copies.code, copies.calls[0], kRdi, kCopied));
-    EXPECT_FALSE(is_copy_of_what_is_gone(copies.code, copies.calls[1], kRcx, kCopied))
-        << "it still holds it";
+    auto gone = call_argument(copies.code, copies.calls[0], kRcx);
+    ASSERT_TRUE(gone);
+    EXPECT_EQ(gone->copied, kCopied);
+    EXPECT_TRUE(gone->is_gone);
+    auto constant = call_argument(copies.code, copies.calls[0], kCopied);
+    ASSERT_TRUE(constant);
+    EXPECT_FALSE(constant->copied);
+    EXPECT_EQ(constant->plus, 7u);
+    auto sum = call_argument(copies.code, copies.calls[0], kRdi);
+    ASSERT_TRUE(sum);
+    EXPECT_EQ(sum->copied, kCopied);
+    EXPECT_EQ(sum->plus, 8u);
+    EXPECT_FALSE(sum->is_gone);
+    auto held = call_argument(copies.code, copies.calls[1], kRcx);
+    ASSERT_TRUE(held);
+    EXPECT_EQ(held->copied, kCopied);
+    EXPECT_FALSE(held->is_gone) << "it still holds it";
+    EXPECT_FALSE(call_argument(copies.code, copies.calls[1], kSumRegister)) << "behind a call";
 }
 
 TEST(ArgumentsOfCalls, ARegisterHoldsSinceEntryUntilItIsWrittenOrSomethingIsCalled) {
