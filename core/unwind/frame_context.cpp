@@ -112,9 +112,9 @@ bool FrameContext::calls_us(const CallSite* site, const Frame& caller,
     if (site->callee) {
         if (caller.module == frame_.module && theirs.is_entry_of(*site->callee, *frame_.function))
             return true;
-        return ours.body_of(*frame_.function).is_external &&
-               theirs.linker_name_of(*site->callee) ==
-                   ours.linker_name_of(frame_.function->entry_offset);
+        std::string name = theirs.linker_name_of(*site->callee);
+        return !name.empty() && ours.body_of(*frame_.function).is_external &&
+               name == ours.linker_name_of(frame_.function->entry_offset);
     }
     auto target = in_caller.target_of(*site);
     return target && frame_.module->to_file(*target) == frame_.function->low();
@@ -197,7 +197,9 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
     in_caller.depth = depth;
     in_caller.operations_left = operations_left;
     std::optional<std::uint64_t> value;
-    if (calls_us(site ? &*site : nullptr, *caller, in_caller)) {
+    bool is_of_this_call = calls_us(site ? &*site : nullptr, *caller, in_caller) &&
+                           !frame_.walk->may_have_come_back(frame_);
+    if (is_of_this_call) {
         if (site)
             for (const CallSite::Parameter& parameter : site->parameters)
                 if (!value && std::ranges::equal(parameter.location, location) &&

@@ -104,4 +104,27 @@ std::vector<TailStep> only_tail_way(const ModuleSymbols& symbols, const Function
     }
 }
 
+bool may_come_back(const ModuleSymbols& symbols, const Function& function) {
+    constexpr std::size_t kMostFunctions = 60;
+    std::set<const Function*> seen;
+    std::vector<const Function*> next{&function};
+    try {
+        while (!next.empty()) {
+            const FlowGraph& flow = kept_code(symbols, *next.back()).flow();
+            next.pop_back();
+            for (const FlowGraph::Node& node : flow.nodes()) {
+                if (node.is_jump() && node.is_computed && !flow.targets_of(node)) return true;
+                if (!node.leaves()) continue;
+                const Function* callee = symbols.function_at(*node.target);
+                if (callee == &function) return true;
+                if (callee && seen.insert(callee).second) next.push_back(callee);
+            }
+            if (seen.size() > kMostFunctions) return true;
+        }
+    } catch (const FormatError&) {
+        return true;
+    }
+    return false;
+}
+
 }  // namespace lantern

@@ -20,4 +20,9 @@ struct TailStep {
 std::vector<TailStep> only_tail_way(const ModuleSymbols& symbols, const Function& from,
                                     const Function& to);
 
+// Whether the function may have been entered once more since it was called, by jumps that lead from
+// it back to it: what it was called with is not known then. A jump to an address in a register may
+// lead anywhere.
+bool may_come_back(const ModuleSymbols& symbols, const Function& function);
+
 }  // namespace lantern

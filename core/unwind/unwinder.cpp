@@ -80,6 +80,12 @@ const Frame* Unwinder::caller_of_function(const Frame& callee) {
     }
 }
 
+bool Unwinder::may_have_come_back(const Frame& frame) {
+    auto [known, is_new] = come_back_.try_emplace(frame.function);
+    if (is_new) known->second = may_come_back(frame.module->symbols(), *frame.function);
+    return known->second;
+}
+
 std::vector<const Frame*> Unwinder::frames(unsigned limit) {
     std::vector<const Frame*> all;
     for (unsigned i = 0; i < limit && frame(i); ++i) all.push_back(&frames_[i]);

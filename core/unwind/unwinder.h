@@ -45,6 +45,8 @@ class Unwinder {
     EntryValues& entry_values() { return entry_values_; }
     // A frame is being looked for: what that rests on cannot rest on the frame's own callers.
     bool is_under_way() const { return is_under_way_; }
+    // See may_come_back; kept.
+    bool may_have_come_back(const Frame& frame);
 
   private:
     EntryValues entry_values_;
@@ -95,6 +97,7 @@ class Unwinder {
     ThreadId thread_;
     std::unordered_map<RunAddress, Code> code_;  // by the address that is looked up
     std::map<std::pair<const Function*, const Function*>, std::vector<TailStep>> tail_ways_;
+    std::map<const Function*, bool> come_back_;
     std::deque<Frame> frames_;
     std::size_t resolved_ = 0;  // how many of them know their own call frame address, or never will
     bool ended_ = false, is_under_way_ = false;

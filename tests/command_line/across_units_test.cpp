@@ -93,6 +93,21 @@ TEST_P(AcrossUnits, WhatIsFetchedForTheCallUnderWayIsWhereItWasBefore) {
     EXPECT_GE(values, 65u) << ran.output;
 }
 
+// What the first of the calls was given is not what the one that runs was.
+TEST_P(AcrossUnits, AFunctionThatJumpsBackToItselfMayHaveBeenGivenAnything) {
+    auto loads = all_of(run({program("O2")}).output, std::regex("even load=(\\d+)"));
+    ASSERT_EQ(loads.size(), 3u);
+    for (unsigned call = 0; call < 3; ++call) {
+        Ran ran = debug(
+            program("O2"),
+            {"pause at ring after " + std::to_string(19 + call), "launch", "caller", "locals"},
+            {"--stdout", "/dev/null"});
+        EXPECT_TRUE(ran.says("locals of even_boats")) << ran.output;
+        for (const std::string& told : all_of(ran.output, std::regex("\n  load  +(\\d+)  ")))
+            EXPECT_EQ(told, loads[call]);
+    }
+}
+
 INSTANTIATE_TEST_SUITE_P(Compilers, AcrossUnits, ::testing::Values("gcc", "clang"),
                          [](const auto& each) { return each.param; });
 

@@ -53,6 +53,25 @@ APART int keep_many(int a, int b, int c, int d, int e, int f) {
     return a + b + c + d + e + f + g * h + i * j + k * l + m * n + o * p + q * r;
 }
 
+// Each leaves by a jump to the other, so that the first runs again with other values.
+void ring(void);
+APART int odd_boats(int boats, int load);
+APART int even_boats(int boats, int load) {
+    level = load;
+    ring();
+    return boats == 0 ? carry(level) : odd_boats(boats - 1, level);
+}
+APART int odd_boats(int boats, int load) {
+    level = boats;
+    printf("even load=%d\n", load * 2);
+    return boats == 0 ? carry(load) : even_boats(boats - 1, load * 2);
+}
+
+APART int call_boats(int boats) {
+    printf("even load=%d\n", 5);
+    return even_boats(boats, 5) + level;
+}
+
 // Never runs. The first call is given a copy of what another register does not hold any more.
 void give_copies(void) {
     __asm__ volatile(
@@ -62,6 +81,7 @@ void give_copies(void) {
 
 int main(void) {
     int sum = weigh_boats(2) + call_chosen(through, 5) + call_either(9);
-    printf("sum=%d\n", sum + keep_many(11, 12, 13, 14, 15, 16));
+    sum += keep_many(11, 12, 13, 14, 15, 16);
+    printf("sum=%d\n", sum + call_boats(4));
     return 0;
 }
