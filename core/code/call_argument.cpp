@@ -53,12 +53,12 @@ std::optional<CallArgument> call_argument(KeptCode& code, std::uint32_t call, un
         at = before[at][0];
         if (!effects[at] || code.flow().nodes()[at].kind == Instruction::Kind::call)
             return std::nullopt;
+        written |= effects[at]->writes;  // the copied register may be the argument itself
         if (effects[at]->writes.has(argument)) {
             auto made = made_by(code.bytes_of(at), argument);
             if (made && made->copied) made->is_gone = written.has(*made->copied);
             return made;
         }
-        written |= effects[at]->writes;
     }
     return std::nullopt;
 }

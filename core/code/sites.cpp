@@ -118,8 +118,7 @@ std::optional<FileAddress> entry_of_copy(const Scope& copy) {
 }
 
 // Where control comes into an inlined copy, and where its first statement begins again in a loop
-// that was unrolled.
-// `flow`: of the holder, made when it is first needed.
+// that was unrolled. `flow`: of the holder, made when it is first needed.
 void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy,
                        std::optional<FlowGraph>& flow, std::vector<CodeSite>& sites) {
     std::optional<FileAddress> entry = entry_of_copy(copy);

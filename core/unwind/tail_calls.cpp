@@ -112,6 +112,7 @@ bool may_come_back(const ModuleSymbols& symbols, const Function& function) {
         while (!next.empty()) {
             const FlowGraph& flow = kept_code(symbols, *next.back()).flow();
             next.pop_back();
+            if (!flow.is_complete()) return true;
             for (const FlowGraph::Node& node : flow.nodes()) {
                 if (node.is_jump() && node.is_computed && !flow.targets_of(node)) return true;
                 if (!node.leaves()) continue;

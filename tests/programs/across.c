@@ -76,7 +76,7 @@ APART int call_boats(int boats) {
 void give_copies(void) {
     __asm__ volatile(
         "push %rbx\n mov %rbx, %rcx\n mov $7, %ebx\n lea 8(%rbx), %rdi\n call ring\n"
-        "mov %rbx, %rcx\n call ring\n pop %rbx\n");
+        "mov %rbx, %rcx\n call ring\n lea 1(%rbx), %rbx\n call ring\n pop %rbx\n");
 }
 
 int main(void) {

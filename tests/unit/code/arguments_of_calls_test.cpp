@@ -25,7 +25,7 @@ struct Called {
 
 TEST(ArgumentsOfCalls, ACopyOfARegisterThatIsWrittenAgainIsOfWhatIsGone) {
     Called copies("across-gcc-O0", "give_copies");
-    ASSERT_EQ(copies.calls.size(), 2u);
+    ASSERT_EQ(copies.calls.size(), 3u);
     auto gone = call_argument(copies.code, copies.calls[0], kRcx);
     ASSERT_TRUE(gone);
     EXPECT_EQ(gone->copied, kCopied);
@@ -44,6 +44,9 @@ TEST(ArgumentsOfCalls, ACopyOfARegisterThatIsWrittenAgainIsOfWhatIsGone) {
     EXPECT_EQ(held->copied, kCopied);
     EXPECT_FALSE(held->is_gone) << "it still holds it";
     EXPECT_FALSE(call_argument(copies.code, copies.calls[1], kSumRegister)) << "behind a call";
+    auto itself = call_argument(copies.code, copies.calls[2], kCopied);
+    ASSERT_TRUE(itself);
+    EXPECT_TRUE(itself->is_gone) << "the sum stands in the register that it is made of";
 }
 
 TEST(ArgumentsOfCalls, ARegisterHoldsSinceEntryUntilItIsWrittenOrSomethingIsCalled) {
