@@ -11,6 +11,7 @@ void find_kernel_calls();
 void find_exec_calls();
 // Around fork(2): no lock is held by a thread that the child does not have.
 void before_fork();
-void after_fork();
+void after_fork_here();
+void after_fork_in_child();
 
 }  // namespace lantern::heap_library

@@ -9,7 +9,7 @@ namespace {
 
 __attribute__((constructor)) void begin() {
     begin_thread_ends();
-    pthread_atfork(before_fork, after_fork, after_fork);
+    pthread_atfork(before_fork, after_fork_here, after_fork_in_child);
     find_kernel_calls();
     find_exec_calls();
     clean_environment();

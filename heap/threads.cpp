@@ -114,8 +114,18 @@ void begin_thread_ends() {
     if (has_thread_key && own_thread) pthread_setspecific(thread_key, own_thread);
 }
 
+// Of the C library: its list of open files, which fork(2) holds too. Who flushes all files holds it
+// and may ask for memory: it comes before our locks, as it comes before those of the C library's
+// own allocator.
+extern "C" {
+[[gnu::weak]] void _IO_list_lock();
+[[gnu::weak]] void _IO_list_unlock();
+[[gnu::weak]] void _IO_list_resetlock();
+}
+
 void before_fork() {
     has_begun();
+    if (_IO_list_lock) _IO_list_lock();
     shared.fault_lock.take();
     shared.threads_lock.take();
     for (Thread& thread : all_threads()) thread.kept.lock.take();
@@ -127,7 +137,9 @@ void before_fork() {
     stacks.lock().take();
 }
 
-void after_fork() {
+namespace {
+
+void leave_all() {
     stacks.lock().leave();
     pictures_lock().leave();
     spans.lock().leave();
@@ -137,6 +149,20 @@ void after_fork() {
     for (Thread& thread : all_threads()) thread.kept.lock.leave();
     shared.threads_lock.leave();
     shared.fault_lock.leave();
+}
+
+}  // namespace
+
+void after_fork_here() {
+    leave_all();
+    if (_IO_list_unlock) _IO_list_unlock();
+}
+
+// The C library has made its list new in the child of a program with threads, and not in any other:
+// both are right then.
+void after_fork_in_child() {
+    leave_all();
+    if (_IO_list_resetlock) _IO_list_resetlock();
 }
 
 }  // namespace lantern::heap_library

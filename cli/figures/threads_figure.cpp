@@ -84,7 +84,7 @@ class ThreadsPicture {
         Pen pen;
         // Those that wait for each other come first, the others may be left out.
         std::vector<ThreadRows> groups = groups_of(drawing.threads.rows);
-        std::ranges::stable_partition(groups, [&](const ThreadRows& group) {
+        std::stable_partition(groups.begin(), groups.end(), [&](const ThreadRows& group) {
             return group.front()->waits_for_thread || is_waited_for(*group.front());
         });
         for (std::size_t i = kThreadsMostBoxes; i < groups.size(); ++i)

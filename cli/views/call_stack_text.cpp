@@ -34,8 +34,14 @@ std::string how_found(const StackRow& row) {
         case FrameOrigin::stack_scan:
             return fmt::format("found by looking through the stack, {} skipped: a guess",
                                counted(row.words_skipped, "word"));
-        case FrameOrigin::tail_call: return "inferred: it left by a jump to the one above";
+        case FrameOrigin::tail_call:
+            if (row.may_lack_others)
+                return "inferred: it left by a jump, maybe not straight to the one above";
+            return "inferred: it left by a jump to the one above";
         case FrameOrigin::one_of_tail_calls:
+            if (row.may_lack_others)
+                return "inferred: it left by one of several jumps, maybe not straight to the one "
+                       "above; told as called";
             return "inferred: it left by one of several jumps to the one above; told as it was "
                    "called";
         default: return "";
@@ -60,6 +66,7 @@ std::string spans_text(const std::vector<ParameterSpan>& spans) {
 
 std::string place_of(const StackRow& row) {
     if (row.line) return place_text(row.file, row.line);
+    if (!row.file.empty()) return short_file(row.file);
     return row.module.empty() ? "code of no file" : short_file(row.module);
 }
 

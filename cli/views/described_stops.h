@@ -136,6 +136,7 @@ void describe(Form& form, const StackRow& row) {
     form.if_so(row.repeats > 1, [&] { form.field("repeats", row.repeats); });
     form.if_so(row.cycle > 1, [&] { form.field("cycle", row.cycle); });
     form.optional("words_skipped", row.words_skipped);
+    form.optional("may_lack_others", row.may_lack_others);
     form.optional("folded", row.is_folded);
     form.optional("left_out", row.is_left_out);
     form.optional("folded_of", row.folded_of);

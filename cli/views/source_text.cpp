@@ -78,6 +78,7 @@ std::string remark_on(LineState state) {
         case LineState::next: return "next to run";
         case LineState::begun: return "begun; the rest is next";
         case LineState::waiting: return "waits for this call";
+        case LineState::left: return "it left by a jump here";
         case LineState::fails: return "fails here";
     }
     return {};

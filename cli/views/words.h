@@ -117,7 +117,7 @@ struct Words<Arrangement> : WordsTo<Arrangement, Arrangement::target> {
 template <>
 struct Words<LineState> : WordsTo<LineState, LineState::fails> {
     static std::string_view of(LineState state) {
-        static constexpr std::string_view kWords[] = {"next", "begun", "waiting", "fails"};
+        static constexpr std::string_view kWords[] = {"next", "begun", "waiting", "left", "fails"};
         static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
         return kWords[static_cast<std::size_t>(state)];
     }

@@ -111,13 +111,14 @@ std::vector<HangLoop> HangSamples::loops() const {
                 loop.first_line = std::min(loop.first_line, each->line);
                 loop.last_line = std::max(loop.last_line, each->line);
             }
-            for (const auto& [name, number] : frame.variables) {
-                bool is_known = std::ranges::all_of(seen, [&name = name](const Sample* each) {
-                    return each->variables.count(name) != 0;
-                });
+            for (const auto& variable : frame.variables) {
+                const std::string& name = variable.first;
+                bool is_known = std::ranges::all_of(
+                    seen, [&](const Sample* each) { return each->variables.count(name) != 0; });
                 if (!is_known) continue;
-                bool changes = std::ranges::any_of(
-                    seen, [&](const Sample* each) { return each->variables.at(name) != number; });
+                bool changes = std::ranges::any_of(seen, [&](const Sample* each) {
+                    return each->variables.at(name) != variable.second;
+                });
                 (changes ? loop.changing : loop.steady).push_back(name);
             }
             loops.push_back(std::move(loop));

@@ -14,6 +14,7 @@ enum class LineState {
     next,     // it runs next, from its start
     begun,    // it has begun; the rest of it runs next
     waiting,  // it has called the frame below, and goes on when that returns
+    left,     // the function has been left by a jump that is in it
     fails,    // the instruction that failed is in it
 };
 

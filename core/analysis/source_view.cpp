@@ -111,6 +111,11 @@ std::optional<std::uint32_t> SourceView::vanished_loop_before(const Part& part) 
 
 void SourceView::add_to(ValueView& view, const Variable& variable) {
     if (has_one_place(variable) || !variable.type) return;
+    if (frame_.origin == FrameOrigin::one_of_tail_calls) {
+        if (view.unavailable.empty())
+            view.doubt = "as it was called: the function may have changed it before it left";
+        return;
+    }
     try {
         read_source();
         add_to_part(view, {variable, variable.name, *variable.type, 0});

@@ -48,6 +48,7 @@ StackRow row_of(const Moment& moment, const Frame& frame) {
     row.is_inlined = frame.is_inlined();
     row.is_signal_frame = frame.is_signal_frame;
     row.words_skipped = frame.words_skipped;
+    row.may_lack_others = frame.may_lack_others;
     row.is_selected = frame.level == moment.selected_level();
     if (frame.module)
         row.module = frame.module->path();
@@ -56,6 +57,8 @@ StackRow row_of(const Moment& moment, const Frame& frame) {
     if (frame.line) {
         row.file = frame.line->file;
         row.line = frame.line->line;
+    } else if (frame.has_left()) {
+        row.file = frame.function->declared_in;
     }
     // What the system's own start-up code was called with is nobody's question; locals in that
     // frame still tells.

@@ -34,6 +34,7 @@ struct StackRow {
     bool is_selected = false;
     unsigned cycle = 1;  // the first of so many rows that together repeat `repeats` times
     unsigned words_skipped = 0;
+    bool may_lack_others = false;  // see Frame
     bool is_folded =
         false;  // `repeats` frames of a library's inner workings: only the first is described
     std::string folded_of;     // "the C++ library", "libpython3.11.so.1.0"

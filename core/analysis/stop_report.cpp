@@ -128,6 +128,10 @@ std::string short_name(const std::string& file) {
 void fill_place(const Moment& moment, const Frame& frame, StopReport& report) {
     report.function = frame_function_name(frame);
     report.address = frame.program_counter.value;
+    if (!frame.line && frame.has_left()) {
+        report.next_to_run = "by which of several jumps it left is not known";
+        return;
+    }
     if (!frame.line) {
         std::byte bytes[kLongestInstruction];
         std::size_t got = moment.target().read_available(frame.program_counter, bytes);
@@ -151,6 +155,9 @@ void fill_place(const Moment& moment, const Frame& frame, StopReport& report) {
             break;
         case LineState::waiting:
             report.next_to_run = fmt::format("line {} waits for the call it made", report.line);
+            break;
+        case LineState::left:
+            report.next_to_run = fmt::format("line {} has been left by a jump", report.line);
             break;
         case LineState::fails:
             report.next_to_run = fmt::format("line {} has failed", report.line);

@@ -38,7 +38,9 @@ std::vector<std::pair<const PacedThread*, const PacedThread*>> pair_threads(
     std::vector<std::pair<const PacedThread*, const PacedThread*>> pairs;
     std::map<std::uint16_t, const PacedThread*> left;
     for (const auto& [number, thread] : second) left[number] = &thread;
-    for (const auto& [number, thread] : first) {
+    for (const auto& each_of_first : first) {
+        const auto& number = each_of_first.first;
+        const auto& thread = each_of_first.second;
         auto same = left.find(number);
         if (same == left.end() || !begin_alike(walks, thread, *same->second)) {
             auto alike = std::ranges::find_if(left, [&](const auto& each) {

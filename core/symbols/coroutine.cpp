@@ -47,7 +47,7 @@ bool may_be_part_of_coroutine(const FunctionBody& body) {
 
 void take_as_part_of_coroutine(FunctionBody& body, const std::vector<CoroutineBeginning>& begins) {
     body.returned = &void_type();
-    body.coroutine.emplace();
+    body.coroutine = decltype(body.coroutine)::value_type{};
     if (!begins.empty())
         *body.coroutine = {begins[0].function.declared_in, begins[0].function.declared_line};
     sort_out(body.outermost, begins);

@@ -37,6 +37,9 @@ struct Frame {
     std::optional<RunAddress> call_frame_address;
     bool is_signal_frame = false;
     unsigned words_skipped = 0;  // stack_scan: how many words lay between
+    // It left by a jump, and between it and the frame before this one others may have run that left
+    // so too.
+    bool may_lack_others = false;
 
     const Module* module = nullptr;      // null: code that belongs to no file
     const Function* function = nullptr;  // null: no DWARF for it

@@ -1,6 +1,5 @@
 // The calls between a frame and its caller that were jumps: they left nothing on the stack (DWARF 5
-// §3.4.1), and are told where there is only one way by such calls from the function that was called
-// to the one that runs.
+// §3.4.1). Where nothing is recorded of calls, the code says by which jumps a function is left.
 #pragma once
 
 #include <vector>
@@ -11,14 +10,27 @@ namespace lantern {
 
 struct TailStep {
     const Function* function = nullptr;
-    std::vector<FileAddress> jumps;  // it left by one of them; seldom more than one
+    std::vector<FileAddress> jumps;  // it left by one of them
 };
 
-// Outermost first; empty where there is no way, where ways lead by different functions, or where
-// there is too much to look through. More than one step only where none of the functions jumps to
-// an address in a register: they could have been left by that.
-std::vector<TailStep> only_tail_way(const ModuleSymbols& symbols, const Function& from,
-                                    const Function& to);
+// What runs now. A function of another module, or one without debug information, is known by where
+// it begins, if at all.
+struct TailEnd {
+    const ModuleSymbols* symbols = nullptr;  // null: code of no module
+    const Function* function = nullptr;
+    std::optional<FileAddress> begins;
+};
+
+struct TailWay {
+    std::vector<TailStep> steps;  // outermost first; none: it is not known that there is a way
+    // Functions may have run between the last of them and the one that runs now.
+    bool may_lack = false;
+};
+
+// The function that was called has left by a jump, as another one runs: that much is certain, and
+// so is each next one that all its jumps lead to. All others are told only where one way leads to
+// the one that runs, and no function that could be reached jumps to an address in a register.
+TailWay tail_way(const ModuleSymbols& symbols, const Function& called, const TailEnd& running);
 
 // Whether the function may have been entered once more since it was called, by jumps that lead from
 // it back to it: what it was called with is not known then. A jump to an address in a register may

@@ -125,7 +125,9 @@ void Unwinder::read_call(Code& code, RunAddress return_address) {
     code.call = call_before(target_, return_address);
     if (!code.call || !code.call->target) return;
     auto [module, called] = function_at(target_, *code.call->target);
-    if (called && module->to_run(called->low()) == *code.call->target) code.called = called;
+    bool is_entered =
+        called && module == code.module && module->to_run(called->low()) == *code.call->target;
+    if (is_entered) code.called = called;
 }
 
 // Adds the frame with these registers, preceded by a frame for each inlined call that holds its
@@ -227,7 +229,7 @@ void Unwinder::add_next() {
     }
     // The frame a signal interrupted stands at the very instruction, not behind a call.
     bool is_call_site = !physical.is_signal_frame;
-    if (is_call_site && physical.function && caller->origin == FrameOrigin::call_frame_information)
+    if (is_call_site && caller->origin == FrameOrigin::call_frame_information)
         add_tail_calls(physical, caller->registers);
     std::size_t first = frames_.size();
     add_physical(caller->registers, caller->origin, is_call_site);
@@ -238,29 +240,31 @@ void Unwinder::add_next() {
 // The call leads to another function than the one that runs: that one has jumped on, and left
 // nothing on the stack (DWARF 5 §3.4.1). The functions between are those of the only way there.
 void Unwinder::add_tail_calls(const Frame& physical, const Registers& caller) {
-    const Function* running = physical.function;
-    const Module* module = physical.module;
     Code& code = code_at(caller.program_counter() - 1);
     read_call(code, caller.program_counter());
-    if (code.module != module) return;
     const Function* called = code.called ? code.called : called_by(caller, code);
-    if (!called || called == running) return;
-    auto [known, is_new] = tail_ways_.try_emplace({called, running});
-    if (is_new) known->second = only_tail_way(module->symbols(), *called, *running);
-    const std::vector<TailStep>& way = known->second;
-    if (way.empty()) return;
-    for (auto step = way.rbegin(); step != way.rend(); ++step) {
+    if (!called || called == physical.function) return;
+    auto begins = begin_of(physical);
+    auto [known, is_new] = tail_ways_.try_emplace({called, begins});
+    if (is_new) {
+        TailEnd running{physical.module ? &physical.module->symbols() : nullptr, physical.function,
+                        begins ? std::optional(physical.module->to_file(*begins)) : std::nullopt};
+        known->second = tail_way(code.module->symbols(), *called, running);
+    }
+    const TailWay& way = known->second;
+    for (auto step = way.steps.rbegin(); step != way.steps.rend(); ++step) {
         Frame& frame = frames_.emplace_back();
         frame.level = static_cast<unsigned>(frames_.size() - 1);
         frame.walk = this;
         frame.origin =
             step->jumps.size() > 1 ? FrameOrigin::one_of_tail_calls : FrameOrigin::tail_call;
-        frame.module = module;
+        frame.may_lack_others = way.may_lack && step == way.steps.rbegin();
+        frame.module = code.module;
         frame.function = step->function;
-        frame.body = &module->symbols().body_of(*step->function);
+        frame.body = &code.module->symbols().body_of(*step->function);
         stand_at_jump(frame, *step);
     }
-    resolved_ = frames_.size();
+    if (!way.steps.empty()) resolved_ = frames_.size();
 }
 
 // By which of several jumps is not known: its line may be, and the rest is told as it was called.

@@ -96,7 +96,8 @@ class Unwinder {
     Target& target_;
     ThreadId thread_;
     std::unordered_map<RunAddress, Code> code_;  // by the address that is looked up
-    std::map<std::pair<const Function*, const Function*>, std::vector<TailStep>> tail_ways_;
+    // By the function that was called and where the one that runs begins.
+    std::map<std::pair<const Function*, std::optional<RunAddress>>, TailWay> tail_ways_;
     std::map<const Function*, bool> come_back_;
     std::deque<Frame> frames_;
     std::size_t resolved_ = 0;  // how many of them know their own call frame address, or never will

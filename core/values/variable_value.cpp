@@ -9,6 +9,7 @@
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
 #include "core/values/builtin_types.h"
+#include "core/values/place_text.h"
 
 namespace lantern {
 namespace {
@@ -277,12 +278,21 @@ std::optional<ByteSpan> place_around_call(const Variable& variable, const Frame&
     return std::nullopt;
 }
 
+// The frame is told as its function was called: what that has set since is not known.
+bool is_of_another_time(const Frame& frame, const Variable& variable, ByteSpan expression) {
+    return frame.origin == FrameOrigin::one_of_tail_calls && !variable.is_parameter &&
+           !variable.constant && place_kind(expression, variable.unit) != PlaceKind::in_memory;
+}
+
 Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable,
                int depth) {
     const Type& type = with_lengths(target, thread, frame, *variable.type, depth);
     try {
         auto expression =
             dwarf::expression_at(variable.locations, frame.file_address(), frame.row());
+        if (is_of_another_time(frame, variable, expression.value_or(ByteSpan())))
+            return unavailable_value(type,
+                                     "by which of several jumps the function left is not known");
         if (!expression || expression->empty()) {
             if (variable.constant) return constant_value(type, *variable.constant);
             return unavailable_value(type, why_no_location(variable, frame));

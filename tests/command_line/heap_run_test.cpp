@@ -656,6 +656,15 @@ TEST(HeapLibrary, HoldsUnderThreadsForksAndSignals) {
         }
 }
 
+// Who flushes all files holds the C library's list of them and asks for memory; who forks takes
+// both.
+TEST(HeapLibrary, ForksWhileAnotherThreadFlushesAllFiles) {
+    Ran ran =
+        run({"/usr/bin/timeout", "-k", "2", "30", LANTERN_PROGRAM, "heap", fixture("flushes")});
+    EXPECT_EQ(ran.status, 0) << ran.output << ran.errors;
+    EXPECT_TRUE(ran.says("200 boats are back")) << ran.output;
+}
+
 TEST(HeapLibrary, FindsNothingWhereNothingIsWrong) {
     Ran ran = heap_of("requests-gcc-O2", {}, {"--guard", "every 10"});
     EXPECT_EQ(ran.status, 0) << ran.output;
