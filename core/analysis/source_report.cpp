@@ -26,7 +26,7 @@ std::set<std::uint32_t> lines_with_code(const Moment& moment, const std::string&
 }  // namespace
 
 LineState line_state(const Moment& moment, const Frame& frame) {
-    if (frame.has_left()) return LineState::left;
+    if (frame.has_left) return LineState::left;
     bool is_innermost =
         frame.registers.stack_pointer() == moment.stack().frame(0)->registers.stack_pointer();
     if (!is_innermost || (frame.level > 0 && frame.lookup_address != frame.program_counter))

@@ -57,7 +57,7 @@ StackRow row_of(const Moment& moment, const Frame& frame) {
     if (frame.line) {
         row.file = frame.line->file;
         row.line = frame.line->line;
-    } else if (frame.has_left()) {
+    } else if (frame.has_left) {
         row.file = frame.function->declared_in;
     }
     // What the system's own start-up code was called with is nobody's question; locals in that

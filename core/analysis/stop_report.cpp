@@ -128,7 +128,7 @@ std::string short_name(const std::string& file) {
 void fill_place(const Moment& moment, const Frame& frame, StopReport& report) {
     report.function = frame_function_name(frame);
     report.address = frame.program_counter.value;
-    if (!frame.line && frame.has_left()) {
+    if (!frame.line && frame.has_left) {
         report.next_to_run = "by which of several jumps it left is not known";
         return;
     }

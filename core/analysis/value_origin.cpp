@@ -336,7 +336,7 @@ class OriginWalk {
         const Frame* caller = moment_.stack().caller_of_function(*place.frame);
         if (!caller) return end("the stack ends there");
         const Frame* next = moment_.stack().frame(place.frame->level + 1);
-        bool is_by_jump = next && next->has_left();
+        bool is_by_jump = next && next->has_left;
         bool is_sure = caller->origin == FrameOrigin::call_frame_information;
         if (!is_sure || caller->is_signal_frame || place.frame->is_signal_frame)
             return end("its caller is not known for certain");

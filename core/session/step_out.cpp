@@ -32,9 +32,9 @@ Stop Session::out() {
     const Function* returning = frame->function;
     const Module* holder = frame->module;
     std::string name = frame_function_name(*frame);
-    while (frame->has_left() && level > 0) frame = stack().frame(--level);
+    while (frame->has_left && level > 0) frame = stack().frame(--level);
     const Frame* caller = stack().caller_of_function(*frame);
-    while (caller && caller->has_left()) caller = stack().caller_of_function(*caller);
+    while (caller && caller->has_left) caller = stack().caller_of_function(*caller);
     if (!caller || !frame->call_frame_address)
         throw RequestError(
             fmt::format("{} is the outermost frame: it has no caller", frame_function_name(*frame)),

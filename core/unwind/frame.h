@@ -37,7 +37,8 @@ struct Frame {
     std::optional<RunAddress> call_frame_address;
     bool is_signal_frame = false;
     unsigned words_skipped = 0;  // stack_scan: how many words lay between
-    // It left by a jump, and between it and the frame before this one others may have run that left
+    bool has_left = false;  // by a jump (or the inlined call in it has): see FrameOrigin::tail_call
+    // It has left, and between it and the frame before this one others may have run that left
     // so too.
     bool may_lack_others = false;
 
@@ -49,9 +50,6 @@ struct Frame {
     std::vector<const Scope*> scopes;  // of this frame, innermost first
     std::optional<SourceLine> line;
     std::optional<CodePosition> position;  // of the innermost of the frames that share the address
-    bool has_left() const {
-        return origin == FrameOrigin::tail_call || origin == FrameOrigin::one_of_tail_calls;
-    }
     class Unwinder* walk = nullptr;  // leads on to the caller; null for a frame that is in no stack
 
     FileAddress file_address() const {

@@ -76,7 +76,7 @@ const Frame* Unwinder::frame(unsigned level) {
 const Frame* Unwinder::caller_of_function(const Frame& callee) {
     for (unsigned level = callee.level + 1;; ++level) {
         const Frame* next = frame(level);
-        if (!next || (next->origin != FrameOrigin::inlined && !next->has_left())) return next;
+        if (!next || (next->origin != FrameOrigin::inlined && !next->has_left)) return next;
     }
 }
 
@@ -152,15 +152,23 @@ void Unwinder::add_physical(const Registers& registers, FrameOrigin origin, bool
         frames_.push_back(std::move(base));
         return;
     }
-    std::optional<SourceLine> line = code.position ? source_line(*code.position) : std::nullopt;
-    for (std::size_t i = 0; i < code.chains.size(); ++i) {
-        const ScopeChain& chain = code.chains[i];
+    add_chains(base, code.chains, code.position ? source_line(*code.position) : std::nullopt);
+}
+
+// The frames that share one place in the code; the line is that of the innermost.
+void Unwinder::add_chains(const Frame& base, const std::vector<ScopeChain>& chains,
+                          std::optional<SourceLine> line) {
+    for (std::size_t i = 0; i < chains.size(); ++i) {
+        const ScopeChain& chain = chains[i];
         Frame& frame = frames_.emplace_back(base);
         frame.level = static_cast<unsigned>(frames_.size() - 1);
         frame.inlined = chain.inlined;
         frame.scopes = chain.scopes;
         frame.line = line;
-        if (i > 0) frame.origin = code.chains[i - 1].inlined ? FrameOrigin::inlined : origin;
+        if (i > 0) {
+            frame.origin = chains[i - 1].inlined ? FrameOrigin::inlined : base.origin;
+            frame.may_lack_others = false;
+        }
         if (chain.inlined) {
             // The frame outside of it stands at the call that was inlined.
             line.reset();
@@ -252,36 +260,39 @@ void Unwinder::add_tail_calls(const Frame& physical, const Registers& caller) {
         known->second = tail_way(code.module->symbols(), *called, running);
     }
     const TailWay& way = known->second;
-    for (auto step = way.steps.rbegin(); step != way.steps.rend(); ++step) {
-        Frame& frame = frames_.emplace_back();
-        frame.level = static_cast<unsigned>(frames_.size() - 1);
-        frame.walk = this;
-        frame.origin =
-            step->jumps.size() > 1 ? FrameOrigin::one_of_tail_calls : FrameOrigin::tail_call;
-        frame.may_lack_others = way.may_lack && step == way.steps.rbegin();
-        frame.module = code.module;
-        frame.function = step->function;
-        frame.body = &code.module->symbols().body_of(*step->function);
-        stand_at_jump(frame, *step);
-    }
+    bool may_lack = way.may_lack;  // before the innermost of them
+    for (auto step = way.steps.rbegin(); step != way.steps.rend(); ++step)
+        add_left(*code.module, *step, std::exchange(may_lack, false));
     if (!way.steps.empty()) resolved_ = frames_.size();
 }
 
-// By which of several jumps is not known: its line may be, and the rest is told as it was called.
-void Unwinder::stand_at_jump(Frame& frame, const TailStep& step) {
-    const auto& positions = frame.module->symbols().positions_of(*step.function);
+// It stands at the jump. By which of several is not known: its line may be, and the rest is told as
+// it was called.
+void Unwinder::add_left(const Module& module, const TailStep& step, bool may_lack_others) {
     bool is_known = step.jumps.size() == 1;
     FileAddress at = is_known ? step.jumps[0] : step.function->low();
-    frame.program_counter = frame.lookup_address = frame.module->to_run(at);
-    frame.registers.set_program_counter(frame.program_counter);
-    frame.scopes = chains_down_to(*frame.body, at, nullptr).back().scopes;
-    frame.line = source_line(positions.within(step.jumps[0], nullptr));
+    Frame base;
+    base.walk = this;
+    base.origin = is_known ? FrameOrigin::tail_call : FrameOrigin::one_of_tail_calls;
+    base.has_left = true;
+    base.may_lack_others = may_lack_others;
+    base.module = &module;
+    base.function = step.function;
+    base.body = &module.symbols().body_of(*step.function);
+    base.program_counter = base.lookup_address = module.to_run(at);
+    base.registers.set_program_counter(base.program_counter);
+    if (is_known) {
+        const Code& code = code_at(base.lookup_address);
+        base.position = code.position;
+        if (base.position) base.position->row = dwarf::kLastRow;  // the jump is of the last
+        add_chains(base, code.chains, code.position ? source_line(*code.position) : std::nullopt);
+        return;
+    }
+    const auto& positions = module.symbols().positions_of(*step.function);
+    std::optional<SourceLine> line = source_line(positions.within(step.jumps[0], nullptr));
     for (FileAddress jump : step.jumps)
-        if (frame.line && positions.within(jump, nullptr).line != frame.line->line)
-            frame.line.reset();
-    if (!is_known) return;
-    frame.position = positions.within(at, nullptr);
-    frame.position->row = dwarf::kLastRow;  // it has left by a jump that stands there
+        if (line && positions.within(jump, nullptr).line != line->line) line.reset();
+    add_chains(base, {chains_down_to(*base.body, at, nullptr).back()}, line);
 }
 
 // By a call through a register or through memory, where the debug information says what leads

@@ -81,7 +81,9 @@ class Unwinder {
                       const CodePosition* standing = nullptr);
     void add_next();
     void add_tail_calls(const Frame& physical, const Registers& caller);
-    void stand_at_jump(Frame& frame, const TailStep& step);
+    void add_left(const Module& module, const TailStep& step, bool may_lack_others);
+    void add_chains(const Frame& base, const std::vector<ScopeChain>& chains,
+                    std::optional<SourceLine> line);
     const Function* called_by(const Registers& caller, Code& code);
     std::optional<RunAddress> frame_address_of(const Frame& physical, const Code& code);
     std::optional<Caller> caller_of(Frame& physical);

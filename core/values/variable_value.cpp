@@ -265,7 +265,7 @@ Value value_by(ByteSpan expression, Target& target, ThreadId thread, const Frame
 //     on the stack | mov rax, [rsp+8]   in rax … call | on the stack
 std::optional<ByteSpan> place_around_call(const Variable& variable, const Frame& frame,
                                           ByteSpan now) {
-    if (frame.level == 0 || frame.has_left() || !frame.module) return std::nullopt;
+    if (frame.level == 0 || frame.has_left || !frame.module) return std::nullopt;
     FileAddress call = frame.file_address();
     auto behind =
         dwarf::expression_at(variable.locations, frame.module->to_file(frame.program_counter), 0);

@@ -74,6 +74,21 @@ TEST_P(Leaves, BySeveralWaysIsNotSaidToHaveGoneByTheShortOne) {
         << ran.output;
 }
 
+// The jump is in a function that was inlined: both have left by it.
+TEST_P(Leaves, InAnInlinedFunction) {
+    Ran ran =
+        debug(program_, {"pause at moor after 3", "launch", "stack", "frame 1", "frame 2", "out"},
+              {"--stdout", "/dev/null"});
+    EXPECT_EQ(frames_in(ran.output),
+              (Frames{"moor", "settle", kStraight, "through_inlined", "main"}))
+        << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("◆ 53 .*it left by a jump here")))
+        << ran.output;
+    EXPECT_TRUE(std::regex_search(ran.output, std::regex("◆ 58 .*it left by a jump here")))
+        << ran.output;
+    EXPECT_TRUE(ran.says("through_inlined has returned")) << ran.output;
+}
+
 TEST_P(Leaves, IntoTheCLibrary) {
     Ran ran = debug(program_, {"pause at main", "launch", "pause at puts", "continue", "stack"},
                     {"--stdout", "/dev/null"});

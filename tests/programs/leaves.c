@@ -48,10 +48,21 @@ __attribute__((noinline)) int one_of_two(const char* name) {
     return (int)strlen(name);
 }
 
+static inline __attribute__((always_inline)) int settle(int boat) {
+    printf("settle %d\n", boat);
+    return moor(boat + 5);
+}
+
+__attribute__((noinline)) int through_inlined(int boat) {
+    printf("through_inlined %d\n", boat);
+    return settle(boat * 2);
+}
+
 int main(int count, char** words) {
     int sum = by_pointer(1) + 1;
     sum += twice_by_pointer(2) + 1;
     sum += by_either(3) + 1;
+    sum += through_inlined(4) + 1;
     sum += call_out(words[0]) + 1;
     if (count == 2) sum += (int)length_of(words[count]) + 1;
     if (count == 3) sum += one_of_two(words[count]) + 1;
