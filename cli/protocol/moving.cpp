@@ -6,8 +6,8 @@
 #include "cli/protocol/request.h"
 #include "cli/protocol/sources.h"
 #include "core/code/kept_code.h"
-#include "core/session/linkage.h"
 #include "core/support/error.h"
+#include "core/target/linkage.h"
 #include "core/target/live_process.h"
 
 namespace lantern::cli {

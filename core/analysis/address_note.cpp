@@ -6,8 +6,8 @@
 #include <cstring>
 #include <filesystem>
 
-#include "core/session/linkage.h"
 #include "core/support/text.h"
+#include "core/target/linkage.h"
 
 namespace lantern {
 namespace {

@@ -11,10 +11,10 @@
 #include "core/code/loop_shape.h"
 #include "core/code/ways.h"
 #include "core/expressions/scope_names.h"
-#include "core/session/linkage.h"
 #include "core/support/text.h"
 #include "core/symbols/names.h"
 #include "core/symbols/position.h"
+#include "core/target/linkage.h"
 
 namespace lantern {
 namespace {

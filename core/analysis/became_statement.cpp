@@ -8,10 +8,10 @@
 #include "core/analysis/became_order.h"
 #include "core/analysis/statement_parts.h"
 #include "core/machine/operation.h"
-#include "core/session/linkage.h"
 #include "core/support/byte_reader.h"
 #include "core/support/text.h"
 #include "core/symbols/source_files.h"
+#include "core/target/linkage.h"
 #include "core/values/scalar_text.h"
 
 namespace lantern {

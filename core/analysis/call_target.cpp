@@ -1,7 +1,7 @@
 #include "core/analysis/call_target.h"
 
 #include "core/machine/calling_convention.h"
-#include "core/session/linkage.h"
+#include "core/target/linkage.h"
 
 namespace lantern {
 namespace {

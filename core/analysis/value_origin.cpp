@@ -11,10 +11,10 @@
 #include "core/analysis/statement_parts.h"
 #include "core/machine/calling_convention.h"
 #include "core/machine/instruction.h"
-#include "core/session/linkage.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
 #include "core/target/code_at.h"
+#include "core/target/linkage.h"
 
 namespace lantern {
 namespace {

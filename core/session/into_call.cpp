@@ -2,9 +2,9 @@
 // the user's own function.
 #include "core/machine/instruction.h"
 #include "core/session/line_step.h"
-#include "core/session/linkage.h"
 #include "core/support/text.h"
 #include "core/target/code_at.h"
+#include "core/target/linkage.h"
 
 namespace lantern {
 namespace {

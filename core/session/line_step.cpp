@@ -19,9 +19,9 @@
 #include "core/code/loop_around.h"
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
-#include "core/session/linkage.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
+#include "core/target/linkage.h"
 
 namespace lantern {
 

@@ -41,6 +41,7 @@ struct Frame {
     // It has left, and between it and the frame before this one others may have run that left
     // so too.
     bool may_lack_others = false;
+    bool went_straight = false;  // it has left by a jump that is known, and that led to that frame
 
     const Module* module = nullptr;      // null: code that belongs to no file
     const Function* function = nullptr;  // null: no DWARF for it

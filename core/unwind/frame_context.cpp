@@ -136,12 +136,27 @@ std::optional<RunAddress> FrameContext::target_of(const CallSite& site) {
 
 namespace {
 
-std::optional<CallArgument> argument_in(const Frame& caller, ByteSpan location) {
+// Of an expression that is one general register and nothing else.
+std::optional<unsigned> register_of(ByteSpan location) {
     if (location.size() != 1) return std::nullopt;
     unsigned number = static_cast<std::uint8_t>(location[0]) - dwarf::DW_OP_reg0;
-    if (number >= kGeneralRegisters) return std::nullopt;
+    return number < kGeneralRegisters ? std::optional(number) : std::nullopt;
+}
+
+// Of the form DW_OP_entry_value, length, location (DWARF 5 §2.5.1.7), and nothing else.
+bool is_value_on_entry_of(ByteSpan expression, ByteSpan location) {
+    if (expression.size() != location.size() + 2) return false;
+    auto operation = static_cast<std::uint8_t>(expression[0]);
+    return (operation == dwarf::DW_OP_entry_value || operation == dwarf::DW_OP_GNU_entry_value) &&
+           static_cast<std::size_t>(expression[1]) == location.size() &&
+           std::ranges::equal(expression.subspan(2), location);
+}
+
+std::optional<CallArgument> argument_in(const Frame& caller, ByteSpan location) {
+    auto number = register_of(location);
+    if (!number) return std::nullopt;
     KeptCode& code = kept_code(caller.module->symbols(), *caller.function);
-    return call_argument(code, code.flow().around(caller.file_address()), number);
+    return call_argument(code, code.flow().around(caller.file_address()), *number);
 }
 
 // "What this register holds", of one that has been written since it was copied for the call.
@@ -169,13 +184,52 @@ std::optional<std::uint64_t> FrameContext::as_code_passes(ByteSpan location, con
     return made->size == 4 ? static_cast<std::uint32_t>(sum) : sum;
 }
 
+namespace {
+
+bool holds_since_entry(const Frame& frame, unsigned number) {
+    if (!frame.function || number >= kGeneralRegisters) return false;
+    KeptCode& code = kept_code(frame.module->symbols(), *frame.function);
+    return holds_since_entry(code, code.flow().around(frame.file_address()), number);
+}
+
+}  // namespace
+
+// It is there as long as that one has not written it, nor been entered anew.
+std::optional<std::uint64_t> FrameContext::passed_on(unsigned number) {
+    if (!frame_.went_straight || !frame_.walk) return std::nullopt;
+    unsigned level = frame_.level;
+    const Frame* next = &frame_;
+    while (level > 0 && next->program_counter == frame_.program_counter)
+        next = frame_.walk->frame(--level);
+    if (!holds_since_entry(*next, number) || frame_.walk->may_have_come_back(*next))
+        return std::nullopt;
+    return next->has_left ? FrameContext(target_, *next).passed_on(number)
+                          : next->registers.get(number);
+}
+
+// Where the function has passed on what it was given, in the same register or in another one.
+std::optional<std::uint64_t> FrameContext::on_entry_as_passed_on(ByteSpan location) {
+    auto number = register_of(location);
+    if (!number) return std::nullopt;
+    if (holds_since_entry(frame_, *number)) return passed_on(*number);
+    const ModuleSymbols& symbols = frame_.module->symbols();
+    const FlowGraph& flow = kept_code(symbols, *frame_.function).flow();
+    std::uint32_t jump = flow.around(frame_.file_address());
+    if (jump == FlowGraph::kNone) return std::nullopt;
+    auto site = symbols.call_site_at(*frame_.function, flow.nodes()[jump].behind());
+    if (!site) return std::nullopt;
+    for (const CallSite::Parameter& parameter : site->parameters)
+        if (auto into = register_of(parameter.location))
+            if (is_value_on_entry_of(parameter.value, location)) return passed_on(*into);
+    return std::nullopt;
+}
+
 std::optional<std::uint64_t> FrameContext::register_value(unsigned number) {
     auto value = frame_.registers.get(number);
+    if (!value && frame_.has_left) value = passed_on(number);
     bool may_ask_callers = frame_.level > 0 && frame_.walk && !frame_.walk->is_under_way();
     if (value || !may_ask_callers || number >= kGeneralRegisters || !frame_.function) return value;
-    KeptCode& code = kept_code(frame_.module->symbols(), *frame_.function);
-    if (!holds_since_entry(code, code.flow().around(frame_.file_address()), number))
-        return std::nullopt;
+    if (!holds_since_entry(frame_, number)) return std::nullopt;
     auto place = static_cast<std::byte>(dwarf::DW_OP_reg0 + number);
     return entry_value(std::span(&place, 1));
 }
@@ -208,6 +262,7 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
         if (!value && !in_caller.has_given_up) value = as_code_passes(location, *caller, in_caller);
     }
     operations_left = in_caller.operations_left;
+    if (!value && frame_.has_left) value = on_entry_as_passed_on(location);
     bool was_cut_short = !value && in_caller.has_given_up;
     has_given_up |= was_cut_short;
     if (!was_cut_short) values.emplace(std::move(key), value);

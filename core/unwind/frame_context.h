@@ -34,6 +34,9 @@ class FrameContext : public dwarf::ExpressionContext {
   private:
     // `site`: null where nothing is recorded of the call.
     bool calls_us(const CallSite* site, const Frame& caller, FrameContext& in_caller) const;
+    // Of a function that left by a jump: what it left in a register for the one that it jumped to.
+    std::optional<std::uint64_t> passed_on(unsigned number);
+    std::optional<std::uint64_t> on_entry_as_passed_on(ByteSpan location);
     std::optional<std::uint64_t> as_code_passes(ByteSpan location, const Frame& caller,
                                                 FrameContext& in_caller) const;
 

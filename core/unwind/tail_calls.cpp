@@ -90,6 +90,7 @@ class TailWays {
         if (end_.function && exit.callee) return exit.callee == end_.function;
         if (!end_.begins || exit.callee) return false;
         if (exit.target && end_.symbols == &symbols_ && *exit.target == *end_.begins) return true;
+        if (exit.target && end_.is_behind && end_.is_behind(*exit.target)) return true;
         if (exit.name.empty() || !end_.symbols) return false;
         const ElfSymbol* symbol = end_.symbols->symbol_table().named(exit.name);
         return symbol && symbol->address == *end_.begins;

@@ -2,6 +2,8 @@
 // §3.4.1). Where nothing is recorded of calls, the code says by which jumps a function is left.
 #pragma once
 
+#include <functional>
+#include <optional>
 #include <vector>
 
 #include "core/symbols/module_symbols.h"
@@ -19,6 +21,9 @@ struct TailEnd {
     const ModuleSymbols* symbols = nullptr;  // null: code of no module
     const Function* function = nullptr;
     std::optional<FileAddress> begins;
+    // Whether the linkage table leads there from the entry at that address of the module that was
+    // called into, as the loader has bound it.
+    std::function<bool(FileAddress)> is_behind;
 };
 
 struct TailWay {

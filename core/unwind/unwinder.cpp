@@ -16,6 +16,7 @@
 
 #include "core/support/error.h"
 #include "core/target/code_at.h"
+#include "core/target/linkage.h"
 #include "core/unwind/frame_context.h"
 
 namespace lantern {
@@ -256,7 +257,11 @@ void Unwinder::add_tail_calls(const Frame& physical, const Registers& caller) {
     auto [known, is_new] = tail_ways_.try_emplace({called, begins});
     if (is_new) {
         TailEnd running{physical.module ? &physical.module->symbols() : nullptr, physical.function,
-                        begins ? std::optional(physical.module->to_file(*begins)) : std::nullopt};
+                        begins ? std::optional(physical.module->to_file(*begins)) : std::nullopt,
+                        [&](FileAddress entry) {
+                            return behind_linkage_table(target_, code.module->to_run(entry)) ==
+                                   begins;
+                        }};
         known->second = tail_way(code.module->symbols(), *called, running);
     }
     const TailWay& way = known->second;
@@ -276,6 +281,7 @@ void Unwinder::add_left(const Module& module, const TailStep& step, bool may_lac
     base.origin = is_known ? FrameOrigin::tail_call : FrameOrigin::one_of_tail_calls;
     base.has_left = true;
     base.may_lack_others = may_lack_others;
+    base.went_straight = is_known && !may_lack_others;
     base.module = &module;
     base.function = step.function;
     base.body = &module.symbols().body_of(*step.function);

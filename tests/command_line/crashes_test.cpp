@@ -158,9 +158,10 @@ TEST(CrashesInOwnCores, HaveTheCauseThatTheyHadAlive) {
 TEST(Crashes, InALibraryThatIsReadTooHaveItsNames) {
     TemporaryFolder folder;
     std::string core = (folder.path() / "own.core").string();
-    Ran alive = debug(fixture("reads-library"), {"launch", "stack", "save core as " + core});
+    Ran alive = debug(fixture("reads-library"), {"launch", "stack all", "save core as " + core});
     ASSERT_TRUE(alive.says("copy 1")) << alive.output;
-    Ran ran = run({LANTERN_PROGRAM, "postmortem", core, fixture("reads-library"), "--do", "stack"});
+    Ran ran =
+        run({LANTERN_PROGRAM, "postmortem", core, fixture("reads-library"), "--do", "stack all"});
     for (const Ran& each : {alive, ran}) {
         EXPECT_TRUE(each.says(" abort ")) << each.output;
         EXPECT_TRUE(each.says("main ")) << each.output;

@@ -1,4 +1,4 @@
-#include "core/session/linkage.h"
+#include "core/target/linkage.h"
 
 #include <elf.h>
 
