@@ -8,8 +8,6 @@
 #include "heap/pages.h"
 #include "heap/tables.h"
 
-extern "C" char** environ;
-
 namespace lantern::heap_library {
 namespace {
 
@@ -80,10 +78,10 @@ const KeptWishes& kept_wishes() {
     return kept;
 }
 
-void clean_environment() {
-    if (!environ) return;
-    char** left = environ;
-    for (char** each = environ; *each; ++each) {
+void clean_environment(char** environment) {
+    if (!environment) return;
+    char** left = environment;
+    for (char** each = environment; *each; ++each) {
         if (is_named(*each, heap_tables::kOptionsVariable, kNameLength)) {
             keep(*each, strlen(*each), kept.options);
             continue;

@@ -17,7 +17,7 @@ struct Options {
 };
 Options read_options();
 // The program shall find its environment as it would be without us.
-void clean_environment();
+void clean_environment(char** environment);
 
 inline constexpr char kPreload[] = "LD_PRELOAD=";
 // What was taken out of it, for a program that this process becomes; empty where it was not there.

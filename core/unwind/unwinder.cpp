@@ -238,12 +238,20 @@ void Unwinder::add_next() {
     }
     // The frame a signal interrupted stands at the very instruction, not behind a call.
     bool is_call_site = !physical.is_signal_frame;
-    if (is_call_site && caller->origin == FrameOrigin::call_frame_information)
-        add_tail_calls(physical, caller->registers);
+    bool is_certain = !was_guessed() && caller->origin == FrameOrigin::call_frame_information;
+    if (is_call_site && is_certain) add_tail_calls(physical, caller->registers);
     std::size_t first = frames_.size();
     add_physical(caller->registers, caller->origin, is_call_site);
     for (; caller->words_skipped && first < frames_.size(); ++first)
         frames_[first].words_skipped = caller->words_skipped;
+}
+
+// Of the last frame; inlined calls share how they were found with the innermost of them.
+bool Unwinder::was_guessed() const {
+    std::size_t level = frames_.size() - 1;
+    while (level > 0 && frames_[level].origin == FrameOrigin::inlined) --level;
+    return frames_[level].origin != FrameOrigin::innermost &&
+           frames_[level].origin != FrameOrigin::call_frame_information;
 }
 
 // The call leads to another function than the one that runs: that one has jumped on, and left

@@ -80,6 +80,7 @@ class Unwinder {
     void add_physical(const Registers& registers, FrameOrigin origin, bool is_call_site,
                       const CodePosition* standing = nullptr);
     void add_next();
+    bool was_guessed() const;
     void add_tail_calls(const Frame& physical, const Registers& caller);
     void add_left(const Module& module, const TailStep& step, bool may_lack_others);
     void add_chains(const Frame& base, const std::vector<ScopeChain>& chains,
