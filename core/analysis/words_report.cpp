@@ -1,5 +1,7 @@
 #include "core/analysis/words_report.h"
 
+#include <fmt/format.h>
+
 #include "core/analysis/frame_words.h"
 #include "core/support/error.h"
 
@@ -16,6 +18,10 @@ WordsReport report_words(const Moment& moment, const WordsQuery& query) {
     Unwinder& stack = moment.stack();
     const Frame* frame = moment.selected_frame();
     if (!frame) throw RequestError("no frame is selected");
+    if (frame->has_left)
+        throw RequestError(fmt::format("{} has left by a jump: nothing of it is on the stack",
+                                       frame_function_name(*frame)),
+                           "callee goes to the function that it jumped to");
     WordsReport report;
     report.thread = moment.thread();
     // Inlined calls lie in the frame of the function that holds them: from its innermost part on.
@@ -32,6 +38,7 @@ WordsReport report_words(const Moment& moment, const WordsQuery& query) {
             physical = next;
             ++level;
         }
+        while (stack.frame(level + 1) && stack.frame(level + 1)->has_left) ++level;
         const Frame* caller = stack.frame(level + 1);
         report.frames.push_back(FrameWords(moment, *physical, std::move(inner), caller, query)
                                     .make(report.damage, report.is_cut));

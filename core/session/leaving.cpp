@@ -51,6 +51,11 @@ Stop Session::leave(std::string_view text) {
         throw RequestError(
             fmt::format("{} was inlined and does not return on its own", frame->inlined->name),
             Next::divert);
+    if (frame->has_left)
+        throw RequestError(fmt::format("{} has left by a jump: nothing of it is on the stack",
+                                       frame_function_name(*frame)),
+                           "leave where the function stands that it jumped to comes back to the "
+                           "same caller");
     const Frame* caller = stack().caller_of_function(*frame);
     if (!caller || !frame->call_frame_address)
         throw RequestError(fmt::format("{} is the outermost frame: it has no caller",

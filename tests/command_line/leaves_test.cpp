@@ -93,6 +93,21 @@ TEST_P(Leaves, InAnInlinedFunction) {
     EXPECT_TRUE(ran.says("through_inlined has returned")) << ran.output;
 }
 
+TEST_P(Leaves, HasNoWordsOnTheStackAndNothingToLeave) {
+    Ran ran = debug(program_, {"pause at moor after 3", "launch", "words 3", "frame 2"},
+                    {"--stdout", "/dev/null"});
+    EXPECT_TRUE(ran.says("words of frame 0, moor")) << ran.output;
+    EXPECT_TRUE(ran.says("words of frame 3, main")) << ran.output;
+    EXPECT_FALSE(ran.says("cannot be read")) << ran.output;
+    for (const char* command : {"words", "leave 3"}) {
+        Ran refused = debug(program_, {"pause at moor after 3", "launch", "frame 2", command},
+                            {"--stdout", "/dev/null"});
+        EXPECT_TRUE(
+            refused.says("through_inlined has left by a jump: nothing of it is on the stack"))
+            << refused.output;
+    }
+}
+
 TEST_P(Leaves, IntoTheCLibrary) {
     Ran ran = debug(program_, {"pause at main", "launch", "pause at puts", "continue", "stack"},
                     {"--stdout", "/dev/null"});
