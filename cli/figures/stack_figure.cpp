@@ -51,13 +51,14 @@ std::vector<Drawn> drawn_rows(const StackDrawing& drawing, std::size_t& folded) 
 }
 
 void draw_row(Pen& pen, const StackDrawing::Row& row, double y, double height) {
-    const Colour& fill = row.is_selected   ? kStackSelectedFill
-                         : row.repeats > 1 ? kStackManyFill
-                         : row.is_inlined  ? kStackInlinedFill
-                                           : kStackFrameFill;
+    const Colour& fill = row.is_selected                  ? kStackSelectedFill
+                         : row.repeats > 1                ? kStackManyFill
+                         : row.is_inlined || row.has_left ? kStackInlinedFill
+                                                          : kStackFrameFill;
     pen.box(kStackSide, y, kStackWidth, height, fill);
-    std::string bytes = row.is_inlined ? "inlined: no frame of its own"
-                                       : fmt::format("{} bytes", with_thousands(row.bytes));
+    std::string bytes = row.has_left     ? "left by a jump: nothing of it is here"
+                        : row.is_inlined ? "inlined: no frame of its own"
+                                         : fmt::format("{} bytes", with_thousands(row.bytes));
     if (row.repeats > 1)
         bytes = fmt::format("{} × the same call, {}", with_thousands(row.repeats), bytes);
     pen.text(kStackSide + 12, y + height / 2 + 4,

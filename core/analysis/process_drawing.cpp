@@ -15,7 +15,7 @@ constexpr unsigned kMostFramesDrawn = 100'000;
 
 bool is_same_call(const StackDrawing::Row& row, const Frame& frame, const std::string& function) {
     return row.function == function && row.line == (frame.line ? frame.line->line : 0) &&
-           row.is_inlined == frame.is_inlined();
+           row.is_inlined == frame.is_inlined() && row.has_left == frame.has_left;
 }
 
 }  // namespace
@@ -56,6 +56,7 @@ StackDrawing report_stack_drawing(const Moment& moment) {
         row.bytes = bytes;
         row.is_inlined = frame->is_inlined();
         row.is_selected = is_selected;
+        row.has_left = frame->has_left;
         drawing.rows.push_back(std::move(row));
     }
     drawing.is_cut = level == kMostFramesDrawn;

@@ -20,6 +20,7 @@ struct StackDrawing {
         std::uint32_t line = 0;
         std::uint64_t bytes = 0;  // of all of them; 0 with an inlined call: it has none of its own
         bool is_inlined = false, is_selected = false;
+        bool has_left = false;  // by a jump: nothing of it is on the stack
     };
     std::vector<Row> rows;    // innermost first
     std::uint64_t bytes = 0;  // of all frames
