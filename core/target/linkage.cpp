@@ -74,6 +74,18 @@ std::string name_behind_linkage_table(Target& target, RunAddress at) {
     return slot ? symbol_of_slot(*module, *slot) : "";
 }
 
+std::optional<RunAddress> bound_by_linkage_table(Target& target, RunAddress at) {
+    const Module* module = target.module_at(at);
+    auto slot = module && is_linkage_table(*module, at) ? slot_of(target, at) : std::nullopt;
+    std::uint64_t word = 0;
+    bool is_there = slot && target.read_available(
+                                *slot, std::as_writable_bytes(std::span(&word, 1))) == sizeof word;
+    if (!is_there || (target.module_at(RunAddress(word)) == module &&
+                      is_linkage_table(*module, RunAddress(word))))
+        return std::nullopt;
+    return RunAddress(word);
+}
+
 RunAddress behind_linkage_table(Target& target, RunAddress at) {
     for (int hops = 0; hops < 3; ++hops) {
         const Module* module = target.module_at(at);

@@ -125,10 +125,15 @@ void Unwinder::read_call(Code& code, RunAddress return_address) {
     if (std::exchange(code.has_call, true)) return;
     code.call = call_before(target_, return_address);
     if (!code.call || !code.call->target) return;
-    auto [module, called] = function_at(target_, *code.call->target);
-    bool is_entered =
-        called && module == code.module && module->to_run(called->low()) == *code.call->target;
-    if (is_entered) code.called = called;
+    RunAddress target = *code.call->target;
+    if (auto bound = bound_by_linkage_table(target_, target)) {
+        target = *bound;
+        code.is_linked = true;
+    }
+    auto [module, called] = function_at(target_, target);
+    if (!called || module->to_run(called->low()) != target) return;
+    code.called = called;
+    code.called_in = module;
 }
 
 // Adds the frame with these registers, preceded by a frame for each inlined call that holds its
@@ -260,22 +265,25 @@ void Unwinder::add_tail_calls(const Frame& physical, const Registers& caller) {
     Code& code = code_at(caller.program_counter() - 1);
     read_call(code, caller.program_counter());
     const Function* called = code.called ? code.called : called_by(caller, code);
+    const Module* module = code.called ? code.called_in : code.module;
     if (!called || called == physical.function) return;
+    // Through the linkage table, before that function runs, the loader does.
+    bool is_loaded = physical.function && physical.module == module && !module->is_system_library();
+    if (code.is_linked && !is_loaded) return;
     auto begins = begin_of(physical);
     auto [known, is_new] = tail_ways_.try_emplace({called, begins});
     if (is_new) {
         TailEnd running{physical.module ? &physical.module->symbols() : nullptr, physical.function,
                         begins ? std::optional(physical.module->to_file(*begins)) : std::nullopt,
                         [&](FileAddress entry) {
-                            return behind_linkage_table(target_, code.module->to_run(entry)) ==
-                                   begins;
+                            return behind_linkage_table(target_, module->to_run(entry)) == begins;
                         }};
-        known->second = tail_way(code.module->symbols(), *called, running);
+        known->second = tail_way(module->symbols(), *called, running);
     }
     const TailWay& way = known->second;
     bool may_lack = way.may_lack;  // before the innermost of them
     for (auto step = way.steps.rbegin(); step != way.steps.rend(); ++step)
-        add_left(*code.module, *step, std::exchange(may_lack, false));
+        add_left(*module, *step, std::exchange(may_lack, false));
     if (!way.steps.empty()) resolved_ = frames_.size();
 }
 

@@ -71,7 +71,9 @@ class Unwinder {
         bool is_signal_frame = false;
         bool has_call = false;  // looked for
         std::optional<CallBefore> call;
-        const Function* called = nullptr;  // whose first instruction the call leads to
+        const Function* called = nullptr;   // whose first instruction the call leads to
+        const Module* called_in = nullptr;  // where that is
+        bool is_linked = false;             // it leads there through a linkage table
     };
 
     Code& code_at(RunAddress lookup, const CodePosition* standing = nullptr);

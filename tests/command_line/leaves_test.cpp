@@ -159,6 +159,18 @@ TEST_P(Leaves, AJumpThatIsNotRecordedIsOneOfSeveral) {
     EXPECT_EQ(frames[1], "one_of_two") << ran.output;
 }
 
+// Each call goes through the linkage table, the first of each function by way of the loader.
+TEST_P(Leaves, InALibraryWhereCallsGoThroughItsLinkageTable) {
+    Ran ran = debug(
+        fixture("leaves-beside-" + GetParam()),
+        {"pause at moor later", "launch", "stack", "continue", "stack", "caller", "caller", "out"},
+        {"--stdout", "/dev/null"});
+    EXPECT_EQ(frames_in(ran.output), (Frames{"moor", "by_pointer", kPerhaps, "twice_by_pointer",
+                                             kStraight, "leaves_main"}))
+        << ran.output;
+    EXPECT_TRUE(ran.says("twice_by_pointer has returned")) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Compilers, Leaves, ::testing::Values("gcc", "clang"),
                          [](const auto& each) { return each.param; });
 
