@@ -57,7 +57,9 @@ class TailWays {
 
     // Every way but those in circles.
     void look(const Function& from) {
-        if (way_.size() >= kMostTailCalls || are_several_ || ++looks_ > kMostLooks) return;
+        bool is_too_far = way_.size() >= kMostTailCalls;
+        leads_anywhere_ |= is_too_far;
+        if (is_too_far || are_several_ || ++looks_ > kMostLooks) return;
         for (const Exit& exit : exits_of(from)) {
             leads_anywhere_ |= exit.is_computed;
             bool is_circle = std::ranges::any_of(
