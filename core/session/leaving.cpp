@@ -54,8 +54,8 @@ Stop Session::leave(std::string_view text) {
     if (frame->has_left)
         throw RequestError(fmt::format("{} has left by a jump: nothing of it is on the stack",
                                        frame_function_name(*frame)),
-                           "leave where the function stands that it jumped to comes back to the "
-                           "same caller");
+                           "callee goes to the function that it jumped to; leave there returns to "
+                           "the same caller");
     const Frame* caller = stack().caller_of_function(*frame);
     if (!caller || !frame->call_frame_address)
         throw RequestError(fmt::format("{} is the outermost frame: it has no caller",

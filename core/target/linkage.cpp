@@ -90,20 +90,13 @@ RunAddress behind_linkage_table(Target& target, RunAddress at) {
     for (int hops = 0; hops < 3; ++hops) {
         const Module* module = target.module_at(at);
         if (!module || !is_linkage_table(*module, at)) return at;
+        if (auto bound = bound_by_linkage_table(target, at)) {
+            at = *bound;
+            continue;
+        }
         auto slot = slot_of(target, at);
         if (!slot) return at;
-        RunAddress bound;
-        try {
-            bound = RunAddress(target.read<std::uint64_t>(*slot));
-        } catch (const MemoryError&) {
-            return at;
-        }
-        const Module* there = target.module_at(bound);
-        if (there == module && is_linkage_table(*module, bound)) {
-            std::string name = symbol_of_slot(*module, *slot);
-            return definition_of(target, name).value_or(at);
-        }
-        at = bound;
+        return definition_of(target, symbol_of_slot(*module, *slot)).value_or(at);
     }
     return at;
 }
