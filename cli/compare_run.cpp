@@ -39,8 +39,9 @@ void show_events(std::uint64_t events, unsigned round) {
 
 }  // namespace
 
-Compared compare(const BuildComparisonRequest& builds, const std::optional<PairedRunRequest>& runs,
-                 const std::vector<SourceMapping>& mappings) {
+Compared compare_programs(const BuildComparisonRequest& builds,
+                          const std::optional<PairedRunRequest>& runs,
+                          const std::vector<SourceMapping>& mappings) {
     Compared compared;
     if (builds.programs[0] != builds.programs[1]) {
         compared.report.builds = compare_builds(builds);

@@ -16,7 +16,8 @@ struct Compared {
 
 // Each program's output and errors go nowhere but into the comparison. Throws what the core's
 // functions do.
-Compared compare(const BuildComparisonRequest& builds, const std::optional<PairedRunRequest>& runs,
-                 const std::vector<SourceMapping>& mappings);
+Compared compare_programs(const BuildComparisonRequest& builds,
+                          const std::optional<PairedRunRequest>& runs,
+                          const std::vector<SourceMapping>& mappings);
 
 }  // namespace lantern::cli

@@ -263,8 +263,8 @@ int run_comparison(const Options& options, Output& output) {
     runs.within = options.compare.within;
     runs.thread = options.compare.thread;
     runs.runs_again = !options.compare.once;
-    Compared compared = compare(builds, options.compare.runs ? std::optional(runs) : std::nullopt,
-                                options.source_map);
+    Compared compared = compare_programs(
+        builds, options.compare.runs ? std::optional(runs) : std::nullopt, options.source_map);
     output.show(compared.report);
     if (!options.record_folder.empty())
         keep_report(compared.report, comparison_page(compared.report), options.record_folder,

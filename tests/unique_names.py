@@ -1,8 +1,8 @@
 #!/usr/bin/env python3
-"""The files of several folders may be compiled together (LANTERN_TOGETHER), and which of them share a
-unit changes with every new file. So names of types and constants without linkage differ among them,
-from those in the headers too, and helpers of one name must not take what another's arguments can be
-converted to: a call would go to the wrong one without a word. Usage: unique_names.py SOURCE_FOLDER"""
+"""The files of several folders may be compiled together (LANTERN_TOGETHER), as one. So names of types and
+constants without linkage differ among them, from those in the headers too, and helpers of one name
+must not take what another's arguments can be converted to: a call would go to the wrong one without
+a word. Usage: unique_names.py SOURCE_FOLDER"""
 import collections
 import glob
 import itertools
@@ -92,9 +92,9 @@ for folders, seen in together:
             helpers[name].append((name_of_file, taken, with_default, in_braces))
     for name_of_file, text in contents(seen, "h"):
         if re.search(r"^namespace lantern \{", text, re.M):
-            for found in TYPE.finditer(text):
-                if found[1] in where:
-                    where[found[1]].add(name_of_file)
+            for name in constants_and_types(text):
+                if name in where:
+                    where[name].add(name_of_file)
     for name, files in sorted(where.items()):
         if len(files) > 1:
             print(f"{name} is defined in {' and in '.join(sorted(files))}")

@@ -19,7 +19,7 @@ using dwarf::DebugInfo, dwarf::UnitSurvey;
 namespace {
 
 std::string language_name(std::uint16_t language) {
-    using enum dwarf::Language;
+    using enum dwarf::LanguageName;
     switch (language) {
         case 0: return "not said";
         case DW_LANG_C89:

@@ -83,18 +83,18 @@ RegisterSet Dataflow::live_before(std::uint32_t node) const {
 
 namespace {
 
-using Block = Blocks::Block;
+using CodeBlock = Blocks::Block;
 
 // From one block along all ways, each block once, as long as `look` (told the block's nodes) does
 // not say that the way ends there. True: a way leads out of the function.
 template <class Look>
-bool follow(const Blocks& blocks, std::uint32_t from, std::vector<std::uint32_t> Block::*ways,
+bool follow(const Blocks& blocks, std::uint32_t from, std::vector<std::uint32_t> CodeBlock::*ways,
             Look look) {
     bool leads_out = false;
     std::vector<bool> seen(blocks.all().size());
     std::vector<std::uint32_t> open;
-    auto go_on_from = [&](const Block& block) {
-        leads_out |= (block.*ways).empty() || (ways == &Block::from && block.is_entry);
+    auto go_on_from = [&](const CodeBlock& block) {
+        leads_out |= (block.*ways).empty() || (ways == &CodeBlock::from && block.is_entry);
         open.insert(open.end(), (block.*ways).begin(), (block.*ways).end());
     };
     go_on_from(blocks.all()[from]);
@@ -103,7 +103,7 @@ bool follow(const Blocks& blocks, std::uint32_t from, std::vector<std::uint32_t>
         open.pop_back();
         if (seen[number]) continue;
         seen[number] = true;
-        const Block& block = blocks.all()[number];
+        const CodeBlock& block = blocks.all()[number];
         if (!look(block.first, block.end)) go_on_from(block);
     }
     return leads_out;
@@ -128,7 +128,7 @@ Dataflow::Definitions Dataflow::reaching(std::uint32_t node, unsigned dwarf_numb
     };
     std::uint32_t own = blocks_->of_node(node);
     if (!look(blocks_->all()[own].first, node))
-        found.from_outside = follow(*blocks_, own, &Block::from, look);
+        found.from_outside = follow(*blocks_, own, &CodeBlock::from, look);
     put_in_order(found.nodes);
     return found;
 }
@@ -144,7 +144,7 @@ Dataflow::Uses Dataflow::uses_of(std::uint32_t node, unsigned dwarf_number) cons
     };
     std::uint32_t own = blocks_->of_node(node);
     if (!look(node + 1, blocks_->all()[own].end))
-        found.goes_outside = follow(*blocks_, own, &Block::to, look);
+        found.goes_outside = follow(*blocks_, own, &CodeBlock::to, look);
     put_in_order(found.nodes);
     return found;
 }

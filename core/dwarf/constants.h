@@ -236,7 +236,7 @@ enum BaseEncoding : std::uint8_t {
 // DW_AT_calling_convention (DWARF 5 §7.16).
 enum : std::uint64_t { DW_CC_nocall = 3, DW_CC_pass_by_reference = 4, DW_CC_pass_by_value = 5 };
 
-enum Language : std::uint16_t {
+enum LanguageName : std::uint16_t {
     DW_LANG_C89 = 1,
     DW_LANG_C = 2,
     DW_LANG_C_plus_plus = 4,

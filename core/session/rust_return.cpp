@@ -12,7 +12,7 @@ using Kind = RustShape::Kind;
 using PartKind = ScalarPart::Kind;
 
 constexpr int kDeepestType = 40;
-constexpr unsigned kWord = 8;
+constexpr unsigned kRegisterSize = 8;
 
 RustShape shape_of(const Type& type, int depth);
 
@@ -211,10 +211,10 @@ std::optional<ReturnLocation> in_registers(std::initializer_list<ScalarPart> par
             location.pieces.push_back({kFirstVectorRegister + vectors++, part.offset, part.size});
             continue;
         }
-        for (std::uint64_t at = 0; at < part.size; at += kWord) {
+        for (std::uint64_t at = 0; at < part.size; at += kRegisterSize) {
             if (integers == std::size(kIntegers)) return std::nullopt;
             location.pieces.push_back({kIntegers[integers++], part.offset + at,
-                                       std::min<std::uint64_t>(kWord, part.size - at)});
+                                       std::min<std::uint64_t>(kRegisterSize, part.size - at)});
         }
     }
     return location;
@@ -235,12 +235,12 @@ ReturnLocation rust_return_location(const Type& type, std::string_view producer)
         case Kind::unknown: return {ReturnLocation::Kind::unknown, {}};
         case Kind::scalar: return *in_registers({shape.first});
         case Kind::memory:
-            return size > kWord ? returned_in_memory()
-                                : *in_registers({{0, size, PartKind::integer}});
+            return size > kRegisterSize ? returned_in_memory()
+                                        : *in_registers({{0, size, PartKind::integer}});
         case Kind::pair: break;
     }
     auto location = in_registers({shape.first, shape.second});
-    if (size <= 2 * kWord) return location ? *location : returned_in_memory();
+    if (size <= 2 * kRegisterSize) return location ? *location : returned_in_memory();
     auto minor = minor_version(producer);
     if (minor >= kFirstOfTheNew) return returned_in_memory();
     if (minor <= kLastOfTheOld && minor) return location ? *location : returned_in_memory();

@@ -5,6 +5,7 @@
 #include "core/machine/instruction.h"
 #include "core/session/session.h"
 #include "core/support/error.h"
+#include "core/target/code_at.h"
 #include "core/target/live_process.h"
 #include "core/unwind/unwinder.h"
 #include "tests/testing/driven.h"
@@ -12,14 +13,9 @@
 namespace lantern {
 namespace {
 
-struct Call {
+struct PendingCall {
     RunAddress back, stack_pointer;  // where it returns to, and the stack pointer before it
 };
-
-std::optional<Instruction> instruction_at(Target& target, RunAddress address) {
-    std::byte bytes[kLongestInstruction];
-    return decode_instruction(ByteSpan(bytes, target.read_available(address, bytes)), address);
-}
 
 class EveryInstruction : public ::testing::TestWithParam<std::tuple<std::string, std::string>> {};
 
@@ -32,7 +28,7 @@ TEST_P(EveryInstruction, HasTheCallerThatCalledIt) {
     at.session.reach(at.session.place("main"));
     LiveProcess& process = at.session.process();
     ThreadId thread = at.session.thread();
-    std::vector<Call> calls;
+    std::vector<PendingCall> calls;
     RunAddress end_of_main = *at.session.stack().frame(0)->call_frame_address;
     unsigned compared = 0, through_linkage = 0, in_handlers = 0;
     constexpr unsigned kMostSteps = 12'000;
