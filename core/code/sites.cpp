@@ -5,9 +5,11 @@
 #include <set>
 #include <utility>
 
+#include "core/code/resumption.h"
 #include "core/code/statement_begins.h"
 #include "core/code/ways_in.h"
 #include "core/support/error.h"
+#include "core/symbols/async.h"
 
 namespace lantern {
 
@@ -200,10 +202,9 @@ bool parameters_wait_for_prologue(const FunctionBody& body) {
     return false;
 }
 
-// Nothing between the function's entry and the address goes anywhere else.
-bool is_straight(const FlowGraph& flow, FileAddress until) {
-    for (std::uint32_t node = flow.entry(); node != FlowGraph::kNone;
-         node = flow.nodes()[node].next) {
+// Nothing between the node and the address goes anywhere else.
+bool is_straight(const FlowGraph& flow, std::uint32_t from, FileAddress until) {
+    for (std::uint32_t node = from; node != FlowGraph::kNone; node = flow.nodes()[node].next) {
         const FlowGraph::Node& facts = flow.nodes()[node];
         if (facts.address == until) return true;
         if (facts.is_jump() || facts.kind == Instruction::Kind::call) return false;
@@ -239,14 +240,43 @@ LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::ui
     return result;
 }
 
+namespace {
+
+// Of an async body: the first row behind its opening brace, where it begins and waits for nothing.
+std::optional<CodePosition> async_start(const ModuleSymbols& symbols, const Function& function) {
+    constexpr std::size_t kStatesWithoutWait = 3;  // there is one way then, and nothing to go on at
+    auto parameter = async_parameter(symbols.body_of(function));
+    if (!parameter) return std::nullopt;
+    FlowGraph flow(symbols, function);
+    std::uint32_t begin = resumed_at(flow, 0);
+    bool is_sure = begin != FlowGraph::kNone;
+    if (!is_sure && parameter->task->variants().size() != kStatesWithoutWait) return std::nullopt;
+    FileAddress from = is_sure ? flow.nodes()[begin].address : function.low();
+    std::uint16_t brace = 0;
+    for (const CodePosition& position : symbols.positions_of(function).all()) {
+        bool is_first_line = position.line == function.declared_line;
+        if (position.ends_prologue && is_first_line) brace = position.column;
+        bool is_behind =
+            position.line > function.declared_line || (is_first_line && position.column > brace);
+        if (position.address < from || position.inlined || !is_behind) continue;
+        if (!is_sure || is_straight(flow, begin, position.address)) return position;
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
 CodePosition body_start(const ModuleSymbols& symbols, const Function& function) {
+    if (auto start = async_start(symbols, function)) return *start;
     FileAddress low = function.low();
     const auto& positions = symbols.positions_of(function);
     if (positions.at(low).empty()) return positions.within(low, nullptr);
     const FileRange& range = function.ranges.front();
     bool waits = parameters_wait_for_prologue(symbols.body_of(function));
     auto is_sure = [&](FileAddress at) {
-        return waits || at == low || is_straight(FlowGraph(symbols, function), at);
+        if (waits || at == low) return true;
+        FlowGraph flow(symbols, function);
+        return is_straight(flow, flow.entry(), at);
     };
     // The compiler may say where the prologue ends; where some ways do not lead there, the
     // parameters are in place from the start.
@@ -282,7 +312,7 @@ bool is_split_off(const ModuleSymbols& symbols, const Function& function) {
 std::vector<CodeSite> sites_of_all(const ModuleSymbols& symbols,
                                    const std::vector<const Function*>& functions) {
     std::vector<CodeSite> sites;
-    for (const Function* function : functions) {
+    for (const Function* function : with_async_bodies(symbols, functions)) {
         bool is_part = is_split_off(symbols, *function);
         for (CodeSite& site : sites_of(symbols, *function)) {
             site.is_split_off = is_part;

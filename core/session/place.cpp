@@ -11,6 +11,7 @@
 #include "core/support/error.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
+#include "core/symbols/async.h"
 
 namespace lantern {
 namespace {
@@ -152,6 +153,7 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
         if (is_loader(module) && context.target->modules().size() <= kModulesBeforeLibraries)
             continue;  // the library that is meant is still to come
         std::vector<const Function*> functions = module.symbols().functions_named(place.name);
+        if (functions.empty()) functions = async_bodies_named(module.symbols(), place.name);
         known |= !functions.empty();
         std::vector<CodeSite> described = sites_of_all(module.symbols(), functions);
         for (const CodeSite& site : described)

@@ -47,9 +47,9 @@ bool may_be_part_of_coroutine(const FunctionBody& body) {
 
 void take_as_part_of_coroutine(FunctionBody& body, const std::vector<CoroutineBeginning>& begins) {
     body.returned = &void_type();
-    body.coroutine = decltype(body.coroutine)::value_type{};
+    body.coroutine.emplace();
     if (!begins.empty())
-        *body.coroutine = {begins[0].function.declared_in, begins[0].function.declared_line};
+        body.coroutine.emplace(begins[0].function.declared_in, begins[0].function.declared_line);
     sort_out(body.outermost, begins);
 }
 

@@ -78,6 +78,7 @@ struct TailCall {
 struct Scope {
     std::vector<FileRange> ranges;  // empty for a block without code
     std::vector<Variable> variables;
+    std::unique_ptr<Variable> unnamed;  // the first parameter that has no name; null: each has one
     std::vector<std::unique_ptr<Scope>> inner;
     std::optional<InlinedCall> inlined;  // set where the scope is the body of an inlined call
     const Scope* parent = nullptr;       // the scope it lies in; null: the function's outermost
@@ -90,10 +91,13 @@ struct FunctionBody {
     std::vector<dwarf::LocationRange> frame_base;
     const Type* returned = nullptr;
     bool is_external = false;  // called from other units too, so by the platform's convention
-    // It is a part of a coroutine, whose source begins there; empty and 0 where that is not known.
+    // It is a part of a coroutine, or the body of an async function, whose source begins there;
+    // empty and 0 where that is not known.
     struct WrittenAt {
         std::string file;
         std::uint32_t line = 0;
+        WrittenAt() = default;
+        WrittenAt(std::string in, std::uint32_t at) : file(std::move(in)), line(at) {}
     };
     std::optional<WrittenAt> coroutine;
     bool is_called_otherwise = false;  // the compiler changed how it is called (DW_CC_nocall)

@@ -3,6 +3,7 @@
 
 #include "core/dwarf/ranges.h"
 #include "core/support/error.h"
+#include "core/symbols/async.h"
 #include "core/symbols/coroutine.h"
 #include "core/symbols/demangle.h"
 #include "core/symbols/module_symbols.h"
@@ -37,6 +38,8 @@ const Function* ModuleSymbols::function(Position position) const {
 }
 
 namespace {
+
+constexpr std::string_view kLinkersClosure = "{{closure}}";
 
 // "main::(lambda)::operator()", "Queue::<lambda(int)>::operator()", "flight::main::{closure#0}".
 bool is_name_of_closure(std::string_view name) {
@@ -91,8 +94,15 @@ Function ModuleSymbols::read_function(const Entry& entry) const {
     if (function.is_closure && !function.declared_line) take_place_of_closure(entry, function);
     // The compiler numbers Rust's impl blocks; the linkage name tells whose they are:
     // "<flight::Narrow as flight::Toll>::toll".
-    if (function.name.find("{impl#") != std::string::npos && function.linkage_name.starts_with("_"))
+    if (function.name.find("{impl#") != std::string::npos &&
+        function.linkage_name.starts_with("_")) {
+        std::string own(last_component(function.name));
         function.name = demangled(function.linkage_name);
+        // For the linker an async body is a closure like any other.
+        if (own.starts_with("{async_") && function.name.ends_with(kLinkersClosure))
+            function.name.replace(function.name.size() - kLinkersClosure.size(),
+                                  kLinkersClosure.size(), own);
+    }
     if (function.name.empty()) {
         const ElfSymbol* symbol = function.linkage_name.empty() && function.has_code()
                                       ? symbol_table().covering(function.low())
@@ -110,6 +120,8 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
         try {
             *slot = dwarf().scopes->read(function);
             if (may_be_part_of_coroutine(*slot)) look_at_coroutine(function, *slot);
+            if (function.unit->is_rust() && async_parameter(*slot))
+                take_as_async_body(function, *slot);
         } catch (const FormatError& error) {
             slot->outermost.ranges = function.ranges;
             function_problems_.push_back(error.what());

@@ -36,7 +36,10 @@ void ScopeReader::read_scope(Scope& scope, const Entry& entry, int depth) const 
             case DW_TAG_formal_parameter:
             case DW_TAG_variable: {
                 Variable variable = read_variable(child);
-                if (!variable.name.empty()) scope.variables.push_back(std::move(variable));
+                if (!variable.name.empty())
+                    scope.variables.push_back(std::move(variable));
+                else if (variable.is_parameter && !scope.unnamed)
+                    scope.unnamed = std::make_unique<Variable>(std::move(variable));
                 break;
             }
             case DW_TAG_lexical_block:

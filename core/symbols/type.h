@@ -36,6 +36,7 @@ struct Variant {
     std::string name;
     std::optional<std::int64_t> discriminant;
     bool is_default = false;  // the one where no other's discriminant holds
+    std::uint32_t line = 0;   // of the source, where it says one: where an async function waits
     std::vector<Member> members;
 };
 

@@ -109,7 +109,10 @@ std::vector<Variant> TypeTable::read_variants(const Type& type) const {
             else
                 variant.is_default = part.has(DW_AT_discr);
             for_each_child(child, [&](const Entry& field) {
-                if (field.tag() == DW_TAG_member) variant.members.push_back(read_member(field));
+                if (field.tag() != DW_TAG_member) return;
+                variant.members.push_back(read_member(field));
+                variant.line =
+                    static_cast<std::uint32_t>(field.number(DW_AT_decl_line).value_or(0));
             });
             if (!variant.members.empty()) variant.name = variant.members.front().name;
             variants.push_back(std::move(variant));

@@ -4,8 +4,10 @@
 
 #include "core/code/kept_code.h"
 #include "core/code/node_effects.h"
+#include "core/code/resumption.h"
 #include "core/machine/registers.h"
 #include "core/support/error.h"
+#include "core/symbols/async.h"
 #include "core/unwind/frame_context.h"
 #include "core/unwind/unwinder.h"
 
@@ -28,14 +30,34 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
         if (!base) return;
         frame_base_ = static_cast<std::int64_t>(*base - frame.call_frame_address->value);
         flow_ = &kept_code(frame.module->symbols(), *frame.function).flow();
-        // A jump through a table: that all its ways are known is not sure.
-        if (!flow_->is_complete() || flow_->has_computed_jumps())
+        find_entry(target);
+        if (!flow_->is_complete() || entry_ == FlowGraph::kNone)
             flow_ = nullptr;
         else
             read_steps();
     } catch (const Error&) {
         flow_ = nullptr;
     }
+}
+
+// A jump through a table: that all its ways are known is not sure. Of an async body, whose first
+// one leads to where it goes on, it is sure enough to say that something was not kept.
+void AssignmentAnalysis::find_entry(Target& target) {
+    auto parameter = frame_.function->unit->is_rust() && frame_.body ? async_parameter(*frame_.body)
+                                                                     : std::nullopt;
+    auto slot = parameter ? slot_of(*parameter->variable) : std::nullopt;
+    if (!slot) {
+        if (!flow_->has_computed_jumps()) entry_ = flow_->entry();
+        return;
+    }
+    bool has_unknown_ways = std::ranges::any_of(flow_->nodes(), [&](const FlowGraph::Node& node) {
+        return node.is_jump() && node.is_computed && !flow_->targets_of(node);
+    });
+    if (has_unknown_ways) return;
+    RunAddress pointer = *frame_.call_frame_address + static_cast<std::uint64_t>(*slot);
+    RunAddress task(FrameContext(target, frame_).read_memory(pointer.value, 8));
+    went_on_from_ = async_state(ValueReader(target), value_in_memory(*parameter->task, task));
+    if (went_on_from_) entry_ = resumed_at(*flow_, went_on_from_->number);
 }
 
 // What each instruction does, and by what rule the frame is found at it.
@@ -147,8 +169,8 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
     if (!slot) return Assignment::unknown;
     if (variable.is_parameter && *slot >= 0)
         return Assignment::assigned;  // above the return address: the caller put it there
-    std::uint32_t goal = flow_->around(frame_.file_address()), entry = flow_->entry();
-    if (goal == FlowGraph::kNone || entry == FlowGraph::kNone) return Assignment::unknown;
+    std::uint32_t goal = flow_->around(frame_.file_address());
+    if (goal == FlowGraph::kNone) return Assignment::unknown;
     if (plain(*variable.type).size == 0) return Assignment::assigned;
     std::uint64_t size = plain(*variable.type).size;
     bool is_aggregate_slot = is_aggregate(*variable.type);
@@ -169,7 +191,7 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         states[to] |= state;
         work.push_back(to);
     };
-    arrive(entry, kUnassigned);
+    arrive(entry_, kUnassigned);
     while (!work.empty()) {
         std::uint32_t at = work.back();
         work.pop_back();
@@ -181,6 +203,8 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         if (touched == Touch::gives_address && after & kUnassigned)
             after = static_cast<unsigned char>((after & ~kUnassigned) | kAddressKnown);
         if (touched == Touch::stores) after = kAssigned;
+        if (const auto* targets = flow_->targets_of(nodes[at]))
+            for (std::uint32_t to : *targets) arrive(to, after);
         for (std::uint32_t to : {nodes[at].next, nodes[at].branch}) {
             if (to == FlowGraph::kNone) continue;
             // Outside of its scope, and each time the scope is entered anew, the variable has no
@@ -200,8 +224,8 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         // An array or structure is filled piece by piece, most often in a loop that the code alone
         // cannot know to turn.
         case kUnassigned | kAssigned:
-            return is_aggregate_slot || !by_scopes ? Assignment::unknown
-                                                   : Assignment::on_some_paths;
+            return (is_aggregate_slot || !by_scopes) && !went_on_from_ ? Assignment::unknown
+                                                                       : Assignment::on_some_paths;
         default: return Assignment::unknown;
     }
 }

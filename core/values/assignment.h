@@ -16,6 +16,7 @@
 #include "core/dwarf/call_frame_information.h"
 #include "core/machine/effects.h"
 #include "core/unwind/frame.h"
+#include "core/values/async_state.h"
 #include "core/values/value_view.h"
 
 namespace lantern {
@@ -31,6 +32,10 @@ class AssignmentAnalysis {
     // (registers, globals, optimised code).
     Assignment of(const Variable& variable, const Scope& declared_in) const;
 
+    // Of the body of an async function: what its task was at when it went on. Its ways begin there,
+    // and what lies on the stack and not in the task has no value at first.
+    const std::optional<AsyncState>& went_on_from() const { return went_on_from_; }
+
   private:
     // What an instruction does to the frame's memory.
     struct Step {
@@ -42,6 +47,7 @@ class AssignmentAnalysis {
     };
 
     void read_steps();
+    void find_entry(Target& target);
     // What an instruction does to a slot: nothing, stores into it, or gives its address away.
     enum class Touch { none, stores, gives_address };
     Touch touch(std::uint32_t node, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
@@ -56,6 +62,8 @@ class AssignmentAnalysis {
     bool aligns_stack_ = false;
     std::optional<std::int64_t> frame_base_;  // from the call frame address
     const FlowGraph* flow_ = nullptr;         // null where the answer is always "unknown"
+    std::uint32_t entry_ = FlowGraph::kNone;  // where the ways begin
+    std::optional<AsyncState> went_on_from_;
     std::vector<dwarf::FrameDescription> descriptions_;
     std::vector<Step> steps_;  // by node
 };

@@ -210,7 +210,7 @@ const Type& rust_enum_of(const std::string& name, const std::string& its_case,
         Member holding;
         holding.name = its_case;
         holding.type = &content;
-        holder.read_variants = std::vector<Variant>{{its_case, std::nullopt, true, {holding}}};
+        holder.read_variants = std::vector<Variant>{{its_case, std::nullopt, true, 0, {holding}}};
         return holder;
     });
 }

@@ -8,6 +8,7 @@
 #include "core/machine/extended_state.h"
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
+#include "core/values/assignment.h"
 #include "core/values/builtin_types.h"
 #include "core/values/place_text.h"
 
@@ -308,10 +309,33 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
     }
 }
 
+bool is_of_async_body(const Frame& frame, const Variable& variable) {
+    return frame.function && frame.function->unit->is_rust() && frame.body &&
+           frame.body->coroutine && !frame.inlined && !variable.is_parameter;
+}
+
+// What an async function needs behind a wait is in its task. The rest is on the stack, and was, in
+// another call of the body, when it waited: the compiler says that it lies there all the same.
+std::optional<std::uint32_t> lost_at_wait(Target& target, const Frame& frame,
+                                          const Variable& variable) {
+    AssignmentAnalysis assignment(target, frame);
+    const auto& from = assignment.went_on_from();
+    if (!from || from->kind != AsyncState::Kind::waits) return std::nullopt;
+    if (assignment.of(variable, frame.body->outermost) != Assignment::not_yet) return std::nullopt;
+    return from->line;
+}
+
 }  // namespace
 
 Value value_of_variable(Target& target, ThreadId thread, const Frame& frame,
                         const Variable& variable) {
+    if (is_of_async_body(frame, variable))
+        if (auto line = lost_at_wait(target, frame, variable))
+            return unavailable_value(
+                *variable.type,
+                fmt::format("it was not kept while the function waited at line {}: nothing "
+                            "uses it after that",
+                            *line));
     return value_of(target, thread, frame, variable, 0);
 }
 

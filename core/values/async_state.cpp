@@ -1,0 +1,50 @@
+#include "core/values/async_state.h"
+
+#include <fmt/format.h>
+
+#include "core/symbols/async.h"
+#include "core/values/active_variant.h"
+
+namespace lantern {
+namespace {
+
+AsyncState::Kind kind_named(std::string_view name) {
+    if (name == "Unresumed") return AsyncState::Kind::not_begun;
+    if (name == "Returned") return AsyncState::Kind::ended;
+    if (name == "Panicked") return AsyncState::Kind::panicked;
+    return AsyncState::Kind::waits;
+}
+
+}  // namespace
+
+std::optional<AsyncState> async_state(const ValueReader& reader, const Value& value) {
+    const Type& type = plain(*value.type);
+    if (!is_async_task(type)) return std::nullopt;
+    auto variant = active_variant(reader, value);
+    if (!variant) return std::nullopt;
+    AsyncState state;
+    state.kind = kind_named(plain(*variant->content.type).name);
+    for (const Variant& each : type.variants())
+        if (each.name == variant->name) {
+            state.line = each.line;
+            state.number = static_cast<std::uint64_t>(each.discriminant.value_or(0));
+        }
+    // A block goes on with what it took from outside where it is, a function moves it first.
+    if (state.kind == AsyncState::Kind::waits && type.name.starts_with("{async_fn") &&
+        !type.variants().front().members.empty())
+        state.called_with = type.variants().front().members.front().type;
+    state.content = std::move(variant->content);
+    return state;
+}
+
+std::string async_state_text(const AsyncState& state) {
+    switch (state.kind) {
+        case AsyncState::Kind::not_begun: return "not begun";
+        case AsyncState::Kind::ended: return "has ended";
+        case AsyncState::Kind::panicked: return "has panicked";
+        case AsyncState::Kind::waits: break;
+    }
+    return state.line ? fmt::format("waits at line {}", state.line) : "waits";
+}
+
+}  // namespace lantern

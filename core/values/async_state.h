@@ -1,0 +1,27 @@
+// What a task of an async function is at (see core/symbols/async.h).
+#pragma once
+
+#include <optional>
+
+#include "core/values/value.h"
+
+namespace lantern {
+
+struct AsyncState {
+    enum class Kind { not_begun, ended, panicked, waits };
+    Kind kind = Kind::not_begun;
+    std::uint64_t number = 0;  // as the program writes it into the task
+    std::uint32_t line = 0;    // where it waits
+    Value content;             // a structure with what it holds
+    // What it was called with stays where it was when it has gone elsewhere, or is gone: it holds
+    // only the members that are not among these. Null: all.
+    const Type* called_with = nullptr;
+};
+
+// Nothing for a value that is no task. Throws BrokenValue for a state that it cannot be in, and
+// MemoryError.
+std::optional<AsyncState> async_state(const ValueReader& reader, const Value& value);
+
+std::string async_state_text(const AsyncState& state);  // "waits at line 46"
+
+}  // namespace lantern
