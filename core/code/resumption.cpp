@@ -21,4 +21,18 @@ std::uint32_t resumed_at(const FlowGraph& flow, std::uint64_t state) {
     return FlowGraph::kNone;
 }
 
+std::vector<Resumption> resumptions(const FlowGraph& flow, const FunctionBody& body) {
+    constexpr std::int64_t kFirstWait = 3;  // before it: not begun, ended, panicked
+    std::vector<Resumption> all;
+    auto parameter = async_parameter(body);
+    if (!parameter) return all;
+    for (const Variant& state : parameter->task->variants()) {
+        std::int64_t number = state.discriminant.value_or(0);
+        std::uint32_t node =
+            number ? resumed_at(flow, static_cast<std::uint64_t>(number)) : FlowGraph::kNone;
+        if (node != FlowGraph::kNone) all.push_back({node, number < kFirstWait ? 0 : state.line});
+    }
+    return all;
+}
+
 }  // namespace lantern

@@ -7,10 +7,18 @@
 #pragma once
 
 #include "core/code/flow_graph.h"
+#include "core/symbols/async.h"
 
 namespace lantern {
 
 // The node; kNone where the code does not say it for certain (few states are compared one by one).
 std::uint32_t resumed_at(const FlowGraph& flow, std::uint64_t state);
+
+// Where it goes on behind a wait of that line; line 0: it has ended, and only says so and panics.
+struct Resumption {
+    std::uint32_t node = 0, line = 0;
+};
+// Of all states but that in which it begins.
+std::vector<Resumption> resumptions(const FlowGraph& flow, const FunctionBody& body);
 
 }  // namespace lantern

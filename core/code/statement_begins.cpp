@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "core/code/forward_order.h"
+#include "core/code/resumption.h"
+#include "core/symbols/module_symbols.h"
 
 namespace lantern {
 namespace {
@@ -27,7 +29,12 @@ class Search {
   public:
     Search(const FlowGraph& flow, const FunctionPositions& positions, const Scope* inlined,
            const std::string& file, std::uint32_t line)
-        : order_(flow), positions_(positions), inlined_(inlined), file_(file), line_(line) {
+        : order_(flow),
+          positions_(positions),
+          resumed_(resumptions(flow, positions.symbols().body_of(flow.function()))),
+          inlined_(inlined),
+          file_(file),
+          line_(line) {
         for (const CodePosition& position : positions.all())
             if (is_of_line(position)) {
                 has_statements_ |= position.is_statement;
@@ -45,12 +52,23 @@ class Search {
         for (std::size_t i = 0; i < all.size(); ++i) {
             Past past = before[i];
             if (order_.is_instruction(all[i])) pass(order_.flow().nodes()[all[i]].address, past);
-            order_.for_each_next(i, [&](std::size_t next) { before[next].join(past); });
+            order_.for_each_next(
+                i, [&](std::size_t next) { before[next].join(behind_wait(all[next], past)); });
         }
         return {std::move(found_), std::move(again_)};
     }
 
   private:
+    // An async body that is polled again goes on with the line that it waited in. What it does when
+    // it has ended is no way to anywhere, though the call that panics seems to return.
+    Past behind_wait(std::uint32_t node, const Past& past) const {
+        auto resumed = std::ranges::find(resumed_, node, &Resumption::node);
+        if (resumed == resumed_.end()) return past;
+        if (!resumed->line) return {};
+        bool is_here = resumed->line == line_ && !inlined_;
+        return is_here ? Past{~std::uint64_t{0}, false, true, false} : Past{0, true, false, true};
+    }
+
     bool is_of_line(const CodePosition& position) const {
         return position.inlined == inlined_ && position.is_on(file_, line_);
     }
@@ -94,6 +112,7 @@ class Search {
 
     ForwardOrder order_;
     const FunctionPositions& positions_;
+    std::vector<Resumption> resumed_;
     const Scope* inlined_;
     const std::string& file_;
     std::uint32_t line_;

@@ -22,6 +22,7 @@
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
 #include "core/target/linkage.h"
+#include "core/values/async_state.h"
 
 namespace lantern {
 
@@ -47,15 +48,21 @@ bool LineStep::start() {
     module_ = frame->module;
     function_ = frame->function;
     from_ = *frame->position;
-    const Frame* caller = walk.caller_of_function(*frame);
-    if (caller) return_address_ = caller->program_counter;
-    identity_ = frame->call_frame_address.value_or(process_.registers(mover()).stack_pointer());
-    stack_pointer_ = process_.registers(mover()).stack_pointer();
-    movement_.set_home(identity_);
+    settle_in(walk, *frame);
+    task_ = task_of_body(process_, mover(), *frame);
     hooks_ = parts_.debuggee.landing_hooks();
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
     return true;
+}
+
+// The frame that the step is in, and where it leaves it.
+void LineStep::settle_in(Unwinder& walk, const Frame& frame) {
+    const Frame* caller = walk.caller_of_function(frame);
+    if (caller) return_address_ = caller->program_counter;
+    stack_pointer_ = process_.registers(mover()).stack_pointer();
+    identity_ = frame.call_frame_address.value_or(stack_pointer_);
+    movement_.set_home(identity_);
 }
 
 bool LineStep::is_steppable(const Module& module) const {
@@ -317,7 +324,9 @@ Stop LineStep::go_on() {
             return with_calls(std::move(stop));
         if (look_around(stop) == Progress::keep_going) continue;
         if (!stop.left_function) return with_calls(std::move(stop));
-        return with_calls(leave(std::move(stop)));
+        if (!has_left_to_wait() || !stop.breakpoints.empty())
+            return with_calls(leave(std::move(stop)));
+        if (auto other = run_to_resumption()) return with_calls(std::move(*other));
     }
 }
 

@@ -41,6 +41,7 @@ class LineStep {
         bool are_known = true;  // false: there is code that cannot be read
     };
 
+    void settle_in(Unwinder& walk, const Frame& frame);
     bool start();  // false: there is no line here to step by
     Stop go_on();
     void look_ahead();
@@ -61,6 +62,8 @@ class LineStep {
     std::optional<Stop> pass_computed_jump();
     Progress look_around(Stop& stop);
     Stop leave(Stop stop);
+    bool has_left_to_wait() const;
+    std::optional<Stop> run_to_resumption();
     Stop to_lines_further_out();
     std::optional<Stop> enter_call();
     std::optional<Stop> enter_function(RunAddress callee, int depth);
@@ -93,6 +96,7 @@ class LineStep {
     const Scope* leaving_ = nullptr;                // the inlined call to be left
     RunAddress identity_;
     std::optional<RunAddress> return_address_;
+    std::optional<Value> task_;  // of the body of an async function
     Ways ways_;
     StepOptions wish_;
     RunAddress stack_pointer_;  // when the step began

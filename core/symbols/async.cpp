@@ -66,6 +66,11 @@ std::optional<AsyncParameter> async_parameter(const FunctionBody& body) {
     return is_async_task(task) ? std::optional(AsyncParameter{variable, &task}) : std::nullopt;
 }
 
+void hide_contexts(Scope& scope) {
+    for (Variable& variable : scope.variables) variable.is_artificial |= variable.name == kContext;
+    for (const auto& inner : scope.inner) hide_contexts(*inner);
+}
+
 void take_as_async_body(const Function& function, FunctionBody& body) {
     body.coroutine.emplace(function.declared_in, function.declared_line);
     std::set<std::string> inner;
@@ -73,8 +78,7 @@ void take_as_async_body(const Function& function, FunctionBody& body) {
         if (!scope->inlined) collect_names(*scope, inner);
     for (Variable& variable : body.outermost.variables)
         variable.is_artificial |=
-            variable.name == kContext ||
-            (variable.declared_line == function.declared_line && inner.contains(variable.name));
+            variable.declared_line == function.declared_line && inner.contains(variable.name);
 }
 
 std::vector<const Function*> async_bodies_named(const ModuleSymbols& symbols,

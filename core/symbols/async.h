@@ -26,8 +26,9 @@ struct AsyncParameter {
 };
 std::optional<AsyncParameter> async_parameter(const FunctionBody& body);
 
-// The context it is polled with, and the second names of what it was called with, are the
-// compiler's own.
+// The context that bodies are polled with, inlined ones too, is the compiler's own.
+void hide_contexts(Scope& scope);
+// The second names of what a body was called with are, too.
 void take_as_async_body(const Function& function, FunctionBody& body);
 
 // Of the async functions of this name: nothing may be left of what only makes a task.

@@ -120,8 +120,10 @@ const FunctionBody& ModuleSymbols::body_of(const Function& function) const {
         try {
             *slot = dwarf().scopes->read(function);
             if (may_be_part_of_coroutine(*slot)) look_at_coroutine(function, *slot);
-            if (function.unit->is_rust() && async_parameter(*slot))
-                take_as_async_body(function, *slot);
+            if (function.unit->is_rust()) {
+                hide_contexts(slot->outermost);
+                if (async_parameter(*slot)) take_as_async_body(function, *slot);
+            }
         } catch (const FormatError& error) {
             slot->outermost.ranges = function.ranges;
             function_problems_.push_back(error.what());

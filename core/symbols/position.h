@@ -47,6 +47,7 @@ class FunctionPositions {
   public:
     // Borrows both.
     FunctionPositions(const ModuleSymbols& symbols, const Function& function);
+    const ModuleSymbols& symbols() const { return symbols_; }
 
     const std::vector<CodePosition>& all() const { return all_; }  // by address and order
     std::span<const CodePosition> at(FileAddress address) const;   // those that begin there

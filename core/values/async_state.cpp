@@ -2,8 +2,12 @@
 
 #include <fmt/format.h>
 
+#include <cstring>
+
+#include "core/support/error.h"
 #include "core/symbols/async.h"
 #include "core/values/active_variant.h"
+#include "core/values/variable_value.h"
 
 namespace lantern {
 namespace {
@@ -35,6 +39,24 @@ std::optional<AsyncState> async_state(const ValueReader& reader, const Value& va
         state.called_with = type.variants().front().members.front().type;
     state.content = std::move(variant->content);
     return state;
+}
+
+std::optional<Value> task_of_body(Target& target, ThreadId thread, const Frame& frame) {
+    if (!frame.function || !frame.function->unit->is_rust() || !frame.body || frame.inlined)
+        return std::nullopt;
+    auto parameter = async_parameter(*frame.body);
+    if (!parameter) return std::nullopt;
+    Value pointer = value_of_variable(target, thread, frame, *parameter->variable);
+    if (!pointer.is_available()) return std::nullopt;
+    try {
+        auto bytes = ValueReader(target).content(pointer, sizeof(std::uint64_t));
+        std::uint64_t address = 0;
+        if (bytes.size() != sizeof address) return std::nullopt;
+        std::memcpy(&address, bytes.data(), sizeof address);
+        return value_in_memory(*parameter->task, RunAddress(address));
+    } catch (const Error&) {
+        return std::nullopt;
+    }
 }
 
 std::string async_state_text(const AsyncState& state) {

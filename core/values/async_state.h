@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "core/unwind/frame.h"
 #include "core/values/value.h"
 
 namespace lantern {
@@ -21,6 +22,9 @@ struct AsyncState {
 // Nothing for a value that is no task. Throws BrokenValue for a state that it cannot be in, and
 // MemoryError.
 std::optional<AsyncState> async_state(const ValueReader& reader, const Value& value);
+
+// The task whose body the frame is of; nothing for another frame, or where it is not known.
+std::optional<Value> task_of_body(Target& target, ThreadId thread, const Frame& frame);
 
 std::string async_state_text(const AsyncState& state);  // "waits at line 46"
 

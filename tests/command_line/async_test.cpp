@@ -106,5 +106,37 @@ TEST_F(Async, WhatMakesATaskReturnsOneThatIsNotBegun) {
         << ran.output;
 }
 
+// However often it is polled in between: the next line of the same task.
+TEST_F(Async, AStepOverAWaitEndsBehindIt) {
+    Ran ran = waits({"pause at moor", "launch", "continue", "over", "over", "over", "value level",
+                     "value name", "over", "breakpoints"});
+    EXPECT_TRUE(ran.says("◆ 39 ")) << ran.output;
+    EXPECT_TRUE(ran.says("◆ 40 ")) << ran.output;
+    EXPECT_TRUE(ran.says("@1 level = 37 ")) << ran.output;
+    EXPECT_TRUE(ran.says("@2 name = \"Heron\"")) << ran.output;
+    EXPECT_TRUE(ran.says("Heron at 37")) << ran.output;
+}
+
+TEST_F(Async, AStepOverAWaitStopsAtABreakpointOnTheWay) {
+    Ran ran = waits({"pause at waits.rs:31 when turns == 3", "launch", "pause at waits.rs:89",
+                     "over", "drop 2", "over", "over"});
+    EXPECT_TRUE(ran.says("breakpoint 2 ─ waits::ring")) << ran.output;
+}
+
+TEST_F(Async, AStepOverAWaitEndsWhereTheTaskIsDropped) {
+    Ran ran = waits({"pause at waits.rs:31 when turns == 5", "launch", "over"});
+    EXPECT_TRUE(ran.says("◆ 121 ")) << ran.output;
+    EXPECT_FALSE(ran.says("given up true")) << ran.output;
+}
+
+// A breakpoint on a line that waits is met once, and not each time it is polled.
+TEST_F(Async, ALineThatWaitsIsMetOnce) {
+    Ran ran = waits({"pause at waits.rs:39", "pause at waits.rs:57", "launch", "continue",
+                     "continue", "continue", "continue", "continue", "breakpoints"});
+    EXPECT_TRUE(ran.says("waits.rs:39               2 hits")) << ran.output;
+    EXPECT_TRUE(ran.says("waits.rs:57               3 hits")) << ran.output;
+    EXPECT_TRUE(ran.says("ended, exit status 0")) << ran.output;
+}
+
 }  // namespace
 }  // namespace lantern::testing

@@ -110,4 +110,14 @@ fn main() {
         }),
     ];
     println!("in all {}", ring(tasks));
+    give_up();
+}
+
+// A task that nobody polls again.
+fn give_up() {
+    let waker = Waker::from(Arc::new(Bell));
+    let mut task: Task = Box::pin(rise("Owl", 5));
+    let polled = task.as_mut().poll(&mut Context::from_waker(&waker));
+    drop(task);
+    println!("given up {}", polled.is_pending());
 }
