@@ -202,6 +202,10 @@ bool parameters_wait_for_prologue(const FunctionBody& body) {
     return false;
 }
 
+bool is_of_drop(const CodeSite& site) {
+    return site.function.starts_with("core::ptr::drop_in_place<");
+}
+
 // Nothing between the node and the address goes anywhere else.
 bool is_straight(const FlowGraph& flow, std::uint32_t from, FileAddress until) {
     for (std::uint32_t node = from; node != FlowGraph::kNone; node = flow.nodes()[node].next) {
@@ -228,6 +232,8 @@ LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::ui
                                      [](const CodeSite& site) { return site.is_statement; });
     if (has_statement)
         std::erase_if(result.sites, [](const CodeSite& site) { return !site.is_statement; });
+    // What drops a task that waits there is of that line too, but nothing that the user wrote.
+    if (!std::ranges::all_of(result.sites, is_of_drop)) std::erase_if(result.sites, is_of_drop);
     std::sort(result.sites.begin(), result.sites.end(), [](const CodeSite& a, const CodeSite& b) {
         auto order = [](const CodeSite& site) { return site.position ? site.position->order : 0; };
         return a.address != b.address ? a.address < b.address : order(a) < order(b);

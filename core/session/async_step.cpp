@@ -57,7 +57,9 @@ std::optional<Stop> LineStep::run_to_resumption() {
     if (here() != entry) return to_lines_further_out();
     Unwinder walk(process_, mover());
     settle_in(walk, *walk.frame(0));
+    // What was returned before may have lain in the frame that is gone.
     returns_.clear();
+    calls_.clear();
     look_ahead();
     return std::nullopt;
 }

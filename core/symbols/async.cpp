@@ -27,9 +27,9 @@ void collect_names(const Scope& scope, std::set<std::string>& names) {
         if (!inner->inlined) collect_names(*inner, names);
 }
 
+// The compiler may put them into two units.
 bool belong_together(const Function& maker, const Function& body) {
-    return body.unit == maker.unit && body.declared_line == maker.declared_line &&
-           body.declared_in == maker.declared_in &&
+    return body.declared_line == maker.declared_line && body.declared_in == maker.declared_in &&
            arguments_of(body.name) == arguments_of(maker.name);
 }
 

@@ -135,6 +135,7 @@ TEST_F(Async, ALineThatWaitsIsMetOnce) {
                      "continue", "continue", "continue", "continue", "breakpoints"});
     EXPECT_TRUE(ran.says("waits.rs:39               2 hits")) << ran.output;
     EXPECT_TRUE(ran.says("waits.rs:57               3 hits")) << ran.output;
+    EXPECT_FALSE(ran.says("drop_in_place")) << ran.output;
     EXPECT_TRUE(ran.says("ended, exit status 0")) << ran.output;
 }
 
