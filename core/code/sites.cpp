@@ -303,6 +303,26 @@ CodePosition body_start(const ModuleSymbols& symbols, const Function& function) 
     return positions.within(low, nullptr);
 }
 
+std::vector<CodePosition> body_starts(const ModuleSymbols& symbols, const Function& function) {
+    std::vector<CodePosition> starts{body_start(symbols, function)};
+    const FunctionBody& body = symbols.body_of(function);
+    if (!async_parameter(body)) return starts;
+    FlowGraph flow(symbols, function);
+    const auto& positions = symbols.positions_of(function);
+    for (const Resumption& resumed : resumptions(flow, body)) {
+        if (!resumed.line) continue;
+        auto start = std::ranges::find_if(positions.all(), [&](const CodePosition& position) {
+            return position.is_statement && !position.inlined &&
+                   position.address >= flow.nodes()[resumed.node].address &&
+                   is_straight(flow, resumed.node, position.address);
+        });
+        starts.push_back(start != positions.all().end()
+                             ? *start
+                             : positions.within(flow.nodes()[resumed.node].address, nullptr));
+    }
+    return starts;
+}
+
 namespace {
 
 // A part of a function that gcc has made a function of its own: what is left of it, or was inlined

@@ -40,6 +40,10 @@ LineSites find_line(const ModuleSymbols& symbols, std::string_view file, std::ui
 // itself.
 CodePosition body_start(const ModuleSymbols& symbols, const Function& function);
 
+// The same, and where the body of an async function goes on when it has waited: a call of it comes
+// to one of them.
+std::vector<CodePosition> body_starts(const ModuleSymbols& symbols, const Function& function);
+
 // The site of a function with code, and those of each inlined copy of it.
 std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& function);
 // The same of those of one name.

@@ -45,6 +45,9 @@ std::optional<Stop> LineStep::run_to_resumption() {
     RunAddress entry = module_->to_run(function_->low());
     std::set<RunAddress> stops{entry};
     for (RunAddress end : ends_of_task(*module_, plain(*task_->type))) stops.insert(end);
+    // What was returned before may have lain in the frame that is gone.
+    returns_.clear();
+    calls_.clear();
     movement_.set_home(std::nullopt);
     Stop stop = movement_.run(stops, [&](ThreadId thread) {
         // What is too large to be returned in registers has its place handed before the task.
@@ -57,9 +60,6 @@ std::optional<Stop> LineStep::run_to_resumption() {
     if (here() != entry) return to_lines_further_out();
     Unwinder walk(process_, mover());
     settle_in(walk, *walk.frame(0));
-    // What was returned before may have lain in the frame that is gone.
-    returns_.clear();
-    calls_.clear();
     look_ahead();
     return std::nullopt;
 }

@@ -79,21 +79,24 @@ std::optional<Stop> LineStep::enter_function(RunAddress entered, int depth) {
         function && is_wanted(*function) && is_steppable(*module, module->to_file(callee));
     if (enters || anyway) {
         Movement::Positions positions;
-        RunAddress body = callee;
-        if (function) {
-            CodePosition start = body_start(module->symbols(), *function);
-            body = module->to_run(start.address);
-            if (start.line) positions.emplace(body, start);
+        std::set<RunAddress> bodies;
+        if (!function) bodies.insert(callee);
+        for (const CodePosition& start :
+             function ? body_starts(module->symbols(), *function) : std::vector<CodePosition>()) {
+            RunAddress at = module->to_run(start.address);
+            bodies.insert(at);
+            if (start.line) positions.emplace(at, start);
         }
-        if (here() == body) {
+        if (bodies.contains(here())) {
             Stop stop;
             stop.reason = StopReason::stepped;
             stop.thread = mover();
-            if (!positions.empty()) stop.position = positions.begin()->second;
+            if (auto start = positions.find(here()); start != positions.end())
+                stop.position = start->second;
             return stop;
         }
         return movement_.run(
-            {body}, [this](ThreadId thread) { return thread == mover(); }, &positions);
+            bodies, [this](ThreadId thread) { return thread == mover(); }, &positions);
     }
     bool passes_through = function && is_steppable(*module) && here() == callee &&
                           depth < kDeepestSearch && searches_ < kMostSearchStops;

@@ -139,5 +139,13 @@ TEST_F(Async, ALineThatWaitsIsMetOnce) {
     EXPECT_TRUE(ran.says("ended, exit status 0")) << ran.output;
 }
 
+TEST_F(Async, AStepIntoABodyThatHasWaitedIsAtTheLineItWaitedIn) {
+    Ran ran = waits({"pause at waits.rs:94", "launch", "continue", "continue", "drop 1",
+                     "pause at waits.rs:90", "continue", "into", "into"});
+    EXPECT_TRUE(ran.says("◆ 108 ")) << ran.output;
+    EXPECT_TRUE(ran.says("step done ─ waits::twice::{async_fn#0}<u32>")) << ran.output;
+    EXPECT_TRUE(ran.says("◆ 66 ")) << ran.output;
+}
+
 }  // namespace
 }  // namespace lantern::testing
