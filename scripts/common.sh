@@ -45,6 +45,6 @@ build_lantern() {
     cmake -S "$root" -B "$build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DLANTERN_WERROR=ON -DLANTERN_TOGETHER=ON -DLANTERN_TESTS="$tests" -DLANTERN_BENCH="$bench" "$@" > "$build/configure.log" 2>&1 ||
         { cat "$build/configure.log" >&2; exit 1; }
     grep -iE 'warning|SKIPPED' "$build/configure.log" || true
-    # The large units first, all of them: begun one by one, the last would be left alone on one processor.
-    cmake --build "$build" --parallel $(($(nproc) + 2))
+    # One large unit for each processor: more at once only take the caches from each other.
+    cmake --build "$build" --parallel "$(nproc)"
 }
