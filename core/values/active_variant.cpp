@@ -2,9 +2,19 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "core/values/meaning.h"
 
 namespace lantern {
+
+bool is_tuple_of_rust(const Type& type) {
+    auto is_numbered = [](const Member& m) {
+        return m.name.starts_with("__") && m.name != "__awaitee";  // what an async function awaits
+    };
+    return type.is_rust && !type.members().empty() &&
+           std::ranges::all_of(type.members(), is_numbered);
+}
 
 std::optional<ActiveVariant> active_variant(const ValueReader& reader, const Value& value) {
     const Type& type = plain(*value.type);

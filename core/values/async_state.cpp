@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstring>
 
 #include "core/support/error.h"
@@ -39,6 +40,24 @@ std::optional<AsyncState> async_state(const ValueReader& reader, const Value& va
         state.called_with = type.variants().front().members.front().type;
     state.content = std::move(variant->content);
     return state;
+}
+
+std::vector<const Member*> held_members(const AsyncState& state) {
+    using Kind = AsyncState::Kind;
+    std::vector<const Member*> held;
+    if (state.kind == Kind::ended || state.kind == Kind::panicked) return held;
+    auto is_left_behind = [&](const Member& member) {
+        return state.called_with &&
+               std::ranges::any_of(plain(*state.called_with).members(), [&](const Member& other) {
+                   return other.name == member.name && other.offset == member.offset;
+               });
+    };
+    for (const Member& member : plain(*state.content.type).members()) {
+        bool is_twice = std::ranges::any_of(
+            held, [&](const Member* other) { return other->name == member.name; });
+        if (!is_twice && !is_left_behind(member)) held.push_back(&member);
+    }
+    return held;
 }
 
 std::optional<Value> task_of_body(Target& target, ThreadId thread, const Frame& frame) {

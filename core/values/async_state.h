@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <vector>
 
 #include "core/unwind/frame.h"
 #include "core/values/value.h"
@@ -14,10 +15,13 @@ struct AsyncState {
     std::uint64_t number = 0;  // as the program writes it into the task
     std::uint32_t line = 0;    // where it waits
     Value content;             // a structure with what it holds
-    // What it was called with stays where it was when it has gone elsewhere, or is gone: it holds
-    // only the members that are not among these. Null: all.
+    // What it was called with stays where it was when it has gone elsewhere, or is gone: not its
+    // own any more. Null: all is.
     const Type* called_with = nullptr;
 };
+
+// The members of its content that it holds; none at its end. Each name once.
+std::vector<const Member*> held_members(const AsyncState& state);
 
 // Nothing for a value that is no task. Throws BrokenValue for a state that it cannot be in, and
 // MemoryError.

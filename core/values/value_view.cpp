@@ -20,15 +20,6 @@ namespace {
 constexpr std::uint64_t kMostText =
     1 << 20;  // bytes of an array of characters that are looked through
 
-constexpr std::string_view kAwaited = "__awaitee";  // what an async function waits for
-
-bool is_tuple_of_rust(const Type& type) {
-    const auto& members = type.members();
-    return type.is_rust && !members.empty() && std::ranges::all_of(members, [](const Member& m) {
-               return m.name.starts_with("__") && m.name != kAwaited;
-           });
-}
-
 // A base class that adds nothing to see.
 bool is_empty_base(const Member& member, int depth = 0) {
     if (!member.is_base_class || depth > 20) return false;
@@ -334,7 +325,10 @@ class ViewMaker {
             return;
         }
         if (!limits_.raw) {
-            if (auto state = async_state(reader_, value)) return fill_task(view, *state, depth);
+            if (auto state = async_state(reader_, value)) {
+                view.text = async_state_text(*state);
+                return list_those(view, state->content, held_members(*state), depth);
+            }
             if (auto variant = active_variant(reader_, value)) {
                 view.text = variant->name;
                 if (plain(*variant->content.type).variants().empty())
@@ -343,26 +337,6 @@ class ViewMaker {
             }
         }
         list_members(view, value, depth);
-    }
-
-    void fill_task(ValueView& view, const AsyncState& state, unsigned depth) {
-        view.text = async_state_text(state);
-        using Kind = AsyncState::Kind;
-        if (state.kind == Kind::ended || state.kind == Kind::panicked) return;
-        std::vector<const Member*> held;
-        for (const Member& member : plain(*state.content.type).members()) {
-            bool is_twice = std::ranges::any_of(
-                held, [&](const Member* other) { return other->name == member.name; });
-            if (!is_twice && !(state.called_with && is_member_of(*state.called_with, member)))
-                held.push_back(&member);
-        }
-        list_those(view, state.content, held, depth);
-    }
-
-    static bool is_member_of(const Type& type, const Member& wanted) {
-        return std::ranges::any_of(plain(type).members(), [&](const Member& member) {
-            return member.name == wanted.name && member.offset == wanted.offset;
-        });
     }
 
     void list_members(ValueView& view, const Value& value, unsigned depth) {
