@@ -9,6 +9,7 @@
 
 #include "core/machine/registers.h"
 #include "core/session/line_step.h"
+#include "core/support/error.h"
 #include "core/symbols/async.h"
 #include "core/unwind/unwinder.h"
 #include "core/values/async_state.h"

@@ -224,8 +224,8 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         // An array or structure is filled piece by piece, most often in a loop that the code alone
         // cannot know to turn.
         case kUnassigned | kAssigned:
-            return (is_aggregate_slot || !by_scopes) && !went_on_from_ ? Assignment::unknown
-                                                                       : Assignment::on_some_paths;
+            return (is_aggregate_slot || !by_scopes) && !has_waited() ? Assignment::unknown
+                                                                      : Assignment::on_some_paths;
         default: return Assignment::unknown;
     }
 }

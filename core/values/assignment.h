@@ -33,8 +33,11 @@ class AssignmentAnalysis {
     Assignment of(const Variable& variable, const Scope& declared_in) const;
 
     // Of the body of an async function: what its task was at when it went on. Its ways begin there,
-    // and what lies on the stack and not in the task has no value at first.
+    // and behind a wait what lies on the stack and not in the task has no value at first.
     const std::optional<AsyncState>& went_on_from() const { return went_on_from_; }
+    bool has_waited() const {
+        return went_on_from_ && went_on_from_->kind == AsyncState::Kind::waits;
+    }
 
   private:
     // What an instruction does to the frame's memory.

@@ -15,8 +15,8 @@ struct AsyncState {
     std::uint64_t number = 0;  // as the program writes it into the task
     std::uint32_t line = 0;    // where it waits
     Value content;             // a structure with what it holds
-    // What it was called with stays where it was when it has gone elsewhere, or is gone: not its
-    // own any more. Null: all is.
+    // The structure of what an async function was called with, once it has moved those members
+    // elsewhere: what still lies there is stale. Null: nothing was moved.
     const Type* called_with = nullptr;
 };
 

@@ -319,10 +319,10 @@ bool is_of_async_body(const Frame& frame, const Variable& variable) {
 std::optional<std::uint32_t> lost_at_wait(Target& target, const Frame& frame,
                                           const Variable& variable) {
     AssignmentAnalysis assignment(target, frame);
-    const auto& from = assignment.went_on_from();
-    if (!from || from->kind != AsyncState::Kind::waits) return std::nullopt;
-    if (assignment.of(variable, frame.body->outermost) != Assignment::not_yet) return std::nullopt;
-    return from->line;
+    if (!assignment.has_waited() ||
+        assignment.of(variable, frame.body->outermost) != Assignment::not_yet)
+        return std::nullopt;
+    return assignment.went_on_from()->line;
 }
 
 }  // namespace
