@@ -183,7 +183,7 @@ void draw_value(Shell& shell, const DrawWish& wish) {
         wish.histogram || !wish.member.empty() ||
         (!wish.raw && !is_list(*value.type) && holds_numbers(moment, value, wish.member));
     if (is_of_numbers) {
-        if (assignment_of_name(moment, wish.what) == Assignment::not_yet)
+        if (is_unset(assignment_of_name(moment, wish.what)))
             shell.show(Notice{Notice::Kind::warning,
                               wish.what + " is not set yet: nothing on the way here assigns it"});
         NumbersReport report =

@@ -20,7 +20,7 @@ bool leads_to_something(const Value& value, const ValueView& view) {
     if (!view.unavailable.empty()) return false;
     const Type& type = plain(*value.type);
     if (type.kind != TypeKind::pointer || !view.number || *view.number == 0 ||
-        view.assignment == Assignment::not_yet)
+        is_unset(view.assignment))
         return false;
     const Type& target = plain(target_of(type));
     bool is_text = target.kind == TypeKind::integer && target.size == 1;
@@ -137,7 +137,10 @@ ViewLimits limits_of_line(const Moment& moment) {
 std::string value_words(const ValueView& view) {
     if (!view.unavailable.empty()) return no_value_text(view);
     std::string text = one_line(view, kLongestWords);
-    if (view.assignment == Assignment::not_yet) return fmt::format("not set yet (holds {})", text);
+    if (is_unset(view.assignment)) {
+        bool may_be_left_out = view.assignment == Assignment::not_stored;
+        return fmt::format("not {} yet (holds {})", may_be_left_out ? "stored" : "set", text);
+    }
     if (!view.broken.empty()) text += fmt::format(" (broken: {})", view.broken);
     if (!view.doubt.empty()) text += fmt::format(" ({})", view.doubt);
     return text;
@@ -171,7 +174,7 @@ Json variable_json(Conversation& conversation, FrameAt frame, const LocalVariabl
     Json attributes = Json::array();
     bool is_place = variable.value.address || variable.value.in_register;
     if (!is_place) attributes.push_back("readOnly");
-    if (view.assignment == Assignment::not_yet) attributes.push_back("notSet");
+    if (is_unset(view.assignment)) attributes.push_back("notSet");
     if (!view.unavailable.empty()) attributes.push_back("noValue");
     if (!before.empty()) attributes.push_back("changed");
     if (!attributes.empty()) json["presentationHint"] = {{"attributes", std::move(attributes)}};
@@ -236,6 +239,8 @@ std::vector<LocalVariable> parts_of(Conversation& conversation, const Holder& ho
             asked.expression = "*" + in_brackets(holder.expression);
         }
     }
+    if (asked.expression == holder.expression)
+        add_assignment(moment, holder.expression, listed.view);
     std::vector<LocalVariable> parts = listed.variables();
     if (parts.empty()) return parts;
     LocalVariable beginning = parts.front();

@@ -69,11 +69,11 @@ std::string stack_table(const StackReport& stack) {
 std::string variables_table(const LocalsReport& locals) {
     std::string out = "<table>";
     for (const ValueView& each : locals.variables) {
-        bool is_unset = each.assignment == Assignment::not_yet;
+        bool has_nothing = is_unset(each.assignment);
         std::string value = each.unavailable.empty() ? one_line(each, 100) : each.unavailable;
         out += fmt::format("<tr><td>{}</td><td{}>{}{}</td></tr>", html(each.name),
-                           each.unavailable.empty() && !is_unset ? "" : " class=\"quiet\"",
-                           html(value), is_unset ? " (nothing has set it)" : "");
+                           each.unavailable.empty() && !has_nothing ? "" : " class=\"quiet\"",
+                           html(value), has_nothing ? " (nothing has set it)" : "");
     }
     return out + "</table>";
 }

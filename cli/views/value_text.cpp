@@ -133,8 +133,11 @@ void append_tree(const ValueView& view, const std::string& indent, std::string& 
     }
     ValueColumns columns = measure(view.children);
     for (const ValueView& child : view.children) {
-        bool opens = child.has_children() && display_width(one_line(child, 120)) > 60;
-        std::string shown = opens ? child.text : value_or_reason(child, 200, style);
+        bool has_value = !is_unset(child.assignment);
+        bool opens = has_value && child.has_children() && display_width(one_line(child, 120)) > 60;
+        std::string shown = opens       ? child.text
+                            : has_value ? value_or_reason(child, 200, style)
+                                        : style.warning(word_for_unset(child));
         std::string name = padded(escape_for_display(child_name(view, child)), columns.name);
         out += fmt::format("{}{}  {}{}\n", indent, name,
                            shown.empty() ? "" : padded(shown, opens ? 0 : columns.value) + "  ",

@@ -96,9 +96,10 @@ struct Words<FrameOrigin> : WordsTo<FrameOrigin, FrameOrigin::one_of_tail_calls>
 };
 
 template <>
-struct Words<Assignment> : WordsTo<Assignment, Assignment::on_some_paths> {
+struct Words<Assignment> : WordsTo<Assignment, Assignment::not_stored> {
     static std::string_view of(Assignment assignment) {
-        static constexpr std::string_view kWords[] = {"unknown", "yes", "not-yet", "on-some-paths"};
+        static constexpr std::string_view kWords[] = {"unknown", "yes", "not-yet", "on-some-paths",
+                                                      "not-stored"};
         static_assert(std::size(kWords) == static_cast<std::size_t>(last) + 1);
         return kWords[static_cast<std::size_t>(assignment)];
     }

@@ -10,6 +10,7 @@
 #include "core/support/pattern.h"
 #include "core/support/text.h"
 #include "core/symbols/places.h"
+#include "core/values/unset_members.h"
 #include "core/values/variable_value.h"
 
 namespace lantern {
@@ -117,7 +118,9 @@ std::vector<LocalVariable> local_variables(const Moment& moment, const Frame& fr
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
         if (value.is_available()) view.assignment = assignment.of(variable, *visible.scope);
-        if (view.assignment == Assignment::not_yet) forgive(view);
+        if (value.is_available())
+            mark_unset_members(view, assignment, whole_of(variable), *visible.scope);
+        if (is_unset(view.assignment)) forgive(view);
         if (!view.is_shadowed) source.add_to(view, variable);
         std::string expression =
             view.is_shadowed ? fmt::format("{}#{}", view.name, view.declared_line) : view.name;
@@ -222,16 +225,42 @@ GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& questi
     return report;
 }
 
-Assignment assignment_of_name(const Moment& moment, const std::string& expression) {
-    const Frame* frame = moment.selected_frame();
-    if (!frame) return Assignment::unknown;
-    std::string_view name = trimmed(expression);
+namespace {
+
+// What an expression names that is a variable of the frame or, by its members, a part of one.
+struct NamedPart {
+    VisibleVariable visible;
+    PartOfVariable part;
+};
+
+std::optional<NamedPart> part_of_frame(const Frame& frame, std::string_view expression) {
+    std::string_view path = trimmed(expression);
+    std::size_t dot = std::min(path.find('.'), path.size());
+    std::string_view name = path.substr(0, dot);
     std::size_t hash = std::min(name.find('#'), name.size());
     auto visible =
-        find_visible(*frame, name.substr(0, hash), name.substr(std::min(name.size(), hash + 1)));
-    return visible
-               ? AssignmentAnalysis(moment.target(), *frame).of(*visible->variable, *visible->scope)
-               : Assignment::unknown;
+        find_visible(frame, name.substr(0, hash), name.substr(std::min(name.size(), hash + 1)));
+    if (!visible) return std::nullopt;
+    auto part = part_named(*visible->variable, path.substr(std::min(path.size(), dot + 1)));
+    return part ? std::optional(NamedPart{*visible, *part}) : std::nullopt;
+}
+
+}  // namespace
+
+Assignment assignment_of_name(const Moment& moment, const std::string& expression) {
+    const Frame* frame = moment.selected_frame();
+    auto named = frame ? part_of_frame(*frame, expression) : std::nullopt;
+    if (!named) return Assignment::unknown;
+    return AssignmentAnalysis(moment.target(), *frame).of_part(named->part, *named->visible.scope);
+}
+
+void add_assignment(const Moment& moment, const std::string& expression, ValueView& view) {
+    const Frame* frame = moment.selected_frame();
+    auto named = frame ? part_of_frame(*frame, expression) : std::nullopt;
+    if (!named) return;
+    AssignmentAnalysis assignment(moment.target(), *frame);
+    view.assignment = assignment.of_part(named->part, *named->visible.scope);
+    mark_unset_members(view, assignment, named->part, *named->visible.scope);
 }
 
 }  // namespace lantern

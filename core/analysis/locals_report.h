@@ -54,7 +54,9 @@ struct GlobalsReport {
 // Throws RequestError for a pattern that does not parse.
 GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& question);
 
-// Marks the view of a variable that an expression names alone ("fill_cm") like `locals` would.
+// Of a variable, or a member of one, that an expression names alone ("fill_cm", "gate.width").
 Assignment assignment_of_name(const Moment& moment, const std::string& expression);
+// Marks the view of such a one, and its members, like `locals` would.
+void add_assignment(const Moment& moment, const std::string& expression, ValueView& view);
 
 }  // namespace lantern

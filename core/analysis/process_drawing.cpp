@@ -82,7 +82,7 @@ RegionsDrawing report_regions_drawing(const Moment& moment) {
         Value value = value_of_variable(moment.target(), moment.thread(), *frame, variable);
         TypeKind kind = plain(*value.type).kind;
         bool is_pointer = kind == TypeKind::pointer || kind == TypeKind::reference;
-        bool is_set = assignment_of_name(moment, variable.name) != Assignment::not_yet;
+        bool is_set = !is_unset(assignment_of_name(moment, variable.name));
         if (!is_pointer || !is_set || !value.is_available()) continue;
         try {
             drawing.pointers.push_back({variable.name, reader.pointed_at(value).value});

@@ -109,7 +109,20 @@ std::optional<std::uint32_t> SourceView::vanished_loop_before(const Part& part) 
     return found->sets_it && changes_nothing ? std::nullopt : std::optional(found->line);
 }
 
+// The place of an array or structure is there from the function's beginning on in optimised code,
+// whatever lies in it: of an earlier turn of the loop, or of nothing.
+void SourceView::doubt_if_declared_below(ValueView& view, const Variable& variable) const {
+    bool is_below = frame_.line && frame_.function && !variable.is_parameter &&
+                    variable.declared_line > frame_.line->line &&
+                    variable.declared_in == frame_.line->file;
+    if (!is_below || is_unset(view.assignment) || !view.unavailable.empty()) return;
+    if (looks_optimised(frame_.module->symbols().body_of(*frame_.function)))
+        view.doubt = fmt::format("perhaps not of here: it is declared further down, at line {}",
+                                 variable.declared_line);
+}
+
 void SourceView::add_to(ValueView& view, const Variable& variable) {
+    if (has_one_place(variable)) doubt_if_declared_below(view, variable);
     if (has_one_place(variable) || !variable.type) return;
     if (frame_.origin == FrameOrigin::one_of_tail_calls) {
         if (view.unavailable.empty())

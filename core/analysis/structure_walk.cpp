@@ -52,7 +52,7 @@ class StructureWalk {
                                 ? wish_.expression
                                 : fmt::format("{}: {}", wish_.expression, type_text(*root.type));
         first.facts.is_start = is_start;
-        if (assignment_of_name(moment_, wish_.expression) == Assignment::not_yet)
+        if (is_unset(assignment_of_name(moment_, wish_.expression)))
             first.facts.problem = kNotSet;
         else
             first.facts.problem =

@@ -43,24 +43,55 @@ std::optional<CallArgument> made_by(ByteSpan instruction, unsigned argument) {
 
 }  // namespace
 
-std::optional<CallArgument> call_argument(KeptCode& code, std::uint32_t call, unsigned argument) {
+namespace {
+
+// The last instruction before the call that writes the register, and what those behind it write.
+struct Maker {
+    std::uint32_t node = FlowGraph::kNone;
+    RegisterSet written;  // by itself too
+};
+
+// In a straight line, which ends before it could go round.
+std::optional<Maker> maker_of(KeptCode& code, std::uint32_t call, unsigned argument) {
     if (call == FlowGraph::kNone) return std::nullopt;
     const auto& effects = code.effects();
     const Ways& before = code.ways_back();
-    RegisterSet written;
-    // In a straight line, which ends before it could go round.
+    Maker maker;
     for (std::uint32_t at = call; before[at].size() == 1 && before[at][0] < at;) {
         at = before[at][0];
         if (!effects[at] || code.flow().nodes()[at].kind == Instruction::Kind::call)
             return std::nullopt;
-        written |= effects[at]->writes;  // the copied register may be the argument itself
-        if (effects[at]->writes.has(argument)) {
-            auto made = made_by(code.bytes_of(at), argument);
-            if (made && made->copied) made->is_gone = written.has(*made->copied);
-            return made;
-        }
+        maker.node = at;
+        maker.written |= effects[at]->writes;
+        if (effects[at]->writes.has(argument)) return maker;
     }
     return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<CallArgument> call_argument(KeptCode& code, std::uint32_t call, unsigned argument) {
+    auto maker = maker_of(code, call, argument);
+    if (!maker) return std::nullopt;
+    auto made = made_by(code.bytes_of(maker->node), argument);
+    // The copied register may be the argument itself.
+    if (made && made->copied) made->is_gone = maker->written.has(*made->copied);
+    return made;
+}
+
+bool is_computed_from_memory(KeptCode& code, std::uint32_t call, unsigned argument) {
+    auto maker = maker_of(code, call, argument);
+    if (!maker) return false;
+    ByteSpan bytes = code.bytes_of(maker->node);
+    auto effects = effects_of(bytes);
+    bool reads_memory =
+        effects && std::ranges::any_of(effects->memory, [](const MemoryAccess& access) {
+            return access.reads && !access.is_implied;
+        });
+    if (!reads_memory) return false;
+    std::string text = instruction_text(bytes, RunAddress(0));
+    bool is_plain = text.starts_with("mov") || text.starts_with("vmov");
+    return !is_plain || text.starts_with("movsx");
 }
 
 }  // namespace lantern

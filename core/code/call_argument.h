@@ -28,4 +28,8 @@ struct CallArgument {
 // Nothing where it is made otherwise, or that cannot be told.
 std::optional<CallArgument> call_argument(KeptCode& code, std::uint32_t call, unsigned argument);
 
+// Made of what lies in memory and of more, as in `addss xmm0, [rsp + 8]` or `movsxd rdi, [rsp]`.
+// clang records of such a one "what lies there". False as well where that cannot be told.
+bool is_computed_from_memory(KeptCode& code, std::uint32_t call, unsigned argument);
+
 }  // namespace lantern

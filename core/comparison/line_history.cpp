@@ -8,7 +8,7 @@ namespace {
 // Known, and not by a doubtful account.
 bool is_sure(const ValueView& view) {
     return view.unavailable.empty() && view.broken.empty() && view.doubt.empty() &&
-           view.assignment != Assignment::not_yet && view.assignment != Assignment::on_some_paths;
+           !is_unset(view.assignment) && view.assignment != Assignment::on_some_paths;
 }
 
 }  // namespace

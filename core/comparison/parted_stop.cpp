@@ -40,7 +40,7 @@ Stop go_on(Session& session, Stop stop) {
 std::string names_of_unset(const LocalsReport& locals) {
     std::string names;
     for (const ValueView& each : locals.variables)
-        if (each.assignment == Assignment::not_yet || each.assignment == Assignment::on_some_paths)
+        if (is_unset(each.assignment) || each.assignment == Assignment::on_some_paths)
             names += (names.empty() ? "" : ", ") + each.name;
     return names;
 }

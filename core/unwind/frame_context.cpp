@@ -136,11 +136,26 @@ std::optional<RunAddress> FrameContext::target_of(const CallSite& site) {
 
 namespace {
 
-// Of an expression that is one general register and nothing else.
-std::optional<unsigned> register_of(ByteSpan location) {
+// Of an expression that is one register and nothing else.
+std::optional<unsigned> any_register_of(ByteSpan location) {
     if (location.size() != 1) return std::nullopt;
     unsigned number = static_cast<std::uint8_t>(location[0]) - dwarf::DW_OP_reg0;
-    return number < kGeneralRegisters ? std::optional(number) : std::nullopt;
+    constexpr unsigned kShortForms = 32;  // DW_OP_reg0 to DW_OP_reg31
+    return number < kShortForms ? std::optional(number) : std::nullopt;
+}
+
+std::optional<unsigned> register_of(ByteSpan location) {
+    auto number = any_register_of(location);
+    return number && *number < kGeneralRegisters ? number : std::nullopt;
+}
+
+// What it comes to was read from memory last: DW_OP_deref, or DW_OP_deref_size with its operand.
+bool ends_in_memory(ByteSpan expression) {
+    auto is = [&](std::size_t from_end, std::uint8_t operation) {
+        return expression.size() >= from_end &&
+               static_cast<std::uint8_t>(expression[expression.size() - from_end]) == operation;
+    };
+    return is(1, dwarf::DW_OP_deref) || is(2, dwarf::DW_OP_deref_size);
 }
 
 // Of the form DW_OP_entry_value, length, location (DWARF 5 §2.5.1.7), and nothing else.
@@ -159,8 +174,16 @@ std::optional<CallArgument> argument_in(const Frame& caller, ByteSpan location) 
     return call_argument(code, code.flow().around(caller.file_address()), *number);
 }
 
+// "What lies there" of a sum with what lies there.
+bool leaves_out_a_part(const CallSite::Parameter& parameter, const Frame& caller) {
+    auto number = any_register_of(parameter.location);
+    if (!number || !ends_in_memory(parameter.value)) return false;
+    KeptCode& code = kept_code(caller.module->symbols(), *caller.function);
+    return is_computed_from_memory(code, code.flow().around(caller.file_address()), *number);
+}
+
 // "What this register holds", of one that has been written since it was copied for the call.
-bool is_false(const CallSite::Parameter& parameter, const Frame& caller) {
+bool is_of_what_is_gone(const CallSite::Parameter& parameter, const Frame& caller) {
     if (parameter.value.size() != 2 || parameter.value[1] != std::byte{0}) return false;
     unsigned copied = static_cast<std::uint8_t>(parameter.value[0]) - dwarf::DW_OP_breg0;
     auto made = argument_in(caller, parameter.location);
@@ -257,7 +280,8 @@ std::optional<std::uint64_t> FrameContext::entry_value(ByteSpan location) {
         if (site)
             for (const CallSite::Parameter& parameter : site->parameters)
                 if (!value && std::ranges::equal(parameter.location, location) &&
-                    !is_false(parameter, *caller))
+                    !is_of_what_is_gone(parameter, *caller) &&
+                    !leaves_out_a_part(parameter, *caller))
                     value = dwarf::evaluate_number(parameter.value, site->unit, in_caller);
         if (!value && !in_caller.has_given_up) value = as_code_passes(location, *caller, in_caller);
     }

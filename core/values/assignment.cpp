@@ -21,6 +21,10 @@ enum : unsigned char { kUnassigned = 1, kAssigned = 2, kAddressKnown = 4, kPerha
 
 }  // namespace
 
+PartOfVariable whole_of(const Variable& variable) {
+    return {&variable, &plain(*variable.type), 0};
+}
+
 AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : frame_(frame) {
     if (!frame.function || !frame.module || !frame.call_frame_address || frame.inlined) return;
     for (const FileRange& range : frame.function->ranges)
@@ -116,8 +120,7 @@ std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable
     }
 }
 
-AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, std::int64_t slot,
-                                                    std::uint64_t size, bool is_aggregate) const {
+AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, const Slot& slot) const {
     const Step& step = steps_[node];
     if (!step.row || step.row->cfa_is_expression) return Touch::none;
     // The frame pointer is such a copy, and what it reaches is known.
@@ -126,12 +129,13 @@ AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, std::int
                        steps_[next].row->cfa_register != kStackPointerNumber;
     if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue)
         return Touch::gives_address;
-    auto reaches_slot = [&](const MemoryAccess& access, std::uint64_t length) {
+    auto reaches = [&](const MemoryAccess& access, std::uint64_t length, std::int64_t from,
+                       std::uint64_t size) {
         if (access.base != step.row->cfa_register) return false;
-        if (access.index) return is_aggregate;  // which element is only known at run time
+        if (access.index) return slot.is_aggregate;  // which element is only known at run time
         std::int64_t low = access.displacement - step.row->cfa_offset;
-        return low < slot + static_cast<std::int64_t>(size) &&
-               slot < low + static_cast<std::int64_t>(length);
+        return low < from + static_cast<std::int64_t>(size) &&
+               from < low + static_cast<std::int64_t>(length);
     };
     // How far an aligned stack pointer is from the frame is not known.
     auto may_be_anywhere = [&](const MemoryAccess& access) {
@@ -139,10 +143,11 @@ AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, std::int
                step.row->cfa_register != kStackPointerNumber;
     };
     for (const MemoryAccess& access : step.writes)
-        if (may_be_anywhere(access) || reaches_slot(access, access.size)) return Touch::stores;
+        if (may_be_anywhere(access) || reaches(access, access.size, slot.part, slot.part_size))
+            return Touch::stores;
     if (!step.address) return Touch::none;
     if (may_be_anywhere(*step.address)) return Touch::stores;
-    if (!reaches_slot(*step.address, 1)) return Touch::none;
+    if (!reaches(*step.address, 1, slot.whole, slot.whole_size)) return Touch::none;
     return step.address->index ? Touch::stores : Touch::gives_address;
 }
 
@@ -158,22 +163,30 @@ bool AssignmentAnalysis::may_store_elsewhere(std::uint32_t node) const {
     });
 }
 
+bool AssignmentAnalysis::is_optimised() const {
+    return looks_optimised(frame_.module->symbols().body_of(*frame_.function));
+}
+
 bool AssignmentAnalysis::scopes_hold_stores() const {
-    return !frame_.function->unit->is_rust() &&
-           !looks_optimised(frame_.module->symbols().body_of(*frame_.function));
+    return !frame_.function->unit->is_rust() && !is_optimised();
 }
 
 Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declared_in) const {
+    return of_part(whole_of(variable), declared_in);
+}
+
+Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& declared_in) const {
+    const Variable& variable = *part.variable;
     if (!flow_) return Assignment::unknown;
-    auto slot = slot_of(variable);
-    if (!slot) return Assignment::unknown;
-    if (variable.is_parameter && *slot >= 0)
+    auto whole = slot_of(variable);
+    if (!whole) return Assignment::unknown;
+    if (variable.is_parameter && *whole >= 0)
         return Assignment::assigned;  // above the return address: the caller put it there
     std::uint32_t goal = flow_->around(frame_.file_address());
     if (goal == FlowGraph::kNone) return Assignment::unknown;
-    if (plain(*variable.type).size == 0) return Assignment::assigned;
-    std::uint64_t size = plain(*variable.type).size;
-    bool is_aggregate_slot = is_aggregate(*variable.type);
+    if (part.type->size == 0) return Assignment::assigned;
+    Slot slot{*whole + static_cast<std::int64_t>(part.offset), part.type->size, *whole,
+              plain(*variable.type).size, is_aggregate(*variable.type)};
     bool by_scopes = scopes_hold_stores();
     const auto& nodes = flow_->nodes();
     auto in_scope = [&](std::uint32_t node) {
@@ -196,7 +209,7 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         std::uint32_t at = work.back();
         work.pop_back();
         bool inside = in_scope(at);
-        Touch touched = inside ? touch(at, *slot, size, is_aggregate_slot) : Touch::none;
+        Touch touched = inside ? touch(at, slot) : Touch::none;
         unsigned char after = states[at];
         if (after & kAddressKnown && may_store_elsewhere(at))
             after = static_cast<unsigned char>((after & ~kAddressKnown) | kPerhaps);
@@ -219,12 +232,12 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
         found = static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
     if (found & kPerhaps) return Assignment::unknown;
     switch (found) {
-        case kUnassigned: return Assignment::not_yet;
+        case kUnassigned: return is_optimised() ? Assignment::not_stored : Assignment::not_yet;
         case kAssigned: return Assignment::assigned;
         // An array or structure is filled piece by piece, most often in a loop that the code alone
         // cannot know to turn.
         case kUnassigned | kAssigned:
-            return (is_aggregate_slot || !by_scopes) && !has_waited() ? Assignment::unknown
+            return (slot.is_aggregate || !by_scopes) && !has_waited() ? Assignment::unknown
                                                                       : Assignment::on_some_paths;
         default: return Assignment::unknown;
     }

@@ -21,16 +21,26 @@
 
 namespace lantern {
 
+// A variable, or the bytes of one of its members.
+struct PartOfVariable {
+    const Variable* variable = nullptr;
+    const Type* type = nullptr;
+    std::uint64_t offset = 0;  // bytes from where the variable begins
+};
+PartOfVariable whole_of(const Variable& variable);
+
 class AssignmentAnalysis {
   public:
     // Decodes the frame's function once; ask for as many of its variables as you like. Never
     // throws.
     AssignmentAnalysis(Target& target, const Frame& frame);
 
-    // not_yet: no way leads here past a write. on_some_paths: some ways do, others do not, and
-    // which one was taken is not known. unknown: the variable has no fixed slot in the frame
-    // (registers, globals, optimised code).
+    // not_yet, in optimised code not_stored: no way leads here past a write. on_some_paths: some
+    // ways do, others do not, and which one was taken is not known. unknown: the variable has no
+    // fixed slot in the frame (registers, globals), or somebody was given its address.
     Assignment of(const Variable& variable, const Scope& declared_in) const;
+    // The same of a part: whoever has the address of another part may write this one too.
+    Assignment of_part(const PartOfVariable& part, const Scope& declared_in) const;
 
     // Of the body of an async function: what its task was at when it went on. Its ways begin there,
     // and behind a wait what lies on the stack and not in the task has no value at first.
@@ -51,15 +61,26 @@ class AssignmentAnalysis {
 
     void read_steps();
     void find_entry(Target& target);
-    // What an instruction does to a slot: nothing, stores into it, or gives its address away.
+    // The part that is asked about and the variable that it belongs to, from the call frame
+    // address.
+    struct Slot {
+        std::int64_t part = 0;
+        std::uint64_t part_size = 0;
+        std::int64_t whole = 0;
+        std::uint64_t whole_size = 0;
+        bool is_aggregate = false;
+    };
+    // What an instruction does: nothing, stores into the part, or gives the variable's address
+    // away.
     enum class Touch { none, stores, gives_address };
-    Touch touch(std::uint32_t node, std::int64_t slot, std::uint64_t size, bool is_aggregate) const;
+    Touch touch(std::uint32_t node, const Slot& slot) const;
     bool may_store_elsewhere(std::uint32_t node) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
 
     // Stores are where the source has them: not so in optimised code, and in Rust, where they come
     // before the scope.
     bool scopes_hold_stores() const;
+    bool is_optimised() const;
 
     const Frame& frame_;
     bool aligns_stack_ = false;

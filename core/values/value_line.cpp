@@ -17,6 +17,13 @@ bool same_content(const ValueView& a, const ValueView& b) {
                       });
 }
 
+// Where only some of the ways here set a part that was not set, the same bytes most likely mean
+// that none of them was taken.
+bool is_no_change(const ValueView& before, const ValueView& after) {
+    if (is_unset(before.assignment) && after.assignment == Assignment::assigned) return false;
+    return same_content(before, after);
+}
+
 bool is_named(Arrangement arrangement) {
     return arrangement == Arrangement::fields || arrangement == Arrangement::pairs;
 }
@@ -38,7 +45,10 @@ void append_children(const ValueView& view, std::size_t longest, std::string& ou
                same_content(child, view.children[same]))
             ++same;
         if (named && !child.name.empty()) out += child.name + " = ";
-        append_line(child, longest, out);
+        if (is_unset(child.assignment))
+            out += word_for_unset(child);
+        else
+            append_line(child, longest, out);
         bool fold = same - i >= 4;
         if (fold) out += fmt::format(" × {}", same - i);
         i = fold ? same : i + 1;
@@ -74,14 +84,20 @@ void append_line(const ValueView& view, std::size_t longest, std::string& out) {
 
 void collect_changes(const std::string& path, const ValueView& before, const ValueView& after,
                      std::size_t limit, std::vector<ViewChange>& out) {
-    if (out.size() > limit || same_content(before, after)) return;
+    // What is not set may hold other garbage each time.
+    if (out.size() > limit || is_unset(after.assignment)) return;
     bool comparable =
-        before.text == after.text && before.broken == after.broken && before.has_children() &&
-        after.has_children() && before.children.size() == after.children.size() &&
+        !is_unset(before.assignment) && before.text == after.text &&
+        before.broken == after.broken && before.has_children() && after.has_children() &&
+        before.children.size() == after.children.size() &&
         std::equal(before.children.begin(), before.children.end(), after.children.begin(),
                    [](const ValueView& a, const ValueView& b) { return a.name == b.name; });
+    auto shown = [](const ValueView& view) {
+        return is_unset(view.assignment) ? word_for_unset(view) : one_line(view, 80);
+    };
     if (!comparable) {
-        out.push_back({path, one_line(before, 80), one_line(after, 80)});
+        if (is_no_change(before, after)) return;
+        out.push_back({path, shown(before), shown(after)});
         return;
     }
     for (std::size_t i = 0; i < after.children.size(); ++i) {
@@ -92,6 +108,10 @@ void collect_changes(const std::string& path, const ValueView& before, const Val
 }
 
 }  // namespace
+
+std::string word_for_unset(const ValueView& part) {
+    return part.assignment == Assignment::not_yet ? "(not set)" : "(not stored)";
+}
 
 std::string one_line(const ValueView& view, std::size_t longest) {
     std::string out;

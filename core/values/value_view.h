@@ -13,7 +13,11 @@
 namespace lantern {
 
 // Whether a variable has been given a value on the way to the program counter (see assignment.h).
-enum class Assignment { unknown, assigned, not_yet, on_some_paths };
+// not_stored: not_yet in optimised code, where the compiler leaves out a store that nothing reads.
+enum class Assignment { unknown, assigned, not_yet, on_some_paths, not_stored };
+inline bool is_unset(Assignment assignment) {
+    return assignment == Assignment::not_yet || assignment == Assignment::not_stored;
+}
 
 struct ValueView {
     std::string name;
@@ -66,6 +70,10 @@ ValueView make_view(const ValueReader& reader, std::string name, const Value& va
 // The whole tree in one line: {name = "Wren\n\0", draught_cm = 130}. Elements that repeat are
 // counted.
 std::string one_line(const ValueView& view, std::size_t longest = 400);
+
+// Stands for a part that is unset, in place of what lies there by chance; what is looked at alone
+// shows that too, with a remark.
+std::string word_for_unset(const ValueView& part);
 
 // Which leaves differ between two views of the same thing: "chamber.level_cm", old text, new text.
 struct ViewChange {

@@ -319,8 +319,7 @@ bool is_of_async_body(const Frame& frame, const Variable& variable) {
 std::optional<std::uint32_t> lost_at_wait(Target& target, const Frame& frame,
                                           const Variable& variable) {
     AssignmentAnalysis assignment(target, frame);
-    if (!assignment.has_waited() ||
-        assignment.of(variable, frame.body->outermost) != Assignment::not_yet)
+    if (!assignment.has_waited() || !is_unset(assignment.of(variable, frame.body->outermost)))
         return std::nullopt;
     return assignment.went_on_from()->line;
 }

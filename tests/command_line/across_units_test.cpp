@@ -108,6 +108,26 @@ TEST_P(AcrossUnits, AFunctionThatJumpsBackToItselfMayHaveBeenGivenAnything) {
     }
 }
 
+// Told, or that it is not known: never the part of the sum that the record speaks of.
+TEST_P(AcrossUnits, AnArgumentThatIsASumIsNotOneOfItsTerms) {
+    std::string sums = fixture("sums-" + GetParam() + "-O2");
+    std::string printed = run({sums}).output;
+    auto draughts = all_of(printed, std::regex("draught=(\\S+)")),
+         boats = all_of(printed, std::regex("boats=(\\S+)"));
+    ASSERT_EQ(draughts.size(), 2u) << printed;
+    std::string gone = "pause at sums.c:22";
+    Ran ran = debug(sums,
+                    {gone, "launch", "value draught", "value boats", "continue", "value draught",
+                     "value boats"},
+                    {"--stdout", "/dev/null"});
+    bool is_clang = GetParam() == "clang";
+    EXPECT_EQ(all_of(ran.output, std::regex("draught = (\\S+)")),
+              is_clang ? std::vector<std::string>() : draughts)
+        << ran.output;
+    EXPECT_EQ(all_of(ran.output, std::regex("(draught: no value)")).size(), is_clang ? 2u : 0u);
+    EXPECT_EQ(all_of(ran.output, std::regex("boats = (\\S+)")), boats) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Compilers, AcrossUnits, ::testing::Values("gcc", "clang"),
                          [](const auto& each) { return each.param; });
 

@@ -9,7 +9,8 @@
 namespace lantern {
 namespace {
 
-constexpr unsigned kSumRegister = 0, kRcx = 2, kCopied = 3, kRsi = 4, kRdi = 5;  // DWARF numbers
+constexpr unsigned kSumRegister = 0, kRcx = 2, kCopied = 3, kRsi = 4, kRdi = 5,
+                   kXmm0 = 17;  // DWARF numbers
 
 struct Called {
     Called(const std::string& program, const char* name)
@@ -58,6 +59,18 @@ TEST(ArgumentsOfCalls, ARegisterHoldsSinceEntryUntilItIsWrittenOrSomethingIsCall
         << "a sum is made in it";
     EXPECT_FALSE(holds_since_entry(weigh.code, weigh.calls[1], kRdi)) << "the call may lose it";
     EXPECT_FALSE(holds_since_entry(weigh.code, FlowGraph::kNone, kRdi));
+}
+
+TEST(ArgumentsOfCalls, ASumWithWhatLiesInMemoryIsMoreThanThat) {
+    Called main("sums-clang-O2", "main");
+    ASSERT_EQ(main.calls.size(), 6u);
+    std::uint32_t with_sums = main.calls[4], with_one = main.calls[5];
+    EXPECT_TRUE(is_computed_from_memory(main.code, with_sums, kXmm0)) << "addss";
+    EXPECT_TRUE(is_computed_from_memory(main.code, with_sums, kRdi)) << "add";
+    EXPECT_TRUE(is_computed_from_memory(main.code, with_one, kXmm0)) << "subss";
+    EXPECT_FALSE(is_computed_from_memory(main.code, with_one, kRdi)) << "mov";
+    EXPECT_FALSE(is_computed_from_memory(main.code, with_one, kRsi)) << "nothing makes it";
+    EXPECT_FALSE(is_computed_from_memory(main.code, FlowGraph::kNone, kRdi));
 }
 
 }  // namespace
