@@ -52,6 +52,11 @@ std::vector<std::string> next_commands(const Diagnosis& report) {
     if (is_expression && report.part.find_first_of(">.") != std::string::npos)
         next.push_back(fmt::format("restart, then pause when {} changes", report.part));
     if (!report.heap.empty()) next.push_back("heap check");
+    if (report.is_heap_worth_a_run)
+        next.push_back(
+            fmt::format("elm-lantern heap {}, with the same arguments: stops at the "
+                        "instruction that does it",
+                        report.program));
     if (!report.threads.empty()) next.push_back("threads");
     next.push_back("locals");
     next.push_back("words");

@@ -5,6 +5,8 @@
 
 #include <algorithm>
 
+#include "core/analysis/allocator_abort.h"
+#include "core/analysis/asserted.h"
 #include "core/analysis/diagnosis_cause.h"
 #include "core/analysis/process_oddities.h"
 #include "core/analysis/shared_data.h"
@@ -14,6 +16,7 @@
 #include "core/analysis/threads_report.h"
 #include "core/expressions/evaluator.h"
 #include "core/heap/heap.h"
+#include "core/heap/history.h"
 #include "core/session/heap_events.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
@@ -45,8 +48,7 @@ std::optional<RunRange> object_of_part(const Moment& moment, const Diagnosis& di
     }
 }
 
-std::string damage_of_heap(Target& target) {
-    auto heap = read_small_heap(target);
+std::string first_damage(const std::optional<Heap>& heap) {
     if (!heap || heap->damage.empty()) return {};
     const HeapDamage& first = heap->damage.front();
     std::string before = first.before
@@ -54,6 +56,14 @@ std::string damage_of_heap(Target& target) {
                                            first.before->size(), first.before->address)
                              : "";
     return first.what + before;
+}
+
+bool leads_to_freed(const Diagnosis& diagnosis) {
+    auto speaks_of_one = [](const std::string& text) {
+        return text.find("freed heap block") != std::string::npos;
+    };
+    return speaks_of_one(diagnosis.part_is) || speaks_of_one(diagnosis.at_address) ||
+           std::ranges::any_of(diagnosis.origin, speaks_of_one, &OriginLink::text);
 }
 
 // Of some instructions the compiler keeps no line, such as those that all checks of a function end
@@ -161,6 +171,39 @@ void take_report(Diagnosis& diagnosis) {
     std::erase_if(diagnosis.facts, [](const StopFact& fact) { return fact.label == "report"; });
 }
 
+// Where what the frame tells makes the condition true, some of it cannot be what was compared.
+bool holds_by_what_is_told(const std::string& condition, EvaluationContext& context) {
+    try {
+        return Expression(condition, context).truth(context);
+    } catch (const Error&) {  // not all of it has a value
+        return false;
+    }
+}
+
+// What each side of a failed assertion comes to, as far as it still has a value.
+void add_asserted(const Moment& moment, Diagnosis& diagnosis) {
+    const Frame* own = moment.stack().frame(diagnosis.level);
+    std::string condition;
+    for (const StopFact& fact : diagnosis.facts)
+        if (condition.empty()) condition = asserted_condition(fact.text);
+    if (condition.empty() || !own) return;
+    EvaluationContext context = context_in(moment, *own);
+    if (holds_by_what_is_told(condition, context)) return;
+    ViewLimits limits;
+    limits.depth = 1;
+    std::vector<std::string> values;
+    for (const std::string& operand : operands_of_condition(condition)) {
+        try {
+            ValueView view = make_view(ValueReader(moment.target()), operand,
+                                       evaluate(operand, context), Form::natural, limits);
+            if (view.unavailable.empty())
+                values.push_back(fmt::format("{} is {}", operand, one_line(view, 60)));
+        } catch (const Error&) {  // it is a call, or has no value any more
+        }
+    }
+    if (!values.empty()) diagnosis.facts.push_back({"with", join_with(values, "and")});
+}
+
 Diagnosis begun(const Moment& moment) {
     Diagnosis diagnosis;
     std::string path = moment.target().modules().front().path();
@@ -199,8 +242,23 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.what = "nothing has failed here: it stands where it was stopped";
     }
     fill_place(moment, diagnosis);
-    if (is_signal && stop.thread == moment.thread()) fill_cause(moment, stop, diagnosis);
-    diagnosis.heap = damage_of_heap(moment.target());
+    bool is_this_thread = is_signal && stop.thread == moment.thread();
+    if (is_this_thread) fill_cause(moment, stop, diagnosis);
+    auto abort = is_this_thread && stop.signal == SIGABRT
+                     ? allocator_abort(moment, diagnosis.level, diagnosis.statement)
+                     : std::nullopt;
+    if (abort) {
+        diagnosis.what =
+            "SIGABRT: the allocator gave up, as its records of the heap contradict "
+            "each other or what was asked of it";
+        diagnosis.part = abort->argument;
+        diagnosis.part_level = diagnosis.level;
+        diagnosis.part_is = abort->argument_is;
+    }
+    diagnosis.heap = first_damage(abort ? abort->heap : read_small_heap(moment.target()));
+    bool is_of_heap = abort || !diagnosis.heap.empty() || leads_to_freed(diagnosis);
+    diagnosis.is_heap_worth_a_run = is_of_heap && !HeapHistory::in(moment.target());
+    if (is_this_thread && stop.signal == SIGABRT) add_asserted(moment, diagnosis);
     fill_stack(moment, diagnosis);
     fill_threads(moment, report_threads(moment), diagnosis);
     fill_surroundings(moment, diagnosis);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "core/analysis/source_report.h"
 #include "core/analysis/statement_parts.h"
 #include "core/analysis/vanished_loop.h"
 #include "core/expressions/scope_names.h"
@@ -111,18 +112,24 @@ std::optional<std::uint32_t> SourceView::vanished_loop_before(const Part& part) 
 
 // The place of an array or structure is there from the function's beginning on in optimised code,
 // whatever lies in it: of an earlier turn of the loop, or of nothing.
-void SourceView::doubt_if_declared_below(ValueView& view, const Variable& variable) const {
-    bool is_below = frame_.line && frame_.function && !variable.is_parameter &&
-                    variable.declared_line > frame_.line->line &&
-                    variable.declared_in == frame_.line->file;
-    if (!is_below || is_unset(view.assignment) || !view.unavailable.empty()) return;
-    if (looks_optimised(frame_.module->symbols().body_of(*frame_.function)))
-        view.doubt = fmt::format("perhaps not of here: it is declared further down, at line {}",
-                                 variable.declared_line);
+void SourceView::doubt_before_declared(ValueView& view, const Variable& variable) const {
+    bool is_of_this_file = frame_.line && frame_.function && !variable.is_parameter &&
+                           variable.declared_in == frame_.line->file;
+    if (!is_of_this_file || is_unset(view.assignment) || !view.unavailable.empty()) return;
+    std::uint32_t here = frame_.line->line, declared = variable.declared_line;
+    bool is_below = declared > here;
+    bool is_next = declared == here && line_state(moment_, frame_) == LineState::next;
+    if (!is_below && !is_next) return;
+    if (!looks_optimised(frame_.module->symbols().body_of(*frame_.function))) return;
+    view.doubt = is_below ? fmt::format(
+                                "perhaps not of here: it is declared further down, at line "
+                                "{}",
+                                declared)
+                          : "perhaps not of here: the line that runs next declares it";
 }
 
 void SourceView::add_to(ValueView& view, const Variable& variable) {
-    if (has_one_place(variable)) doubt_if_declared_below(view, variable);
+    if (has_one_place(variable)) doubt_before_declared(view, variable);
     if (has_one_place(variable) || !variable.type) return;
     if (frame_.origin == FrameOrigin::one_of_tail_calls) {
         if (view.unavailable.empty())

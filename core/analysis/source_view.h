@@ -31,7 +31,7 @@ class SourceView {
     };
     void add_to_part(ValueView& view, const Part& part);
     void add_members(ValueView& view, const Part& part);
-    void doubt_if_declared_below(ValueView& view, const Variable& variable) const;
+    void doubt_before_declared(ValueView& view, const Variable& variable) const;
     void add_last(ValueView& view, const Variable& variable);
     std::optional<Part> part_named(const std::string& name) const;
     struct Doubt {

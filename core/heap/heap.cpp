@@ -80,7 +80,9 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress)
     return heap;
 }
 
-std::optional<Heap> read_small_heap(Target& target) {
+namespace {
+
+std::optional<Heap> small_heap_that(Target& target, const std::function<bool(const Heap&)>& fits) {
     try {
         if (auto history = HeapHistory::in(target)) {
             if (history->head().blocks_used * sizeof(HeapHistory::Block) > kQuicklyRead)
@@ -89,7 +91,7 @@ std::optional<Heap> read_small_heap(Target& target) {
         }
         AllocatorFound found = find_allocator(target);
         Heap heap = begun_heap(target, found);
-        if (heap.is_being_changed() || bytes_of_arenas(heap) > kQuicklyRead) return std::nullopt;
+        if (!fits(heap) || bytes_of_arenas(heap) > kQuicklyRead) return std::nullopt;
         walk_arenas(target, heap, {});
         if (target.regions().size() <= kRegionsQuicklyRead)
             find_own_mappings(target, heap, kPagesQuicklyLookedAt);
@@ -99,6 +101,20 @@ std::optional<Heap> read_small_heap(Target& target) {
     } catch (const Error&) {  // there is none, or of a kind that is not known
         return std::nullopt;
     }
+}
+
+}  // namespace
+
+std::optional<Heap> read_small_heap(Target& target) {
+    return small_heap_that(target, [](const Heap& heap) { return !heap.is_being_changed(); });
+}
+
+std::optional<Heap> read_heap_given_up(Target& target, ThreadId by) {
+    auto heap = small_heap_that(target, [&](const Heap& begun) {
+        return std::ranges::all_of(begun.in_request, [&](ThreadId each) { return each == by; });
+    });
+    if (heap) check_lists(target, *heap);
+    return heap;
 }
 
 std::string block_note(const Heap& heap, RunAddress address) {

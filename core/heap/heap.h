@@ -94,6 +94,9 @@ Heap read_heap(Target& target, const std::function<void(double done)>& progress 
 constexpr std::uint64_t kQuicklyRead = 32 << 20;
 std::uint64_t bytes_of_arenas(const Heap& heap);
 std::optional<Heap> read_small_heap(Target& target);
+// Where the allocator itself has ended the program, in a request of thread `by`: it has found its
+// records wrong before it changed them. With what is wrong in its lists.
+std::optional<Heap> read_heap_given_up(Target& target, ThreadId by);
 
 // What an address means in the heap: "heap block of 40 bytes", "byte 8 of a freed heap block of 40
 // bytes", "one past the end of a heap block of 40 bytes". Empty where the address is in no block.
