@@ -317,8 +317,7 @@ Json answer_breakpoint_locations(Conversation& conversation, const Arguments& ar
     for (const Module& module : session.target().modules()) {
         if (module.is_system_library()) continue;
         for (const dwarf::Unit* unit : units_mentioning(module.symbols(), source.file))
-            for (std::uint32_t line : lines_with_code_in(module.symbols(), *unit, source.file))
-                if (line >= first && line <= last) lines.insert(line);
+            lines.merge(lines_with_code_in(module.symbols(), *unit, source.file, first, last));
     }
     Json all = Json::array();
     for (std::uint32_t line : lines) all.push_back({{"line", conversation.client.line_out(line)}});

@@ -83,7 +83,7 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
     SourceChanges changes(statements_of_function(source->lines, function->declared_line, language),
                           language, [&](const std::string& name) {
                               return is_function(frame.module->symbols(), name) ||
-                                     declares_function(source->lines, name);
+                                     source->functions().contains(name);
                           });
     auto here = changes.statement_at(frame.line->line);
     if (!here) return;

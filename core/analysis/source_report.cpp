@@ -8,17 +8,19 @@
 namespace lantern {
 namespace {
 
-std::set<std::uint32_t> lines_with_code(const Moment& moment, const std::string& file) {
+std::set<std::uint32_t> lines_with_code(const Moment& moment, const std::string& file,
+                                        std::uint32_t first, std::uint32_t last) {
     // Where the program stands in the file, its own unit is meant: a header's code differs from
     // unit to unit.
     const Frame* frame = moment.selected_frame();
     if (frame && frame->function && frame->line && frame->line->file == file)
-        return lines_with_code_in(frame->module->symbols(), *frame->function->unit, file);
+        return lines_with_code_in(frame->module->symbols(), *frame->function->unit, file, first,
+                                  last);
     std::set<std::uint32_t> lines;
     for (const Module& module : moment.target().modules()) {
         if (module.is_system_library() && !lines.empty()) break;
         for (const dwarf::Unit* unit : units_mentioning(module.symbols(), file))
-            lines.merge(lines_with_code_in(module.symbols(), *unit, file));
+            lines.merge(lines_with_code_in(module.symbols(), *unit, file, first, last));
     }
     return lines;
 }
@@ -63,7 +65,7 @@ SourceReport report_source(const Moment& moment, const std::string& file, std::u
     if (!text) return report;
     report.found_at = text->path.string();
     report.last_line = static_cast<std::uint32_t>(text->lines.size());
-    std::set<std::uint32_t> with_code = lines_with_code(moment, file);
+    std::set<std::uint32_t> with_code = lines_with_code(moment, file, std::max(first, 1u), last);
     CodeReader reader(moment.presentation().wants_code_parts ? code_language(file)
                                                              : CodeLanguage::none);
     constexpr std::uint32_t kLongestComment = 1000;  // lines

@@ -271,17 +271,6 @@ bool declares(const std::string& name, const SourceStatement& statement) {
     return false;
 }
 
-bool declares_function(const std::vector<std::string>& lines, const std::string& name) {
-    return std::any_of(lines.begin(), lines.end(), [&](const std::string& line) {
-        std::size_t at = line.find(name + "(");
-        if (at == std::string::npos || at == 0 || !is_word_letter(line[0])) return false;
-        std::string before = line.substr(0, at);
-        std::size_t type_end = before.find_last_not_of(" *");
-        return type_end + 1 < at && is_word_letter(before[type_end]) &&
-               before.find_first_of("=;(") == std::string::npos;
-    });
-}
-
 std::vector<std::string> calls_in(const SourceStatement& statement, CodeLanguage language) {
     const std::string& text = statement.text;
     std::vector<std::string> calls;

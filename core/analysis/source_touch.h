@@ -32,9 +32,6 @@ std::optional<std::string> condition_of(const SourceStatement& head, CodeLanguag
 // Whether it declares a variable of that name.
 bool declares(const std::string& name, const SourceStatement& statement);
 bool mentions(const std::string& word, const SourceStatement& statement);
-// Whether a line that is not indented declares or defines a function of that name: "static int
-// low(".
-bool declares_function(const std::vector<std::string>& lines, const std::string& name);
 // What it calls by its bare name, and a word of capitals that is all of it: each may be a macro
 // that does anything. Keywords are not among them, nor what is called of an object or a namespace.
 std::vector<std::string> calls_in(const SourceStatement& statement, CodeLanguage language);

@@ -45,12 +45,14 @@ std::vector<bool> matching_files(const LineTable& lines, std::string_view wanted
 }
 
 std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const Unit& unit,
-                                           std::string_view wanted) {
+                                           std::string_view wanted, std::uint32_t first,
+                                           std::uint32_t last) {
     std::set<std::uint32_t> found;
     const LineTable& lines = symbols.lines_of(unit);
     std::vector<bool> matches = matching_files(lines, wanted);
     for (const LineEntry& entry : lines.entries())
-        if (entry.is_statement && entry.line && entry.file < matches.size() && matches[entry.file])
+        if (entry.line >= first && entry.line <= last && entry.is_statement &&
+            entry.file < matches.size() && matches[entry.file])
             found.insert(entry.line);
     return found;
 }

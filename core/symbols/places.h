@@ -23,8 +23,10 @@ std::vector<bool> matching_files(const LineTable& lines, std::string_view wanted
 // Units whose line tables may have rows of the file: `wanted` as in path_matches.
 std::vector<const dwarf::Unit*> units_mentioning(const ModuleSymbols& symbols,
                                                  std::string_view wanted);
-// The lines of one unit that have statements, in the files that match.
+// The lines of one unit, from `first` (at least 1) to `last`, that have statements in the files
+// that match.
 std::set<std::uint32_t> lines_with_code_in(const ModuleSymbols& symbols, const dwarf::Unit& unit,
-                                           std::string_view wanted);
+                                           std::string_view wanted, std::uint32_t first,
+                                           std::uint32_t last);
 
 }  // namespace lantern

@@ -6,6 +6,8 @@
 #include <fstream>
 #include <iterator>
 
+#include "core/support/text.h"
+
 namespace lantern {
 namespace {
 
@@ -37,6 +39,29 @@ std::unique_ptr<SourceText> read(const std::filesystem::path& path) {
 }
 
 }  // namespace
+
+FunctionNames functions_declared_in(const std::vector<std::string>& lines) {
+    FunctionNames names;
+    for (const std::string& line : lines) {
+        if (line.empty() || !is_word_letter(line[0])) continue;
+        std::size_t bracket = line.find('(');
+        if (bracket == std::string::npos) continue;
+        std::size_t begin = bracket;
+        while (begin > 0 && is_word_letter(line[begin - 1])) --begin;
+        std::string_view before = std::string_view(line).substr(0, begin);
+        std::size_t type_end = before.find_last_not_of(" *");
+        bool has_type = type_end != std::string_view::npos && type_end + 1 < begin &&
+                        is_word_letter(before[type_end]);
+        if (begin < bracket && has_type && before.find_first_of("=;") == std::string_view::npos)
+            names.insert(line.substr(begin, bracket - begin));
+    }
+    return names;
+}
+
+const FunctionNames& SourceText::functions() const {
+    if (!functions_) functions_ = functions_declared_in(lines);
+    return *functions_;
+}
 
 const SourceText* SourceFiles::find(const std::string& recorded) {
     auto found = texts_.find(recorded);

@@ -8,6 +8,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -17,12 +18,21 @@ struct SourceMapping {
     std::string from, to;  // a recorded path that starts with `from` is looked for under `to`
 };
 
+using FunctionNames = std::set<std::string, std::less<>>;
+
 struct SourceText {
     std::filesystem::path path;      // where it was found
     std::vector<std::string> lines;  // without their endings; lines[0] is line 1
     std::int64_t modified_at = 0;    // seconds since 1970
     std::array<std::uint8_t, 16> md5{};
+    // Those that a line which is not indented declares or defines: "static int low(". Gone through
+    // once, when they are asked for first.
+    const FunctionNames& functions() const;
+
+  private:
+    mutable std::optional<FunctionNames> functions_;
 };
+FunctionNames functions_declared_in(const std::vector<std::string>& lines);
 
 // How a source file stands to the program that was built from it.
 enum class SourceState {

@@ -53,7 +53,7 @@ Account account_of(const ModuleSymbols& symbols) {
                 fmt::format("{} {}:{}", function->name,
                             std::filesystem::path(function->declared_in).filename().string(),
                             function->declared_line));
-            auto lines = lines_with_code_in(symbols, *function->unit, "barges.cpp");
+            auto lines = lines_with_code_in(symbols, *function->unit, "barges.cpp", 1, ~0u);
             for (std::uint32_t line : lines) account.lines.insert(std::to_string(line));
             for (const Variable& variable : symbols.body_of(*function).outermost.variables)
                 account.locals.insert(fmt::format("{}/{} {} {}", function->name, variable.name,
