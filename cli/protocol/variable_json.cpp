@@ -240,7 +240,7 @@ std::vector<LocalVariable> parts_of(Conversation& conversation, const Holder& ho
         }
     }
     if (asked.expression == holder.expression)
-        add_assignment(moment, holder.expression, listed.view);
+        add_assignment(moment, holder.expression, whole, listed.view);
     std::vector<LocalVariable> parts = listed.variables();
     if (parts.empty()) return parts;
     LocalVariable beginning = parts.front();

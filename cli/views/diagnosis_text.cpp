@@ -54,8 +54,8 @@ std::vector<std::string> next_commands(const Diagnosis& report) {
     if (!report.heap.empty()) next.push_back("heap check");
     if (report.is_heap_worth_a_run)
         next.push_back(
-            fmt::format("elm-lantern heap {}, with the same arguments: stops at the "
-                        "instruction that does it",
+            fmt::format("elm-lantern heap {}, with the same arguments: whose block it is, and "
+                        "where it was born and freed",
                         report.program));
     if (!report.threads.empty()) next.push_back("threads");
     next.push_back("locals");

@@ -154,7 +154,7 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
             report.declared_in = variable.declared_in;
             report.declared_line = variable.declared_line;
             report.scope = scope_text(*context.frame, *chosen->scope);
-            if (value.is_available()) add_assignment(moment, name, report.value);
+            if (value.is_available()) add_assignment(moment, name, value, report.value);
             add_source_view(moment, name, report.value);
             add_places(report, variable, *context.frame);
             bool has_place = std::any_of(

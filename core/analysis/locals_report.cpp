@@ -29,6 +29,14 @@ namespace {
 
 constexpr unsigned kMembersShown = 24;
 
+// Whether the user has written into it.
+bool is_written_by_hand(const Moment& moment, const Value& value) {
+    if (!value.address) return false;
+    RunRange place{*value.address, *value.address + plain(*value.type).size};
+    return std::ranges::any_of(moment.presentation().written_by_hand,
+                               [&](RunAddress each) { return place.contains(each); });
+}
+
 bool is_of_lambda(const Type& type) {
     const std::string& name = plain(type).name;
     return name.empty() || name.find("lambda") != std::string::npos;
@@ -118,7 +126,7 @@ std::vector<LocalVariable> local_variables(const Moment& moment, const Frame& fr
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
         if (value.is_available()) view.assignment = assignment.of(variable, *visible.scope);
-        if (value.is_available())
+        if (value.is_available() && !is_written_by_hand(moment, value))
             mark_unset_members(view, assignment, whole_of(variable), *visible.scope);
         if (is_unset(view.assignment)) forgive(view);
         if (!view.is_shadowed) source.add_to(view, variable);
@@ -254,13 +262,15 @@ Assignment assignment_of_name(const Moment& moment, const std::string& expressio
     return AssignmentAnalysis(moment.target(), *frame).of_part(named->part, *named->visible.scope);
 }
 
-void add_assignment(const Moment& moment, const std::string& expression, ValueView& view) {
+void add_assignment(const Moment& moment, const std::string& expression, const Value& value,
+                    ValueView& view) {
     const Frame* frame = moment.selected_frame();
     auto named = frame ? part_of_frame(*frame, expression) : std::nullopt;
     if (!named) return;
     AssignmentAnalysis assignment(moment.target(), *frame);
     view.assignment = assignment.of_part(named->part, *named->visible.scope);
-    mark_unset_members(view, assignment, named->part, *named->visible.scope);
+    if (!is_written_by_hand(moment, value))
+        mark_unset_members(view, assignment, named->part, *named->visible.scope);
 }
 
 }  // namespace lantern

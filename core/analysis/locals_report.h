@@ -57,6 +57,8 @@ GlobalsReport report_globals(const Moment& moment, const GlobalsQuestion& questi
 // Of a variable, or a member of one, that an expression names alone ("fill_cm", "gate.width").
 Assignment assignment_of_name(const Moment& moment, const std::string& expression);
 // Marks the view of such a one, and its members, like `locals` would.
-void add_assignment(const Moment& moment, const std::string& expression, ValueView& view);
+// `value` is what it comes to.
+void add_assignment(const Moment& moment, const std::string& expression, const Value& value,
+                    ValueView& view);
 
 }  // namespace lantern

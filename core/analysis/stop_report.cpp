@@ -186,7 +186,7 @@ PinReport report_pin(const Moment& moment, const Pin& pin, ChangeTracker& tracke
         Value value = evaluate(pin.text, moment.context());
         report.value = make_view(ValueReader(moment.target()), pin.text, value,
                                  moment.form_of(pin.text), moment.view_limits());
-        add_assignment(moment, pin.text, *report.value);
+        add_assignment(moment, pin.text, value, *report.value);
         add_source_view(moment, pin.text, *report.value);
         if (auto change = tracker.observe_pin(pin.number, *report.value))
             report.before = change->before;

@@ -69,7 +69,7 @@ std::string first_doubt(const ValueView& view) {
 ValueView view_of_value(const Moment& moment, const std::string& expression, const Value& value,
                         Form form, const ViewLimits& limits) {
     ValueView view = make_view(ValueReader(moment.target()), expression, value, form, limits);
-    if (value.is_available()) add_assignment(moment, expression, view);
+    if (value.is_available()) add_assignment(moment, expression, value, view);
     if (form == Form::natural) add_source_view(moment, expression, view);
     return view;
 }

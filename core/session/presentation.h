@@ -23,6 +23,8 @@ struct Presentation {
     DeclaredViews views{{}};        // the user's own
     unsigned source_lines = 6;      // shown at a stop, the current one included
     bool wants_code_parts = false;  // source lines are to tell their words, texts and comments
+    // Where the user has written: what lies there is shown, whether or not the program has set it.
+    std::vector<RunAddress> written_by_hand;
 
     Pin& add_pin(std::string pinned) {
         pins.push_back({next_pin++, std::move(pinned)});

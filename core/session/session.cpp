@@ -216,6 +216,7 @@ Assigned Session::assign(std::string_view left, std::string_view right) {
     process();
     Assigned result =
         Watching(here()).by_us([&] { return lantern::assign(left, right, context()); });
+    if (result.place.address) presentation().written_by_hand.push_back(*result.place.address);
     here().selection.forget_stack();
     return result;
 }
@@ -225,6 +226,7 @@ void Session::write_memory(RunAddress address, ByteSpan bytes) {
         process().write_memory(address, bytes);
         return true;
     });
+    presentation().written_by_hand.push_back(address);
     here().selection.forget_stack();
 }
 

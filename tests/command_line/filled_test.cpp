@@ -57,6 +57,13 @@ TEST_P(Filled, OneMemberAskedAloneShowsWhatLiesThereAndSaysSo) {
     EXPECT_TRUE(ran.says("value     {number = 1, size = {width_cm = " + unset()));
 }
 
+TEST_P(Filled, WhatIsChangedByHandIsShown) {
+    auto ran = debug(
+        program(), {place("half of"), "launch", "change gate.opened = 99", "locals", "value gate"});
+    EXPECT_TRUE(ran.says("opened = 99, note")) << ran.output;
+    EXPECT_TRUE(ran.says("    opened  99 ")) << ran.output;
+}
+
 TEST_P(Filled, InJsonTheMembersAreMarked) {
     Ran ran = debug(program(), {place("half of"), "launch", "locals"},
                     {"--format", "json", "--stdout", "/dev/null"});

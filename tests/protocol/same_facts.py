@@ -86,8 +86,8 @@ def compare_locals(told, client, frames, report, where):
         at = f"{where}, {name}"
         if value is None:
             told.wrong.append(f"{at}: the protocol lacks it")
-        elif view.get("assigned") == "not-yet":
-            told.same(at + " is not set", value.startswith("not set yet"), True)
+        elif view.get("assigned") in ("not-yet", "not-stored"):
+            told.same(at + " is not set", value.startswith(("not set yet", "not stored yet")), True)
         elif view.get("unavailable") or "unavailable" in view:
             told.same(at + " has none", value.startswith("no value"), True)
         elif "children" not in view and "more" not in view and not view.get("doubt"):
