@@ -47,19 +47,35 @@ void add_arguments(const std::string& statement, const std::string& word,
     }
 }
 
+bool is_in_arena(const Heap& heap, RunAddress address) {
+    return std::ranges::any_of(heap.arenas, [&](const HeapArena& arena) {
+        return std::ranges::any_of(arena.pieces,
+                                   [&](const RunRange& piece) { return piece.contains(address); });
+    });
+}
+
+// A freed block may have become part of a larger one, or of the room at the end.
 std::string state_of_block(const Heap& heap, RunAddress address, const Moment& moment) {
     const HeapBlock* block = heap.block_at(address);
     std::string note = block_note(heap, address);
+    // Behind a damaged header the blocks are not known, nor all that have a mapping of their own.
+    if (!block && is_in_arena(heap, address))
+        return heap.damage.empty()
+                   ? "leads to free memory of the heap, where no block is (any more)"
+                   : "";
     if (!block) {
+        auto region = moment.target().region_at(address);
+        if (!region || region->name.empty() || region->name == "[heap]") return {};
         std::string what = moment.surroundings().describe(address);
         return fmt::format("is {:#x}, which is no block of the heap{}", address.value,
                            what.empty() ? "" : " (" + what + ")");
     }
-    if (address.value != block->address)
-        return fmt::format("leads not to where a block begins: {}", note);
+    bool begins_here = address.value == block->address;
     bool is_free =
         block->state() == HeapBlock::State::free || block->state() == HeapBlock::State::cached;
+    if (is_free && !begins_here) return fmt::format("leads to free memory of the heap ({})", note);
     if (is_free) return fmt::format("leads to a block that has been freed already ({})", note);
+    if (!begins_here) return fmt::format("leads not to where a block begins: {}", note);
     auto behind = std::ranges::find_if(heap.damage, [&](const HeapDamage& damage) {
         return damage.before && damage.before->address == block->address;
     });
@@ -93,12 +109,14 @@ std::optional<AllocatorAbort> allocator_abort(const Moment& moment, unsigned lev
     AllocatorAbort abort;
     abort.heap = read_heap_given_up(moment.target(), moment.thread());
     std::string argument = what_is_freed_in(statement);
-    if (!abort.heap || argument.empty()) return abort;
+    bool is_handed_one =
+        called.find("free") != std::string::npos || called.find("realloc") != std::string::npos;
+    if (!abort.heap || argument.empty() || !is_handed_one) return abort;
     try {
         EvaluationContext context = context_in(moment, *own);
         std::uint64_t at = ValueReader(moment.target()).integer(evaluate(argument, context));
-        abort.argument = argument;
         abort.argument_is = state_of_block(*abort.heap, RunAddress(at), moment);
+        if (!abort.argument_is.empty()) abort.argument = argument;
     } catch (const Error&) {  // it has no value here, or is a call
     }
     return abort;

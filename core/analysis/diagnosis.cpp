@@ -254,6 +254,13 @@ Diagnosis diagnose(const Moment& moment) {
         diagnosis.part = abort->argument;
         diagnosis.part_level = diagnosis.level;
         diagnosis.part_is = abort->argument_is;
+        const Frame* own = moment.stack().frame(diagnosis.level);
+        bool is_optimised = own && own->function && own->module &&
+                            looks_optimised(own->module->symbols().body_of(*own->function));
+        if (!abort->argument.empty() && is_optimised) {
+            diagnosis.part_certainty = Certainty::likely;
+            diagnosis.part_because = "the line hands that in; what arrived there is not kept";
+        }
     }
     diagnosis.heap = first_damage(abort ? abort->heap : read_small_heap(moment.target()));
     bool is_of_heap = abort || !diagnosis.heap.empty() || leads_to_freed(diagnosis);

@@ -9,6 +9,7 @@ struct berth {
 
 __attribute__((noinline)) static void release(struct berth* berth) {
     free(berth->marks);  // the block that is given back
+    berth->marks = NULL;
 }
 
 __attribute__((noinline)) static void check(struct berth* berth, int least) {
