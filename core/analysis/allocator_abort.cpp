@@ -20,10 +20,6 @@ bool is_of_allocator(const std::string& function) {
     return std::ranges::find(kNames, function) != kNames.end();
 }
 
-bool is_of_word(char c) {
-    return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
-}
-
 // Up to what ends the first argument: a comma or a bracket of the same depth, or the statement.
 std::string first_argument(std::string_view text) {
     int depth = 0;
@@ -42,7 +38,7 @@ void add_arguments(const std::string& statement, const std::string& word,
                    std::vector<std::string>& arguments) {
     for (std::size_t at = 0; (at = statement.find(word, at)) != std::string::npos;
          at += word.size()) {
-        if (at && (is_of_word(statement[at - 1]) || statement[at - 1] == '.')) continue;
+        if (at && (is_word_letter(statement[at - 1]) || statement[at - 1] == '.')) continue;
         arguments.push_back(first_argument(std::string_view(statement).substr(at + word.size())));
     }
 }

@@ -14,9 +14,11 @@ namespace {
 std::size_t parting_operator(std::string_view text) {
     for (std::string_view each : {"&&", "||", "==", "!=", "<=", ">="})
         if (text.starts_with(each)) return each.size();
-    bool is_shift = text.starts_with("<<") || text.starts_with(">>");
-    bool compares = !is_shift && (text[0] == '<' || text[0] == '>');
-    return compares ? 1 : 0;
+    return text[0] == '<' || text[0] == '>' ? 1 : 0;
+}
+
+bool is_shift(std::string_view text) {
+    return text.starts_with("<<") || text.starts_with(">>");
 }
 
 // "(n > 0)" and "!n" are of n.
@@ -40,6 +42,10 @@ void add_operands(std::string_view text, std::vector<std::string>& operands) {
     for (std::size_t at = 0; at < text.size(); ++at) {
         if (text[at] == '(' || text[at] == '[') ++depth;
         if (text[at] == ')' || text[at] == ']') --depth;
+        if (is_shift(text.substr(at))) {
+            ++at;
+            continue;
+        }
         bool is_arrow = text[at] == '>' && at && text[at - 1] == '-';
         std::size_t parts = depth || is_arrow ? 0 : parting_operator(text.substr(at));
         if (!parts) continue;

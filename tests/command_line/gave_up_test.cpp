@@ -87,6 +87,7 @@ TEST(Asserted, TheConditionIsTakenApart) {
               (Words{"n", "list[n]", "at->limit"}));
     EXPECT_EQ(operands_of_condition("ready"), Words{"ready"});
     EXPECT_EQ(operands_of_condition("(a < b) || (b >= 1 << 3)"), (Words{"a", "b"}));
+    EXPECT_EQ(operands_of_condition("n << 3 < end >> k"), (Words{"n << 3", "end >> k"}));
     EXPECT_EQ(operands_of_condition("p->n != max(a > b, 3) && 'x' == c"),
               (Words{"p->n", "max(a > b, 3)", "c"}));
     EXPECT_EQ(operands_of_condition(asserted_condition("double free or corruption (!prev)")),
