@@ -66,7 +66,7 @@ void add_operands(std::string_view text, std::vector<std::string>& operands) {
 
 }  // namespace
 
-// Both C libraries and most programs of their own quote the condition so.
+// As the GNU C library quotes it; others write it otherwise, and nothing is told then.
 std::string asserted_condition(const std::string& message) {
     std::size_t begin = message.find("ssertion `");
     std::size_t end = message.rfind("' failed");

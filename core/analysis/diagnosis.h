@@ -53,7 +53,7 @@ struct Diagnosis {
     std::string confirmed;           // what the further runs showed; empty: there were none
     std::string at_address;          // whose memory the pointer leads to, where it leads to some
     std::string heap;                // what is damaged in the heap; empty: nothing, or not read
-    // A run with our own allocator would show who did it, at the guilty instruction.
+    // A run with our own allocator would tell whose block it is, and where it was born and freed.
     bool is_heap_worth_a_run = false;
 
     std::vector<DiagnosisFrame> stack;  // from where it failed outwards, a few
