@@ -9,6 +9,7 @@
 #include "cli/figures/process_figures.h"
 #include "cli/figures/structure_figure.h"
 #include "cli/progress.h"
+#include "cli/views/text.h"
 #include "core/analysis/figure_caption.h"
 #include "core/analysis/numbers_report.h"
 #include "core/analysis/process_drawing.h"
@@ -183,9 +184,10 @@ void draw_value(Shell& shell, const DrawWish& wish) {
         wish.histogram || !wish.member.empty() ||
         (!wish.raw && !is_list(*value.type) && holds_numbers(moment, value, wish.member));
     if (is_of_numbers) {
-        if (is_unset(assignment_of_name(moment, wish.what)))
-            shell.show(Notice{Notice::Kind::warning,
-                              wish.what + " is not set yet: nothing on the way here assigns it"});
+        ValueView marked;
+        marked.assignment = assignment_of_name(moment, wish.what);
+        if (is_unset(marked.assignment))
+            shell.show(Notice{Notice::Kind::warning, wish.what + " is " + qualification(marked)});
         NumbersReport report =
             report_numbers(moment, {wish.what, wish.member, wish.every, wish.histogram}, value);
         if (wish.file.empty()) return shell.show(report);

@@ -73,7 +73,7 @@ std::string variables_table(const LocalsReport& locals) {
         std::string value = each.unavailable.empty() ? one_line(each, 100) : each.unavailable;
         out += fmt::format("<tr><td>{}</td><td{}>{}{}</td></tr>", html(each.name),
                            each.unavailable.empty() && !has_nothing ? "" : " class=\"quiet\"",
-                           html(value), has_nothing ? " (nothing has set it)" : "");
+                           html(value), has_nothing ? " (" + html(qualification(each)) + ")" : "");
     }
     return out + "</table>";
 }
