@@ -65,7 +65,7 @@ class Client:
         return numbers
 
     # ---- from there
-    def receive(self, seconds=20):
+    def receive(self, seconds=60):
         end = time.monotonic() + seconds
         while True:
             head = self.kept.find(b"\r\n\r\n")
@@ -113,7 +113,7 @@ class Client:
             assert self.is_set_going, f"stopped before anything was set going: {message}"
         self.events.append(message)
 
-    def answer_to(self, number, seconds=20):
+    def answer_to(self, number, seconds=60):
         while number not in self.answered:
             self.receive(seconds)
         return self.answered[number]
@@ -132,7 +132,7 @@ class Client:
         assert not response["success"], response
         return response["message"]
 
-    def wait(self, *names, seconds=20):
+    def wait(self, *names, seconds=60):
         while True:
             for i, event in enumerate(self.events):
                 if event["event"] in names:

@@ -70,7 +70,7 @@ def is_there(process):
         return False
 
 
-def until(holds, seconds=20):
+def until(holds, seconds=60):
     """Waits until it holds; what comes of it is given back."""
     end = time.monotonic() + seconds
     while not (found := holds()):
