@@ -1,5 +1,6 @@
-// Call-frame information, both sections.
+// Call-frame information, both sections, and tables of handlers.
 #include "core/dwarf/call_frame_information.h"
+#include "core/dwarf/handler_table.h"
 #include "fuzz/fuzzing.h"
 
 using namespace lantern;
@@ -13,6 +14,11 @@ int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
                 frames.describe(FileAddress(pc));
         } catch (const Error&) {
         }
+    }
+    try {
+        dwarf::read_handler_table(fuzzing::as_bytes(data, size), FileAddress(0x2000),
+                                  FileAddress(0x1000));
+    } catch (const Error&) {
     }
     return 0;
 }

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cstring>
+#include <ranges>
 
 #include "core/machine/registers.h"
+#include "core/support/error.h"
 
 namespace lantern {
 namespace {
@@ -21,6 +23,7 @@ std::optional<unsigned> loaded_register(ByteSpan bytes) {
 }
 
 constexpr std::uint64_t kMostTableEntries = 4096;
+constexpr std::uint64_t kLongestHandlers = 1024 * 1024;  // bytes of a function's table
 
 template <class T>
 std::optional<T> read(ByteSpan bytes, std::uint64_t offset) {
@@ -40,6 +43,7 @@ FlowGraph::FlowGraph(const ModuleSymbols& symbols, const Function& function)
     connect();
     find_tables(symbols);
     find_landings();
+    if (!landings_.empty()) find_landing_of_each_call(symbols);
 }
 
 std::uint32_t FlowGraph::at(FileAddress address) const {
@@ -120,14 +124,14 @@ void FlowGraph::add_target(FileAddress address) {
 }
 
 // Offsets of four bytes from the table's own begin, or addresses of eight bytes, for as long as
-// they lead into the function.
+// they lead into the function and no further than to the next table.
 std::vector<std::uint32_t> FlowGraph::read_table(const ModuleSymbols& symbols,
-                                                 FileAddress table) const {
+                                                 const FileRange& table) const {
     std::vector<std::uint32_t> targets;
-    ByteSpan bytes = symbols.elf().loaded_bytes(table, 8 * kMostTableEntries);
+    ByteSpan bytes = symbols.elf().loaded_bytes(table.low, table.size());
     for (std::uint64_t offset = 0; auto entry = read<std::int32_t>(bytes, offset); offset += 4) {
         std::uint32_t target =
-            at(table + static_cast<std::uint64_t>(static_cast<std::int64_t>(*entry)));
+            at(table.low + static_cast<std::uint64_t>(static_cast<std::int64_t>(*entry)));
         if (target == kNone) break;
         targets.push_back(target);
     }
@@ -188,15 +192,20 @@ void FlowGraph::find_tables(const ModuleSymbols& symbols) {
     for (const Named& named : named_) addresses.push_back(named.address);
     std::sort(addresses.begin(), addresses.end());
     addresses.erase(std::unique(addresses.begin(), addresses.end()), addresses.end());
-    for (FileAddress address : addresses) {
+    FileAddress next_table(~std::uint64_t{0});
+    for (FileAddress address : std::views::reverse(addresses)) {
         const Section* section = symbols.elf().section_at(address);
         if (!section || section->is_code()) continue;
-        std::vector<std::uint32_t> targets = read_table(symbols, address);
+        FileAddress end = std::min(next_table, address + 8 * kMostTableEntries);
+        std::vector<std::uint32_t> targets = read_table(symbols, {address, end});
         if (targets.empty()) continue;
         computed_targets_.insert(computed_targets_.end(), targets.begin(), targets.end());
         tables_.push_back(address);
         table_targets_.push_back(std::move(targets));
+        next_table = address;
     }
+    std::ranges::reverse(tables_);
+    std::ranges::reverse(table_targets_);
     find_table_of_each_jump();
     // Tables of addresses in a program that can lie anywhere are filled in by the loader.
     ByteSpan relocations = symbols.elf().bytes(".rela.dyn");
@@ -231,6 +240,35 @@ void FlowGraph::find_landings() {
         landings_.push_back(i);
         mark_reached(i, reached);
     }
+}
+
+void FlowGraph::add_landing(const dwarf::GuardedCalls& guarded) {
+    std::uint32_t landing = at(guarded.landing);
+    if (landing == kNone) return;
+    if (std::ranges::find(landings_, landing) == landings_.end()) landings_.push_back(landing);
+    auto first = std::ranges::lower_bound(nodes_, guarded.calls.low, {}, &Node::address);
+    for (auto node = first; node != nodes_.end() && node->address < guarded.calls.high; ++node)
+        if (node->kind == Instruction::Kind::call) node->landing = landing;
+}
+
+// The tables of handlers of all the function's parts.
+void FlowGraph::find_landing_of_each_call(const ModuleSymbols& symbols) {
+    bool has_tables = false;
+    try {
+        for (const FileRange& range : function_->ranges) {
+            auto description = symbols.frame_description(range.low);
+            if (!description) return;
+            if (!description->handlers) continue;
+            ByteSpan bytes = symbols.elf().loaded_bytes(*description->handlers, kLongestHandlers);
+            for (const dwarf::GuardedCalls& guarded :
+                 dwarf::read_handler_table(bytes, *description->handlers, description->range.low))
+                add_landing(guarded);
+            has_tables = true;
+        }
+    } catch (const FormatError&) {
+        return;  // a damaged table leads nowhere that is known
+    }
+    knows_landings_ = has_tables;
 }
 
 }  // namespace lantern

@@ -6,6 +6,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/dwarf/handler_table.h"
 #include "core/machine/instruction.h"
 #include "core/symbols/module_symbols.h"
 
@@ -25,6 +26,7 @@ class FlowGraph {
         std::uint32_t branch = kNone;  // a jump inside of the function
         std::optional<FileAddress> target;  // of a direct jump or call, wherever it leads
         std::uint32_t table = kNone;        // of a computed jump, see targets_of
+        std::uint32_t landing = kNone;  // of a call: where it goes on when it throws, if in here
 
         bool is_jump() const {
             return kind == Instruction::Kind::jump || kind == Instruction::Kind::conditional_jump;
@@ -58,19 +60,24 @@ class FlowGraph {
     }
     // Code that nothing known leads to: handlers of exceptions, and what cleans up behind one.
     const std::vector<std::uint32_t>& landings() const { return landings_; }
+    // False: which call leads to which of them is not known, each call may lead to any.
+    bool knows_landings() const { return knows_landings_; }
 
   private:
     void decode(const ModuleSymbols& symbols, const FileRange& range);
     void take_memory(ByteSpan bytes, const Instruction& instruction, const Node& node);
     void connect();
     void find_tables(const ModuleSymbols& symbols);
-    std::vector<std::uint32_t> read_table(const ModuleSymbols& symbols, FileAddress table) const;
+    std::vector<std::uint32_t> read_table(const ModuleSymbols& symbols,
+                                          const FileRange& table) const;
     void find_table_of_each_jump();
     std::uint32_t table_of(std::uint32_t jump) const;
     void find_unclaimed_targets();
     std::uint32_t table_at(FileAddress address) const;
     void add_target(FileAddress address);
     void find_landings();
+    void find_landing_of_each_call(const ModuleSymbols& symbols);
+    void add_landing(const dwarf::GuardedCalls& guarded);
     void mark_reached(std::uint32_t from, std::vector<bool>& reached) const;
 
     const Function* function_;
@@ -91,7 +98,7 @@ class FlowGraph {
     std::vector<FileAddress> tables_;  // of those, what are tables of jumps, by address
     std::vector<std::vector<std::uint32_t>> table_targets_;  // of each
     std::vector<std::uint32_t> computed_targets_, unclaimed_targets_, landings_;
-    bool is_complete_ = true;
+    bool is_complete_ = true, knows_landings_ = false;
 };
 
 }  // namespace lantern

@@ -32,4 +32,27 @@ bool holds_since_entry(KeptCode& code, std::uint32_t node, unsigned dwarf_number
     return true;
 }
 
+bool may_hold_since_entry(KeptCode& code, std::uint32_t node, unsigned dwarf_number) {
+    const FlowGraph& flow = code.flow();
+    const auto& effects = code.effects();
+    std::vector<bool> reached(flow.nodes().size());
+    std::vector<std::uint32_t> work;
+    auto reach = [&](std::uint32_t next) {
+        if (next == FlowGraph::kNone || reached[next]) return;
+        reached[next] = true;
+        work.push_back(next);
+    };
+    reach(flow.entry());
+    while (!work.empty()) {
+        std::uint32_t at = work.back();
+        work.pop_back();
+        if (at == node) return true;
+        if (!effects[at] || effects[at]->writes.has(dwarf_number)) continue;
+        const FlowGraph::Node& here = flow.nodes()[at];
+        for (std::uint32_t next : {here.next, here.branch, here.landing}) reach(next);
+        if (const auto* targets = flow.targets_of(here)) std::ranges::for_each(*targets, reach);
+    }
+    return false;
+}
+
 }  // namespace lantern

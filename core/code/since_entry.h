@@ -11,4 +11,8 @@ namespace lantern {
 // `dwarf_number`: of a general register. False where not all ways to the node are known.
 bool holds_since_entry(KeptCode& code, std::uint32_t node, unsigned dwarf_number);
 
+// Some way leads to the node past no write of it, as far as ways are known. `dwarf_number`: of a
+// register that calls hand back as it was.
+bool may_hold_since_entry(KeptCode& code, std::uint32_t node, unsigned dwarf_number);
+
 }  // namespace lantern

@@ -16,6 +16,7 @@
 #include <algorithm>
 
 #include "core/dwarf/constants.h"
+#include "core/dwarf/encoded_pointer.h"
 #include "core/dwarf/unit.h"
 #include "core/support/error.h"
 
@@ -213,26 +214,7 @@ CallFrameInformation::CallFrameInformation(ByteSpan section, FileAddress section
     : section_(section), address_(section_address), data_base_(data_base), flavour_(flavour) {}
 
 std::uint64_t CallFrameInformation::read_pointer(ByteReader& reader, std::uint8_t encoding) const {
-    if (encoding == DW_EH_PE_omit) return 0;
-    std::uint64_t base = 0;
-    switch (encoding & 0x70) {
-        case DW_EH_PE_absptr: break;
-        case DW_EH_PE_pcrel: base = address_.value + reader.offset(); break;
-        case DW_EH_PE_datarel: base = data_base_.value; break;
-        default: reader.fail(fmt::format("pointer encoding {:#x} is not supported", encoding));
-    }
-    switch (encoding & 0x0f) {
-        case DW_EH_PE_absptr:
-        case DW_EH_PE_udata8:
-        case DW_EH_PE_sdata8: return base + reader.u64();
-        case DW_EH_PE_uleb128: return base + reader.uleb();
-        case DW_EH_PE_sleb128: return base + static_cast<std::uint64_t>(reader.sleb());
-        case DW_EH_PE_udata2: return base + reader.u16();
-        case DW_EH_PE_sdata2: return base + static_cast<std::uint64_t>(std::int64_t{reader.i16()});
-        case DW_EH_PE_udata4: return base + reader.u32();
-        case DW_EH_PE_sdata4: return base + static_cast<std::uint64_t>(std::int64_t{reader.i32()});
-        default: reader.fail(fmt::format("pointer encoding {:#x} is not known", encoding));
-    }
+    return read_encoded_pointer(reader, encoding, address_, data_base_);
 }
 
 CallFrameInformation::Common CallFrameInformation::read_common(std::uint64_t offset) const {
@@ -256,7 +238,7 @@ CallFrameInformation::Common CallFrameInformation::read_common(std::uint64_t off
         instructions = reader.offset() + size;
         for (char c : augmentation.substr(1)) {
             if (c == 'R') common.pointer_encoding = reader.u8();
-            if (c == 'L') reader.u8();
+            if (c == 'L') common.handlers_encoding = reader.u8();
             if (c == 'P') {
                 std::uint8_t encoding = reader.u8();
                 read_pointer(reader, encoding);
@@ -328,7 +310,12 @@ std::optional<FrameDescription> CallFrameInformation::describe(FileAddress pc) c
         read_common(flavour_ == Flavour::eh_frame ? header.id_offset - header.id : header.id);
     read_pointer(reader, common.pointer_encoding);
     read_pointer(reader, common.pointer_encoding & 0x0f);
-    if (common.has_augmentation_data) reader.skip(reader.uleb());
+    std::uint64_t handlers = 0;
+    if (common.has_augmentation_data) {
+        std::uint64_t size = reader.uleb(), behind = reader.offset() + size;
+        if (size) handlers = read_pointer(reader, common.handlers_encoding);
+        reader.seek(behind);
+    }
     if (reader.offset() > header.end) reader.fail("a description runs past its end");
 
     RowMachine machine(entry.range, common.code_alignment, common.data_alignment, name());
@@ -337,6 +324,7 @@ std::optional<FrameDescription> CallFrameInformation::describe(FileAddress pc) c
     description.range = entry.range;
     description.return_address_register = common.return_address_register;
     description.is_signal_frame = common.is_signal_frame;
+    if (handlers) description.handlers = FileAddress(handlers);
     description.rows =
         machine.run_description(section_.subspan(reader.offset(), header.end - reader.offset()));
     return description;

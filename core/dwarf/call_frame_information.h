@@ -45,6 +45,7 @@ struct FrameDescription {  // one FDE with what its CIE says
     FileRange range;
     unsigned return_address_register = 16;
     bool is_signal_frame = false;
+    std::optional<FileAddress> handlers;  // its table of handlers, see handler_table.h
     std::vector<FrameRow> rows;
 };
 
@@ -67,6 +68,7 @@ class CallFrameInformation {
         std::int64_t data_alignment = 1;
         unsigned return_address_register = 16;
         std::uint8_t pointer_encoding = 0;
+        std::uint8_t handlers_encoding = 0xff;  // DW_EH_PE_omit: it has none
         bool has_augmentation_data = false, is_signal_frame = false;
         ByteSpan instructions;
     };

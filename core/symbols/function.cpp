@@ -101,20 +101,34 @@ std::vector<ScopeChain> chains_down_to(const FunctionBody& body, FileAddress pc,
 
 namespace {
 
-bool is_optimised(const Scope& scope, int depth) {
+bool moves(const Variable& variable) {
+    return variable.locations.size() > 1 ||
+           (variable.locations.size() == 1 && variable.locations[0].range);
+}
+bool has_no_place(const Variable& variable) {
+    return variable.locations.empty();
+}
+
+template <class Holds>
+bool holds_of_any(const Scope& scope, const Holds& holds, int depth = 0) {
     constexpr int kDeepest = 30;
-    if (scope.inlined) return true;
-    for (const Variable& variable : scope.variables)
-        if (variable.locations.size() != 1 || variable.locations[0].range) return true;
+    if (holds(scope)) return true;
     return depth < kDeepest &&
            std::any_of(scope.inner.begin(), scope.inner.end(),
-                       [&](const auto& inner) { return is_optimised(*inner, depth + 1); });
+                       [&](const auto& inner) { return holds_of_any(*inner, holds, depth + 1); });
 }
 
 }  // namespace
 
 bool looks_optimised(const FunctionBody& body) {
-    return is_optimised(body.outermost, 0);
+    auto has_moving = [](const Scope& scope) {
+        return std::ranges::any_of(scope.variables, moves);
+    };
+    auto is_thinned = [](const Scope& scope) {
+        return scope.inlined || std::ranges::any_of(scope.variables, has_no_place);
+    };
+    return holds_of_any(body.outermost, has_moving) ||
+           (!body.is_recorded_unoptimised && holds_of_any(body.outermost, is_thinned));
 }
 
 }  // namespace lantern

@@ -100,11 +100,13 @@ struct FunctionBody {
         WrittenAt(std::string in, std::uint32_t at) : file(std::move(in)), line(at) {}
     };
     std::optional<WrittenAt> coroutine;
-    bool is_called_otherwise = false;  // the compiler changed how it is called (DW_CC_nocall)
+    bool is_called_otherwise = false;      // the compiler changed how it is called (DW_CC_nocall)
+    bool is_recorded_unoptimised = false;  // its unit was compiled with -O0, as the compiler says
 };
 
-// A variable that lives in different places, or a call that was inlined: what only an optimiser
-// leaves behind.
+// A variable that lives in different places is what only an optimiser leaves behind. One without
+// a place, or a call that was inlined, tells as much where the compiler does not say -O0: gcc gives
+// no place to a variable that nothing uses, and inlines what the source insists on.
 bool looks_optimised(const FunctionBody& body);
 
 // One frame's worth of scopes at an address: the function itself or one inlined call in it.

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/dwarf/ranges.h"
+#include "core/symbols/producer.h"
 
 namespace lantern {
 
@@ -25,6 +26,7 @@ FunctionBody ScopeReader::read(const Function& function) const {
         body.returned = types_.type_of(each);
         has_type = true;
     }
+    body.is_recorded_unoptimised = recorded_optimisation(entry->unit().root().producer) == "-O0";
     read_scope(body.outermost, *entry, 0);
     return body;
 }

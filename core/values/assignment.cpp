@@ -5,6 +5,7 @@
 #include "core/code/kept_code.h"
 #include "core/code/node_effects.h"
 #include "core/code/resumption.h"
+#include "core/code/since_entry.h"
 #include "core/machine/registers.h"
 #include "core/support/error.h"
 #include "core/symbols/async.h"
@@ -18,6 +19,16 @@ constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it the 
 
 // Address known: not assigned, but somebody may do it. Perhaps: somebody may have done it.
 enum : unsigned char { kUnassigned = 1, kAssigned = 2, kAddressKnown = 4, kPerhaps = 8 };
+
+// rbx, rbp and r12 to r15 (System V ABI x86-64 §3.2.1), when the variable is in one of them here.
+std::optional<unsigned> kept_register_of(const Variable& variable, const Frame& frame) {
+    if (!frame.module || !frame.function || variable.locations.empty()) return std::nullopt;
+    auto place = dwarf::expression_at(variable.locations, frame.file_address(), frame.row());
+    if (!place || place->size() != 1) return std::nullopt;
+    unsigned number = static_cast<std::uint8_t>((*place)[0]) - dwarf::DW_OP_reg0;
+    bool is_kept = number == 3 || number == kFramePointerNumber || (number >= 12 && number < 16);
+    return is_kept ? std::optional(number) : std::nullopt;
+}
 
 }  // namespace
 
@@ -44,20 +55,20 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
     }
 }
 
-// A jump through a table: that all its ways are known is not sure. Of an async body, whose first
-// one leads to where it goes on, it is sure enough to say that something was not kept.
+// No entry where a jump is computed and its table was not found. Of an async body, the first jump
+// leads to where it goes on.
 void AssignmentAnalysis::find_entry(Target& target) {
-    auto parameter = frame_.function->unit->is_rust() && frame_.body ? async_parameter(*frame_.body)
-                                                                     : std::nullopt;
-    auto slot = parameter ? slot_of(*parameter->variable) : std::nullopt;
-    if (!slot) {
-        if (!flow_->has_computed_jumps()) entry_ = flow_->entry();
-        return;
-    }
     bool has_unknown_ways = std::ranges::any_of(flow_->nodes(), [&](const FlowGraph::Node& node) {
         return node.is_jump() && node.is_computed && !flow_->targets_of(node);
     });
     if (has_unknown_ways) return;
+    auto parameter = frame_.function->unit->is_rust() && frame_.body ? async_parameter(*frame_.body)
+                                                                     : std::nullopt;
+    auto slot = parameter ? slot_of(*parameter->variable) : std::nullopt;
+    if (!slot) {
+        entry_ = flow_->entry();
+        return;
+    }
     RunAddress pointer = *frame_.call_frame_address + static_cast<std::uint64_t>(*slot);
     RunAddress task(FrameContext(target, frame_).read_memory(pointer.value, 8));
     went_on_from_ = async_state(ValueReader(target), value_in_memory(*parameter->task, task));
@@ -171,12 +182,25 @@ bool AssignmentAnalysis::scopes_hold_stores() const {
     return !frame_.function->unit->is_rust() && !is_optimised();
 }
 
+Assignment AssignmentAnalysis::of_kept_register(unsigned dwarf_number) const {
+    try {
+        KeptCode& code = kept_code(frame_.module->symbols(), *frame_.function);
+        std::uint32_t here = code.flow().around(frame_.file_address());
+        if (!may_hold_since_entry(code, here, dwarf_number)) return Assignment::unknown;
+        return holds_since_entry(code, here, dwarf_number) ? Assignment::not_stored
+                                                           : Assignment::on_some_paths;
+    } catch (const Error&) {
+        return Assignment::unknown;
+    }
+}
+
 Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declared_in) const {
     return of_part(whole_of(variable), declared_in);
 }
 
 Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& declared_in) const {
     const Variable& variable = *part.variable;
+    if (auto number = kept_register_of(variable, frame_)) return of_kept_register(*number);
     if (!flow_) return Assignment::unknown;
     auto whole = slot_of(variable);
     if (!whole) return Assignment::unknown;
@@ -204,6 +228,7 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
         states[to] |= state;
         work.push_back(to);
     };
+    unsigned char thrown = 0;  // with what calls may end in an exception
     arrive(entry_, kUnassigned);
     while (!work.empty()) {
         std::uint32_t at = work.back();
@@ -216,16 +241,24 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
         if (touched == Touch::gives_address && after & kUnassigned)
             after = static_cast<unsigned char>((after & ~kUnassigned) | kAddressKnown);
         if (touched == Touch::stores) after = kAssigned;
-        if (const auto* targets = flow_->targets_of(nodes[at]))
-            for (std::uint32_t to : *targets) arrive(to, after);
-        for (std::uint32_t to : {nodes[at].next, nodes[at].branch}) {
-            if (to == FlowGraph::kNone) continue;
+        auto lead_to = [&](std::uint32_t to) {
+            if (to == FlowGraph::kNone) return;
             // Outside of its scope, and each time the scope is entered anew, the variable has no
             // value.
             bool fresh =
                 !whole_function && (!in_scope(to) || !inside || nodes[to].address == scope_start);
             arrive(to, fresh ? static_cast<unsigned char>(kUnassigned) : after);
-        }
+        };
+        lead_to(nodes[at].next);
+        lead_to(nodes[at].branch);
+        if (const auto* targets = flow_->targets_of(nodes[at]))
+            std::ranges::for_each(*targets, lead_to);
+        lead_to(nodes[at].landing);
+        bool throws_more = !flow_->knows_landings() && nodes[at].kind == Instruction::Kind::call &&
+                           (thrown | after) != thrown;
+        if (!throws_more) continue;
+        thrown |= after;
+        std::ranges::for_each(flow_->landings(), lead_to);
     }
     unsigned char found = states[goal];
     if (found & kAddressKnown)

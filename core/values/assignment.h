@@ -37,7 +37,8 @@ class AssignmentAnalysis {
 
     // not_yet, in optimised code not_stored: no way leads here past a write. on_some_paths: some
     // ways do, others do not, and which one was taken is not known. unknown: the variable has no
-    // fixed slot in the frame (registers, globals), or somebody was given its address.
+    // fixed slot in the frame (globals, most registers), or somebody was given its address.
+    // Of a register that calls hand back as it was, what the caller had in it is no value.
     Assignment of(const Variable& variable, const Scope& declared_in) const;
     // The same of a part: whoever has the address of another part may write this one too.
     Assignment of_part(const PartOfVariable& part, const Scope& declared_in) const;
@@ -80,6 +81,7 @@ class AssignmentAnalysis {
     // Stores are where the source has them: not so in optimised code, and in Rust, where they come
     // before the scope.
     bool scopes_hold_stores() const;
+    Assignment of_kept_register(unsigned dwarf_number) const;
     bool is_optimised() const;
 
     const Frame& frame_;
