@@ -136,6 +136,11 @@ void SourceView::add_to(ValueView& view, const Variable& variable) {
             view.doubt = "as it was called: the function may have changed it before it left";
         return;
     }
+    if (view.unavailable.empty() && is_read_where_account_points(frame_, variable)) {
+        view.doubt =
+            "likely: what lies where the compiler's account points; it leaves out to read there";
+        return;
+    }
     try {
         read_source();
         add_to_part(view, {variable, variable.name, *variable.type, 0});

@@ -64,4 +64,15 @@ class RequestError : public Error {
     using Error::Error;
 };
 
+// A value was asked for that is not there; `why` says what is known of that.
+class NoValueError : public RequestError {
+  public:
+    explicit NoValueError(const std::string& why)
+        : RequestError("there is no value: " + why), why_(why) {}
+    const std::string& why() const { return why_; }
+
+  private:
+    std::string why_;
+};
+
 }  // namespace lantern

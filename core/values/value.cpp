@@ -133,8 +133,7 @@ Value unavailable_value(const Type& type, std::string reason) {
 namespace {
 
 void require_available(const Value& value) {
-    if (!value.is_available())
-        throw RequestError(fmt::format("there is no value: {}", value.unavailable));
+    if (!value.is_available()) throw NoValueError(value.unavailable);
 }
 
 // The bits of a bit-field as a number, not yet extended.

@@ -53,6 +53,13 @@ class ViewMaker {
         return view;
     }
 
+    void empty(ValueView& view, unsigned depth, std::string why) {
+        view.children.clear();
+        if (limits_.parts && depth == 0) limits_.parts->clear();
+        view.text.clear();
+        view.unavailable = std::move(why);
+    }
+
     ValueView make(std::string name, const Value& value, unsigned depth) {
         ValueView view;
         view.name = std::move(name);
@@ -65,11 +72,10 @@ class ViewMaker {
         }
         try {
             fill(view, value, depth);
+        } catch (const NoValueError& error) {
+            empty(view, depth, error.why());
         } catch (const Error& error) {
-            view.children.clear();
-            if (limits_.parts && depth == 0) limits_.parts->clear();
-            view.text.clear();
-            view.unavailable = error.what();
+            empty(view, depth, error.what());
         }
         return view;
     }
@@ -224,15 +230,10 @@ class ViewMaker {
 
     bool fill_as_meant(ValueView& view, const Value& value, unsigned depth) {
         try {
-            if (limits_.around) {
-                if (auto own = limits_.around->own_meaning(reader_, value)) {
-                    fill_meaning(view, *own, depth);
-                    return true;
-                }
-            }
-            const LibraryView* known = library_view(*value.type);
-            if (!known) return false;
-            fill_meaning(view, known->meaning(reader_, value), depth);
+            auto own = limits_.around ? limits_.around->own_meaning(reader_, value) : std::nullopt;
+            const LibraryView* known = own ? nullptr : library_view(*value.type);
+            if (!own && !known) return false;
+            fill_meaning(view, own ? *own : known->meaning(reader_, value), depth);
         } catch (const BrokenValue& error) {
             view.broken = error.what();
         } catch (const MemoryError& error) {

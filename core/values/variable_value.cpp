@@ -5,11 +5,13 @@
 #include <algorithm>
 #include <cstring>
 
+#include "core/dwarf/unread_slot.h"
 #include "core/machine/extended_state.h"
 #include "core/support/error.h"
 #include "core/unwind/frame_context.h"
 #include "core/values/assignment.h"
 #include "core/values/builtin_types.h"
+#include "core/values/no_place.h"
 #include "core/values/place_text.h"
 
 namespace lantern {
@@ -160,38 +162,6 @@ Value assembled(Target& target, ThreadId thread, const Frame& frame, const Type&
     return result;
 }
 
-// The line of the variable's own function where a location begins to hold.
-std::optional<std::uint32_t> line_of(const dwarf::LocationRange& location, const Frame& frame) {
-    auto lines = lines_of(frame, std::span(&*location.range, 1));
-    return lines ? std::optional(lines->first) : std::nullopt;
-}
-
-std::string why_no_location(const Variable& variable, const Frame& frame) {
-    if (variable.locations.empty()) return "the compiler removed it: it has no place anywhere";
-    const dwarf::LocationRange* next = nullptr;
-    const dwarf::LocationRange* before = nullptr;
-    FileAddress pc = frame.file_address();
-    for (const dwarf::LocationRange& location : variable.locations) {
-        if (!location.range || location.expression.empty()) continue;
-        if (location.range->low > pc && (!next || location.range->low < next->range->low))
-            next = &location;
-        if (location.range->high <= pc && (!before || location.range->high > before->range->high))
-            before = &location;
-    }
-    std::string nowhere = "the compiler keeps it nowhere at this point";
-    auto next_line = next ? line_of(*next, frame) : std::nullopt;
-    if (next_line)
-        return fmt::format("{}; it has a place {}from line {}", nowhere, before ? "again " : "",
-                           *next_line);
-    auto before_line = before ? line_of(*before, frame) : std::nullopt;
-    if (before_line) return fmt::format("{}; it had a place from line {}", nowhere, *before_line);
-    return nowhere;
-}
-
-}  // namespace
-
-namespace {
-
 Value constant_value(const Type& type, const dwarf::FormValue& constant) {
     if (constant.form_class == dwarf::FormClass::block) return value_of_bytes(type, constant.block);
     if (constant.form_class == dwarf::FormClass::string) {
@@ -285,6 +255,24 @@ bool is_of_another_time(const Frame& frame, const Variable& variable, ByteSpan e
            !variable.constant && place_kind(expression, variable.unit) != PlaceKind::in_memory;
 }
 
+bool is_number(const Type& type) {
+    switch (plain(type).kind) {
+        case TypeKind::boolean:
+        case TypeKind::integer:
+        case TypeKind::character:
+        case TypeKind::enumeration: return true;
+        default: return false;
+    }
+}
+
+// Of a number that the account says is an address of the stack, or a part of one.
+std::optional<dwarf::UnreadSlot> unread_slot_of(const Type& type, ByteSpan expression) {
+    if (!is_number(type)) return std::nullopt;
+    auto slot = dwarf::unread_slot(expression);
+    bool may_be_address = slot && slot->may_be_address && plain(type).size >= 8;
+    return may_be_address ? std::nullopt : slot;
+}
+
 Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variable& variable,
                int depth) {
     const Type& type = with_lengths(target, thread, frame, *variable.type, depth);
@@ -298,6 +286,11 @@ Value value_of(Target& target, ThreadId thread, const Frame& frame, const Variab
             if (variable.constant) return constant_value(type, *variable.constant);
             return unavailable_value(type, why_no_location(variable, frame));
         }
+        auto unread = unread_slot_of(type, *expression);
+        if (unread && unread->needs_upper_bits)
+            return unavailable_value(type,
+                                     "the compiler's account takes its place on the stack for it");
+        if (unread) expression = unread->read;
         Value value = value_by(*expression, target, thread, frame, variable, type, depth);
         if (value.is_available()) return value;
         auto around = place_around_call(variable, frame, *expression);
@@ -336,6 +329,11 @@ Value value_of_variable(Target& target, ThreadId thread, const Frame& frame,
                             "uses it after that",
                             *line));
     return value_of(target, thread, frame, variable, 0);
+}
+
+bool is_read_where_account_points(const Frame& frame, const Variable& variable) {
+    auto expression = dwarf::expression_at(variable.locations, frame.file_address(), frame.row());
+    return expression && unread_slot_of(*variable.type, *expression);
 }
 
 std::optional<Value> narrower_value_of_variable(Target& target, const Frame& frame,

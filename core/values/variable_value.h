@@ -15,6 +15,10 @@ namespace lantern {
 Value value_of_variable(Target& target, ThreadId thread, const Frame& frame,
                         const Variable& variable);
 
+// The value was read at a place on the stack that the compiler's account, word for word, takes for
+// the value itself (see dwarf::UnreadSlot): likely, not sure.
+bool is_read_where_account_points(const Frame& frame, const Variable& variable);
+
 // The other value that the variable's location may mean there, where the compiler wrote it with
 // more bits than the variable has (see dwarf::evaluate_narrow); nothing where both ways agree.
 std::optional<Value> narrower_value_of_variable(Target& target, const Frame& frame,
