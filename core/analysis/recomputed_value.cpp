@@ -85,10 +85,11 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
                               return is_function(frame.module->symbols(), name) ||
                                      source->functions().contains(name);
                           });
+    has_begun_ = line_state(moment, frame) != LineState::next;
     auto here = changes.statement_at(frame.line->line);
+    if (!here && !has_begun_) here = changes.head_at(frame.line->line);
     if (!here) return;
     here_ = *here;
-    has_begun_ = line_state(moment, frame) != LineState::next;
     read_variables(*frame.scopes.back());
     changes_ = std::move(changes);
 }

@@ -45,6 +45,21 @@ std::optional<std::size_t> SourceChanges::statement_at(std::uint32_t line) const
     return is_behind_all && !statements_.empty() ? std::optional(statements_.size()) : std::nullopt;
 }
 
+std::optional<std::size_t> SourceChanges::head_at(std::uint32_t line) const {
+    std::optional<std::size_t> head;
+    for (std::size_t i = 0; i < statements_.size(); ++i) {
+        const SourceStatement& each = statements_[i];
+        if (line < each.first_line || line > each.last_line) continue;
+        const Blocks& blocks = each.blocks;
+        bool is_inside =
+            head && std::ranges::find(blocks, statements_[*head].opens) != blocks.end();
+        if (head && !is_inside) return std::nullopt;
+        if (!head && !each.opens) return std::nullopt;
+        if (!head) head = i;
+    }
+    return head;
+}
+
 const std::vector<Touch>& SourceChanges::touches(const std::string& name) const {
     auto [known, is_new] = touches_.try_emplace(name);
     if (is_new)
@@ -207,6 +222,42 @@ SourceChanges::Setter SourceChanges::setter_on(const std::string& name, const Wa
            std::equal(around.begin(), around.end(), statements_[behind].blocks.begin()))
         ++behind;
     return last_between(name, way.head + 1, behind, around);
+}
+
+// Inside of one way of a choice its own condition held, and those of the ways before it did not.
+void SourceChanges::add_decisions_around(std::size_t head, std::vector<Decision>& decisions) const {
+    auto choice = choice_of(head);
+    if (!choice) return;
+    for (const Way& way : ways_of(*choice)) {
+        bool is_own = way.head == head;
+        if (!way.condition.empty()) decisions.push_back({way.head, way.condition, is_own});
+        if (is_own) return;
+    }
+}
+
+std::vector<SourceChanges::Decision> SourceChanges::decisions_before(const std::string& name,
+                                                                     std::size_t at) const {
+    std::vector<Decision> decisions;
+    if (jumps_ || is_lost(name) || at >= statements_.size()) return decisions;
+    if (comes_back_to(name, at, statements_[at].blocks)) return decisions;  // it is a loop's head
+    const Blocks& around = statements_[at].blocks;
+    for (std::size_t i = at; i-- > 0;) {
+        const SourceStatement& each = statements_[i];
+        bool is_jump = each.kind == SourceStatement::Kind::jump;  // one word: no macro
+        if (!is_jump && may_set(name, i)) return decisions;
+        bool is_around = each.opens && std::ranges::find(around, each.opens) != around.end();
+        bool comes_again = is_around && each.kind == SourceStatement::Kind::loop &&
+                           comes_back_to(name, at, each.blocks);
+        if (comes_again) return decisions;
+        if (is_around) add_decisions_around(i, decisions);
+        bool is_on_every_way = each.blocks.size() <= around.size() &&
+                               std::equal(each.blocks.begin(), each.blocks.end(), around.begin());
+        if (is_around || !is_on_every_way || may_be_passed_over(each) || choice_of(i) != i)
+            continue;
+        std::vector<Way> ways = ways_of(i);
+        if (!ways.empty() && ways[0].leads_away) decisions.push_back({i, ways[0].condition, false});
+    }
+    return decisions;
 }
 
 }  // namespace lantern

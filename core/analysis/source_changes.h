@@ -31,6 +31,8 @@ class SourceChanges {
     // The statement that runs next where a line does; behind the last one for the brace that ends
     // the function, whose line is given. Nothing where none begins there, or several do.
     std::optional<std::size_t> statement_at(std::uint32_t line) const;
+    // The head of a loop or choice with all of its body on that line: what runs first of it.
+    std::optional<std::size_t> head_at(std::uint32_t line) const;
 
     // Who set it, before the statement of that number runs. `name` may lead to a member
     // ("lock.level").
@@ -56,6 +58,15 @@ class SourceChanges {
     };
     // Empty where a condition is more than an expression.
     std::vector<Way> ways_of(std::size_t choice) const;
+    // What decided that control comes to the statement `at`, the nearest first, as far back as
+    // nothing may set the name: the conditions of the blocks around it, and those before it that
+    // would have led away.
+    struct Decision {
+        std::size_t head = 0;
+        std::string condition;
+        bool held = true;
+    };
+    std::vector<Decision> decisions_before(const std::string& name, std::size_t at) const;
     // Who has set it last when that way has been gone, if it is gone to its end; nobody: no
     // statement of it.
     Setter setter_on(const std::string& name, const Way& way) const;
@@ -84,6 +95,7 @@ class SourceChanges {
                         const Blocks& around) const;
     bool comes_back_to(const std::string& name, std::size_t at,
                        const std::vector<std::uint32_t>& but) const;
+    void add_decisions_around(std::size_t head, std::vector<Decision>& decisions) const;
 
     std::vector<SourceStatement> statements_;
     CodeLanguage language_;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "core/analysis/contradicted.h"
 #include "core/analysis/source_report.h"
 #include "core/analysis/statement_parts.h"
 #include "core/analysis/vanished_loop.h"
@@ -69,11 +70,35 @@ std::optional<SourceView::Doubt> SourceView::doubt_about(const Part& part) {
                                  "of that assignment",
                                  *line),
                      std::nullopt};
+    if (auto doubt = doubt_by_conditions(part)) return doubt;
     auto loop = vanished_loop_before(part);
     if (!loop) return std::nullopt;
     return Doubt{
         fmt::format("perhaps of before the loop at line {}: what is set there has no code", *loop),
         std::nullopt};
+}
+
+// Of what is only accounted for: a register or memory is what the program works with.
+std::optional<SourceView::Doubt> SourceView::doubt_by_conditions(const Part& part) const {
+    if (part.name != part.variable.name) return std::nullopt;
+    auto account =
+        dwarf::expression_at(part.variable.locations, frame_.file_address(), frame_.row());
+    PlaceKind kind = account ? place_kind(*account, part.variable.unit) : PlaceKind::nowhere;
+    if (kind != PlaceKind::computed && kind != PlaceKind::constant) return std::nullopt;
+    const SourceChanges& changes = *recomputed_->changes();
+    std::size_t here = recomputed_->here();
+    if (auto line = contradicting_condition(moment_, frame_, changes, here, part.name))
+        return Doubt{
+            fmt::format("perhaps wrong: with it the condition at line {} would not have led here",
+                        *line),
+            std::nullopt};
+    if (kind != PlaceKind::constant || part.variable.is_parameter) return std::nullopt;
+    auto line = condition_it_is_of(changes, here, part.name);
+    if (!line) return std::nullopt;
+    return Doubt{fmt::format("perhaps only of one way behind the condition at line {}: nothing "
+                             "sets it to a constant",
+                             *line),
+                 std::nullopt};
 }
 
 // With what the variables hold now it comes to what is told already: `level -= level` of 0.

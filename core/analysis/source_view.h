@@ -41,6 +41,7 @@ class SourceView {
     // By the compiler's account and the code alone.
     std::optional<Doubt> doubt_about(const Part& part);
     bool would_set_the_same(const Part& part, std::size_t statement) const;
+    std::optional<Doubt> doubt_by_conditions(const Part& part) const;
     std::optional<std::uint32_t> vanished_loop_before(const Part& part) const;
 
     const Moment& moment_;

@@ -4,6 +4,7 @@
 
 #include "core/code/plain_move.h"
 #include "core/machine/effects.h"
+#include "core/machine/registers.h"
 
 namespace lantern {
 namespace {
@@ -74,6 +75,11 @@ std::optional<CallArgument> call_argument(KeptCode& code, std::uint32_t call, un
     auto maker = maker_of(code, call, argument);
     if (!maker) return std::nullopt;
     auto made = made_by(code.bytes_of(maker->node), argument);
+    if (made && made->copied == kProgramCounterNumber) {
+        CallArgument fixed;
+        fixed.address = code.flow().nodes()[maker->node].behind() + made->plus;
+        return fixed;
+    }
     // The copied register may be the argument itself.
     if (made && made->copied) made->is_gone = maker->written.has(*made->copied);
     return made;

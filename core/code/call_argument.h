@@ -3,6 +3,7 @@
 //     mov rdi, rbx          a copy of a register that still holds it,
 //     lea rdx, [rbx + 8]    so much more than that,
 //     mov esi, 7            a constant,
+//     lea rdi, [rip + 99]   an address of the program,
 //     mov rcx, r12          or a copy of a register that does not hold it any more
 //     mov r12, [rsp + 8]
 //     call …
@@ -18,10 +19,11 @@
 namespace lantern {
 
 struct CallArgument {
-    std::optional<unsigned> copied;  // the register (DWARF number); none: only `plus` is meant
-    std::uint64_t plus = 0;          // what was added to it
-    bool is_gone = false;            // that register has been written since
-    unsigned size = 8;               // bytes that were kept, 4 or 8: the upper ones are 0
+    std::optional<unsigned> copied;      // the register (DWARF number); none: only `plus` is meant
+    std::uint64_t plus = 0;              // what was added to it
+    bool is_gone = false;                // that register has been written since
+    std::optional<FileAddress> address;  // that it is: nothing else is meant then
+    unsigned size = 8;                   // bytes that were kept, 4 or 8: the upper ones are 0
 };
 
 // `call`: the node of the call; `argument`: the register that is given, by its DWARF number.

@@ -197,6 +197,7 @@ std::optional<std::uint64_t> FrameContext::as_code_passes(ByteSpan location, con
                                                           FrameContext& in_caller) const {
     auto made = argument_in(caller, location);
     if (!made || made->is_gone) return std::nullopt;
+    if (made->address) return caller.module->to_run(*made->address).value;
     std::optional<std::uint64_t> value = 0;
     if (made->copied) {
         in_caller.depth = depth + 1;  // that one may again rest on its caller

@@ -34,6 +34,16 @@ TEST_P(PutAside, IsToldAsWhatItIsOrNotAtAll) {
     }
 }
 
+// `lea rdi, [rip + …]` before the call, of which clang records nothing.
+TEST_P(PutAside, AnAddressOfTheProgramThatIsPassedIsThatAddress) {
+    auto ran = debug(fixture(std::string("aside-") + GetParam() + "-O2"),
+                     {"pause at call_out", "launch", "pause at note", "continue", "continue",
+                      "stack", "frame 1", "value what", "value *tons"});
+    if (ran.says("it is a parameter that was optimised away")) GTEST_SKIP() << "it is not passed";
+    EXPECT_TRUE(ran.says("\"the lock opens\"  const char *")) << ran.output;
+    EXPECT_TRUE(ran.says("*tons = 40  const long")) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Compilers, PutAside, ::testing::Values("gcc", "clang"));
 
 }  // namespace
