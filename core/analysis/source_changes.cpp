@@ -255,7 +255,10 @@ std::vector<SourceChanges::Decision> SourceChanges::decisions_before(const std::
         if (is_around || !is_on_every_way || may_be_passed_over(each) || choice_of(i) != i)
             continue;
         std::vector<Way> ways = ways_of(i);
-        if (!ways.empty() && ways[0].leads_away) decisions.push_back({i, ways[0].condition, false});
+        bool is_known = std::ranges::any_of(
+            decisions, [&](const Decision& decision) { return decision.head == i; });
+        if (!ways.empty() && ways[0].leads_away && !is_known)
+            decisions.push_back({i, ways[0].condition, false});
     }
     return decisions;
 }

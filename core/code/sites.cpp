@@ -119,6 +119,17 @@ std::optional<FileAddress> entry_of_copy(const Scope& copy) {
     return entry;
 }
 
+// At the address itself, also where the row that it belongs to begins before the copy.
+CodePosition standing_at(FileAddress address, const FunctionPositions& positions,
+                         const Scope& copy) {
+    CodePosition position = positions.within(address, &copy);
+    if (position.address == address) return position;
+    position.address = position.end = address;
+    position.order = 0;
+    position.is_statement = false;
+    return position;
+}
+
 // Where control comes into an inlined copy, and where its first statement begins again in a loop
 // that was unrolled. `flow`: of the holder, made when it is first needed.
 void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, const Scope& copy,
@@ -130,7 +141,8 @@ void add_sites_of_copy(const ModuleSymbols& symbols, const Function& holder, con
     CodePosition first = positions.within(*entry, &copy);
     std::vector<FileAddress> ways = ways_into(*flow, positions, copy, first);
     if (ways.empty()) ways.push_back(*entry);
-    for (FileAddress way : ways) sites.push_back(site_of(&holder, positions.within(way, &copy)));
+    for (FileAddress way : ways)
+        sites.push_back(site_of(&holder, standing_at(way, positions, copy)));
     if (first.is_call || !first.line || copy.ranges.size() < 2) return;
     for (const CodePosition* begin :
          statement_begins_again(*flow, positions, &copy, *first.file, first.line))

@@ -70,7 +70,8 @@ class CopyEntrances {
             if (counts || (here.around_again && is_first)) found_.push_back(node.address);
             return {.copy = true};
         }
-        if (is_entry && is_new) {
+        // Filler stands before a loop's head, which is then where each turn's call begins.
+        if (is_entry && is_new && !node.is_filler) {
             found_.push_back(node.address);
             return {.copy = true};
         }
