@@ -27,6 +27,7 @@ constexpr std::size_t kMostBoxRows = 24, kMostLeadingRows = 48;  // of a box
 constexpr std::size_t kMostCounted = 10'000;                     // boxes behind the limit
 constexpr std::size_t kValueWidth = 48;                          // characters
 constexpr const char* kNotSet = "not set yet: nothing on the way here assigns it";
+constexpr const char* kNotStored = "not stored yet: no instruction on the way here writes it";
 constexpr unsigned kDeepestPart = 12;  // structures within structures
 
 class StructureWalk {
@@ -52,8 +53,9 @@ class StructureWalk {
                                 ? wish_.expression
                                 : fmt::format("{}: {}", wish_.expression, type_text(*root.type));
         first.facts.is_start = is_start;
-        if (is_unset(assignment_of_name(moment_, wish_.expression)))
-            first.facts.problem = kNotSet;
+        Assignment assignment = assignment_of_name(moment_, wish_.expression);
+        if (is_unset(assignment))
+            first.facts.problem = assignment == Assignment::not_yet ? kNotSet : kNotStored;
         else
             first.facts.problem =
                 first_doubt(view_of_value(moment_, wish_.expression, root, Form::natural, limits_));
