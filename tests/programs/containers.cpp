@@ -5,6 +5,7 @@
 #include <atomic>
 #include <bitset>
 #include <chrono>
+#include <complex>
 #include <cstdio>
 #include <deque>
 #include <filesystem>
@@ -115,6 +116,12 @@ int main() {
     say("fixed", list(fixed));
     say("part", list(part));
     say("fixed_part", list(fixed_part));
+    std::initializer_list<int> listed = {4, 5, 6};
+    say("listed", list(listed));
+#ifdef __GLIBCXX__
+    std::complex<double> turn(1, -2);
+    say("turn", "1.0 - 2.0i");
+#endif
 
     std::deque<int> queue_of_tolls;
     for (int i = 0; i < 150; ++i) queue_of_tolls.push_back(i);

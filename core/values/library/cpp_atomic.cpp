@@ -1,4 +1,4 @@
-// std::atomic: the value it guards.
+// std::atomic: the value it guards. std::complex and std::reference_wrapper are wrappings, too.
 #include "core/values/library/library_view.h"
 
 namespace lantern {
@@ -8,6 +8,8 @@ class AtomicView final : public LibraryView {
   public:
     std::vector<std::string_view> families() const override {
         return {"std::atomic",
+                "std::complex",
+                "std::reference_wrapper",
                 "std::atomic_flag",
                 "std::__atomic_base",
                 "core::sync::atomic::AtomicUsize",
@@ -30,8 +32,8 @@ class AtomicView final : public LibraryView {
 
   private:
     static std::string_view path(const Type& type) {
-        return first_path(
-            type, {"_M_i", "_M_fp", "_M_base._M_i", "_M_b._M_p", "__a_.__a_value", "v.value"});
+        return first_path(type, {"_M_i", "_M_fp", "_M_base._M_i", "_M_b._M_p", "__a_.__a_value",
+                                 "v.value", "_M_value", "_M_data", "__f_"});
     }
 };
 

@@ -1,4 +1,4 @@
-// std::vector, also of bool; std::array and std::span.
+// std::vector, also of bool; std::array, std::span and std::initializer_list.
 #include <fmt/format.h>
 
 #include "core/values/builtin_types.h"
@@ -84,9 +84,11 @@ class BoolVectorView final : public LibraryView {
 
 class ArrayView final : public LibraryView {
   public:
-    std::vector<std::string_view> families() const override { return {"std::array", "std::span"}; }
+    std::vector<std::string_view> families() const override {
+        return {"std::array", "std::span", "std::initializer_list"};
+    }
     bool fits(const Type& type) const override {
-        return !first_path(type, {"_M_elems", "__elems_", "_M_ptr", "__data_", "__data"}).empty();
+        return !first_path(type, {"_M_elems", "__elems_"}).empty() || !begin_path(type).empty();
     }
     Meaning meaning(const ValueReader& reader, const Value& value) const override {
         const Type& type = plain(*value.type);
@@ -99,10 +101,9 @@ class ArrayView final : public LibraryView {
             meaning.alone = elements;
             return meaning;
         }
-        RunAddress start(
-            number_at(reader, value, first_path(type, {"_M_ptr", "__data_", "__data"})));
+        RunAddress start(number_at(reader, value, begin_path(type)));
         std::string_view path =
-            first_path(type, {"_M_extent._M_extent_value", "__size_", "__size"});
+            first_path(type, {"_M_extent._M_extent_value", "_M_len", "__size_", "__size"});
         const TemplateArgument* fixed = argument_value(type, "_Extent", 1);
         bool is_fixed = fixed && *fixed->value != -1;
         std::uint64_t count = is_fixed       ? static_cast<std::uint64_t>(*fixed->value)
@@ -111,6 +112,11 @@ class ArrayView final : public LibraryView {
         Meaning meaning = contiguous(reader, argument(type, 0), start, count);
         meaning.detail = counted_elements(count);
         return meaning;
+    }
+
+  private:
+    static std::string_view begin_path(const Type& type) {
+        return first_path(type, {"_M_ptr", "_M_array", "__data_", "__data", "__begin_"});
     }
 };
 
