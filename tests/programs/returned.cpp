@@ -57,7 +57,7 @@ using namespace std::string_literals;
     R(r_string, std::string, "\"a narrow boat of forty feet\"", "a narrow boat of forty feet") R(r_short_string, std::string, "\"tug\"", "tug") R(r_view, std::string_view, "\"lock 7\"", "lock 7") \
     R(r_vector, std::vector<int>, "{1, 2, 3}", {1, 2, 3}) R(r_array, Array2, "{5, 6}", {5, 6}) R(r_array_d, Doubles2, "{0.5, 1.5}", {0.5, 1.5}) \
     R(r_optional, std::optional<int>, "41", 41) R(r_nothing, std::optional<int>, "nothing", std::nullopt) R(r_stdpair, IntDouble, "{first = 5, second = 2.5}", {5, 2.5}) \
-    R(r_tuple, Three, "(1, 2.5, 120 'x')", {1, 2.5, 'x'}) R(r_complex, std::complex<double>, "{_M_value = 1.5 - 2.5i}", {1.5, -2.5}) R(r_complex_f, std::complex<float>, "{_M_value = 1.5 - 2.5i}", {1.5f, -2.5f}) \
+    R(r_tuple, Three, "(1, 2.5, 120 'x')", {1, 2.5, 'x'}) R(r_complex, std::complex<double>, "1.5 - 2.5i", {1.5, -2.5}) R(r_complex_f, std::complex<float>, "1.5 - 2.5i", {1.5f, -2.5f}) \
     R(r_bool, bool, "true", true) R(r_char16, char16_t, "120 'x'", u'x') R(r_wchar, wchar_t, "120 'x'", L'x') R(r_variant, IntOrDouble, "double(2.5)", 2.5) \
     R(r_unique, std::unique_ptr<int>, "null", nullptr) R(r_shared, std::shared_ptr<int>, "null", nullptr) R(r_long_double, long double, "-0.75", -0.75L)
 
