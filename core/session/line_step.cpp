@@ -44,16 +44,34 @@ RunAddress LineStep::here() {
 bool LineStep::start() {
     Unwinder walk(process_, mover(), movement_.standing());
     const Frame* frame = walk.frame(0);
-    if (!frame->function || !frame->line) return false;
+    if (!frame->function) return false;
+    bool is_users_own = frame->function->declared_line && is_steppable(*frame->module) &&
+                        !is_foreign(frame->function->declared_in);
+    if (!frame->line && !is_users_own) return false;
     module_ = frame->module;
     function_ = frame->function;
-    from_ = *frame->position;
+    from_ = frame->line ? *frame->position : position_without_line(*frame);
     settle_in(walk, *frame);
     task_ = task_of_body(process_, mover(), *frame);
     hooks_ = parts_.debuggee.landing_hooks();
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
     return true;
+}
+
+// An instruction that the compiler gave no line, in a function of the user's: the next line of any
+// of the user's calls that are inlined there, or of the function itself, is another one.
+CodePosition LineStep::position_without_line(const Frame& frame) const {
+    FileAddress at = frame.file_address();
+    auto running = frame.module->symbols().positions_of(*frame.function).in_force(at);
+    CodePosition from;
+    from.address = at;
+    const std::string* file = running ? running->file : nullptr;
+    const Scope* call = running ? running->inlined : nullptr;
+    for (; call && (!file || is_foreign(*file)); call = call->around)
+        file = &call->inlined->call_file;
+    from.inlined = call;
+    return from;
 }
 
 // The frame that the step is in, and where it leaves it.

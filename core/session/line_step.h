@@ -41,6 +41,7 @@ class LineStep {
         bool are_known = true;  // false: there is code that cannot be read
     };
 
+    CodePosition position_without_line(const Frame& frame) const;
     void settle_in(Unwinder& walk, const Frame& frame);
     bool start();  // false: there is no line here to step by
     Stop go_on();
