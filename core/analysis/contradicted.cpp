@@ -54,10 +54,6 @@ bool is_of_it_alone(const std::string& condition, const std::string& name) {
     return condition.find("->") == std::string::npos;
 }
 
-bool holds_now(const std::string& condition, EvaluationContext& context) {
-    return ValueReader(*context.target).truth(evaluate(condition, context));
-}
-
 bool asks_about(const std::string& condition, const std::string& name) {
     for (bool held : {true, false})
         for (const std::string& part : parts_decided(condition, held))
@@ -130,7 +126,8 @@ std::optional<std::uint32_t> contradicting_condition(const Moment& moment, const
         EvaluationContext context = context_in(moment, frame);
         for (const SourceChanges::Decision& decision : changes.decisions_before(name, here))
             for (const std::string& part : parts_decided(decision.condition, decision.held))
-                if (is_of_it_alone(part, name) && holds_now(part, context) != decision.held)
+                if (is_of_it_alone(part, name) &&
+                    Expression(part, context).truth(context) != decision.held)
                     return changes.statements()[decision.head].first_line;
     } catch (const Error&) {  // it is nothing that can be computed here
     }

@@ -313,7 +313,11 @@ std::optional<FrameDescription> CallFrameInformation::describe(FileAddress pc) c
     std::uint64_t handlers = 0;
     if (common.has_augmentation_data) {
         std::uint64_t size = reader.uleb(), behind = reader.offset() + size;
-        if (size) handlers = read_pointer(reader, common.handlers_encoding);
+        try {
+            if (size) handlers = read_pointer(reader, common.handlers_encoding);
+        } catch (const FormatError&) {
+            // Frames are found without it.
+        }
         reader.seek(behind);
     }
     if (reader.offset() > header.end) reader.fail("a description runs past its end");
