@@ -37,7 +37,7 @@ GUARDS = [["--guard", "none"], ["--guard", "all"], ["--guard", "all", "--page", 
 
 
 def run(command, folder):
-    return subprocess.run(command, cwd=folder, stdin=subprocess.DEVNULL, capture_output=True, timeout=120)
+    return subprocess.run(command, cwd=folder, stdin=subprocess.DEVNULL, capture_output=True, timeout=400)
 
 
 def complaint(lantern, program, command, guard, folder, alone):

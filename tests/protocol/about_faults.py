@@ -77,7 +77,7 @@ def test_those_who_look_do_not_wait_for_a_call_that_does_not_come_back():
     time.sleep(1.2)
     late = c.send("stackTrace", threadId=1)
     for number in (early, late):
-        answer = c.answer_to(number, seconds=5)
+        answer = c.answer_to(number)
         assert not answer["success"] and answer["message"] == "notStopped", answer
     c.send("cancel", requestId=call)
     assert not c.answer_to(call)["success"]

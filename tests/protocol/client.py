@@ -190,7 +190,7 @@ class Client:
             pass
         return self.gone()
 
-    def gone(self, seconds=10):
+    def gone(self, seconds=60):
         if self.recording:
             self.recording.close()
         if self.process:

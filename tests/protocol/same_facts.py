@@ -18,8 +18,6 @@ SCRIPTS = {"lockflow": ["fraction", "unset-level", "line-ending", "wrong-way", "
            "wharf": ["lost-bills", "long-label"], "lockstair": ["stair"], "weir": ["half-gone"],
            "towpath": ["shadowed-reading", "no-gate"]}
 WRITES_FILES = ("save", "plot", "draw")
-# It crashes in strlen, which was given a pointer masked by chance: near the end of a page it goes another way.
-CRASHES_WHERE_CHANCE_LEADS = ("gone-barge",)
 
 
 def commands_of(script):
@@ -41,6 +39,11 @@ def from_the_prompt(program, commands, options):
         else:
             now.append(view)
     return [groups[i:i + 3] for i in range(0, len(commands) * 3, 3)]
+
+
+def is_where_chance_leads(row):
+    """A crash in strlen that was given a pointer masked by chance: near the end of a page it goes another way."""
+    return row["level"] == 0 and not row.get("module", "").startswith(str(build))
 
 
 def of_kind(views, kind):
@@ -70,7 +73,7 @@ def compare_stack(told, client, thread, stack, where):
         frame = frames[row["level"]]
         told.frames += 1
         told.same(f"{where}, frame {row['level']}", frame["name"].split(" [")[0], row["function"])
-        if row["level"] == 0 and where.startswith(CRASHES_WHERE_CHANCE_LEADS):
+        if is_where_chance_leads(row):
             continue
         told.same(f"{where}, line of frame {row['level']}", frame["line"], row.get("line", 0))
         told.same(f"{where}, address of frame {row['level']}", frame["instructionPointerReference"], row["address"])

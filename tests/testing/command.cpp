@@ -107,7 +107,7 @@ std::map<std::string, std::string> printed_facts(const std::string& output) {
 }
 
 bool eventually(const std::function<bool()>& comes_true) {
-    for (int i = 0; i < 2000; ++i) {
+    for (int i = 0; i < 12000; ++i) {
         if (comes_true()) return true;
         usleep(5'000);
     }

@@ -39,7 +39,7 @@ class TemporaryFolder {
 
 std::string fixture(const std::string& name);
 
-// Whether it comes true within ten seconds; asked again every few milliseconds.
+// Whether it comes true within a minute; asked again every few milliseconds.
 bool eventually(const std::function<bool()>& comes_true);
 
 // What the kernel says of a process; of one that is gone, letter 0.

@@ -51,7 +51,7 @@ class Terminal {
     // Reads until the text has appeared after the last one that was waited for; what came before it
     // is forgotten.
     ::testing::AssertionResult shows(const std::string& text) {
-        auto end = std::chrono::steady_clock::now() + std::chrono::seconds(15);
+        auto end = std::chrono::steady_clock::now() + std::chrono::minutes(1);
         while (seen_.find(text) == std::string::npos) {
             if (std::chrono::steady_clock::now() > end || !read_more(200)) {
                 if (std::chrono::steady_clock::now() > end || ended_)
@@ -95,7 +95,7 @@ class Terminal {
 
   private:
     ::testing::AssertionResult is_steadily(bool (*holds)(char state)) {
-        constexpr int kLooks = 1500, kSteady = 10, kPause = 10;  // milliseconds between two looks
+        constexpr int kLooks = 6000, kSteady = 10, kPause = 10;  // milliseconds between two looks
         for (int look = 0, steady = 0; look < kLooks; ++look) {
             read_more(kPause);
             steady = holds(state_of_program()) ? steady + 1 : 0;
