@@ -127,8 +127,8 @@ void run_pin(Shell& shell, std::string_view arguments) {
             ValueView view =
                 view_of_value(session.moment(), text, evaluate(text, session.context()),
                               session.moment().form_of(text), session.moment().view_limits());
-            std::string qualified = qualification(view);
-            now = " = " + one_line(view, 200) + (qualified.empty() ? "" : "  " + qualified);
+            std::string remark = qualification_with_parts(view);
+            now = " = " + one_line(view, 200) + (remark.empty() ? "" : "  " + remark);
         } catch (const Error& error) {
             now = fmt::format(" (now: {})", error.what());
         }

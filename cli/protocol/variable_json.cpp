@@ -142,7 +142,8 @@ std::string value_words(const ValueView& view) {
         return fmt::format("not {} yet (holds {})", may_be_left_out ? "stored" : "set", text);
     }
     if (!view.broken.empty()) text += fmt::format(" (broken: {})", view.broken);
-    if (!view.doubt.empty()) text += fmt::format(" ({})", view.doubt);
+    if (std::string remark = doubts_about(view); !remark.empty())
+        text += fmt::format(" ({})", remark);
     return text;
 }
 

@@ -40,8 +40,8 @@ std::string pin_text(const PinReport& pin, const Style& style) {
     std::string now = one_line(*pin.value, 200);
     std::string text = pin.before.empty() ? fmt::format("{} = {}", name, now)
                                           : fmt::format("{}  {} → {}", name, pin.before, now);
-    std::string qualified = qualification(*pin.value);
-    return qualified.empty() ? text : text + "  " + style.warning(qualified);
+    std::string remark = qualification_with_parts(*pin.value);
+    return remark.empty() ? text : text + "  " + style.warning(remark);
 }
 
 const char* label_of(Touched touched) {

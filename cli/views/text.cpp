@@ -68,6 +68,36 @@ std::string qualification(const ValueView& view) {
 
 namespace {
 
+void add_doubts(const ValueView& view, const std::string& path, std::vector<std::string>& doubts) {
+    for (const ValueView& child : view.children) {
+        std::string name = path.empty() ? child.name : path + "." + child.name;
+        if (!child.doubt.empty())
+            doubts.push_back(fmt::format("{}: {}", escape_for_display(name), child.doubt));
+        else if (child.arrangement == Arrangement::fields)
+            add_doubts(child, name, doubts);
+    }
+}
+
+}  // namespace
+
+std::string doubts_about(const ValueView& view) {
+    constexpr std::size_t kMost = 2;
+    if (!view.doubt.empty() || view.arrangement != Arrangement::fields) return view.doubt;
+    std::vector<std::string> doubts;
+    add_doubts(view, "", doubts);
+    std::size_t more = doubts.size() > kMost ? doubts.size() - kMost : 0;
+    doubts.resize(doubts.size() - more);
+    std::string text = fmt::format("{}", fmt::join(doubts, "; "));
+    return more ? fmt::format("{}; and {} more parts", text, more) : text;
+}
+
+std::string qualification_with_parts(const ValueView& view) {
+    std::string own = qualification(view);
+    return own.empty() ? doubts_about(view) : own;
+}
+
+namespace {
+
 std::string notice_text(const Notice& notice, const Style& style) {
     if (notice.kind == Notice::Kind::warning)
         return style.warning("take care: ") + notice.text + "\n";

@@ -67,6 +67,10 @@ std::string short_file(const std::string& path);
 std::string place_text(const std::string& file, std::uint32_t line);
 // What qualifies a value: not set yet, shadowed, kept nowhere …; empty if nothing does.
 std::string qualification(const ValueView& view);
+// What makes it doubtful, or else parts of it: "tons: perhaps …".
+std::string doubts_about(const ValueView& view);
+// The first, or else the second.
+std::string qualification_with_parts(const ValueView& view);
 // Why there is none, or better what the source says it is, or what it was.
 std::string no_value_text(const ValueView& view);
 std::string padded(const std::string& text, std::size_t width);

@@ -53,7 +53,8 @@ std::string variable_line(const ValueView& view, const ValueColumns& columns, co
         "  {}  {}  {}", padded(escape_for_display(shown_name(view)), columns.name),
         padded(value_or_reason(view, 90, style), columns.value), style.faint(view.type));
     std::vector<std::string> notes;
-    if (std::string q = qualification(view); !q.empty()) notes.push_back(q);
+    if (std::string remark = qualification_with_parts(view); !remark.empty())
+        notes.push_back(remark);
     if (view.is_shadowed) notes.push_back("hidden by the inner one of the same name");
     if (view.is_captured) notes.push_back("captured by the lambda");
     for (const std::string& note : notes) line += "  " + style.warning(note);
@@ -139,9 +140,12 @@ void append_tree(const ValueView& view, const std::string& indent, std::string& 
                             : has_value ? value_or_reason(child, 200, style)
                                         : style.warning(word_for_unset(child));
         std::string name = padded(escape_for_display(child_name(view, child)), columns.name);
-        out += fmt::format("{}{}  {}{}\n", indent, name,
+        std::string doubt = opens ? child.doubt : qualification_with_parts(child);
+        if (!has_value) doubt.clear();  // the word says it
+        out += fmt::format("{}{}  {}{}{}\n", indent, name,
                            shown.empty() ? "" : padded(shown, opens ? 0 : columns.value) + "  ",
-                           style.faint(brief_type(child.type)));
+                           style.faint(brief_type(child.type)),
+                           doubt.empty() ? "" : "  " + style.warning(doubt));
         if (opens) append_tree(child, indent + "    ", out, style);
     }
     append_more(view, indent, out);

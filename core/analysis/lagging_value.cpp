@@ -47,28 +47,9 @@ LaggingValues::LaggingValues(const Moment& moment, const Frame& frame, const Sou
                              std::size_t here)
     : moment_(moment), frame_(frame), changes_(changes), here_(here) {}
 
-const FlowGraph& LaggingValues::flow() {
-    if (flow_) return *flow_;
-    KeptCode& code = kept_code(frame_.module->symbols(), *frame_.function);
-    flow_ = &code.flow();
-    before_ = &code.ways_back();
-    leads_here_ = all_before();
-    return *flow_;
-}
-
-std::vector<bool> LaggingValues::all_before() const {
-    std::vector<bool> found(before_->size());
-    std::vector<std::uint32_t> next{flow_->around(frame_.file_address())};
-    while (!next.empty() && next.back() != FlowGraph::kNone) {
-        std::uint32_t at = next.back();
-        next.pop_back();
-        for (std::uint32_t before : (*before_)[at])
-            if (!found[before]) {
-                found[before] = true;
-                next.push_back(before);
-            }
-    }
-    return found;
+const RowsBefore& LaggingValues::rows() {
+    if (!rows_) rows_.emplace(frame_, changes_);
+    return *rows_;
 }
 
 LaggingValues::Place LaggingValues::place_at(const Variable& variable, FileAddress address,
@@ -95,33 +76,17 @@ LaggingValues::Place LaggingValues::place_at(const Variable& variable, FileAddre
 
 std::vector<bool> LaggingValues::unchanged_before(const Variable& variable, const Place& now,
                                                   std::uint64_t offset, std::uint64_t size) {
-    const ModuleSymbols& symbols = frame_.module->symbols();
-    std::vector<bool> unchanged(flow().nodes().size());
+    const KeptCode& code = rows().code();
     changed_by_.clear();
     is_moved_ = false;
-    std::vector<std::uint32_t> next{flow().around(frame_.file_address())};
-    while (!next.empty() && next.back() != FlowGraph::kNone) {
-        std::uint32_t at = next.back();
-        next.pop_back();
-        for (std::uint32_t before : (*before_)[at]) {
-            const FlowGraph::Node& node = flow().nodes()[before];
-            if (unchanged[before]) continue;
-            if (place_at(variable, node.address, dwarf::kLastRow, offset, size) != now) {
-                is_moved_ = true;
-                changed_by_.push_back(before);
-                continue;
-            }
-            auto effects =
-                register_effects_of(symbols.elf().loaded_bytes(node.address, node.length));
-            if (!effects || !(effects->writes & now.registers).is_empty()) {
-                changed_by_.push_back(before);
-                continue;
-            }
-            unchanged[before] = true;
-            next.push_back(before);
-        }
-    }
-    return unchanged;
+    auto changes_it = [&](std::uint32_t node) {
+        FileAddress address = code.flow().nodes()[node].address;
+        if (place_at(variable, address, dwarf::kLastRow, offset, size) != now)
+            return is_moved_ = true;
+        auto effects = register_effects_of(code.bytes_of(node));
+        return !effects || !(effects->writes & now.registers).is_empty();
+    };
+    return rows().unchanged_from(changes_it, changed_by_);
 }
 
 std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable,
@@ -144,56 +109,27 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
     }
     unchanged_ = unchanged_before(variable, now, offset, size);
     auto rows_of = [&](std::size_t statement) {
-        return count_rows(statement, [&](const CodePosition& row) {
+        return rows().count(statement, unchanged_, [&](const CodePosition& row) {
             return place_at(variable, row.address, row.row, offset, size) == now;
         });
     };
     std::optional<std::uint32_t> line;
     for (std::size_t number : setting) {
         if (number >= here_) break;  // of the pass before, if it was passed at all
-        Rows rows = rows_of(number);
-        bool is_passed_over = rows.unchanged + rows.others > 0
-                                  ? rows.only_unchanged()
+        RowsBefore::Counted counted = rows_of(number);
+        bool is_passed_over = counted.unchanged + counted.others > 0
+                                  ? counted.only_unchanged()
                                   : has_been_passed(number, name, rows_of);
         if (is_passed_over) line = changes_.statements()[number].first_line;
     }
     return line;
 }
 
-// The inlined call that the frame is of; null: the function itself.
-const Scope* LaggingValues::own_scope() const {
-    const Scope* outermost = frame_.scopes.empty() ? nullptr : frame_.scopes.back();
-    return outermost && outermost->inlined ? outermost : nullptr;
-}
-
-// Of the statement's own rows that lead here, those with nothing changed on the way, and the
-// others.
-LaggingValues::Rows LaggingValues::count_rows(
-    std::size_t statement, const std::function<bool(const CodePosition&)>& is_same_at) {
-    const SourceStatement& wanted = changes_.statements()[statement];
-    const Scope* own = own_scope();
-    Rows rows;
-    for (const CodePosition& position :
-         frame_.module->symbols().positions_of(*frame_.function).all()) {
-        bool is_of_it = position.inlined == own && position.is_statement && position.file &&
-                        *position.file == frame_.line->file && position.line >= wanted.first_line &&
-                        position.line <= wanted.last_line;
-        if (!is_of_it) continue;
-        std::uint32_t node = flow().at(position.address);
-        bool is_passed_here =
-            position.address == frame_.file_address() && position.row < frame_.row();
-        bool leads_here = is_passed_here || (node != FlowGraph::kNone && leads_here_[node]);
-        if (!leads_here) continue;
-        bool is_unchanged = is_passed_here || unchanged_[node];
-        ++(is_unchanged && is_same_at(position) ? rows.unchanged : rows.others);
-    }
-    return rows;
-}
-
 // A statement that has no row on the way here: it has been passed if all that has changed the place
 // is of statements before it, and control has come past it.
-bool LaggingValues::has_been_passed(std::size_t statement, const std::string& name,
-                                    const std::function<Rows(std::size_t)>& rows_of) {
+bool LaggingValues::has_been_passed(
+    std::size_t statement, const std::string& name,
+    const std::function<RowsBefore::Counted(std::size_t)>& rows_of) {
     const auto& statements = changes_.statements();
     const auto& blocks = statements[statement].blocks;
     auto is_around = [](const std::vector<std::uint32_t>& outer,
@@ -201,14 +137,13 @@ bool LaggingValues::has_been_passed(std::size_t statement, const std::string& na
         return outer.size() <= inner.size() &&
                std::equal(outer.begin(), outer.end(), inner.begin());
     };
-    const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
     bool is_what_calls_returned = true;  // for statements that set it before
     for (std::uint32_t node : changed_by_) {
-        CodePosition position = positions.within(flow().nodes()[node].address, own_scope());
-        auto by = position.line ? changes_.statement_at(position.line) : std::nullopt;
+        auto by = rows().statement_of(node);
         if (!by || *by >= statement) return false;
         is_what_calls_returned &=
-            flow().nodes()[node].kind == Instruction::Kind::call && changes_.may_set(name, *by);
+            rows().code().flow().nodes()[node].kind == Instruction::Kind::call &&
+            changes_.may_set(name, *by);
     }
     // Where the location itself is new, it may be so on behalf of this very statement, unless an
     // earlier one comes behind that.

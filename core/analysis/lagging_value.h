@@ -14,8 +14,8 @@
 #include <optional>
 #include <string>
 
+#include "core/analysis/rows_before.h"
 #include "core/analysis/source_changes.h"
-#include "core/code/kept_code.h"
 #include "core/dwarf/location_expression.h"
 #include "core/machine/register_effects.h"
 #include "core/session/moment.h"
@@ -46,28 +46,18 @@ class LaggingValues {
     };
     Place place_at(const Variable& variable, FileAddress address, std::uint16_t row,
                    std::uint64_t offset, std::uint64_t size) const;
-    std::vector<bool> all_before() const;
     // By node: whether it leads here with the bytes in the same place all the way.
     std::vector<bool> unchanged_before(const Variable& variable, const Place& now,
                                        std::uint64_t offset, std::uint64_t size);
-    struct Rows {
-        unsigned unchanged = 0, others = 0;
-        bool only_unchanged() const { return unchanged > 0 && others == 0; }
-    };
-    Rows count_rows(std::size_t statement,
-                    const std::function<bool(const CodePosition&)>& is_same_at);
     bool has_been_passed(std::size_t statement, const std::string& name,
-                         const std::function<Rows(std::size_t)>& rows_of);
-    const Scope* own_scope() const;
-    const FlowGraph& flow();
+                         const std::function<RowsBefore::Counted(std::size_t)>& rows_of);
+    const RowsBefore& rows();
 
     const Moment& moment_;
     const Frame& frame_;
     const SourceChanges& changes_;
     std::size_t here_;
-    const FlowGraph* flow_ = nullptr;
-    const Ways* before_ = nullptr;  // by node: those that lead to it
-    std::vector<bool> leads_here_;  // by node, on whatever way
+    std::optional<RowsBefore> rows_;
     // Right before those of unchanged_: the nodes that write the place, or behind which the
     // location is a new one (is_moved_).
     std::vector<std::uint32_t> changed_by_;

@@ -78,8 +78,12 @@ bool SourceChanges::may_set(const std::string& name, std::size_t statement) cons
 }
 
 std::vector<std::size_t> SourceChanges::all_that_set(const std::string& name) const {
+    return is_lost(name) ? std::vector<std::size_t>() : statements_that_set(name);
+}
+
+std::vector<std::size_t> SourceChanges::statements_that_set(const std::string& name) const {
     std::vector<std::size_t> found;
-    if (is_lost(name)) return found;
+    if (is_of_two(name)) return found;
     for (std::size_t i = 0; i < statements_.size(); ++i)
         if (touches(name)[i] == Touch::sets && text_of_value(name, i) != name) found.push_back(i);
     return found;
@@ -87,8 +91,10 @@ std::vector<std::size_t> SourceChanges::all_that_set(const std::string& name) co
 
 // Its address is known elsewhere, or two variables have the name.
 bool SourceChanges::is_lost(const std::string& name) const {
-    const std::vector<Touch>& all = touches(name);
-    if (std::find(all.begin(), all.end(), Touch::loses) != all.end()) return true;
+    return std::ranges::count(touches(name), Touch::loses) > 0 || is_of_two(name);
+}
+
+bool SourceChanges::is_of_two(const std::string& name) const {
     return std::count_if(statements_.begin(), statements_.end(),
                          [&](const SourceStatement& each) { return declares(name, each); }) > 1;
 }

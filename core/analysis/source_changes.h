@@ -72,6 +72,8 @@ class SourceChanges {
     Setter setter_on(const std::string& name, const Way& way) const;
     // Those that set it, wherever they stand; none where others may set it too.
     std::vector<std::size_t> all_that_set(const std::string& name) const;
+    // Those that set it, whoever else may; none where two variables have the name.
+    std::vector<std::size_t> statements_that_set(const std::string& name) const;
     // Whether the statement itself may set it.
     bool may_set(const std::string& name, std::size_t statement) const;
 
@@ -86,6 +88,7 @@ class SourceChanges {
   private:
     const std::vector<SourceTouch>& touches(const std::string& name) const;  // by statement
     bool is_lost(const std::string& name) const;
+    bool is_of_two(const std::string& name) const;
     bool leads_away(std::uint32_t block) const;
     bool may_be_passed_over(const SourceStatement& statement) const;
     std::optional<std::size_t> head_of(std::uint32_t block) const;

@@ -36,6 +36,7 @@ void SourceView::read_source() {
     last_.emplace(moment_, frame_, recomputed_->changes(), recomputed_->here());
     if (!recomputed_->changes()) return;
     lagging_.emplace(moment_, frame_, *recomputed_->changes(), recomputed_->here());
+    lagging_memory_.emplace(frame_, *recomputed_->changes(), recomputed_->here());
     recomputed_->set_doubtful([this](const std::string& name) {
         auto part = part_named(name);
         return !part || doubt_about(*part);
@@ -153,8 +154,79 @@ void SourceView::doubt_before_declared(ValueView& view, const Variable& variable
                           : "perhaps not of here: the line that runs next declares it";
 }
 
+// What a `for` of Rust asks for the next one, as the compiler names it: each turn changes it.
+bool SourceView::is_behind_turns_of_for(const Variable& variable, RunAddress address) {
+    const SourceChanges& changes = *recomputed_->changes();
+    auto head = variable.name == "iter" && variable.unit->is_rust()
+                    ? changes.statement_at(variable.declared_line)
+                    : std::nullopt;
+    bool is_of_for =
+        head && *head < changes.statements().size() && mentions("for", changes.statements()[*head]);
+    auto scope = std::ranges::find_if(frame_.scopes, [&](const Scope* each) {
+        return std::ranges::any_of(each->variables,
+                                   [&](const Variable& its) { return &its == &variable; });
+    });
+    std::uint64_t size = plain(*variable.type).size;
+    return is_of_for && scope != frame_.scopes.end() &&
+           lagging_memory_->stays_through_turns({variable.name, address, size, 0, size}, *head,
+                                                **scope);
+}
+
+void SourceView::doubt_memory_of(ValueView& view, const Part& part, RunAddress variable) {
+    if (plain(part.type).kind == TypeKind::structure && view.arrangement == Arrangement::fields)
+        for (const Member& member : plain(part.type).members())
+            for (ValueView& child : view.children)
+                if (child.name == member.name && member.type && !member.bit_size)
+                    doubt_memory_of(child,
+                                    {part.variable, part.name + "." + member.name, *member.type,
+                                     part.offset + member.offset},
+                                    variable);
+    bool is_told = view.unavailable.empty() && view.doubt.empty() && !is_unset(view.assignment);
+    if (!is_scalar(part.type) || !is_told) return;
+    LaggingMemory::Part where{part.name, variable, plain(*part.variable.type).size, part.offset,
+                              plain(part.type).size};
+    auto line = lagging_memory_->passed_over(where);
+    auto statement = line ? recomputed_->changes()->statement_at(*line) : std::nullopt;
+    if (!line || (statement && would_set_the_same(part, *statement))) return;
+    view.doubt = fmt::format(
+        "perhaps of before line {}: nothing on the way from there has stored what it set{}", *line,
+        what_is_stored_next(where, part.type));
+}
+
+std::string SourceView::what_is_stored_next(const LaggingMemory::Part& part, const Type& type) {
+    auto number = lagging_memory_->stored_next_from(part);
+    if (!number) return "";
+    Value value = value_of_register(moment_.target(), moment_.thread(), frame_,
+                                    {*number, static_cast<unsigned>(part.size), 0}, type);
+    if (!value.is_available()) return "";
+    return fmt::format("; {}, which is stored there next, holds {}", register_name(*number),
+                       make_view(ValueReader(moment_.target()), part.name, value).text);
+}
+
+void SourceView::doubt_memory(ValueView& view, const Variable& variable) {
+    bool is_told = view.unavailable.empty() && view.doubt.empty() && !is_unset(view.assignment);
+    if (!is_told || !variable.type || !frame_.module || !frame_.function || !frame_.line) return;
+    if (!looks_optimised(frame_.module->symbols().body_of(*frame_.function))) return;
+    try {
+        Value value = value_of_variable(moment_.target(), moment_.thread(), frame_, variable);
+        if (!value.address) return;
+        read_source();
+        if (!lagging_memory_) return;
+        if (is_behind_turns_of_for(variable, *value.address))
+            view.doubt = fmt::format(
+                "perhaps of before the loop at line {}: nothing in its turns has stored into it",
+                variable.declared_line);
+        else
+            doubt_memory_of(view, {variable, variable.name, *variable.type, 0}, *value.address);
+    } catch (const Error&) {  // what the file says of the code is damaged
+    }
+}
+
 void SourceView::add_to(ValueView& view, const Variable& variable) {
-    if (has_one_place(variable)) doubt_before_declared(view, variable);
+    if (has_one_place(variable)) {
+        doubt_before_declared(view, variable);
+        doubt_memory(view, variable);
+    }
     if (has_one_place(variable) || !variable.type) return;
     if (frame_.origin == FrameOrigin::one_of_tail_calls) {
         if (view.unavailable.empty())
@@ -248,11 +320,34 @@ void SourceView::add_to_part(ValueView& view, const Part& part) {
     view.doubt = fmt::format("perhaps {}: {}", view.recovered, view.recovered_from);
 }
 
+namespace {
+
+// "lock.level": `lock` in the frame, and its member; null where it is no such path.
+const ValueView* part_called(const ValueView& view, std::string_view path) {
+    std::size_t dot = path.find('.');
+    if (dot == std::string_view::npos) return &view;
+    path.remove_prefix(dot + 1);
+    for (const ValueView& child : view.children)
+        if (child.name == path.substr(0, path.find('.'))) return part_called(child, path);
+    return nullptr;
+}
+
+}  // namespace
+
 void add_source_view(const Moment& moment, const std::string& expression, ValueView& view) {
     const Frame* frame = moment.selected_frame();
-    std::string name(trimmed(expression));
+    std::string path(trimmed(expression)), name = path.substr(0, path.find('.'));
     auto visible = frame ? find_visible(*frame, name) : std::nullopt;
-    if (visible) SourceView(moment, *frame).add_to(view, *visible->variable);
+    if (!visible) return;
+    if (name == path) return SourceView(moment, *frame).add_to(view, *visible->variable);
+    Value value = value_of_variable(moment.target(), moment.thread(), *frame, *visible->variable);
+    ValueView whole = make_view(ValueReader(moment.target()), name, value);
+    SourceView(moment, *frame).add_to(whole, *visible->variable);
+    const ValueView* part = part_called(whole, path);
+    if (!part || part->text != view.text || part->unavailable != view.unavailable) return;
+    view.doubt = part->doubt;
+    view.recovered = part->recovered;
+    view.recovered_from = part->recovered_from;
 }
 
 }  // namespace lantern

@@ -5,6 +5,7 @@
 
 #include <optional>
 
+#include "core/analysis/lagging_memory.h"
 #include "core/analysis/lagging_value.h"
 #include "core/analysis/last_value.h"
 #include "core/analysis/recomputed_value.h"
@@ -32,6 +33,10 @@ class SourceView {
     void add_to_part(ValueView& view, const Part& part);
     void add_members(ValueView& view, const Part& part);
     void doubt_before_declared(ValueView& view, const Variable& variable) const;
+    void doubt_memory(ValueView& view, const Variable& variable);
+    void doubt_memory_of(ValueView& view, const Part& part, RunAddress variable);
+    std::string what_is_stored_next(const LaggingMemory::Part& part, const Type& type);
+    bool is_behind_turns_of_for(const Variable& variable, RunAddress address);
     void add_last(ValueView& view, const Variable& variable);
     std::optional<Part> part_named(const std::string& name) const;
     struct Doubt {
@@ -47,12 +52,13 @@ class SourceView {
     const Moment& moment_;
     const Frame& frame_;
     std::optional<RecomputedValues> recomputed_;
-    std::optional<LaggingValues> lagging_;  // nothing where the source cannot be asked
+    std::optional<LaggingValues> lagging_;         // nothing where the source cannot be asked
+    std::optional<LaggingMemory> lagging_memory_;  // the same
     std::optional<LastValues> last_;
 };
 
-// The same for an expression that is the name of a variable of the selected frame, and nothing
-// else.
+// The same for an expression that is the name of a variable of the selected frame, or leads to a
+// member of one ("lock.level"), and nothing else.
 void add_source_view(const Moment& moment, const std::string& expression, ValueView& view);
 
 }  // namespace lantern

@@ -68,43 +68,65 @@ FrameSlots::Range FrameSlots::any_object_with(std::int64_t slot, unsigned size) 
     return {-kLargestFrame, slot + static_cast<std::int64_t>(size)};
 }
 
-FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot, unsigned size,
-                                        Range object) const {
+FrameSlots::Touch FrameSlots::touch(std::uint32_t node, std::int64_t slot, unsigned size,
+                                    bool is_address_known) const {
+    const Effects* effects = effects_of(node);
+    if (!effects) return Touch::may_write;
     const std::int64_t end = slot + static_cast<std::int64_t>(size);
-    auto touches = [&](std::uint32_t at, const MemoryAccess& access, std::int64_t length) {
-        auto low = slot_of(at, access);
-        return low && *low < end && slot < *low + length;
-    };
-    // Once its address is taken anywhere, a call may write it, and so may a store through a
-    // pointer.
-    Stores stores;
+    Touch touched = Touch::none;
+    for (const MemoryAccess& access : effects->memory) {
+        // A push is below every slot; what a string instruction writes is where it is pointed.
+        bool is_push = access.is_implied && access.base == kStackPointerNumber;
+        if (!access.writes || is_push) continue;
+        auto low = slot_of(node, access);
+        auto high = low ? std::optional(*low + static_cast<std::int64_t>(access.size)) : low;
+        if (low && *low <= slot && end <= *high) return Touch::writes;
+        bool is_in_part = low && *low < end && slot < *high;
+        bool may_point_to_it = is_address_known && !low && access.base != kProgramCounterNumber;
+        if (is_in_part || may_point_to_it) touched = Touch::may_write;
+    }
+    bool is_call = blocks_->flow().nodes()[node].kind == Instruction::Kind::call;
+    return is_call && is_address_known ? Touch::may_write : touched;
+}
+
+std::vector<std::uint32_t> FrameSlots::address_makers(Range object) const {
+    std::vector<std::uint32_t> makers;
     for (const AddressMade& made : addresses_)
         if (!made.slot || (object.low <= *made.slot && *made.slot < object.high))
-            stores.address_taken.push_back(made.node);
-    const bool is_address_taken = !stores.address_taken.empty();
-    // What a node does to the slot: true if nothing before it matters.
+            makers.push_back(made.node);
+    return makers;
+}
+
+bool FrameSlots::reads(std::uint32_t node, std::int64_t slot, unsigned size) const {
+    const Effects* effects = effects_of(node);
+    return !effects || std::ranges::any_of(effects->memory, [&](const MemoryAccess& access) {
+        auto low = access.reads ? slot_of(node, access) : std::nullopt;
+        return low && *low < slot + static_cast<std::int64_t>(size) &&
+               slot < *low + static_cast<std::int64_t>(access.size);
+    });
+}
+
+bool FrameSlots::writes_somewhere(std::uint32_t node) const {
+    const Effects* effects = effects_of(node);
+    return !effects || std::ranges::any_of(effects->memory, [&](const MemoryAccess& access) {
+        bool is_of_frame = access.base == kStackPointerNumber || access.base == kFramePointerNumber;
+        return access.writes && !access.is_implied && is_of_frame && !slot_of(node, access);
+    });
+}
+
+FrameSlots::Stores FrameSlots::reaching(std::uint32_t node, std::int64_t slot, unsigned size,
+                                        Range object) const {
+    Stores stores;
+    stores.address_taken = address_makers(object);  // anywhere: who has it may write at any time
+    // Whether nothing before the node matters.
     auto ends_search = [&](std::uint32_t at) {
-        const Effects* effects = effects_of(at);
-        if (!effects) return stores.may_be_others = true;
-        for (const MemoryAccess& access : effects->memory) {
-            // A push is below every slot; what a string instruction writes is where it is pointed.
-            bool is_push = access.is_implied && access.base == kStackPointerNumber;
-            if (!access.writes || is_push) continue;
-            if (touches(at, access, access.size)) {
-                auto low = slot_of(at, access);
-                if (*low <= slot && end <= *low + static_cast<std::int64_t>(access.size)) {
-                    stores.nodes.push_back(at);
-                    return true;
-                }
-                stores.may_be_others = true;
-            } else if (is_address_taken && !slot_of(at, access) &&
-                       access.base != kProgramCounterNumber) {
-                stores.may_be_others = true;
-            }
+        switch (touch(at, slot, size, !stores.address_taken.empty())) {
+            case Touch::none: return false;
+            case Touch::may_write: stores.may_be_others = true; return !effects_of(at);
+            case Touch::writes: break;
         }
-        bool is_call = blocks_->flow().nodes()[at].kind == Instruction::Kind::call;
-        if (is_call && is_address_taken) stores.may_be_others = true;
-        return false;
+        stores.nodes.push_back(at);
+        return true;
     };
     std::vector<bool> is_done(blocks_->all().size(), false);
     std::vector<std::pair<std::uint32_t, std::uint32_t>> work{{blocks_->of_node(node), node}};

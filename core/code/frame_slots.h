@@ -40,6 +40,15 @@ class FrameSlots {
     // Of what `size` bytes at the slot hold when the node is about to run. `object` is what they
     // are a part of: whoever has the address of one part of it can write them all.
     Stores reaching(std::uint32_t node, std::int64_t slot, unsigned size, Range object) const;
+    // What the instruction does to those bytes. `is_address_known`: somebody may have the address
+    // of a part of the object, so that a call may write it, and a store through a pointer.
+    enum class Touch { none, may_write, writes };
+    Touch touch(std::uint32_t node, std::int64_t slot, unsigned size, bool is_address_known) const;
+    // The nodes that make the address of a part of the object.
+    std::vector<std::uint32_t> address_makers(Range object) const;
+    bool reads(std::uint32_t node, std::int64_t slot, unsigned size) const;
+    // The instruction writes by the stack or the frame pointer, and where is not known.
+    bool writes_somewhere(std::uint32_t node) const;
     // Where it is not known what they are a part of: it may begin anywhere below.
     static Range any_object_with(std::int64_t slot, unsigned size);
 

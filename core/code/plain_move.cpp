@@ -103,4 +103,13 @@ std::optional<PlainMove> move_into_memory(const FunctionCode& code, std::uint32_
     return move;
 }
 
+std::optional<unsigned> register_moved_into_memory(ByteSpan instruction, std::uint64_t size) {
+    auto effects = effects_of(instruction);
+    bool is_move = effects && effects->memory.size() == 1 && effects->memory[0].writes &&
+                   effects->memory[0].size == size &&
+                   instruction_text(instruction, RunAddress(0)).starts_with("mov");
+    const RegisterUse* source = is_move ? read_register(*effects, &effects->memory[0]) : nullptr;
+    return source ? std::optional(source->dwarf_number) : std::nullopt;
+}
+
 }  // namespace lantern

@@ -20,6 +20,9 @@ std::optional<PlainMove> move_into_register(const FunctionCode& code, std::uint3
                                             unsigned dwarf_number);
 std::optional<PlainMove> move_into_memory(const FunctionCode& code, std::uint32_t node);
 
+// Of an instruction that stores as many bytes of a register into memory, and nothing else: which.
+std::optional<unsigned> register_moved_into_memory(ByteSpan instruction, std::uint64_t size);
+
 // The instruction as assembler text, and the number that its last operand is.
 std::string text_of(const FunctionCode& code, std::uint32_t node);
 std::optional<std::uint64_t> last_number(const std::string& text);

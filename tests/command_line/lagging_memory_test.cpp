@@ -1,0 +1,97 @@
+// What a compiler keeps in a register for a loop, and stores behind it: what memory holds meanwhile
+// is not told as the value of here. Held against the build without optimisation, stop by stop.
+#include <gtest/gtest.h>
+
+#include <regex>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+// What "value NAME" tells at each of six stops of a breakpoint at that line: "100  int …".
+std::vector<std::string> told_at(const std::string& build, const std::string& line,
+                                 const std::string& name) {
+    std::vector<std::string> commands{"pause at promoted.c:" + line, "launch"};
+    for (int stop = 0; stop < 6; ++stop) {
+        commands.push_back("value " + name);
+        commands.push_back("continue");
+    }
+    std::vector<std::string> told;
+    std::regex wanted("^@\\d+ " + name + " = (.*)$");
+    for (const std::string& each : lines_of(debug(fixture("promoted-" + build), commands).output))
+        if (std::smatch match; std::regex_search(each, match, wanted)) told.push_back(match[1]);
+    return told;
+}
+
+class LagsInLoop : public ::testing::TestWithParam<const char*> {
+  protected:
+    void SetUp() override {
+        if (!HAVE_CLANG && std::string(GetParam()).starts_with("clang"))
+            GTEST_SKIP() << "clang is not here";
+    }
+    std::string build() const { return GetParam(); }
+    bool is_gcc() const { return build().starts_with("gcc"); }
+    // A value without a doubt is that of the unoptimised build; says how many are doubted.
+    unsigned doubted(const std::string& line, const std::string& name) {
+        auto truth = told_at("gcc-O0", line, name), told = told_at(build(), line, name);
+        EXPECT_EQ(truth.size(), told.size()) << build() << line;
+        unsigned count = 0;
+        for (std::size_t stop = 0; stop < std::min(truth.size(), told.size()); ++stop) {
+            bool is_doubted = told[stop].find("perhaps") != std::string::npos;
+            count += is_doubted;
+            bool is_true = told[stop].substr(0, told[stop].find("  ")) ==
+                           truth[stop].substr(0, truth[stop].find("  "));
+            EXPECT_TRUE(is_doubted || is_true)
+                << build() << ":" << line << " stop " << stop << ": " << told[stop];
+        }
+        return count;
+    }
+};
+
+TEST_P(LagsInLoop, WhatMemoryHoldsMeanwhileIsDoubted) {
+    EXPECT_GE(doubted("19", "total") + doubted("31", "left"), is_gcc() ? 12u : 0u);
+    const char* wanted =
+        "perhaps of before line 30: nothing on the way from there has stored what it set";
+    for (const std::string& told : told_at(build(), "31", "left"))
+        EXPECT_TRUE(!is_gcc() || told.find(wanted) != std::string::npos) << told;
+}
+
+TEST_P(LagsInLoop, WhatEachTurnStoresIsNot) {
+    EXPECT_EQ(doubted("51", "told"), 0u);
+    EXPECT_EQ(doubted("22", "total"), 0u) << "behind the loop it is stored";
+}
+
+// What it holds is one of the sums of the turns.
+TEST(LagsBehind, TheRegisterThatIsStoredNextIsNamed) {
+    auto told = told_at("gcc-O2", "19", "total");
+    ASSERT_GE(told.size(), 3u);
+    unsigned named = 0;
+    for (const std::string& each : told) {
+        std::smatch match;
+        std::regex wanted("; (rax|rbx), which is stored there next, holds (\\d+)$");
+        if (!std::regex_search(each, match, wanted)) continue;
+        ++named;
+        const std::vector<std::string> sums{"0", "4", "10", "19", "20", "23", "30"};
+        EXPECT_NE(std::find(sums.begin(), sums.end(), match[2]), sums.end()) << each;
+    }
+    EXPECT_GE(named, 3u);
+}
+
+TEST(LagsBehind, AMembersDoubtIsShownWithTheWhole) {
+    std::vector<std::string> at{"pause at promoted.c:42", "launch", "locals", "value hold",
+                                "value hold.tons"};
+    std::string told = debug(fixture("promoted-gcc-O2"), at).output;
+    EXPECT_NE(told.find("barges: perhaps of before line 42"), std::string::npos) << told;
+    EXPECT_NE(told.find("tons: perhaps of before line 40"), std::string::npos) << told;
+    EXPECT_NE(told.find("xmm1, which is stored there next, holds 4.5"), std::string::npos) << told;
+    std::string one = told.substr(told.find("@2"));
+    EXPECT_NE(one.find("hold.tons = 0.5  double  perhaps of before line 40"), std::string::npos)
+        << told;
+}
+
+INSTANTIATE_TEST_SUITE_P(Builds, LagsInLoop,
+                         ::testing::Values("gcc-O1", "gcc-O2", "gcc-O3", "clang-O1", "clang-O2"));
+
+}  // namespace
+}  // namespace lantern::testing
