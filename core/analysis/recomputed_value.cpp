@@ -65,6 +65,21 @@ std::string base_of(const std::string& name) {
     return name.substr(0, name.find('.'));
 }
 
+// A long function is asked for at each stop in it, and its text does not change.
+std::shared_ptr<const SourceChanges> changes_of(const Function& function, const SourceText& source,
+                                                const ModuleSymbols& symbols) {
+    std::shared_ptr<void>& kept = source.kept_with(function.declared_line, symbols);
+    if (!kept) {
+        CodeLanguage language = code_language(function.declared_in);
+        kept = std::make_shared<SourceChanges>(
+            statements_of_function(source.lines, function.declared_line, language), language,
+            [&](const std::string& name) {
+                return is_function(symbols, name) || source.functions().contains(name);
+            });
+    }
+    return std::static_pointer_cast<const SourceChanges>(kept);
+}
+
 }  // namespace
 
 bool has_one_place(const Variable& variable) {
@@ -79,15 +94,10 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
         return;
     const SourceText* source = moment.sources().find(function->declared_in);
     if (!source || is_stale(moment, function->declared_in)) return;
-    CodeLanguage language = code_language(function->declared_in);
-    SourceChanges changes(statements_of_function(source->lines, function->declared_line, language),
-                          language, [&](const std::string& name) {
-                              return is_function(frame.module->symbols(), name) ||
-                                     source->functions().contains(name);
-                          });
+    auto changes = changes_of(*function, *source, frame.module->symbols());
     has_begun_ = line_state(moment, frame) != LineState::next;
-    auto here = changes.statement_at(frame.line->line);
-    if (!here && !has_begun_) here = changes.head_at(frame.line->line);
+    auto here = changes->statement_at(frame.line->line);
+    if (!here && !has_begun_) here = changes->head_at(frame.line->line);
     if (!here) return;
     here_ = *here;
     read_variables(*frame.scopes.back());

@@ -11,6 +11,7 @@
 
 #include <functional>
 #include <map>
+#include <memory>
 #include <optional>
 #include <set>
 #include <string>
@@ -42,7 +43,7 @@ class RecomputedValues {
     // cannot be told. Never throws.
     std::optional<RecomputedValue> of(const std::string& name);
     // Null where the source cannot be asked: it is not here, or newer than the program.
-    const SourceChanges* changes() const { return changes_ ? &*changes_ : nullptr; }
+    const SourceChanges* changes() const { return changes_.get(); }
     // The statement that the frame stands at.
     std::size_t here() const { return here_; }
     // Which present values are not to be relied on.
@@ -77,7 +78,7 @@ class RecomputedValues {
 
     const Moment& moment_;
     const Frame& frame_;
-    std::optional<SourceChanges> changes_;  // nothing where no value can be told
+    std::shared_ptr<const SourceChanges> changes_;  // null where no value can be told
     std::map<std::string, std::vector<const Variable*>> variables_;
     std::size_t here_ = 0;    // the statement that the frame stands at
     bool has_begun_ = false;  // it may have run in part

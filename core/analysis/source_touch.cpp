@@ -60,6 +60,7 @@ struct Mention {
 
 std::vector<Mention> mentions_of(const std::string& text, const std::string& word) {
     std::vector<Mention> found;
+    if (text.find(word) == std::string::npos) return found;  // most statements have other names
     std::vector<std::size_t> open;
     for (std::size_t i = 0; i < text.size();) {
         char c = text[i];

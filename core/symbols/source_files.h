@@ -14,6 +14,8 @@
 
 namespace lantern {
 
+class ModuleSymbols;
+
 struct SourceMapping {
     std::string from, to;  // a recorded path that starts with `from` is looked for under `to`
 };
@@ -28,9 +30,18 @@ struct SourceText {
     // Those that a line which is not indented declares or defines: "static int low(". Gone through
     // once, when they are asked for first.
     const FunctionNames& functions() const;
+    // Where what is made of the text of one function is kept with it, for the symbols that it was
+    // made with (see core/analysis/recomputed_value.cpp, which alone knows what that is). From one
+    // thread only.
+    std::shared_ptr<void>& kept_with(std::uint32_t declared_line,
+                                     const ModuleSymbols& symbols) const {
+        return kept_with_[{declared_line, &symbols}];
+    }
 
   private:
     mutable std::optional<FunctionNames> functions_;
+    mutable std::map<std::pair<std::uint32_t, const ModuleSymbols*>, std::shared_ptr<void>>
+        kept_with_;
 };
 FunctionNames functions_declared_in(const std::vector<std::string>& lines);
 
