@@ -27,7 +27,7 @@ std::vector<ValueChange> ChangeTracker::observe(const Frame& frame, const Locals
         if (!before) continue;
         // A variable that has still not been assigned may hold other garbage now; that is no
         // change.
-        if (is_unset(now.assignment)) continue;
+        if (is_unset(now.assignment) || now.is_moved_away) continue;
         bool was_unset = is_unset(before->assignment);
         // Where only some of the ways here assign it, or only others may have done so, the same
         // bytes most likely mean that nobody did.

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/analysis/contradicted.h"
+#include "core/analysis/moved_away.h"
 #include "core/analysis/source_report.h"
 #include "core/analysis/statement_parts.h"
 #include "core/analysis/vanished_loop.h"
@@ -222,7 +223,23 @@ void SourceView::doubt_memory(ValueView& view, const Variable& variable) {
     }
 }
 
+void SourceView::doubt_moved_away(ValueView& view, const Variable& variable) {
+    if (!variable.type || !view.unavailable.empty() || is_unset(view.assignment)) return;
+    try {
+        read_source();
+        const SourceChanges* changes = recomputed_->changes();
+        auto line = changes ? moved_away_at(variable, *changes, recomputed_->here()) : std::nullopt;
+        if (!line) return;
+        view.is_moved_away = true;
+        view.doubt = fmt::format(
+            "moved away at line {}: what lies here belongs to another, or is freed", *line);
+    } catch (const Error&) {  // what the file says of the code is damaged
+    }
+}
+
 void SourceView::add_to(ValueView& view, const Variable& variable) {
+    if (variable.unit->is_rust()) doubt_moved_away(view, variable);
+    if (view.is_moved_away) return;
     if (has_one_place(variable)) {
         doubt_before_declared(view, variable);
         doubt_memory(view, variable);

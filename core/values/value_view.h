@@ -40,6 +40,8 @@ struct ValueView {
     // "as of line 14, still in rbx".
     std::string last, last_from;
     std::string doubt;  // not empty: the value is perhaps not the one of here, and this says why
+    bool is_moved_away = false;  // of Rust: what lies there is another's by now; `doubt` says since
+                                 // which line
     // Of variables:
     std::uint32_t declared_line = 0;
     bool is_parameter = false;

@@ -1,0 +1,82 @@
+// Variables of Rust that were moved away are told as that; those that are here are not. The program
+// says at the lines where it prints which those are.
+#include <gtest/gtest.h>
+
+#include "tests/testing/command.h"
+
+namespace lantern::testing {
+namespace {
+
+class MovedAway : public ::testing::TestWithParam<const char*> {
+  protected:
+    void SetUp() override {
+        if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+    }
+    // What "locals" tells of the variable where that line is about to run.
+    static std::string told(const std::string& line, const std::string& variable) {
+        std::string output =
+            debug(fixture(GetParam()), {"pause at moved.rs:" + line, "launch", "locals"}).output;
+        for (const std::string& each : lines_of(output))
+            if (each.starts_with("  " + variable + " ")) return each;
+        return "";
+    }
+    static bool is_moved(const std::string& line, const std::string& variable,
+                         const std::string& since) {
+        return told(line, variable).find("moved away at line " + since + ":") != std::string::npos;
+    }
+    static bool has_value(const std::string& line, const std::string& variable) {
+        std::string told_there = told(line, variable);
+        return !told_there.empty() && told_there.find("no value") == std::string::npos;
+    }
+};
+
+// Optimised, a variable that is gone has no value most often.
+TEST_P(MovedAway, IsToldBehindTheMove) {
+    const char* moves[][3] = {{"30", "barge", "29"}, {"41", "barge", "40"},   {"41", "fleet", "37"},
+                              {"47", "first", "45"}, {"47", "kept", "46"},    {"47", "lead", "46"},
+                              {"56", "copy", "54"},  {"56", "lengths", "53"}, {"51", "used", ""}};
+    for (const auto& [line, variable, since] : moves) {
+        if (!*since) {
+            EXPECT_EQ(told(line, variable).find("moved away"), std::string::npos);
+            continue;
+        }
+        EXPECT_TRUE(is_moved(line, variable, since) || !has_value(line, variable))
+            << line << ": " << told(line, variable);
+    }
+}
+
+TEST_P(MovedAway, IsNotToldBefore) {
+    const char* here[][2] = {{"29", "barge"}, {"35", "lead"},  {"35", "first"},
+                             {"35", "kept"},  {"35", "fleet"}, {"46", "kept"},
+                             {"51", "rope"},  {"56", "total"}, {"40", "barge"}};
+    for (const auto& [line, variable] : here)
+        EXPECT_EQ(told(line, variable).find("moved away"), std::string::npos)
+            << line << ": " << told(line, variable);
+}
+
+TEST_P(MovedAway, ItsBytesAreNoChange) {
+    std::string output =
+        debug(fixture(GetParam()), {"pause at moved.rs:43", "launch", "continue", "continue"})
+            .output;
+    EXPECT_NE(output.find("changed"), std::string::npos) << output;
+    for (const std::string& line : lines_of(output)) {
+        bool tells_of_fleet = line.find("fleet") != std::string::npos;
+        EXPECT_FALSE(tells_of_fleet && line.find(" → ") != std::string::npos) << line;
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(Builds, MovedAway, ::testing::Values("moved-rs", "moved-rs-O"));
+
+// Without optimisation each of them still lies in its place: there it must be told.
+TEST(MovedAwayForSure, InAPlainBuild) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+    std::string output =
+        debug(fixture("moved-rs"), {"pause at moved.rs:47", "launch", "locals"}).output;
+    unsigned moved = 0;
+    for (const std::string& line : lines_of(output))
+        moved += line.find("moved away at line 4") != std::string::npos;
+    EXPECT_EQ(moved, 3u) << output;
+}
+
+}  // namespace
+}  // namespace lantern::testing
