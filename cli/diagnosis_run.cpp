@@ -70,9 +70,20 @@ Diagnosis diagnosis_of_hang(Session& session, double seconds) {
     return diagnose_hang(session.moment(), samples, seconds);
 }
 
+// "index out of bounds: …, at lockgates.rs:42 (pass, thread 2)"
+std::string panic_words(const Diagnosis& panic) {
+    auto message = std::ranges::find(panic.facts, "panic", &StopFact::label);
+    std::string words = message == panic.facts.end() ? "a panic" : message->text;
+    if (!panic.line) return words;
+    return fmt::format("{}, at {}:{} ({}, thread {})", words,
+                       std::filesystem::path(panic.file).filename().string(), panic.line,
+                       panic.function, panic.thread);
+}
+
 }  // namespace
 
-// Of a panic that the program did not get over: it is told where it began, not where it ended.
+// Of a panic that the program did not get over: it is told where it began, not where it ended. One
+// before it is often the cause: of a thread that is waited for, or of one that held a lock.
 Diagnosis diagnosis_of_run(Session& session, double hang_after) {
     try {
         Breakpoint panics;
@@ -85,7 +96,9 @@ Diagnosis diagnosis_of_run(Session& session, double hang_after) {
     auto alarm = hang_after > 0 ? std::make_unique<Alarm>(hang_after) : nullptr;
     Stop stop = session.launch_again();
     while (stop.reason == StopReason::event && stop.cause == Cause::panic) {
-        panic = diagnose(session.moment());
+        Diagnosis next = diagnose(session.moment());
+        if (panic) next.facts.push_back({"before", panic_words(*panic)});
+        panic = std::move(next);
         stop = session.continue_running();
     }
     alarm.reset();

@@ -82,10 +82,15 @@ std::optional<SourceNames::Sum> SourceNames::sum_of(PlaceInCode made, unsigned d
     std::string text = text_of(*made.code, made.node);
     bool adds = text.starts_with("add "), takes = text.starts_with("sub ");
     auto number = last_number(text);
-    unsigned read = 0;
-    for (const RegisterUse& use : effects->registers) read += use.reads && !use.is_implied;
+    unsigned read = 0, size = 8;
+    for (const RegisterUse& use : effects->registers) {
+        read += use.reads && !use.is_implied;
+        if (use.reads && !use.is_implied) size = use.size;
+    }
     if ((!adds && !takes) || !number || read != 1) return std::nullopt;
-    auto constant = static_cast<std::int64_t>(*number);
+    // As a number of that many bytes: `add eax, 0xfffffffe` takes 2 away.
+    unsigned above = 64 - 8 * size;
+    auto constant = static_cast<std::int64_t>(*number << above) >> above;
     return Sum{dwarf_number, adds ? constant : -constant};
 }
 

@@ -11,8 +11,6 @@
 
 namespace lantern {
 
-namespace {}  // namespace
-
 bool can_be_an_address(std::uint64_t number) {
     return number >> 47 == 0;
 }
@@ -36,7 +34,7 @@ class CulpritSearch {
         if (stop_.signal == SIGFPE) return divisor();
         bool is_call = instruction_->kind == Instruction::Kind::call ||
                        instruction_->kind == Instruction::Kind::jump;
-        if (is_call && !instruction_->target && stop_.fault_address.value == 0)
+        if (is_call && !instruction_->target && stop_.fault_address.value == 0 && has_its_target())
             return with_target(0);
         return pointer_or_index();
     }
@@ -65,6 +63,13 @@ class CulpritSearch {
         auto call = call_before(target_, RunAddress(word));
         if (!call || !read_instruction(RunAddress(word) - call->length)) return std::nullopt;
         return with_target(1);
+    }
+
+    // And did not fail to read it: `call [rax]` through a null rax.
+    bool has_its_target() {
+        return std::ranges::all_of(effects_->memory, [&](const MemoryAccess& access) {
+            return !access.reads || access.is_implied || read_by(access);
+        });
     }
 
     // The register or memory that a computed call or jump takes its target from.

@@ -20,11 +20,27 @@ void place_link(OriginLink& link, const FunctionCode& code, std::uint32_t node,
     }
 }
 
+namespace {
+
+// Of the function's own file: what was inlined from another one is of the line of its call. 0: not
+// known.
+std::uint32_t own_line_of(const FunctionCode& code, std::uint32_t node) {
+    const Function& function = code.flow.function();
+    FileAddress at = code.node(node).address;
+    auto line = code.symbols.line_at(at);
+    if (!line) return 0;
+    return line->file == function.declared_in
+               ? line->line
+               : code.symbols.positions_of(function).within(at, nullptr).line;
+}
+
+}  // namespace
+
 std::string lines_of_nodes(const FunctionCode& code, const std::vector<std::uint32_t>& nodes) {
     std::vector<std::string> lines;
     for (std::uint32_t node : nodes)
-        if (auto line = code.symbols.line_at(code.node(node).address)) {
-            std::string number = std::to_string(line->line);
+        if (std::uint32_t line = own_line_of(code, node)) {
+            std::string number = std::to_string(line);
             if (std::ranges::find(lines, number) == lines.end()) lines.push_back(number);
         }
     if (lines.empty()) return "a place without a line";

@@ -26,7 +26,7 @@ struct OriginLink {
 // Where an instruction of a function stands.
 void place_link(OriginLink& link, const FunctionCode& code, std::uint32_t node,
                 const Module* module);
-// "line 12", "one of the lines 12, 15".
+// "line 12", "one of the lines 12, 15", of the function's own file.
 std::string lines_of_nodes(const FunctionCode& code, const std::vector<std::uint32_t>& nodes);
 
 }  // namespace lantern

@@ -309,7 +309,8 @@ std::vector<std::string> pointers_followed_in(const std::string& statement) {
 std::vector<std::string> names_in(const std::string& statement) {
     std::vector<std::string> found;
     for (const Chain& chain : Reader(statement).chains())
-        if (!(chain.is_called && chain.parts.empty())) found.push_back(chain.up_to(0));
+        if (!(chain.is_called && chain.parts.empty()) && chain.up_to(0) != "nullptr")
+            found.push_back(chain.up_to(0));
     return found;
 }
 
