@@ -272,7 +272,7 @@ std::optional<CodePosition> LineStep::users_position(const Frame& frame) const {
     if (first && !is_foreign(*first->file)) return first;
     const FunctionPositions& positions = frame.module->symbols().positions_of(*frame.function);
     FileAddress at = frame.module->to_file(frame.program_counter);
-    auto running = positions.in_force(frame.file_address());
+    auto running = positions.in_statement(frame.file_address());
     for (const Scope* call = running ? running->inlined : nullptr;; call = call->around) {
         CodePosition position = positions.within(at, call);
         if (position.file && position.line && !is_foreign(*position.file)) return position;

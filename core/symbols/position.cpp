@@ -314,10 +314,33 @@ std::optional<CodePosition> FunctionPositions::in_force(FileAddress address) con
     return position;
 }
 
+// What a compiler puts in on its own behalf has no line: behind a call, `mov ebp, eax` before the
+// statement goes on.
+std::optional<CodePosition> FunctionPositions::in_statement(FileAddress address) const {
+    auto position = in_force(address);
+    if (!position || position->line) return position;
+    auto behind = std::ranges::lower_bound(all_, position->end, {}, &CodePosition::address);
+    auto own = std::ranges::lower_bound(all_, position->address, {}, &CodePosition::address);
+    bool is_alone = behind - own == 1 && own != all_.begin() && behind != all_.end();
+    if (!is_alone) return position;
+    const CodePosition& before = own[-1];
+    bool goes_on = before.line && before.line == behind->line && before.file == behind->file &&
+                   before.inlined == behind->inlined && !behind->is_statement;
+    bool is_between = before.end == position->address && behind->address == position->end;
+    if (!goes_on || !is_between) return position;
+    CodePosition of_statement = before;
+    of_statement.address = position->address;
+    of_statement.end = position->end;
+    of_statement.row = position->row;
+    of_statement.order = position->order;
+    of_statement.is_statement = false;
+    return of_statement;
+}
+
 CodePosition FunctionPositions::within(FileAddress address, const Scope* inlined) const {
     for (const CodePosition& position : at(address))
         if (position.inlined == inlined && position.line) return position;
-    CodePosition position = in_force(address).value_or(CodePosition{});
+    CodePosition position = in_statement(address).value_or(CodePosition{});
     if (position.inlined == inlined) return position;
     // The call, of those around the row, that was made from there.
     const Scope* call = position.inlined;

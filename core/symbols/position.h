@@ -54,6 +54,8 @@ class FunctionPositions {
     // What an address belongs to that something stands at: the last row at or before it, with the
     // inlined call that is running there. Nothing where no row covers it.
     std::optional<CodePosition> in_force(FileAddress address) const;
+    // The same; but what has no line and lies between two parts of one statement is of that.
+    std::optional<CodePosition> in_statement(FileAddress address) const;
     // Standing at the address in the inlined call `inlined` (null: the function itself) and no
     // deeper: what lies deeper begins here, and the position is that of its call.
     CodePosition within(FileAddress address, const Scope* inlined) const;

@@ -104,7 +104,8 @@ Unwinder::Code& Unwinder::code_at(RunAddress lookup, const CodePosition* standin
     code.function = symbols.function_at(address);
     if (!code.function) return code;
     code.body = &symbols.body_of(*code.function);
-    code.position = standing ? *standing : symbols.positions_of(*code.function).in_force(address);
+    code.position =
+        standing ? *standing : symbols.positions_of(*code.function).in_statement(address);
     code.chains = code.position ? chains_down_to(*code.body, address, code.position->inlined)
                                 : chains_at(*code.body, address);
     return code;
