@@ -62,7 +62,7 @@ class Mentioned {
         : text_(text), begin_(begin), end_(end) {}
 
     bool is_moved() const {
-        if (is_of_a_path()) return false;
+        if (is_of_a_path() || is_in_a_pattern()) return false;
         if (is_captured()) return true;
         return !is_in_a_block() && (is_gone_through() || is_all_that_is_assigned() ||
                                     is_turned_into_another() || is_argument() || is_member_made());
@@ -88,6 +88,17 @@ class Mentioned {
 
     bool is_of_a_path() const {
         return before() == '.' || all_before().ends_with("::") || behind().starts_with("::");
+    }
+    // What is named there is another one: let Some(NAME) = …, for (at, NAME) in …, Some(NAME) => …
+    bool is_in_a_pattern() const {
+        std::string_view left = text_.substr(0, begin_), right = text_.substr(end_);
+        std::size_t let = left.rfind("let "), loop = left.rfind("for ");
+        bool is_of_let =
+            let != std::string_view::npos && left.find('=', let) == std::string_view::npos;
+        bool is_of_loop = loop != std::string_view::npos &&
+                          left.find(" in ", loop) == std::string_view::npos &&
+                          right.find(" in ") != std::string_view::npos;
+        return is_of_let || is_of_loop || right.find("=>") != std::string_view::npos;
     }
     // for barge in NAME
     bool is_gone_through() const {
@@ -164,6 +175,26 @@ class Mentioned {
     std::size_t begin_, end_;
 };
 
+bool has_word(std::string_view text, std::string_view word) {
+    for (std::size_t at = 0; (at = text.find(word, at)) != std::string_view::npos; ++at) {
+        std::size_t end = at + word.size();
+        bool begins = at == 0 || !is_word_letter(text[at - 1]);
+        if (begins && (end == text.size() || !is_word_letter(text[end]))) return true;
+    }
+    return false;
+}
+
+// `|NAME| …`: what follows is that one.
+bool is_parameter_of_a_closure(std::string_view name, std::string_view text) {
+    for (std::size_t open = text.find('|'); open != std::string_view::npos;) {
+        std::size_t close = text.find('|', open + 1);
+        if (close == std::string_view::npos) return false;
+        if (has_word(text.substr(open + 1, close - open - 1), name)) return true;
+        open = close;
+    }
+    return false;
+}
+
 bool is_around(const std::vector<std::uint32_t>& outer, const std::vector<std::uint32_t>& inner) {
     return outer.size() <= inner.size() && std::equal(outer.begin(), outer.end(), inner.begin());
 }
@@ -173,6 +204,7 @@ bool is_around(const std::vector<std::uint32_t>& outer, const std::vector<std::u
 bool hands_over(const std::string& name, const std::string& statement) {
     if (name.empty() || statement.find(name) == std::string::npos) return false;
     std::string text = without_strings(statement);
+    if (is_parameter_of_a_closure(name, text)) return false;
     for (std::size_t at = 0; (at = text.find(name, at)) != std::string::npos; at += name.size()) {
         std::size_t end = at + name.size();
         bool is_word = (at == 0 || !is_word_letter(text[at - 1])) &&
