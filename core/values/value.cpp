@@ -7,6 +7,7 @@
 #include <cstring>
 
 #include "core/support/error.h"
+#include "core/support/text.h"
 #include "core/unwind/frame_context.h"
 
 namespace lantern {
@@ -241,6 +242,19 @@ std::optional<Value> find_member(const ValueReader& reader, const Value& structu
     return std::nullopt;
 }
 
+// Of what a pointer leads to that is kept nowhere, so many bytes behind it.
+Value removed_part(const Value& pointer, const Type& wanted, std::int64_t behind) {
+    const Value& whole = *pointer.removed_target;
+    std::int64_t offset = pointer.removed_offset + behind;
+    std::uint64_t size = plain(wanted).size;
+    if (offset == 0 && plain(*whole.type).size == size) return whole;
+    std::uint64_t end = whole.bytes.empty() ? plain(*whole.type).size : whole.bytes.size();
+    bool is_inside = whole.is_available() && offset >= 0 &&
+                     (behind == 0 || static_cast<std::uint64_t>(offset) + size <= end);
+    if (!is_inside) return unavailable_value(wanted, "what it points at is kept nowhere");
+    return part_of(whole, wanted, static_cast<std::uint64_t>(offset), size);
+}
+
 }  // namespace
 
 std::optional<Value> ValueReader::member_named(const Value& structure,
@@ -252,6 +266,8 @@ Value ValueReader::element(const Value& base, std::int64_t index) const {
     const Type& type = plain(*base.type);
     const Type& element = target_of(type);
     std::uint64_t size = plain(element).size;
+    if (base.removed_target)
+        return removed_part(base, element, index * static_cast<std::int64_t>(size));
     if (type.kind == TypeKind::pointer || base.address) {
         RunAddress start = pointed_at(base);
         return value_in_memory(element,
@@ -264,17 +280,23 @@ Value ValueReader::element(const Value& base, std::int64_t index) const {
 }
 
 Value ValueReader::dereference(const Value& pointer) const {
-    if (pointer.removed_target) {
-        const Type& wanted = target_of(plain(*pointer.type));
-        const Value& whole = *pointer.removed_target;
-        if (pointer.removed_offset == 0 && plain(*whole.type).size == plain(wanted).size)
-            return whole;
-        if (!whole.is_available() || pointer.removed_offset < 0)
-            return unavailable_value(wanted, "what it points at is kept nowhere");
-        return part_of(whole, wanted, static_cast<std::uint64_t>(pointer.removed_offset),
-                       plain(wanted).size);
-    }
-    return value_in_memory(target_of(plain(*pointer.type)), pointed_at(pointer));
+    const Type& wanted = target_of(plain(*pointer.type));
+    return pointer.removed_target ? removed_part(pointer, wanted, 0)
+                                  : value_in_memory(wanted, pointed_at(pointer));
+}
+
+std::optional<std::string> ValueReader::text_of_removed(const Value& pointer) const {
+    const Type& type = plain(*pointer.type);
+    bool is_text = type.kind == TypeKind::pointer && type.target && is_character(*type.target) &&
+                   pointer.removed_target->is_available() && pointer.removed_offset >= 0 &&
+                   pointer.removed_target->bytes.size() > 1;
+    if (!is_text) return std::nullopt;
+    const auto& bytes = pointer.removed_target->bytes;
+    std::string_view all(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+    std::size_t begin = static_cast<std::size_t>(pointer.removed_offset);
+    std::size_t end = all.find('\0', std::min(begin, all.size()));
+    if (end == std::string_view::npos) return std::nullopt;
+    return quote(all.substr(begin, end - begin));
 }
 
 RunAddress ValueReader::pointed_at(const Value& value) const {

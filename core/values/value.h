@@ -71,6 +71,8 @@ class ValueReader {
     std::optional<Value> member_named(const Value& structure, std::string_view name) const;
     Value element(const Value& array_or_pointer, std::int64_t index) const;
     Value dereference(const Value& pointer) const;
+    // Of a pointer to letters that is kept nowhere, to a constant text that is known: that, quoted.
+    std::optional<std::string> text_of_removed(const Value& pointer) const;
 
     // Scalars as numbers. Integers are extended by their sign; a pointer is its address.
     std::uint64_t integer(const Value& value) const;

@@ -181,9 +181,10 @@ class ViewMaker {
     }
 
     void fill_removed(ValueView& view, const Value& value, unsigned depth) {
-        view.text = "a pointer that is kept nowhere";
-        if (plain(*value.type).kind == TypeKind::pointer ||
-            plain(*value.type).kind == TypeKind::reference)
+        auto text = reader_.text_of_removed(value);
+        view.text = "a pointer that is kept nowhere" + (text ? ", to " + *text : "");
+        TypeKind kind = plain(*value.type).kind;
+        if (!text && (kind == TypeKind::pointer || kind == TypeKind::reference))
             fill_target(view, reader_.dereference(value), depth);
     }
 
