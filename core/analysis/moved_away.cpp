@@ -46,6 +46,9 @@ std::string without_strings(std::string text) {
     bool is_in_string = false;
     for (std::size_t i = 0; i < text.size(); ++i) {
         bool is_escaped = is_in_string && text[i] == '\\';
+        bool is_letter = !is_in_string && i + 2 < text.size() && text[i] == '\'' &&
+                         text[i + 1] == '"' && text[i + 2] == '\'';
+        if (is_letter) text[i + 1] = ' ';
         if (text[i] == '"')
             is_in_string = !is_in_string;
         else if (is_in_string)
@@ -161,9 +164,23 @@ class Mentioned {
                         (after() == '}' || after() == ',');
         return makes_a_structure(open) && is_whole;
     }
+    // Behind `move |…|`, and not behind the closure that begins there.
+    bool is_in_a_moving_closure() const {
+        std::size_t begin = text_.substr(0, begin_).rfind("move |");
+        if (begin == std::string_view::npos) return false;
+        std::size_t parameters_end = text_.find('|', begin + 6);
+        int depth = 0;
+        for (std::size_t at = parameters_end; at < begin_; ++at) {
+            char c = text_[at];
+            depth += c == '(' || c == '[' || c == '{';
+            depth -= c == ')' || c == ']' || c == '}';
+            if (depth < 0 || (depth == 0 && c == ',')) return false;
+        }
+        return parameters_end < begin_;
+    }
     // move || … NAME …; of NAME.crew it takes that member alone
     bool is_captured() const {
-        if (all_before().find("move |") == std::string_view::npos) return false;
+        if (!is_in_a_moving_closure()) return false;
         std::string_view rest = behind();
         if (!rest.starts_with('.')) return true;
         std::size_t end = 1;
@@ -225,9 +242,8 @@ std::optional<std::uint32_t> moved_away_at(const Variable& variable, const Sourc
     if (is_declared_here) return std::nullopt;
     for (std::size_t i = std::min(here, statements.size()); i-- > 0;) {
         const SourceStatement& each = statements[i];
-        bool declares_it =
-            each.first_line <= variable.declared_line && variable.declared_line <= each.last_line;
-        if (declares_it || changes.text_of_value(variable.name, i)) return std::nullopt;
+        bool is_before_it = each.first_line <= variable.declared_line;
+        if (is_before_it || changes.text_of_value(variable.name, i)) return std::nullopt;
         if (is_around(each.blocks, blocks) && hands_over(variable.name, each.text))
             return each.first_line;
     }
