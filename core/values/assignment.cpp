@@ -44,7 +44,8 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
         auto base = FrameContext(target, frame).frame_base();
         if (!base) return;
         frame_base_ = static_cast<std::int64_t>(*base - frame.call_frame_address->value);
-        flow_ = &kept_code(frame.module->symbols(), *frame.function).flow();
+        code_ = &kept_code(frame.module->symbols(), *frame.function);
+        flow_ = &code_->flow();
         find_entry(target);
         if (!flow_->is_complete() || entry_ == FlowGraph::kNone)
             flow_ = nullptr;
@@ -211,6 +212,68 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
     if (part.type->size == 0) return Assignment::assigned;
     Slot slot{*whole + static_cast<std::int64_t>(part.offset), part.type->size, *whole,
               plain(*variable.type).size, is_aggregate(*variable.type)};
+    // Known to somebody who has not run since: nobody has set it.
+    auto found_in = [&](const States& states) {
+        unsigned char found = states[goal];
+        if (!(found & kAddressKnown)) return found;
+        return static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
+    };
+    States states = flow_forward(slot, declared_in, {});
+    unsigned char found = found_in(states);
+    if (found == kUnassigned) return is_optimised() ? Assignment::not_stored : Assignment::not_yet;
+    if (found == kAssigned) return Assignment::assigned;
+    // In Rust what can be named is set; a way on which it is not is no way of the program.
+    if (frame_.function->unit->is_rust())
+        return found == (kUnassigned | kAssigned) && has_waited() ? Assignment::on_some_paths
+                                                                  : Assignment::unknown;
+    if (!(found & kUnassigned)) return Assignment::unknown;
+    bool is_scalar_by_scopes = !slot.is_aggregate && scopes_hold_stores() && !(found & kPerhaps);
+    if (!is_scalar_by_scopes &&
+        !(found_in(flow_forward(slot, declared_in, filled_by_loops(slot, states, goal))) &
+          kUnassigned))
+        return Assignment::unknown;
+    return Assignment::on_some_paths;
+}
+
+// Most often a loop that fills an array, or hands a structure to what fills it, turns at least
+// once, which the code alone cannot know:
+//
+//         struct reading day;         the way past the loop's end leads by its head too: a loop
+//         while (read(&day))          that may set the variable counts as having done so
+//             total += day.cm;        where it begins
+//         report(day.cm);
+//
+// In optimised code the test for no turn at all stands before the loop, and the address may be
+// taken there.
+std::vector<bool> AssignmentAnalysis::filled_by_loops(const Slot& slot, const States& states,
+                                                      std::uint32_t goal) const {
+    const Blocks& blocks = code_->blocks();
+    std::vector<bool> filled(flow_->nodes().size(), false);
+    for (const Blocks::Loop& loop : blocks.loops()) {
+        auto touches = [&](std::uint32_t number) {
+            const Blocks::Block& block = blocks.all()[number];
+            for (std::uint32_t node = block.first; node < block.end; ++node)
+                if (touch(node, slot) != Touch::none ||
+                    (states[node] & (kAddressKnown | kPerhaps) && may_store_elsewhere(node)))
+                    return true;
+            return false;
+        };
+        if (std::ranges::find(loop.blocks, blocks.of_node(goal)) != loop.blocks.end() ||
+            std::ranges::none_of(loop.blocks, touches))
+            continue;
+        filled[blocks.all()[loop.head].first] = true;
+        if (!is_optimised()) continue;
+        std::uint32_t before = blocks.all()[loop.head].dominator;
+        while (before != Blocks::kNone && blocks.all()[before].to.size() == 1)
+            before = blocks.all()[before].dominator;
+        if (before != Blocks::kNone) filled[blocks.all()[before].end - 1] = true;
+    }
+    return filled;
+}
+
+AssignmentAnalysis::States AssignmentAnalysis::flow_forward(const Slot& slot,
+                                                            const Scope& declared_in,
+                                                            const std::vector<bool>& filled) const {
     bool by_scopes = scopes_hold_stores();
     const auto& nodes = flow_->nodes();
     auto in_scope = [&](std::uint32_t node) {
@@ -220,8 +283,7 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
         declared_in.ranges.empty() ? frame_.function->low() : declared_in.ranges.front().low;
     bool whole_function = !by_scopes || declared_in.ranges == frame_.function->ranges;
 
-    // Flow forward: each instruction collects in which states it can be reached.
-    std::vector<unsigned char> states(nodes.size(), 0);
+    States states(nodes.size(), 0);
     std::vector<std::uint32_t> work;
     auto arrive = [&](std::uint32_t to, unsigned char state) {
         if ((states[to] | state) == states[to]) return;
@@ -236,6 +298,8 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
         bool inside = in_scope(at);
         Touch touched = inside ? touch(at, slot) : Touch::none;
         unsigned char after = states[at];
+        if (!filled.empty() && filled[at] && after & (kUnassigned | kAddressKnown))
+            after = static_cast<unsigned char>((after & ~(kUnassigned | kAddressKnown)) | kPerhaps);
         if (after & kAddressKnown && may_store_elsewhere(at))
             after = static_cast<unsigned char>((after & ~kAddressKnown) | kPerhaps);
         if (touched == Touch::gives_address && after & kUnassigned)
@@ -260,20 +324,7 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
         thrown |= after;
         std::ranges::for_each(flow_->landings(), lead_to);
     }
-    unsigned char found = states[goal];
-    if (found & kAddressKnown)
-        found = static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
-    if (found & kPerhaps) return Assignment::unknown;
-    switch (found) {
-        case kUnassigned: return is_optimised() ? Assignment::not_stored : Assignment::not_yet;
-        case kAssigned: return Assignment::assigned;
-        // An array or structure is filled piece by piece, most often in a loop that the code alone
-        // cannot know to turn.
-        case kUnassigned | kAssigned:
-            return (slot.is_aggregate || !by_scopes) && !has_waited() ? Assignment::unknown
-                                                                      : Assignment::on_some_paths;
-        default: return Assignment::unknown;
-    }
+    return states;
 }
 
 }  // namespace lantern

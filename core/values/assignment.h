@@ -21,6 +21,8 @@
 
 namespace lantern {
 
+class KeptCode;
+
 // A variable, or the bytes of one of its members.
 struct PartOfVariable {
     const Variable* variable = nullptr;
@@ -35,9 +37,10 @@ class AssignmentAnalysis {
     // throws.
     AssignmentAnalysis(Target& target, const Frame& frame);
 
-    // not_yet, in optimised code not_stored: no way leads here past a write. on_some_paths: some
-    // ways do, others do not, and which one was taken is not known. unknown: the variable has no
-    // fixed slot in the frame (globals, most registers), or somebody was given its address.
+    // not_yet, in optimised code not_stored: no way leads here past a write, or past a call that
+    // was given the address. on_some_paths: some ways do, others do not, and which one was taken is
+    // not known. unknown: the variable has no fixed slot in the frame (globals, most registers), or
+    // every way leads past a call that may have set it.
     // Of a register that calls hand back as it was, what the caller had in it is no value.
     Assignment of(const Variable& variable, const Scope& declared_in) const;
     // The same of a part: whoever has the address of another part may write this one too.
@@ -75,6 +78,13 @@ class AssignmentAnalysis {
     // away.
     enum class Touch { none, stores, gives_address };
     Touch touch(std::uint32_t node, const Slot& slot) const;
+    using States = std::vector<unsigned char>;  // by node: in which states it can be reached
+    // Flows forward from the entry. A way that comes to one of `filled` counts as one on which
+    // somebody may have set the variable.
+    States flow_forward(const Slot& slot, const Scope& declared_in,
+                        const std::vector<bool>& filled) const;
+    std::vector<bool> filled_by_loops(const Slot& slot, const States& states,
+                                      std::uint32_t goal) const;
     bool may_store_elsewhere(std::uint32_t node) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
 
@@ -87,7 +97,8 @@ class AssignmentAnalysis {
     const Frame& frame_;
     bool aligns_stack_ = false;
     std::optional<std::int64_t> frame_base_;  // from the call frame address
-    const FlowGraph* flow_ = nullptr;         // null where the answer is always "unknown"
+    KeptCode* code_ = nullptr;                // null where the answer is always "unknown"
+    const FlowGraph* flow_ = nullptr;         // its graph, or null
     std::uint32_t entry_ = FlowGraph::kNone;  // where the ways begin
     std::optional<AsyncState> went_on_from_;
     std::vector<dwarf::FrameDescription> descriptions_;

@@ -29,6 +29,7 @@ class Marking {
     Marking(const AssignmentAnalysis& assignment, const Scope& scope)
         : assignment_(assignment), scope_(scope) {}
 
+    // What is said of the whole is not said of each part again.
     void mark(ValueView& view, const PartOfVariable& whole) {
         if (!is_shown_by_members(view, *whole.type)) return;
         for (ValueView& child : view.children) {
@@ -37,6 +38,8 @@ class Marking {
             PartOfVariable part{whole.variable, &plain(*member->type),
                                 whole.offset + member->offset};
             child.assignment = assignment_.of_part(part, scope_);
+            if (child.assignment == view.assignment && view.assignment == Assignment::on_some_paths)
+                child.assignment = Assignment::unknown;
             if (is_unset(child.assignment))
                 child.broken.clear();
             else
