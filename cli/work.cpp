@@ -37,6 +37,7 @@
 #include "cli/views/json.h"
 #include "cli/views/text.h"
 #include "core/analysis/diagnosis.h"
+#include "core/analysis/doubtful_names.h"
 #include "core/analysis/heap_history_report.h"
 #include "core/comparison/parted_stop.h"
 #include "core/session/sanitizer_reports.h"
@@ -181,6 +182,7 @@ int converse(Session& session, const Options& options, const Settings& settings,
         session.allow_calls([](const std::string&) { return true; });
     else if (at_a_prompt)
         session.allow_calls(ask_before_calls());
+    session.ask_for_doubts(doubt_of_what_is_read);
     session.presentation().source_lines = settings.source_lines;
     session.presentation().wants_code_parts = output.style().colour;
     log_line("session on " + session.program());

@@ -9,6 +9,7 @@
 #include "cli/protocol/capabilities.h"
 #include "cli/protocol/long_work.h"
 #include "cli/protocol/request.h"
+#include "core/analysis/doubtful_names.h"
 #include "core/session/heap_launch.h"
 #include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
@@ -106,6 +107,7 @@ void refuse_second(const Conversation& conversation) {
 }
 
 void take_and_tell(Conversation& conversation, std::unique_ptr<Session> session, bool is_ours) {
+    session->ask_for_doubts(doubt_of_what_is_read);
     conversation.take(std::move(session), is_ours);
     conversation.set_up_breakpoints();
     conversation.then([&conversation, is_ours] {

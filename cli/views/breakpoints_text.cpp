@@ -131,6 +131,11 @@ std::string breakpoints_text(const BreakpointsReport& report, const Style& style
         out += fmt::format("{} {}  {}\n", style.mark(padded(mark, 3)),
                            padded(what_of(breakpoint), 24), state);
         if (!breakpoint.moved.empty()) out += "      " + style.warning(breakpoint.moved) + "\n";
+        if (!breakpoint.doubt.empty())
+            out +=
+                "      " +
+                style.warning("what it reads was doubtful at its first hit: " + breakpoint.doubt) +
+                "\n";
         if (breakpoint.is_watch()) out += "      " + style.faint(how_watched(breakpoint)) + "\n";
         if (!breakpoint.counts_blocks())
             for (const BreakpointRow::Site& site : breakpoint.sites)

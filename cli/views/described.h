@@ -142,6 +142,7 @@ void describe(Form& form, const BreakpointRow& row) {
     form.optional("thread", row.thread);
     form.optional("notes", row.noted);
     form.optional("moved", row.moved);
+    form.optional("doubt", row.doubt);
     form.optional("watches", row.watch && row.watch->size ? row.watch : std::nullopt);
 }
 

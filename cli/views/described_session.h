@@ -23,6 +23,7 @@ void describe(Form& form, const NotesReport::Column& column) {
     form.field("note", column.note);
     form.field("expression", column.expression);
     form.field("place", column.place);
+    form.optional("doubt", column.doubt);
 }
 
 template <class Form>

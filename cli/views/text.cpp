@@ -55,15 +55,7 @@ std::string heading_line(const std::string& left, const std::string& right, cons
 
 std::string qualification(const ValueView& view) {
     if (!view.doubt.empty()) return view.doubt;
-    switch (view.assignment) {
-        case Assignment::not_yet: return "not set yet: nothing on the way here assigns it";
-        case Assignment::not_stored:
-            return "not stored yet: no instruction on the way here writes it";
-        case Assignment::on_some_paths:
-            return "perhaps not set: only some of the ways here assign it";
-        default: break;
-    }
-    return {};
+    return std::string(remark_on_assignment(view.assignment));
 }
 
 namespace {

@@ -96,6 +96,22 @@ std::string signals_text(const SignalsReport& report, const Style& style) {
     return heading_line("signals", "", style) + table_text(rows, style);
 }
 
+namespace {
+
+std::string doubts_of_notes(const NotesReport& report, const Style& style) {
+    std::string out;
+    unsigned told = 0;
+    for (const auto& column : report.columns) {
+        if (column.doubt.empty() || column.note == told) continue;
+        told = column.note;
+        out += fmt::format(" {} what note {} reads was doubtful at its first hit: {}\n",
+                           style.warning("take care"), column.note, column.doubt);
+    }
+    return out;
+}
+
+}  // namespace
+
 std::string notes_text(const NotesReport& report, const Style& style) {
     if (report.columns.empty())
         return "nothing is noted; note at PLACE EXPR, EXPR records values without stopping\n";
@@ -125,7 +141,7 @@ std::string notes_text(const NotesReport& report, const Style& style) {
         }
         rows.push_back(std::move(cells));
     }
-    return out + table_text(rows, style);
+    return out + table_text(rows, style) + doubts_of_notes(report, style);
 }
 
 }  // namespace lantern::cli

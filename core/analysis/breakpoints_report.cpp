@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/analysis/doubtful_names.h"
 #include "core/session/moment.h"
 #include "core/support/text.h"
 
@@ -42,6 +43,8 @@ std::string note_on(const Moment& moment, const Breakpoint& made,
     if (!made.sites.empty() && !made.sites[0].code.file.empty() &&
         is_stale(moment, made.sites[0].code.file))
         return "the source is newer than the program: the line may have moved; build it again";
+    std::string doubt = made.is_watch() ? doubt_of_what_is_read(moment, made.subject) : "";
+    if (!doubt.empty()) return "what is watched is doubtful here: " + doubt;
     return {};
 }
 
@@ -54,6 +57,7 @@ BreakpointRow report_breakpoint(const Breakpoint& breakpoint) {
     row.hits = breakpoint.counts->hits;
     row.passes = breakpoint.counts->passes;
     row.moved = breakpoint.moved;
+    row.doubt = breakpoint.counts->doubt;
     for (const Breakpoint::Site& site : breakpoint.sites)
         row.sites.push_back({site.address.value, site.code.function, site.code.inlined_into,
                              site.code.file, site.code.line, site.code.is_inlined_copy,

@@ -38,6 +38,7 @@ struct BreakpointRow : BreakpointWish {
     std::vector<Site> sites;
     std::optional<Watch> watch;
     std::string moved;  // what a rebuild did to its place; empty: nothing
+    std::string doubt;  // about the values that its condition or its note reads; empty: none
 
     // Not each time that it is met counts.
     bool may_pass() const { return !condition.empty() || after || every > 1; }

@@ -57,12 +57,10 @@ std::optional<std::uint32_t> LaggingMemory::passed_over(const Part& part) {
     auto place = setting.empty() ? std::nullopt : place_of(part);
     if (!place || !find_unchanged(part, *place, slots_->address_makers(place->object)))
         return std::nullopt;
-    std::vector<std::size_t> storing;
-    for (std::uint32_t node : changed_by_)
-        if (auto statement = rows().statement_of(node)) storing.push_back(*statement);
     std::optional<std::uint32_t> before, in_loop;
     for (std::size_t number : setting) {
-        bool has_stored = std::ranges::count(storing, number) > 0;
+        bool has_stored = std::ranges::any_of(
+            changed_by_, [&](std::uint32_t node) { return rows().is_of(node, number); });
         auto counted = rows().count(number, unchanged_, [](const CodePosition&) { return true; });
         if (has_stored || !counted.only_unchanged()) continue;
         (number < here_ ? before : in_loop) = changes_.statements()[number].first_line;

@@ -9,7 +9,8 @@ NotesReport report_notes(const NoteTable& notes, const std::list<Breakpoint>& br
     NotesReport report;
     for (const Breakpoint& breakpoint : breakpoints)
         for (const std::string& expression : breakpoint.noted)
-            report.columns.push_back({breakpoint.number, expression, breakpoint.place.text});
+            report.columns.push_back(
+                {breakpoint.number, expression, breakpoint.place.text, breakpoint.counts->doubt});
     const auto& rows = notes.rows();
     report.total = rows.size();
     report.is_of_several_processes = notes.is_of_several_processes();

@@ -14,6 +14,7 @@ struct NotesReport {
     struct Column {
         unsigned note = 0;
         std::string expression, place;
+        std::string doubt;  // about what the note reads, at its first hit; empty: none
     };
     std::vector<Column> columns;  // in the order of the notes, and of their expressions
     std::vector<NoteRow> rows;    // the last ones

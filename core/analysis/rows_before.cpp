@@ -1,5 +1,7 @@
 #include "core/analysis/rows_before.h"
 
+#include <algorithm>
+
 namespace lantern {
 
 RowsBefore::RowsBefore(const Frame& frame, const SourceChanges& changes)
@@ -65,6 +67,17 @@ std::optional<std::size_t> RowsBefore::statement_of(std::uint32_t node) const {
     const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
     CodePosition position = positions.within(code_.flow().nodes()[node].address, own_scope());
     return position.line ? changes_.statement_at(position.line) : std::nullopt;
+}
+
+bool RowsBefore::is_of(std::uint32_t node, std::size_t statement) const {
+    const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
+    const Scope* own = own_scope();
+    return std::ranges::any_of(positions.at(code_.flow().nodes()[node].address),
+                               [&](const CodePosition& each) {
+                                   return each.inlined == own && each.line &&
+                                          changes_.statement_at(each.line) == statement;
+                               }) ||
+           statement_of(node) == statement;
 }
 
 }  // namespace lantern

@@ -37,6 +37,9 @@ class RowsBefore {
                   const std::function<bool(const CodePosition&)>& is_same_at) const;
     // The statement that the instruction is of; nothing where that is not known.
     std::optional<std::size_t> statement_of(std::uint32_t node) const;
+    // Of several rows at one address the instruction may be of any: the compiler moves what an
+    // earlier or a later statement does to where it is.
+    bool is_of(std::uint32_t node, std::size_t statement) const;
 
     KeptCode& code() const { return code_; }
     std::uint32_t here() const { return node_; }

@@ -339,13 +339,17 @@ void SourceView::add_to_part(ValueView& view, const Part& part) {
 
 namespace {
 
-// "lock.level": `lock` in the frame, and its member; null where it is no such path.
-const ValueView* part_called(const ValueView& view, std::string_view path) {
+// "lock.level": `lock` in the frame, and its member; null where it is no such path. A doubt about
+// what is around it is one about the part.
+const ValueView* part_called(ValueView& view, std::string_view path) {
     std::size_t dot = path.find('.');
     if (dot == std::string_view::npos) return &view;
     path.remove_prefix(dot + 1);
-    for (const ValueView& child : view.children)
-        if (child.name == path.substr(0, path.find('.'))) return part_called(child, path);
+    for (ValueView& child : view.children) {
+        if (child.name != path.substr(0, path.find('.'))) continue;
+        if (child.doubt.empty()) child.doubt = view.doubt;
+        return part_called(child, path);
+    }
     return nullptr;
 }
 

@@ -5,8 +5,9 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "core/analysis/doubtful_names.h"
 #include "core/analysis/signal_sentence.h"
-#include "core/analysis/source_view.h"
+#include "core/analysis/value_report.h"
 #include "core/machine/instruction.h"
 #include "core/session/heap_events.h"
 #include "core/session/signal_rules.h"
@@ -184,10 +185,8 @@ PinReport report_pin(const Moment& moment, const Pin& pin, ChangeTracker& tracke
     if (report.is_view) return report;
     try {
         Value value = evaluate(pin.text, moment.context());
-        report.value = make_view(ValueReader(moment.target()), pin.text, value,
-                                 moment.form_of(pin.text), moment.view_limits());
-        add_assignment(moment, pin.text, value, *report.value);
-        add_source_view(moment, pin.text, *report.value);
+        report.value =
+            view_of_value(moment, pin.text, value, moment.form_of(pin.text), moment.view_limits());
         if (auto change = tracker.observe_pin(pin.number, *report.value))
             report.before = change->before;
     } catch (const Error& error) {
@@ -234,6 +233,21 @@ WatchReport report_watch(const Moment& moment, const WatchChange& change) {
 
 }  // namespace
 
+namespace {
+
+// The program has ended, and a condition that read doubtful values has held at no hit.
+std::string doubt_of_passed(const Moment& moment) {
+    for (const Breakpoint& each : moment.breakpoints())
+        if (!each.counts->doubt.empty() && each.counts->hits == 0)
+            return fmt::format(
+                "breakpoint {} has only been passed, and what its condition reads "
+                "was doubtful: {}",
+                each.number, each.counts->doubt);
+    return {};
+}
+
+}  // namespace
+
 bool is_view_word(std::string_view word) {
     for (std::string_view view :
          {"locals", "stack", "breakpoints", "registers", "disassembly", "words", "threads"})
@@ -251,6 +265,7 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
         stop.reason == StopReason::signal ? "stopped by " + signal_name(stop.signal) : report.why;
     if (!stop.unreached.empty()) report.warning = fmt::format("{} was not reached", stop.unreached);
     if (stop.is_end() || moment.target().threads().empty()) {
+        if (report.warning.empty()) report.warning = doubt_of_passed(moment);
         report.suggestion = Next::restart;
         if (stop.next_process)
             report.suggestion = {Next::go_on_in_process, std::to_string(stop.next_process)};
@@ -267,6 +282,12 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
             report.warning =
                 fmt::format("the condition of breakpoint {} cannot be computed here: {}",
                             breakpoint.number, breakpoint.counts->problem);
+        if (stopped_here && report.warning.empty() && !breakpoint.condition.empty())
+            if (std::string doubt = doubt_of_what_is_read(moment, breakpoint.condition);
+                !doubt.empty())
+                report.warning =
+                    fmt::format("what the condition of breakpoint {} reads is doubtful here: {}",
+                                breakpoint.number, doubt);
     }
     bool is_inferred = report.warning.empty() && frame->inlined && !frame->inlined->is_recorded;
     if (is_inferred)

@@ -26,9 +26,7 @@ namespace {
 constexpr std::size_t kMostBoxRows = 24, kMostLeadingRows = 48;  // of a box
 constexpr std::size_t kMostCounted = 10'000;                     // boxes behind the limit
 constexpr std::size_t kValueWidth = 48;                          // characters
-constexpr const char* kNotSet = "not set yet: nothing on the way here assigns it";
-constexpr const char* kNotStored = "not stored yet: no instruction on the way here writes it";
-constexpr unsigned kDeepestPart = 12;  // structures within structures
+constexpr unsigned kDeepestPart = 12;                            // structures within structures
 
 class StructureWalk {
   public:
@@ -55,7 +53,7 @@ class StructureWalk {
         first.facts.is_start = is_start;
         Assignment assignment = assignment_of_name(moment_, wish_.expression);
         if (is_unset(assignment))
-            first.facts.problem = assignment == Assignment::not_yet ? kNotSet : kNotStored;
+            first.facts.problem = remark_on_assignment(assignment);
         else
             first.facts.problem =
                 first_doubt(view_of_value(moment_, wish_.expression, root, Form::natural, limits_));

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/analysis/doubtful_names.h"
 #include "core/analysis/locals_report.h"
 #include "core/analysis/source_view.h"
 #include "core/expressions/index_remark.h"
@@ -70,7 +71,15 @@ ValueView view_of_value(const Moment& moment, const std::string& expression, con
                         Form form, const ViewLimits& limits) {
     ValueView view = make_view(ValueReader(moment.target()), expression, value, form, limits);
     if (value.is_available()) add_assignment(moment, expression, value, view);
-    if (form == Form::natural) add_source_view(moment, expression, view);
+    if (form == Form::natural) {
+        add_source_view(moment, expression, view);
+    } else if (view.unavailable.empty()) {
+        ValueView natural = make_view(ValueReader(moment.target()), expression, value);
+        add_source_view(moment, expression, natural);
+        view.doubt = natural.doubt;
+    }
+    if (view.doubt.empty() && view.unavailable.empty())
+        view.doubt = doubt_from_names(moment, expression);
     return view;
 }
 

@@ -36,7 +36,8 @@ struct ValueWish {
 ValueReport report_value(const Moment& moment, const ValueWish& wish, const Expression& expression,
                          const Value& value);
 
-// With whether it is set yet, where it is the value of a name.
+// With whether it is set yet, where it is the value of a name, and with the doubts about what it is
+// computed from.
 ValueView view_of_value(const Moment& moment, const std::string& expression, const Value& value,
                         Form form, const ViewLimits& limits);
 // Why the value is perhaps not that of here: of all of it, else of its first member of which that

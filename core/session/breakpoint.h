@@ -4,6 +4,7 @@
 #pragma once
 
 #include <memory>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -85,6 +86,7 @@ struct ReadExpressions {
 // What has become of its hits, in all processes of the session.
 struct HitCounts {
     std::string problem;           // why the condition could not be computed at the last hit
+    std::string doubt;             // about what it or a note reads, at the first hit in a place
     std::uint64_t times_true = 0;  // the condition was, in that thread
     std::uint64_t hits = 0;        // stopped, or noted
     std::uint64_t passes =
@@ -139,6 +141,7 @@ struct Breakpoint : BreakpointWish {
         sites;  // of a place, throw, catch, panic; empty: waits for a library that brings it
     std::shared_ptr<WatchedValue> watched;
     mutable ReadExpressions read;
+    std::set<std::pair<const Function*, const InlinedCall*>> doubted;  // places that were asked
     std::string source_text;  // of the line of a place, as it was when it was set
     std::string moved;        // what a rebuild did to its place; empty: nothing
 };

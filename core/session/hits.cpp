@@ -133,6 +133,32 @@ void Movement::count_block(Breakpoint& breakpoint, ThreadId thread) {
     ++breakpoint.counts->hits;
 }
 
+// A value that is not of here may make a condition fail for good, and nobody would know why.
+void Movement::look_for_doubts(Breakpoint& breakpoint, ThreadId thread,
+                               const CodePosition* position) {
+    bool reads = !breakpoint.condition.empty() || !breakpoint.noted.empty();
+    if (!reads || !parts_.shared.doubts || !breakpoint.counts->doubt.empty() ||
+        !breakpoint.doubted.insert(breakpoint.read.place).second)
+        return;
+    Unwinder stack(process_, thread, position);
+    Moment::Parts at;
+    at.target = &process_;
+    at.thread = thread;
+    at.stack = &stack;
+    at.stop = &parts_.last_stop;
+    at.life = parts_.life;
+    at.breakpoints = &parts_.breakpoints.all();
+    at.presentation = &parts_.presentation;
+    at.surroundings = &parts_.surroundings;
+    at.sources = &parts_.sources;
+    at.libraries = &parts_.libraries;
+    std::vector<std::string> read = breakpoint.noted;
+    if (!breakpoint.condition.empty()) read.push_back(breakpoint.condition);
+    for (const std::string& each : read)
+        if (breakpoint.counts->doubt.empty())
+            breakpoint.counts->doubt = parts_.shared.doubts(Moment(at), each);
+}
+
 bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
                              const CodePosition* position) {
     if (breakpoint.counts_blocks()) {
@@ -143,6 +169,7 @@ bool Movement::wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
     limits.around = &parts_.surroundings;
     Hit hit =
         judge_hit(breakpoint, process_, thread, position, parts_.presentation.results, limits);
+    if (hit.verdict != Hit::Verdict::of_another) look_for_doubts(breakpoint, thread, position);
     bool stops = hit.verdict == Hit::Verdict::stops;
     hits_.take(breakpoint, thread, std::move(hit));
     return stops;

@@ -91,6 +91,7 @@ class Movement {
     bool event_fits(const Breakpoint& breakpoint, ThreadId thread);
     std::optional<RunAddress> behind_system_call();
     void count_block(Breakpoint& breakpoint, ThreadId thread);
+    void look_for_doubts(Breakpoint& breakpoint, ThreadId thread, const CodePosition* position);
     bool wants_to_stop(Breakpoint& breakpoint, ThreadId thread,
                        const CodePosition* position = nullptr);
     Stop run_by_steps();

@@ -55,6 +55,8 @@ struct SharedParts {
                            std::unique_ptr<LiveProcess> child)>
         keep;
     std::function<void(unsigned breakpoint)> switch_off;
+    // What is to be said of the values that an expression reads there; empty: nobody is asked.
+    std::function<std::string(const Moment& at, const std::string& expression)> doubts;
     std::vector<std::weak_ptr<SessionListener>> listeners;
     void tell(const SessionEvent& event) const {
         for (const auto& each : listeners)

@@ -234,4 +234,8 @@ void Session::allow_calls(std::function<bool(const std::string&)> may_call) {
     shared_.may_call = std::move(may_call);
 }
 
+void Session::ask_for_doubts(std::function<std::string(const Moment&, const std::string&)> doubts) {
+    shared_.doubts = std::move(doubts);
+}
+
 }  // namespace lantern

@@ -164,6 +164,10 @@ class Session {
     // Expressions may call functions of the program from now on; asked before each call. Empty:
     // they may not.
     void allow_calls(std::function<bool(const std::string& name)> may_call);
+    // Says what is doubtful of the values that a condition or a note reads ("total: perhaps of
+    // before line 18"); asked once for each function in which it is met. Runs nothing.
+    void ask_for_doubts(
+        std::function<std::string(const Moment& at, const std::string& expression)> doubts);
 
     // The listener is told of what happens besides the stops for as long as the answer is kept.
     [[nodiscard]] std::shared_ptr<SessionListener> subscribe(SessionListener listener);

@@ -63,6 +63,17 @@ void mark_unset_members(ValueView& view, const AssignmentAnalysis& assignment,
     Marking(assignment, declared_in).mark(view, shown);
 }
 
+std::string_view remark_on_assignment(Assignment assignment) {
+    switch (assignment) {
+        case Assignment::not_yet: return "not set yet: nothing on the way here assigns it";
+        case Assignment::not_stored:
+            return "not stored yet: no instruction on the way here writes it";
+        case Assignment::on_some_paths:
+            return "perhaps not set: only some of the ways here assign it";
+        default: return {};
+    }
+}
+
 std::optional<PartOfVariable> part_named(const Variable& variable, std::string_view path) {
     PartOfVariable part = whole_of(variable);
     while (!path.empty()) {

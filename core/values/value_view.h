@@ -19,6 +19,9 @@ inline bool is_unset(Assignment assignment) {
     return assignment == Assignment::not_yet || assignment == Assignment::not_stored;
 }
 
+// What is to be said of it; empty: nothing.
+std::string_view remark_on_assignment(Assignment assignment);
+
 struct ValueView {
     std::string name;
     std::string type;

@@ -90,6 +90,65 @@ TEST(LagsBehind, AMembersDoubtIsShownWithTheWhole) {
         << told;
 }
 
+// Each of them is as doubtful as `total`, which is 0 in memory until the loop is over.
+TEST(LagsBehind, WhatIsComputedFromItIsDoubtedToo) {
+    const std::string doubt = "total: perhaps of before line 18: nothing on the way";
+    std::string told = debug(fixture("promoted-gcc-O2"),
+                             {"pause at promoted.c:18 after 3", "launch", "value total + 1",
+                              "value total > 3 && i < 2", "value (total)", "value sizeof(total)",
+                              "value &total", "value total as hex", "pin total * 2"})
+                           .output;
+    for (const char* line : {"total + 1 = 1  int  ", "total > 3 && i < 2 = 0  int  ",
+                             "(total) = 0  int  ", "total * 2 = 0  "})
+        EXPECT_NE(told.find(line + doubt), std::string::npos) << line << "\n" << told;
+    EXPECT_NE(told.find("total = 0x0  int  perhaps of before line 18"), std::string::npos) << told;
+    for (const std::string& line : lines_of(told)) {
+        bool reads_nothing = line.find(" = 4  unsigned long") != std::string::npos ||
+                             line.find("int *") != std::string::npos;
+        EXPECT_FALSE(reads_nothing && line.find("perhaps") != std::string::npos) << line;
+    }
+}
+
+// The sum is more than 3 in most turns, as the unoptimised build stops.
+TEST(LagsBehind, AConditionThatItMakesFailIsTold) {
+    std::vector<std::string> commands{"pause at promoted.c:18 when total > 3", "launch"};
+    Ran truth = debug(fixture("promoted-gcc-O0"), commands);
+    EXPECT_TRUE(truth.says("breakpoint 1")) << truth.output;
+    EXPECT_FALSE(truth.says("doubtful")) << truth.output;
+    commands.push_back("breakpoints");
+    Ran ran = debug(fixture("promoted-gcc-O2"), commands);
+    EXPECT_TRUE(
+        ran.says("breakpoint 1 has only been passed, and what its condition reads was "
+                 "doubtful: total: perhaps of before line 18"))
+        << ran.output;
+    EXPECT_TRUE(ran.says("what it reads was doubtful at its first hit: total: perhaps"))
+        << ran.output;
+    Ran met = debug(fixture("promoted-gcc-O2"),
+                    {"pause at promoted.c:18 when total == 0 && i > 0", "launch"});
+    EXPECT_TRUE(
+        met.says("what the condition of breakpoint 1 reads is doubtful here: total: perhaps"))
+        << met.output;
+    Ran plain = debug(fixture("promoted-gcc-O2"), {"pause at promoted.c:18 when i == 2", "launch"});
+    EXPECT_FALSE(plain.says("doubtful")) << plain.output;
+}
+
+// Its writes come when the loop is over.
+TEST(LagsBehind, WhoWatchesItIsTold) {
+    std::vector<std::string> commands{"pause at promoted.c:18 after 2", "launch",
+                                      "pause on write total"};
+    EXPECT_TRUE(debug(fixture("promoted-gcc-O2"), commands)
+                    .says("what is watched is doubtful here: total: perhaps of before line 18"));
+    EXPECT_FALSE(debug(fixture("promoted-gcc-O0"), commands).says("doubtful"));
+}
+
+TEST(LagsBehind, ANoteThatGathersItSaysSo) {
+    std::vector<std::string> commands{"note at promoted.c:18 total, i", "launch", "notes"};
+    const std::string wanted =
+        "what note 1 reads was doubtful at its first hit: total: perhaps of before line 18";
+    EXPECT_TRUE(debug(fixture("promoted-gcc-O2"), commands).says(wanted));
+    EXPECT_FALSE(debug(fixture("promoted-gcc-O0"), commands).says("doubtful"));
+}
+
 INSTANTIATE_TEST_SUITE_P(Builds, LagsInLoop,
                          ::testing::Values("gcc-O1", "gcc-O2", "gcc-O3", "clang-O1", "clang-O2"));
 
