@@ -16,22 +16,39 @@ RowsBefore& LaggingMemory::rows() {
 
 std::optional<LaggingMemory::Place> LaggingMemory::place_of(const Part& part) {
     if (!frame_.call_frame_address || rows().here() == FlowGraph::kNone) return std::nullopt;
+    if (frame_.module->holds(part.variable)) return fixed_place_of(part);
     auto whole = static_cast<std::int64_t>(part.variable - *frame_.call_frame_address);
     if (whole >= 0) return std::nullopt;  // the caller's
     return Place{whole + static_cast<std::int64_t>(part.offset),
-                 {whole, whole + static_cast<std::int64_t>(part.variable_size)}};
+                 {whole, whole + static_cast<std::int64_t>(part.variable_size)},
+                 std::nullopt,
+                 static_cast<unsigned>(part.size)};
+}
+
+LaggingMemory::Place LaggingMemory::fixed_place_of(const Part& part) {
+    auto size = static_cast<unsigned>(part.size);
+    FileAddress address = frame_.module->to_file(part.variable) + part.offset;
+    return Place{0, {}, FixedMemory(rows().code().flow(), *slots_, address, size), size};
+}
+
+FrameSlots::Touch LaggingMemory::touch(std::uint32_t node, const Place& place) const {
+    if (place.fixed) return place.fixed->touch(node);
+    if (slots_->writes_somewhere(node)) return FrameSlots::Touch::may_write;
+    return slots_->touch(node, place.slot, place.size, is_known_[node]);
+}
+
+bool LaggingMemory::reads(std::uint32_t node, const Place& place) const {
+    return place.fixed ? place.fixed->reads(node) : slots_->reads(node, place.slot, place.size);
 }
 
 // False where the call that the frame waits for may have written the part.
-bool LaggingMemory::find_unchanged(const Part& part, const Place& place,
+bool LaggingMemory::find_unchanged(const Place& place,
                                    const std::vector<std::uint32_t>& address_makers) {
     is_known_ = led_to_from(rows().code().flow(), address_makers);
     bool is_waiting = frame_.lookup_address != frame_.program_counter;
-    if (is_waiting && is_known_[rows().here()]) return false;
-    auto size = static_cast<unsigned>(part.size);
+    if (is_waiting && (place.fixed || is_known_[rows().here()])) return false;
     auto changes_it = [&](std::uint32_t node) {
-        return slots_->writes_somewhere(node) ||
-               slots_->touch(node, place.slot, size, is_known_[node]) != FrameSlots::Touch::none;
+        return touch(node, place) != FrameSlots::Touch::none;
     };
     changed_by_.clear();
     unchanged_ = rows().unchanged_from(changes_it, changed_by_);
@@ -52,33 +69,59 @@ bool LaggingMemory::still_has_address(std::uint32_t maker) {
     return reached[rows().here()];
 }
 
+// Behind a loop a global is stored where a turn has set it, which a register keeps in mind: the way
+// past the store is none that a turn which set it takes.
+//
+//     L: …
+//        inc  rax             heavy++, in a turn that comes by here
+//        mov  ecx, 1
+//        …
+//        jne  L
+//        test cl, cl
+//        je   behind
+//        mov  [heavy], rax
+bool LaggingMemory::is_stored_behind_its_loop(std::size_t statement) {
+    const Blocks& blocks = rows().code().blocks();
+    std::vector<std::uint32_t> setting;
+    for (std::uint32_t node = 0; node < unchanged_.size(); ++node)
+        if (unchanged_[node] && rows().is_of(node, statement)) setting.push_back(node);
+    for (std::uint32_t node : setting) {
+        std::uint32_t its = blocks.innermost_loop(blocks.of_node(node));
+        std::uint32_t here = blocks.innermost_loop(blocks.of_node(rows().here()));
+        while (here != Blocks::kNone && here != its) here = blocks.loops()[here].outer;
+        if (here == its) return false;
+    }
+    std::vector<bool> behind = led_to_from(rows().code().flow(), setting);
+    return std::ranges::any_of(changed_by_, [&](std::uint32_t node) { return behind[node]; });
+}
+
 std::optional<std::uint32_t> LaggingMemory::passed_over(const Part& part) {
     std::vector<std::size_t> setting = changes_.statements_that_set(part.name);
     auto place = setting.empty() ? std::nullopt : place_of(part);
-    if (!place || !find_unchanged(part, *place, slots_->address_makers(place->object)))
-        return std::nullopt;
+    if (!place) return std::nullopt;
+    auto makers =
+        place->fixed ? std::vector<std::uint32_t>() : slots_->address_makers(place->object);
+    if (!find_unchanged(*place, makers)) return std::nullopt;
     std::optional<std::uint32_t> before, in_loop;
     for (std::size_t number : setting) {
         bool has_stored = std::ranges::any_of(
             changed_by_, [&](std::uint32_t node) { return rows().is_of(node, number); });
         auto counted = rows().count(number, unchanged_, [](const CodePosition&) { return true; });
         if (has_stored || !counted.only_unchanged()) continue;
+        if (place->fixed && is_stored_behind_its_loop(number)) continue;
         (number < here_ ? before : in_loop) = changes_.statements()[number].first_line;
     }
     return before ? before : in_loop;
 }
 
 // Nothing where something else may come before one of them: a read, for one.
-std::optional<std::vector<std::uint32_t>> LaggingMemory::next_stores(const Part& part,
-                                                                     const Place& place) {
+std::optional<std::vector<std::uint32_t>> LaggingMemory::next_stores(const Place& place) {
     std::vector<std::uint32_t> stores;
     bool is_sure = true;
-    auto size = static_cast<unsigned>(part.size);
     led_to_from(rows().code().flow(), {rows().here()}, [&](std::uint32_t node) {
-        auto touched = slots_->touch(node, place.slot, size, is_known_[node]);
+        auto touched = touch(node, place);
         if (touched == FrameSlots::Touch::writes) stores.push_back(node);
-        is_sure &= touched != FrameSlots::Touch::may_write && !slots_->writes_somewhere(node) &&
-                   !slots_->reads(node, place.slot, size);
+        is_sure &= touched != FrameSlots::Touch::may_write && !reads(node, place);
         return touched != FrameSlots::Touch::none || !is_sure;
     });
     return is_sure && !stores.empty() ? std::optional(stores) : std::nullopt;
@@ -86,7 +129,7 @@ std::optional<std::vector<std::uint32_t>> LaggingMemory::next_stores(const Part&
 
 std::optional<unsigned> LaggingMemory::stored_next_from(const Part& part) {
     auto place = place_of(part);
-    auto stores = place ? next_stores(part, *place) : std::nullopt;
+    auto stores = place ? next_stores(*place) : std::nullopt;
     if (!stores) return std::nullopt;
     KeptCode& code = rows().code();
     std::optional<unsigned> from;
@@ -118,7 +161,7 @@ bool LaggingMemory::stays_through_turns(const Part& part, std::size_t head, cons
         FileAddress address = rows().code().flow().nodes()[maker].address;
         return !any_contains(scope.ranges, address) && !still_has_address(maker);
     });
-    if (!find_unchanged(part, *place, makers)) return false;
+    if (!find_unchanged(*place, makers)) return false;
     std::vector<bool> comes_back = led_to_from(rows().code().flow(), {rows().here()});
     bool is_stored =
         std::ranges::any_of(changed_by_, [&](std::uint32_t node) { return comes_back[node]; });

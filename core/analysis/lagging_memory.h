@@ -15,6 +15,7 @@
 #include <string>
 
 #include "core/analysis/rows_before.h"
+#include "core/code/fixed_memory.h"
 
 namespace lantern {
 
@@ -25,7 +26,7 @@ class LaggingMemory {
     LaggingMemory(const Frame& frame, const SourceChanges& changes, std::size_t here)
         : frame_(frame), changes_(changes), here_(here) {}
 
-    // Bytes of a variable in the frame's memory.
+    // Bytes of a variable in the frame's memory, or in that of the frame's module.
     struct Part {
         std::string name;                 // "total", "lock.level"
         RunAddress variable;              // where all of the variable begins
@@ -47,14 +48,19 @@ class LaggingMemory {
   private:
     RowsBefore& rows();
     struct Place {
-        std::int64_t slot = 0;     // of the part, see FrameSlots
-        FrameSlots::Range object;  // the whole variable
+        std::int64_t slot = 0;             // of the part, see FrameSlots
+        FrameSlots::Range object;          // the whole variable
+        std::optional<FixedMemory> fixed;  // of a global: instead of those
+        unsigned size = 0;                 // bytes of the part
     };
     std::optional<Place> place_of(const Part& part);
-    bool find_unchanged(const Part& part, const Place& place,
-                        const std::vector<std::uint32_t>& address_makers);
+    Place fixed_place_of(const Part& part);
+    FrameSlots::Touch touch(std::uint32_t node, const Place& place) const;
+    bool reads(std::uint32_t node, const Place& place) const;
+    bool is_stored_behind_its_loop(std::size_t statement);
+    bool find_unchanged(const Place& place, const std::vector<std::uint32_t>& address_makers);
     bool still_has_address(std::uint32_t maker);
-    std::optional<std::vector<std::uint32_t>> next_stores(const Part& part, const Place& place);
+    std::optional<std::vector<std::uint32_t>> next_stores(const Place& place);
 
     const Frame& frame_;
     const SourceChanges& changes_;

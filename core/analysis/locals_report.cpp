@@ -158,6 +158,7 @@ std::vector<LocalVariable> file_variables(const Moment& moment, const Frame& fra
     if (!frame.module || !frame.function) return variables;
     const ModuleSymbols& symbols = frame.module->symbols();
     ValueReader reader(moment.target());
+    SourceView source(moment, frame);
     for (const NameEntry& entry : symbols.index().names()) {
         if (entry.kind != NameKind::global || variables.size() >= most) continue;
         if (symbols.debug_info().unit_holding(entry.position) != frame.function->unit) continue;
@@ -168,6 +169,7 @@ std::vector<LocalVariable> file_variables(const Moment& moment, const Frame& fra
             value_of_global(moment.target(), moment.thread(), &frame, *frame.module, *variable);
         each.view =
             make_view(reader, variable->name, each.value, moment.form_of(variable->name), limits);
+        if (each.value.address) source.add_to_global(each.view, *variable, *each.value.address);
         each.view.declared_line = variable->declared_line;
         each.expression = symbols.index().qualified_name(entry);
         each.declared_in = variable->declared_in;
@@ -186,6 +188,9 @@ void add_globals(GlobalsReport& report, const Moment& moment, const Module& modu
     bool in_this_module = !question.in.empty() && path_matches(module.path(), question.in);
     std::string wanted_type = lower_case(question.of);
     bool asks_for_all = question.pattern.empty() && question.in.empty() && question.of.empty();
+    const Frame* frame = moment.selected_frame();
+    std::optional<SourceView> source;
+    if (frame && frame->module == &module) source.emplace(moment, *frame);
     for (const NameEntry& entry : index.names()) {
         if (entry.kind != NameKind::global) continue;
         std::string name = index.qualified_name(entry);
@@ -210,10 +215,10 @@ void add_globals(GlobalsReport& report, const Moment& moment, const Module& modu
             continue;
         ++report.total;
         if (report.variables.size() >= question.limit) continue;
-        Value value = value_of_global(moment.target(), moment.thread(), moment.selected_frame(),
-                                      module, *variable);
+        Value value = value_of_global(moment.target(), moment.thread(), frame, module, *variable);
         ValueView view = make_view(reader, variable->name, value, moment.form_of(variable->name),
                                    moment.view_limits());
+        if (source && value.address) source->add_to_global(view, *variable, *value.address);
         view.declared_line = variable->declared_line;
         report.variables.push_back(std::move(view));
     }

@@ -99,6 +99,11 @@ bool SourceChanges::is_of_two(const std::string& name) const {
                          [&](const SourceStatement& each) { return declares(name, each); }) > 1;
 }
 
+bool SourceChanges::is_declared(const std::string& name) const {
+    return std::ranges::any_of(statements_,
+                               [&](const SourceStatement& each) { return declares(name, each); });
+}
+
 std::optional<std::string> SourceChanges::text_of_value(const std::string& name,
                                                         std::size_t statement,
                                                         std::size_t member) const {

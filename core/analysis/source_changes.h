@@ -74,6 +74,8 @@ class SourceChanges {
     std::vector<std::size_t> all_that_set(const std::string& name) const;
     // Those that set it, whoever else may; none where two variables have the name.
     std::vector<std::size_t> statements_that_set(const std::string& name) const;
+    // Some statement declares a variable of that name.
+    bool is_declared(const std::string& name) const;
     // Whether the statement itself may set it.
     bool may_set(const std::string& name, std::size_t statement) const;
 

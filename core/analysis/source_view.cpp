@@ -3,12 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 
 #include "core/analysis/contradicted.h"
 #include "core/analysis/moved_away.h"
 #include "core/analysis/source_report.h"
 #include "core/analysis/statement_parts.h"
 #include "core/analysis/vanished_loop.h"
+#include "core/expressions/evaluator.h"
 #include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -223,6 +225,20 @@ void SourceView::doubt_memory(ValueView& view, const Variable& variable) {
     }
 }
 
+void SourceView::add_to_global(ValueView& view, const Variable& variable, RunAddress address) {
+    bool is_told = view.unavailable.empty() && view.doubt.empty();
+    if (!is_told || !variable.type || !frame_.module || !frame_.function || !frame_.line) return;
+    if (!frame_.module->holds(address)) return;
+    if (!looks_optimised(frame_.module->symbols().body_of(*frame_.function))) return;
+    try {
+        read_source();
+        // A local variable that hides it where it stands has another place.
+        if (lagging_memory_ && !recomputed_->changes()->is_declared(variable.name))
+            doubt_memory_of(view, {variable, variable.name, *variable.type, 0}, address);
+    } catch (const Error&) {  // what the file says of the code is damaged
+    }
+}
+
 void SourceView::doubt_moved_away(ValueView& view, const Variable& variable) {
     if (!variable.type || !view.unavailable.empty() || is_unset(view.assignment)) return;
     try {
@@ -353,18 +369,51 @@ const ValueView* part_called(ValueView& view, std::string_view path) {
     return nullptr;
 }
 
+bool is_name(const std::string& text) {
+    return !text.empty() && !std::isdigit(static_cast<unsigned char>(text[0])) &&
+           std::ranges::all_of(text, [](char c) { return is_word_letter(c) || c == ':'; });
+}
+
+std::optional<ValueView> view_of_variable(const Moment& moment, const Frame& frame,
+                                          const Variable& variable) {
+    Value value = value_of_variable(moment.target(), moment.thread(), frame, variable);
+    ValueView view = make_view(ValueReader(moment.target()), variable.name, value);
+    SourceView(moment, frame).add_to(view, variable);
+    return view;
+}
+
+// Nothing where the name means something else there: a member of the object that a method is of.
+std::optional<ValueView> view_of_global(const Moment& moment, const Frame& frame,
+                                        const std::string& name) {
+    const Module* holder = nullptr;
+    auto variable =
+        is_name(name) ? find_global(moment.target(), &frame, name, holder) : std::nullopt;
+    if (!variable || holder != frame.module) return std::nullopt;
+    EvaluationContext context = moment.context();
+    context.call = nullptr;
+    try {
+        Value meant = evaluate(name, context);
+        Value value = value_of_global(moment.target(), moment.thread(), &frame, *holder, *variable);
+        if (!value.address || meant.address != value.address) return std::nullopt;
+        ValueView view = make_view(ValueReader(moment.target()), name, value);
+        SourceView(moment, frame).add_to_global(view, *variable, *value.address);
+        return view;
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+}
+
 }  // namespace
 
 void add_source_view(const Moment& moment, const std::string& expression, ValueView& view) {
     const Frame* frame = moment.selected_frame();
     std::string path(trimmed(expression)), name = path.substr(0, path.find('.'));
     auto visible = frame ? find_visible(*frame, name) : std::nullopt;
-    if (!visible) return;
-    if (name == path) return SourceView(moment, *frame).add_to(view, *visible->variable);
-    Value value = value_of_variable(moment.target(), moment.thread(), *frame, *visible->variable);
-    ValueView whole = make_view(ValueReader(moment.target()), name, value);
-    SourceView(moment, *frame).add_to(whole, *visible->variable);
-    const ValueView* part = part_called(whole, path);
+    if (visible && name == path) return SourceView(moment, *frame).add_to(view, *visible->variable);
+    auto whole = visible ? view_of_variable(moment, *frame, *visible->variable)
+                 : frame ? view_of_global(moment, *frame, name)
+                         : std::nullopt;
+    const ValueView* part = whole ? part_called(*whole, path) : nullptr;
     if (!part || part->text != view.text || part->unavailable != view.unavailable) return;
     view.doubt = part->doubt;
     view.recovered = part->recovered;

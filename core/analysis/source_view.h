@@ -21,6 +21,8 @@ class SourceView {
 
     // The view is that of the whole variable, with its members as children. Never throws.
     void add_to(ValueView& view, const Variable& variable);
+    // Of a global of the frame's module: a loop may keep that in a register as well.
+    void add_to_global(ValueView& view, const Variable& variable, RunAddress address);
 
   private:
     void read_source();

@@ -171,7 +171,7 @@ TEST(ThreadsText, ALineEachAndTheCircle) {
 TEST(NotesText, ATableWithAColumnForEachExpression) {
     NotesReport report;
     EXPECT_TRUE(says(notes_text(report, kPlain), "note at PLACE"));
-    report.columns = {{1, "level", "a.c:3"}, {2, "name", "a.c:9"}};
+    report.columns = {{1, "level", "a.c:3", ""}, {2, "name", "a.c:9", ""}};
     EXPECT_TRUE(says(notes_text(report, kPlain), "no hit yet"));
     report.rows = {{1, 0.25, 0, 2, 1, {std::int64_t{-7}}},
                    {2, 0.5, 0, 1, 1, {std::string("Wren\n")}}};
