@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <set>
 
+#include "core/code/kept_code.h"
 #include "core/symbols/places.h"
 
 namespace lantern {
@@ -48,7 +49,10 @@ LineState line_state(const Moment& moment, const Frame& frame) {
     auto before = frame.module->symbols().positions_of(*frame.function).in_force(at - 1);
     bool goes_on = before && before->inlined == position->inlined && before->file &&
                    position->is_on(*before->file, before->line);
-    return goes_on && position->order == 0 ? LineState::begun : LineState::next;
+    if (!goes_on || position->order > 0) return LineState::next;
+    bool is_joined =
+        kept_code(frame.module->symbols(), *frame.function).joined_rows().is_joined(*position);
+    return is_joined && !came_back ? LineState::next : LineState::begun;
 }
 
 SourceReport report_source(const Moment& moment, const std::string& file, std::uint32_t first,

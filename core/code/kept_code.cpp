@@ -17,6 +17,11 @@ const Blocks& KeptCode::blocks() {
     return *blocks_;
 }
 
+const JoinedRows& KeptCode::joined_rows() {
+    if (!joined_rows_) joined_rows_.emplace(flow_, symbols_.positions_of(function_));
+    return *joined_rows_;
+}
+
 std::shared_ptr<const FrameSlots> KeptCode::slots() {
     constexpr std::size_t kLarge = 2000;  // instructions
     if (slots_) return slots_;

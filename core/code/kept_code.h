@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/code/frame_slots.h"
+#include "core/code/joined_rows.h"
 #include "core/code/ways.h"
 #include "core/machine/register_effects.h"
 
@@ -16,12 +17,13 @@ class KeptCode {
   public:
     // Both are borrowed. Throws FormatError.
     KeptCode(const ModuleSymbols& symbols, const Function& function)
-        : symbols_(symbols), flow_(symbols, function) {}
+        : symbols_(symbols), function_(function), flow_(symbols, function) {}
 
     const FlowGraph& flow() const { return flow_; }
     ByteSpan bytes_of(std::uint32_t node) const;  // borrowed from the file
     const Ways& ways_back();
     const Blocks& blocks();
+    const JoinedRows& joined_rows();
     // They take much room: those of small functions are made anew each time, which takes none.
     std::shared_ptr<const FrameSlots> slots();
     // By node; nothing where the bytes are no instruction.
@@ -29,9 +31,11 @@ class KeptCode {
 
   private:
     const ModuleSymbols& symbols_;
+    const Function& function_;
     FlowGraph flow_;
     std::optional<Ways> ways_back_;
     std::optional<Blocks> blocks_;
+    std::optional<JoinedRows> joined_rows_;
     std::shared_ptr<const FrameSlots> slots_;
     std::vector<std::optional<RegisterEffects>> effects_;
 };

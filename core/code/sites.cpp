@@ -85,11 +85,13 @@ void add_sites_of_line(const ModuleSymbols& symbols, const Function& function,
             if (!flow) flow.emplace(symbols, function);
             chosen = statement_begins(*flow, positions, copy.first, copy.second, line);
         }
+        bool are_begins = !chosen.empty() && std::ranges::any_of(all, &CodePosition::is_statement);
         // Where no known way leads to the line, it stands wherever the line has code.
         if (chosen.empty()) chosen = all;
         for (const CodePosition* position : chosen) {
             bool opens = !position->inlined && position->address == function.low();
             CodeSite site = site_of(&function, *position);
+            site.is_statement |= are_begins;
             if (CodePosition body = opens ? body_start(symbols, function) : *position;
                 body.address != position->address) {
                 site = site_of(&function, body);

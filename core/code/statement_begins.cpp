@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "core/code/forward_order.h"
+#include "core/code/joined_rows.h"
+#include "core/code/node_effects.h"
 #include "core/code/resumption.h"
 #include "core/symbols/module_symbols.h"
 
@@ -30,6 +32,7 @@ class Search {
     Search(const FlowGraph& flow, const FunctionPositions& positions, const Scope* inlined,
            const std::string& file, std::uint32_t line)
         : order_(flow),
+          joined_(flow, positions),
           positions_(positions),
           resumed_(resumptions(flow, positions.symbols().body_of(flow.function()))),
           inlined_(inlined),
@@ -55,10 +58,31 @@ class Search {
             order_.for_each_next(
                 i, [&](std::size_t next) { before[next].join(behind_wait(all[next], past)); });
         }
-        return {std::move(found_), std::move(again_)};
+        std::vector<const CodePosition*> begins;
+        std::ranges::copy_if(found_, std::back_inserter(begins),
+                             [&](const CodePosition* each) { return !only_leads_on(*each); });
+        return {std::move(begins), std::move(again_)};
     }
 
   private:
+    // From there the code goes straight on, and changes no memory, to where others join it: a pass
+    // is met there, and once.
+    bool only_leads_on(const CodePosition& begin) const {
+        const FlowGraph& flow = order_.flow();
+        for (std::uint32_t at = flow.at(begin.address); at != FlowGraph::kNone;
+             at = flow.nodes()[at].next) {
+            const FlowGraph::Node& node = flow.nodes()[at];
+            if (node.address != begin.address)
+                for (const CodePosition* other : found_)
+                    if (other->address == node.address) return joined_.is_joined(*other);
+            auto effects = effects_of(node, positions_.symbols());
+            bool goes_elsewhere = node.is_jump() || node.kind == Instruction::Kind::call;
+            bool changes = !effects || std::ranges::any_of(effects->memory, &MemoryAccess::writes);
+            if (goes_elsewhere || changes) return false;
+        }
+        return false;
+    }
+
     // An async body that is polled again goes on with the line that it waited in. What it does when
     // it has ended is no way to anywhere, though the call that panics seems to return.
     Past behind_wait(std::uint32_t node, const Past& past) const {
@@ -77,14 +101,14 @@ class Search {
         bool has_begun = false;
         for (const CodePosition& position : positions_.at(address)) {
             if (!is_within(position.inlined, inlined_)) {
-                if (position.is_statement)
+                if (joined_.begins_statement(position))
                     past = {0, true, false, true};  // the inlined copy has been left
                 continue;
             }
             if (position.inlined != inlined_ || position.line == 0) continue;
             if (is_of_line(position))
                 has_begun |= pass_line(position, past, has_begun);
-            else if (position.is_statement)
+            else if (joined_.begins_statement(position))
                 past.from_line = false, past.from_other = true;
         }
     }
@@ -94,7 +118,8 @@ class Search {
         std::size_t column = static_cast<std::size_t>(
             std::lower_bound(columns_.begin(), columns_.end(), position.column) - columns_.begin());
         std::uint64_t bit = std::uint64_t{1} << std::min<std::size_t>(column, 63);
-        bool may_begin = past.from_other && (position.is_statement || !has_statements_);
+        bool may_begin =
+            past.from_other && (joined_.begins_statement(position) || !has_statements_);
         if (!may_begin) {
             if (past.from_line) past.seen |= bit;
             return false;
@@ -111,6 +136,7 @@ class Search {
     }
 
     ForwardOrder order_;
+    JoinedRows joined_;
     const FunctionPositions& positions_;
     std::vector<Resumption> resumed_;
     const Scope* inlined_;

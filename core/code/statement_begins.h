@@ -9,7 +9,8 @@ namespace lantern {
 // The positions at which a pass through the line begins, in one copy of its code (`inlined`; null:
 // the function itself): where it is come to from another statement, and, for a stretch that follows
 // an earlier one, where a part of the line that has run already runs again. What a loop leads back
-// to does not count as run already. Statements only, unless the line has none in this copy. Each
+// to does not count as run already. Statements only, marked or joined (see joined_rows.h), unless
+// the line has none in this copy. Each
 // address once. Borrowed from `positions`, all those of the function.
 std::vector<const CodePosition*> statement_begins(const FlowGraph& flow,
                                                   const FunctionPositions& positions,

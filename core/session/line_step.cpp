@@ -16,6 +16,7 @@
 
 #include <algorithm>
 
+#include "core/code/kept_code.h"
 #include "core/code/loop_around.h"
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
@@ -56,6 +57,7 @@ bool LineStep::start() {
     hooks_ = parts_.debuggee.landing_hooks();
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
+    joined_ = &kept_code(module_->symbols(), *function_).joined_rows();
     return true;
 }
 
@@ -128,7 +130,8 @@ bool LineStep::is_entered(const CodePosition& position) const {
 // Whether the step ends where it comes to the position.
 bool LineStep::counts(const CodePosition& position) const {
     if (leaving_) return !is_within(position.inlined, leaving_);
-    if (!position.is_statement || position.line == 0 || !is_entered(position)) return false;
+    if (position.line == 0 || !joined_->begins_statement(position) || !is_entered(position))
+        return false;
     if (!loop_.empty()) return !any_contains(loop_, position.address);
     return !(position.inlined == from_.inlined && from_.file &&
              position.is_on(*from_.file, from_.line));

@@ -2,6 +2,7 @@
 // the first one.
 #pragma once
 
+#include "core/code/joined_rows.h"
 #include "core/runtime/c_library.h"
 #include "core/session/movement.h"
 #include "core/session/step_options.h"
@@ -90,6 +91,7 @@ class LineStep {
     const Module* module_ = nullptr;
     const Function* function_ = nullptr;
     const FlowGraph* flow_ = nullptr;
+    const JoinedRows* joined_ = nullptr;
     const FunctionPositions* positions_ = nullptr;  // of the function
     CodePosition from_;                             // where the step began
     bool enters_ = false;                           // calls are entered, inlined ones too
