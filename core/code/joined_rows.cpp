@@ -19,23 +19,34 @@ const CodePosition* unmarked_at(const FunctionPositions& positions, FileAddress 
     return here.empty() || is_marked || !here.back().line ? nullptr : &here.back();
 }
 
+// What has run last before the node has run: that of the node, or where it has no line, of those
+// that it follows at once.
+CodePosition last_before(const FlowGraph& flow, const FunctionPositions& positions,
+                         std::uint32_t node, const Scope* inlined) {
+    CodePosition position = positions.within(flow.nodes()[node].address, inlined);
+    while (!position.line && node > 0 && flow.nodes()[node - 1].next == node)
+        position = positions.within(flow.nodes()[--node].address, inlined);
+    return position;
+}
+
 }  // namespace
 
 JoinedRows::JoinedRows(const FlowGraph& flow, const FunctionPositions& positions) {
     const Function& function = flow.function();
     if (!function.unit || marks_by_the_source(*function.unit)) return;
-    auto arrive = [&](const FlowGraph::Node& from, std::uint32_t to) {
+    auto arrive = [&](std::uint32_t from, std::uint32_t to) {
         if (to == FlowGraph::kNone) return;
         const CodePosition* row = unmarked_at(positions, flow.nodes()[to].address);
         if (!row) return;
-        CodePosition before = positions.within(from.address, row->inlined);
+        CodePosition before = last_before(flow, positions, from, row->inlined);
         if (before.line && before.file && !before.is_on(*row->file, row->line))
             rows_.push_back({row->address, row->order});
     };
-    for (const FlowGraph::Node& node : flow.nodes()) {
-        arrive(node, node.branch);
+    for (std::uint32_t from = 0; from < flow.nodes().size(); ++from) {
+        const FlowGraph::Node& node = flow.nodes()[from];
+        arrive(from, node.branch);
         if (const auto* targets = flow.targets_of(node))
-            for (std::uint32_t target : *targets) arrive(node, target);
+            for (std::uint32_t target : *targets) arrive(from, target);
     }
     std::ranges::sort(rows_);
     rows_.erase(std::unique(rows_.begin(), rows_.end()), rows_.end());

@@ -124,7 +124,9 @@ class Search {
             if (past.from_line) past.seen |= bit;
             return false;
         }
-        bool begins = past.may_be_fresh || (past.seen & bit), is_again = !past.may_be_fresh;
+        // What joins behind a part of the line goes on with it: the head of a loop, at its turn.
+        bool may_be_again = (past.seen & bit) && !joined_.is_joined(position);
+        bool begins = past.may_be_fresh || may_be_again, is_again = !past.may_be_fresh;
         past.from_line = true;
         past.from_other = past.may_be_fresh = false;
         past.seen = begins ? bit : past.seen | bit;
