@@ -1,5 +1,6 @@
 """What an object dumper says of a program's line table and inlined calls. An independent reading of what core/symbols reads:
 nothing here comes from the debugger."""
+import bisect
 import os
 import re
 import subprocess
@@ -23,6 +24,7 @@ class Row:
 
 class Unit:
     def __init__(self):
+        self.producer = ""
         self.folders, self.files, self.rows = {}, {}, []
 
     def path(self, index):
@@ -241,6 +243,22 @@ def number(text):
     return int(found[1], 0) if found else None
 
 
+def read_jumps(program):
+    """The direct jumps, from where and where to, and what stands behind those that never go on."""
+    jumps, ends, behind = [], set(), False
+    command = ['objdump', '-d', '--no-show-raw-insn', program]
+    for text in subprocess.run(command, stdout=subprocess.PIPE, text=True, errors='replace', check=True).stdout.splitlines():
+        found = re.match(r'\s+([0-9a-f]+):\s+(\S+)(?:\s+([0-9a-f]+) <)?', text)
+        if not found:
+            continue
+        if behind:
+            ends.add(int(found[1], 16))
+        behind = found[2] in ('jmp', 'ret', 'ud2', 'hlt')
+        if found[2].startswith('j') and found[3]:
+            jumps.append((int(found[1], 16), int(found[3], 16)))
+    return jumps, sorted(ends)
+
+
 class Call:
     """A function (the outermost) or a call that was inlined into it."""
 
@@ -270,6 +288,7 @@ class Program:
     def __init__(self, program):
         self.entries, self.roots = read_entries(program)
         self.lists, self.based = read_ranges(program)
+        self.jumps, self.ends = read_jumps(program)
         self.range_bytes = section_bytes(program, '.debug_rnglists')
         folders = {}
         for root in self.roots:
@@ -277,6 +296,10 @@ class Program:
             if offset is not None:
                 folders[offset] = (self.text(root, 'DW_AT_comp_dir'), self.text(root, 'DW_AT_name'))
         self.units = read_lines(program, folders)
+        for root in self.roots:
+            unit = self.units.get(number(root.attributes.get('DW_AT_stmt_list')))
+            if unit:
+                unit.producer = self.text(root, 'DW_AT_producer')
         self.inlined, self.unclaimed = {}, {}
         self.functions = [f for f in (self.function(e) for e in self.entries.values() if e.tag == 'DW_TAG_subprogram') if f]
 
@@ -446,4 +469,60 @@ def positions_of(program, function):
                 if not any(p.call is call.around and p.file == call.call_file and p.line == call.call_line for p in found[:before]):
                     found.insert(before, Position(address, call.call_file, call.call_line, True, call.around))
         result[address] = found
+    mark_joined(program, function, result)
     return result
+
+
+def joined_rows(program, unit):
+    """Those of a unit that jumps join, by their lines alone: see mark_joined."""
+    if unit.producer.startswith('GNU '):
+        return
+    last, marked = {}, set()
+    for row in unit.rows:
+        last[row.address] = row
+        if row.statement:
+            marked.add(row.address)
+    addresses = sorted(last)
+    for source, target in program.jumps:
+        row, at = last.get(target), bisect.bisect_right(addresses, source) - 1
+        if row is None or target in marked or not row.line or at < 0:
+            continue
+        before = last[addresses[at]]
+        if before.line and (before.file, before.line) != (row.file, row.line):
+            yield row
+
+
+def mark_joined(program, function, positions):
+    """clang and rustc mark no statement where the row before, by address, is of the same line. Where a jump comes to such a row from
+    another line, one begins all the same."""
+    if program.text(function.entry_of.unit, 'DW_AT_producer').startswith('GNU '):
+        return
+    addresses = sorted(positions)
+
+    def last_before(source, call):
+        at = bisect.bisect_right(addresses, source) - 1
+        while at >= 0 and not positions[addresses[at]][-1].line:
+            # What stands behind an instruction that goes elsewhere has not been come to from there.
+            if bisect.bisect_right(program.ends, addresses[at]) > bisect.bisect_right(program.ends, addresses[at - 1]):
+                return None
+            at -= 1
+        if at < 0:
+            return None
+        position = positions[addresses[at]][-1]
+        if position.call is call or not position.call.is_within(call):
+            return position.file, position.line
+        inner = position.call
+        while inner.around is not call:
+            inner = inner.around
+        return inner.call_file, inner.call_line
+
+    joined = []
+    for source, target in program.jumps:
+        found = positions.get(target) if function.holds(source) else None
+        if not found or any(p.statement for p in found) or not found[-1].line:
+            continue
+        before = last_before(source, found[-1].call)
+        if before and before != (found[-1].file, found[-1].line):
+            joined.append(found[-1])
+    for position in joined:
+        position.statement = True

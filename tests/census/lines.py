@@ -58,6 +58,9 @@ def main():
         for row in unit.rows:
             if row.file in wanted and row.statement and row.line:
                 by_line.setdefault(row.line, set()).add(row.address)
+        for row in dump.joined_rows(program, unit):
+            if row.file in wanted:
+                by_line.setdefault(row.line, set()).add(row.address)
     ran_addresses = covered(options, set().union(*by_line.values()) if by_line else set())
     ran = {line for line, addresses in by_line.items() if addresses & ran_addresses}
     commands = [f'pause at {options.source}:{line} when 0' for line in sorted(by_line)]
