@@ -4,6 +4,7 @@
 #include <set>
 
 #include "core/code/kept_code.h"
+#include "core/support/error.h"
 #include "core/symbols/places.h"
 
 namespace lantern {
@@ -24,6 +25,20 @@ std::set<std::uint32_t> lines_with_code(const Moment& moment, const std::string&
             lines.merge(lines_with_code_in(module.symbols(), *unit, file, first, last));
     }
     return lines;
+}
+
+}  // namespace
+
+namespace {
+
+bool is_joined(const Frame& frame) {
+    try {
+        return kept_code(frame.module->symbols(), *frame.function)
+            .joined_rows()
+            .is_joined(*frame.position);
+    } catch (const Error&) {  // what the file says of the code is damaged
+        return false;
+    }
 }
 
 }  // namespace
@@ -50,9 +65,7 @@ LineState line_state(const Moment& moment, const Frame& frame) {
     bool goes_on = before && before->inlined == position->inlined && before->file &&
                    position->is_on(*before->file, before->line);
     if (!goes_on || position->order > 0) return LineState::next;
-    bool is_joined =
-        kept_code(frame.module->symbols(), *frame.function).joined_rows().is_joined(*position);
-    return is_joined && !came_back ? LineState::next : LineState::begun;
+    return !came_back && is_joined(frame) ? LineState::next : LineState::begun;
 }
 
 SourceReport report_source(const Moment& moment, const std::string& file, std::uint32_t first,
