@@ -2,8 +2,6 @@
 // hands it out, or where every way does, nothing is said.
 #include <gtest/gtest.h>
 
-#include <fstream>
-
 #include "tests/testing/command.h"
 
 namespace lantern::testing {
@@ -17,17 +15,9 @@ class Soundings : public ::testing::TestWithParam<const char*> {
         if (!HAVE_CLANG && std::string(GetParam()).starts_with("clang"))
             GTEST_SKIP() << "clang is not here";
     }
-    static std::string pause_at(const std::string& text) {
-        std::ifstream source(std::string(SOURCE_FOLDER) + "/tests/programs/soundings.c");
-        std::string each;
-        for (unsigned number = 1; std::getline(source, each); ++number)
-            if (each.find(text) != std::string::npos)
-                return "pause at soundings.c:" + std::to_string(number);
-        return "none: " + text;
-    }
     static Ran at(const std::string& text, const std::string& command) {
         return debug(fixture(std::string("soundings-") + GetParam()),
-                     {pause_at(text), "launch", command});
+                     {"pause at " + place_of_text("soundings.c", text), "launch", command});
     }
     static std::string line_of_day(const std::string& text) {
         Ran ran = at(text, "locals");

@@ -1,8 +1,6 @@
 // Which variables are set where a table of jumps or a handler of exceptions lies on the way.
 #include <gtest/gtest.h>
 
-#include <fstream>
-
 #include "tests/testing/command.h"
 
 namespace lantern::testing {
@@ -16,14 +14,6 @@ class WaysOf : public ::testing::TestWithParam<const char*> {
     void SetUp() override {
         if (!HAVE_CLANG && std::string(GetParam()) == "clang") GTEST_SKIP() << "clang is not here";
     }
-    static std::string place(const std::string& text) {
-        std::ifstream source(std::string(SOURCE_FOLDER) + "/tests/programs/ways.cpp");
-        std::string each;
-        for (unsigned number = 1; std::getline(source, each); ++number)
-            if (each.find(text) != std::string::npos)
-                return "pause at ways.cpp:" + std::to_string(number);
-        return "none: " + text;
-    }
     // What is said of each variable the first time the line is met.
     static std::string said_of(const std::string& name, const std::string& locals) {
         for (const std::string& line : lines_of(locals))
@@ -31,7 +21,8 @@ class WaysOf : public ::testing::TestWithParam<const char*> {
         return "nothing of " + name + " in\n" + locals;
     }
     static std::string locals_at(const std::string& text) {
-        return debug(fixture(std::string("ways-") + GetParam()), {place(text), "launch", "locals"})
+        return debug(fixture(std::string("ways-") + GetParam()),
+                     {"pause at " + place_of_text("ways.cpp", text), "launch", "locals"})
             .output;
     }
 };

@@ -98,6 +98,14 @@ std::vector<std::string> lines_of(const std::string& text) {
     return lines;
 }
 
+std::string place_of_text(const std::string& source, const std::string& text) {
+    std::ifstream lines(std::string(SOURCE_FOLDER) + "/tests/programs/" + source);
+    std::string each;
+    for (unsigned number = 1; std::getline(lines, each); ++number)
+        if (each.find(text) != std::string::npos) return source + ":" + std::to_string(number);
+    return "nowhere: " + text;
+}
+
 std::map<std::string, std::string> printed_facts(const std::string& output) {
     std::map<std::string, std::string> facts;
     for (const std::string& line : lines_of(output))

@@ -57,6 +57,9 @@ void wait_until_it_runs(int process, const std::string& program);
 Ran debug(const std::string& program, const std::vector<std::string>& commands,
           const std::vector<std::string>& options = {});
 
+// "ways.cpp:17": where that text stands first in a fixture's source.
+std::string place_of_text(const std::string& source, const std::string& text);
+
 // "name=value" lines that a fixture printed.
 std::map<std::string, std::string> printed_facts(const std::string& output);
 
