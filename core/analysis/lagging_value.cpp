@@ -74,11 +74,32 @@ LaggingValues::Place LaggingValues::place_at(const Variable& variable, FileAddre
     }
 }
 
+// The slot of the frame, from the call frame address, that a variable was put aside in which is
+// elsewhere at other times. Wherever the account says that it is meanwhile, the slot holds what was
+// stored there last.
+std::optional<std::int64_t> LaggingValues::put_aside_at(const Place& place) const {
+    if (place.kind != dwarf::LocationPiece::Kind::memory || !frame_.call_frame_address)
+        return std::nullopt;
+    auto slot = static_cast<std::int64_t>(place.number - frame_.call_frame_address->value);
+    bool is_of_frame = slot < 0 && place.number >= frame_.registers.stack_pointer().value;
+    return is_of_frame ? std::optional(slot) : std::nullopt;
+}
+
 std::vector<bool> LaggingValues::unchanged_before(const Variable& variable, const Place& now,
                                                   std::uint64_t offset, std::uint64_t size) {
-    const KeptCode& code = rows().code();
+    KeptCode& code = rows().code();
     changed_by_.clear();
     is_moved_ = false;
+    if (auto slot = put_aside_at(now)) {
+        auto slots = code.slots();
+        return rows().unchanged_from(
+            [&](std::uint32_t node) {
+                return slots->writes_somewhere(node) ||
+                       slots->touch(node, *slot, static_cast<unsigned>(size), false) !=
+                           FrameSlots::Touch::none;
+            },
+            changed_by_);
+    }
     auto changes_it = [&](std::uint32_t node) {
         FileAddress address = code.flow().nodes()[node].address;
         if (place_at(variable, address, dwarf::kLastRow, offset, size) != now)
@@ -98,7 +119,7 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
     bool is_kept =
         now.kind == Kind::in_register || now.kind == Kind::value || now.kind == Kind::bytes;
     std::vector<std::size_t> setting =
-        is_kept ? changes_.all_that_set(name) : std::vector<std::size_t>();
+        is_kept || put_aside_at(now) ? changes_.all_that_set(name) : std::vector<std::size_t>();
     if (setting.empty()) return std::nullopt;
     auto expression = dwarf::expression_at(variable.locations, frame_.file_address(), frame_.row());
     is_value_on_entry_ = is_only_value_on_entry(*expression);
@@ -110,7 +131,8 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
     unchanged_ = unchanged_before(variable, now, offset, size);
     auto rows_of = [&](std::size_t statement) {
         return rows().count(statement, unchanged_, [&](const CodePosition& row) {
-            return place_at(variable, row.address, row.row, offset, size) == now;
+            return put_aside_at(now) ||
+                   place_at(variable, row.address, row.row, offset, size) == now;
         });
     };
     std::optional<std::uint32_t> line;
@@ -125,6 +147,18 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
     return line;
 }
 
+// In its own block a jump follows before here: `level = 0; goto again;`.
+bool LaggingValues::goes_elsewhere_behind(std::size_t statement) const {
+    const auto& statements = changes_.statements();
+    for (std::size_t i = statement + 1; i < std::min(here_, statements.size()); ++i) {
+        const SourceStatement& each = statements[i];
+        bool jumps = each.kind == SourceStatement::Kind::jump || each.text.starts_with("return") ||
+                     each.text.starts_with("throw");
+        if (jumps && each.blocks == statements[statement].blocks) return true;
+    }
+    return false;
+}
+
 // A statement that has no row on the way here: it has been passed if all that has changed the place
 // is of statements before it, and control has come past it.
 bool LaggingValues::has_been_passed(
@@ -137,6 +171,7 @@ bool LaggingValues::has_been_passed(
         return outer.size() <= inner.size() &&
                std::equal(outer.begin(), outer.end(), inner.begin());
     };
+    if (goes_elsewhere_behind(statement)) return false;
     bool is_what_calls_returned = true;  // for statements that set it before
     for (std::uint32_t node : changed_by_) {
         auto by = rows().statement_of(node);

@@ -46,9 +46,11 @@ class LaggingValues {
     };
     Place place_at(const Variable& variable, FileAddress address, std::uint16_t row,
                    std::uint64_t offset, std::uint64_t size) const;
+    std::optional<std::int64_t> put_aside_at(const Place& place) const;
     // By node: whether it leads here with the bytes in the same place all the way.
     std::vector<bool> unchanged_before(const Variable& variable, const Place& now,
                                        std::uint64_t offset, std::uint64_t size);
+    bool goes_elsewhere_behind(std::size_t statement) const;
     bool has_been_passed(std::size_t statement, const std::string& name,
                          const std::function<RowsBefore::Counted(std::size_t)>& rows_of);
     const RowsBefore& rows();

@@ -102,6 +102,8 @@ bool is_step(const std::string& text, std::size_t at) {
 
 // Nothing but a type, or nothing at all.
 bool is_type_or_nothing(std::string_view text) {
+    std::string_view first = trimmed(text);
+    if (first.starts_with('*')) return false;  // `*level = 3` sets what it leads to
     return std::all_of(text.begin(), text.end(), [](char c) {
         return is_word_letter(c) || is_space(c) || c == ':' || c == '<' || c == '>' || c == '*';
     });
