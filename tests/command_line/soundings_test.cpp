@@ -56,6 +56,22 @@ TEST_P(Soundings, WhereEachWayTakesOneNothingIsSaid) {
     EXPECT_NE(line.find("taken = 1"), std::string::npos) << line;
 }
 
+// `*count = 3` sets what it leads to: of the pointer there is no doubt.
+TEST_P(Soundings, APointerThatIsSetThroughIsNotDoubted) {
+    Ran ran = debug(fixture(std::string("pointed-") + GetParam()),
+                    {"pause at " + place_of_text("pointed.c", "count is where it was"), "launch",
+                     "locals", "value *count"});
+    bool is_shown = false;
+    for (const std::string& line : lines_of(ran.output))
+        if (line.starts_with("  count ")) {
+            is_shown = true;
+            EXPECT_NE(line.find("(count of frame 1)"), std::string::npos) << line;
+            EXPECT_EQ(line.find("perhaps"), std::string::npos) << line;
+        }
+    EXPECT_TRUE(is_shown) << ran.output;
+    EXPECT_TRUE(ran.says("*count = 3  int")) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Compilers, Soundings,
                          ::testing::Values("gcc-O0", "gcc-O2", "clang-O0", "clang-O2"),
                          [](const auto& each) {

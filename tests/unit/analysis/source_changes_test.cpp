@@ -155,6 +155,19 @@ TEST(SourceChanges, KnowThatALoopComesBack) {
     EXPECT_EQ(setter(changes, "fixed", 10), 3);
 }
 
+TEST(SourceChanges, KnowThatAStarSetsWhatTheNameLeadsTo) {
+    SourceChanges changes = changes_of(
+        "    *level = 3;\n"               // 2
+        "    note(4);\n"                  // 3
+        "    level = 0;\n"                // 4
+        "    unsigned *other = level;\n"  // 5
+        "    note(5);\n",                 // 6
+        CodeLanguage::c, "unsigned f(unsigned *level) {\n");
+    EXPECT_EQ(setter(changes, "level", 3), 0);
+    EXPECT_EQ(setter(changes, "level", 6), 4);
+    EXPECT_EQ(setter(changes, "other", 6), 5);
+}
+
 TEST(SourceChanges, GiveUpWhereOthersMayWrite) {
     auto at_end = [](const std::string& statement, CodeLanguage language = CodeLanguage::c) {
         return setter(
