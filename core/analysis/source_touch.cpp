@@ -102,8 +102,7 @@ bool is_step(const std::string& text, std::size_t at) {
 
 // Nothing but a type, or nothing at all.
 bool is_type_or_nothing(std::string_view text) {
-    std::string_view first = trimmed(text);
-    if (first.starts_with('*')) return false;  // `*level = 3` sets what it leads to
+    if (trimmed(text).starts_with('*')) return false;
     return std::all_of(text.begin(), text.end(), [](char c) {
         return is_word_letter(c) || is_space(c) || c == ':' || c == '<' || c == '>' || c == '*';
     });
@@ -170,6 +169,9 @@ class MentionReader {
     }
 
     Touch touch_of_assignment() const {
+        // `*level = 3` sets what it leads to.
+        bool is_only_starred = !prefix_.empty() && prefix_.find_first_not_of("* ") == prefix_.npos;
+        if (is_set() && is_only_starred) return Touch::none;
         if (is_set() && is_type_or_nothing(prefix_) && lives_on(prefix_)) return Touch::loses;
         bool makes_all = !is_whole_ && language_ == CodeLanguage::c && makes_members_;
         if (mention_.is_in_brackets || is_head() || (!is_whole_ && !makes_all))
