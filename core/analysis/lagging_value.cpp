@@ -142,9 +142,26 @@ std::optional<std::uint32_t> LaggingValues::passed_over(const Variable& variable
         bool is_passed_over = counted.unchanged + counted.others > 0
                                   ? counted.only_unchanged()
                                   : has_been_passed(number, name, rows_of);
+        if (is_passed_over && put_aside_at(now) &&
+            !was_there_before(number, variable, now, offset, size))
+            continue;
         if (is_passed_over) line = changes_.statements()[number].first_line;
     }
     return line;
+}
+
+// Before the statement the account named the same slot already: else it may be named on behalf of
+// it, and hold what another variable had there, which it was set to.
+bool LaggingValues::was_there_before(std::size_t statement, const Variable& variable,
+                                     const Place& now, std::uint64_t offset, std::uint64_t size) {
+    const auto& nodes = rows().code().flow().nodes();
+    for (std::uint32_t node = 0; node < unchanged_.size(); ++node) {
+        auto by = unchanged_[node] ? rows().statement_of(node) : std::nullopt;
+        if (by && *by < statement &&
+            place_at(variable, nodes[node].address, 0, offset, size) == now)
+            return true;
+    }
+    return false;
 }
 
 // In its own block a jump follows before here: `level = 0; goto again;`.

@@ -50,6 +50,8 @@ class LaggingValues {
     // By node: whether it leads here with the bytes in the same place all the way.
     std::vector<bool> unchanged_before(const Variable& variable, const Place& now,
                                        std::uint64_t offset, std::uint64_t size);
+    bool was_there_before(std::size_t statement, const Variable& variable, const Place& now,
+                          std::uint64_t offset, std::uint64_t size);
     bool goes_elsewhere_behind(std::size_t statement) const;
     bool has_been_passed(std::size_t statement, const std::string& name,
                          const std::function<RowsBefore::Counted(std::size_t)>& rows_of);
