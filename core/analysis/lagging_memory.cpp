@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/code/plain_move.h"
+#include "core/machine/calling_convention.h"
 
 namespace lantern {
 
@@ -18,7 +19,9 @@ std::optional<LaggingMemory::Place> LaggingMemory::place_of(const Part& part) {
     if (!frame_.call_frame_address || rows().here() == FlowGraph::kNone) return std::nullopt;
     if (frame_.module->holds(part.variable)) return fixed_place_of(part);
     auto whole = static_cast<std::int64_t>(part.variable - *frame_.call_frame_address);
-    if (whole >= 0) return std::nullopt;  // the caller's
+    bool is_of_frame =
+        whole < 0 && part.variable.value + kRedZone >= frame_.registers.stack_pointer().value;
+    if (!is_of_frame) return std::nullopt;  // the caller's, or a thread's own
     return Place{whole + static_cast<std::int64_t>(part.offset),
                  {whole, whole + static_cast<std::int64_t>(part.variable_size)},
                  std::nullopt,

@@ -21,7 +21,9 @@ std::optional<FileAddress> FixedMemory::place_of(std::uint32_t node,
 Touch FixedMemory::touch(std::uint32_t node) const {
     const Effects* effects = slots_.effects_of(node);
     if (!effects) return Touch::may_write;
-    if (flow_.nodes()[node].kind == Instruction::Kind::call) return Touch::may_write;
+    Instruction::Kind kind = flow_.nodes()[node].kind;
+    if (kind == Instruction::Kind::call || kind == Instruction::Kind::system_call)
+        return Touch::may_write;
     Touch touched = Touch::none;
     for (const MemoryAccess& access : effects->memory) {
         bool is_push = access.is_implied && access.base == kStackPointerNumber;
