@@ -97,8 +97,8 @@ class AssignmentAnalysis {
     const Frame& frame_;
     bool aligns_stack_ = false;
     std::optional<std::int64_t> frame_base_;  // from the call frame address
-    KeptCode* code_ = nullptr;                // null where the answer is always "unknown"
-    const FlowGraph* flow_ = nullptr;         // its graph, or null
+    KeptCode* code_ = nullptr;
+    const FlowGraph* flow_ = nullptr;  // its graph; null where the answer is always "unknown"
     std::uint32_t entry_ = FlowGraph::kNone;  // where the ways begin
     std::optional<AsyncState> went_on_from_;
     std::vector<dwarf::FrameDescription> descriptions_;
