@@ -57,7 +57,10 @@ def main():
     parser.add_argument('functions')
     options = parser.parse_args()
     options.program = os.path.realpath(options.program)
-    program = dump.Program(options.program)
+    return 0 if are_right(options, dump.Program(options.program)) else 1
+
+
+def are_right(options, program):
     base = LOADED_AT if census.first_segment(options.program) == 0 else 0
     truth = runs_by_trace(options, program)
     failed = compared = 0
@@ -75,7 +78,7 @@ def main():
             print('  counted, traced:', wrong)
         failed += bool(wrong)
         compared += 1
-    return 1 if failed or not compared else 0
+    return compared and not failed
 
 
 if __name__ == '__main__':

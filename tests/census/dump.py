@@ -300,7 +300,7 @@ class Program:
             unit = self.units.get(number(root.attributes.get('DW_AT_stmt_list')))
             if unit:
                 unit.producer = self.text(root, 'DW_AT_producer')
-        self.inlined, self.unclaimed = {}, {}
+        self.inlined, self.unclaimed, self.first_calls = {}, {}, {}
         self.functions = [f for f in (self.function(e) for e in self.entries.values() if e.tag == 'DW_TAG_subprogram') if f]
 
     def text(self, entry, name):

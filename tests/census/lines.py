@@ -51,7 +51,10 @@ def main():
     parser.add_argument('arguments', nargs='*')
     options = parser.parse_args()
     options.program = os.path.realpath(options.program)
-    program = dump.Program(options.program)
+    return 0 if is_right(options, dump.Program(options.program)) else 1
+
+
+def is_right(options, program):
     by_line = {}
     for unit in program.units.values():
         wanted = {i for i in unit.files if unit.path(i).endswith(options.source)}
@@ -84,7 +87,7 @@ def main():
         for line, site in wrong[:20]:
             print('  wrong', line, site)
         print('  met although it did not run:', sorted(met - ran)[:20])
-    return 1 if missed or placeless or wrong else 0
+    return not (missed or placeless or wrong)
 
 
 if __name__ == '__main__':
