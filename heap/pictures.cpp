@@ -12,6 +12,10 @@ constinit Lock lock;
 std::uint64_t interval = 8 << 20;  // ticks; it doubles when there are too many
 std::uint64_t last_at = 0, last_total = 0;
 
+// A picture looks at all stacks, each in so many ticks or less: at most one part in so many of the
+// time is for pictures.
+constexpr std::uint64_t kShare = 64, kTicksForAStack = 16;
+
 Picture* pictures(const heap_tables::Head& head) {
     return reinterpret_cast<Picture*>(head.pictures);
 }
@@ -28,22 +32,20 @@ void thin_out(heap_tables::Head& head) {
     interval *= 2;
 }
 
-// The places with most, by one pass over all stacks.
+// The places with most, by one pass over all stacks. They are listed by number: one does not lead
+// to the next, and the processor fetches several at a time.
 void take(Picture& picture, Stacks& stacks, std::uint64_t live) {
     picture = {};
     picture.at = __rdtsc();
     picture.total = live;
-    std::uint64_t used = stacks.used();
-    std::size_t least = 0;
-    for (std::uint64_t at = sizeof(heap_tables::Stack); at < used;) {
-        auto number = static_cast<std::uint32_t>(at);
-        const heap_tables::Stack& stack = stacks.at(number);
-        std::uint64_t bytes = __atomic_load_n(&stack.live_bytes, __ATOMIC_RELAXED);
-        at += sizeof stack + stack.depth * sizeof(std::uint64_t);
+    const std::uint32_t* numbers = stacks.numbers();
+    std::size_t count = stacks.count(), least = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        std::uint64_t bytes = __atomic_load_n(&stacks.at(numbers[i]).live_bytes, __ATOMIC_RELAXED);
         if (static_cast<std::int64_t>(bytes) <= 0 || bytes <= picture.places[least].bytes) continue;
-        picture.places[least] = {number, 0, bytes};
-        for (std::size_t i = 0; i < Picture::kPlaces; ++i)
-            if (picture.places[i].bytes < picture.places[least].bytes) least = i;
+        picture.places[least] = {numbers[i], 0, bytes};
+        for (std::size_t k = 0; k < Picture::kPlaces; ++k)
+            if (picture.places[k].bytes < picture.places[least].bytes) least = k;
     }
 }
 
@@ -59,6 +61,8 @@ void take_picture_if_due(heap_tables::Head& head, Stacks& stacks, std::uint64_t 
     std::uint64_t now = __rdtsc();
     bool is_far = live > last_total + last_total / 16 || live + last_total / 4 < last_total;
     std::uint64_t wait = is_far ? interval / 8 : interval;
+    std::uint64_t least_wait = kShare * kTicksForAStack * stacks.count();
+    if (wait < least_wait) wait = least_wait;
     if (now - __atomic_load_n(&last_at, __ATOMIC_RELAXED) < wait) return;
     if (static_cast<std::int64_t>(live) < 0 || !lock.take_if_free()) return;
     if (now - last_at >= wait) {

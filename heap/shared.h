@@ -102,7 +102,7 @@ struct Thread {
     List free[kSizes];
     static constexpr std::size_t kPending = 64;
     Pending pending[kPending];
-    LastWays ways{};
+    LastWays* ways = nullptr;  // null: there was no memory for them
     Thread* next_idle = nullptr;
 };
 
@@ -129,7 +129,7 @@ struct Shared {
     std::uint64_t kept_alone = 0, alone = 0, alone_bytes_kept = 0;
 
     Lock threads_lock;
-    Growing thread_memory;
+    Growing thread_memory, ways_memory;
     Thread* idle = nullptr;
     Lock fault_lock;
 };

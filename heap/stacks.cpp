@@ -18,7 +18,7 @@ bool Stacks::begin() {
     std::uint64_t table = reserve(kPlaces * sizeof(std::uint32_t));
     if (!table || !make_usable(table, kPlaces * sizeof(std::uint32_t))) return false;
     table_ = reinterpret_cast<std::uint32_t*>(table);
-    if (!memory_.take(kBytes)) return false;
+    if (!memory_.take(kBytes) || !numbers_.take(kPlaces * sizeof(std::uint32_t))) return false;
     return memory_.add(sizeof(heap_tables::Stack)) != 0;  // number 0 is for what is not known
 }
 
@@ -34,36 +34,55 @@ std::uint32_t Stacks::find(std::uint32_t hash, const std::uint64_t* calls, std::
     }
 }
 
+bool LastWays::holds(const Words& words, const Caller& caller) {
+    if (words.generation != rules_generation()) return false;
+    if (words.needs_base && words.base != caller.base) return false;
+    for (std::size_t i = 0; i < words.count; ++i)
+        if (*reinterpret_cast<const std::uint64_t*>(caller.stack + words.offsets[i]) !=
+            words.values[i])
+            return false;
+    return true;
+}
+
 std::uint32_t LastWays::find(const Caller& caller) const {
-    const Kept& kept = kept_[place(caller)];
-    if (kept.back != caller.back || kept.stack != caller.stack ||
-        (kept.needs_base && kept.base != caller.base) || kept.generation != rules_generation())
-        return 0;
-    for (std::size_t i = 0; i < kept.words_count; ++i)
-        if (*reinterpret_cast<const std::uint64_t*>(kept.words[i].address) != kept.words[i].value)
-            return 0;
-    return kept.number;
+    std::size_t at = place(caller);
+    const Set& set = sets_[at];
+    for (std::size_t i = 0; i < kWays; ++i)
+        if (set.stacks[i] == caller.stack && set.backs[i] == caller.back &&
+            holds(words_[at][i], caller))
+            return words_[at][i].number;
+    return 0;
 }
 
 void LastWays::keep(const Caller& caller, const WayUp& way, std::uint32_t number) {
     if (way.words_count > kWords) return;
-    Kept& kept = kept_[place(caller)];
-    kept.back = caller.back;
-    kept.stack = caller.stack;
-    kept.base = caller.base;
-    kept.number = number;
-    kept.generation = rules_generation();
-    kept.words_count = static_cast<std::uint32_t>(way.words_count);
-    kept.needs_base = way.needs_base;
-    __builtin_memcpy(kept.words, way.words, way.words_count * sizeof(WayUp::Word));
+    // What a signal has interrupted may lie on another stack, at any distance.
+    for (std::size_t i = 0; i < way.words_count; ++i)
+        if (way.words[i].address - caller.stack > 0xffffffff) return;
+    std::size_t at = place(caller);
+    Set& set = sets_[at];
+    std::size_t i = set.oldest++ % kWays;
+    set.backs[i] = caller.back;
+    set.stacks[i] = caller.stack;
+    Words& words = words_[at][i];
+    words.base = caller.base;
+    words.number = number;
+    words.generation = rules_generation();
+    words.count = static_cast<std::uint32_t>(way.words_count);
+    words.needs_base = way.needs_base;
+    for (std::size_t k = 0; k < way.words_count; ++k) {
+        words.offsets[k] = static_cast<std::uint32_t>(way.words[k].address - caller.stack);
+        words.values[k] = way.words[k].value;
+    }
 }
 
-std::uint32_t Stacks::number_of(const Caller& caller, LastWays& last) {
-    if (std::uint32_t number = last.find(caller)) return number;
+std::uint32_t Stacks::number_of(const Caller& caller, LastWays* last) {
+    if (last)
+        if (std::uint32_t number = last->find(caller)) return number;
     WayUp way;
     find_way_up(caller, way);
     std::uint32_t number = number_of(way.calls, way.count);
-    if (number) last.keep(caller, way, number);
+    if (number && last) last->keep(caller, way, number);
     return number;
 }
 
@@ -99,22 +118,22 @@ std::uint32_t Stacks::number_of(const std::uint64_t* calls, std::size_t count) {
     if (std::uint32_t number = find(hash, calls, count, place)) return number;
     Holding holding(lock_);
     if (std::uint32_t number = find(hash, calls, count, place)) return number;
-    if (held_ > kPlaces / 4 * 3) return 0;
+    if (this->count() > kPlaces / 4 * 3) return 0;
     std::uint32_t number = add(hash, calls, count);
-    if (number) {
-        ++held_;
-        __atomic_store_n(&table_[place], number, __ATOMIC_RELEASE);
-    }
+    if (number) __atomic_store_n(&table_[place], number, __ATOMIC_RELEASE);
     return number;
 }
 
 std::uint32_t Stacks::add(std::uint32_t hash, const std::uint64_t* calls, std::size_t count) {
     std::uint64_t at = memory_.add(sizeof(heap_tables::Stack) + count * sizeof *calls);
-    if (!at) return 0;
+    auto* listed =
+        at ? reinterpret_cast<std::uint32_t*>(numbers_.add(sizeof(std::uint32_t))) : nullptr;
+    if (!listed) return 0;
+    *listed = static_cast<std::uint32_t>(at - memory_.begin);
     auto& stack = *reinterpret_cast<heap_tables::Stack*>(at);
     stack = {0, hash, static_cast<std::uint32_t>(count), 0, 0};
     __builtin_memcpy(&stack + 1, calls, count * sizeof *calls);
-    return static_cast<std::uint32_t>(at - memory_.begin);
+    return *listed;
 }
 
 }  // namespace lantern::heap_library

@@ -35,6 +35,7 @@ bool begin_all() {
     options = read_options();
     if (!spans.begin(head) || !stacks.begin() || !begin_pictures(head)) return false;
     if (!shared.thread_memory.take(std::uint64_t{65536} * sizeof(Thread)) ||
+        !shared.ways_memory.take(std::uint64_t{8192} * sizeof(LastWays)) ||
         !shared.batch_memory.take(std::uint64_t{Shared::kBatches} * sizeof(Batch)))
         return false;
     head.counts = shared.thread_memory.begin;
@@ -97,11 +98,12 @@ Thread* begin_thread() {
         } else {
             thread = reinterpret_cast<Thread*>(shared.thread_memory.add(sizeof(Thread)));
             if (!thread) return nullptr;
+            thread->ways = reinterpret_cast<LastWays*>(shared.ways_memory.add(sizeof(LastWays)));
             ++head.counts_used;
         }
         // What the last one with this memory has counted is not this one's.
         thread->births = thread->births_told = 0;
-        thread->ways.forget();  // its stack lies elsewhere
+        if (thread->ways) thread->ways->forget();  // its stack lies elsewhere
         thread->number = static_cast<std::uint16_t>(++head.threads);
         own_thread = thread;
     }
