@@ -57,7 +57,7 @@ bool can_be_reached_without(const FlowGraph& flow, std::uint32_t goal, std::uint
         const FlowGraph::Node& node = flow.nodes()[at];
         work.push_back(node.next);
         work.push_back(node.branch);
-        if (node.is_jump() && node.is_computed)
+        if (node.jumps_by_value())
             work.insert(work.end(), flow.computed_targets().begin(), flow.computed_targets().end());
     }
     return false;

@@ -136,6 +136,7 @@ class CodeDrawer {
         if (last.kind == Instruction::Kind::call && last.next == FlowGraph::kNone)
             return fmt::format("calls {} and does not come back",
                                last.target ? name_at(*last.target) : "a function");
+        if (last.goes_out) return "goes on in a function whose address it computes";
         if (last.is_jump() && last.is_computed) return "jumps by a table";
         return {};
     }

@@ -28,6 +28,7 @@ void forgive(ValueView& view) {
 namespace {
 
 constexpr unsigned kMembersShown = 24;
+constexpr unsigned kLeftoverShown = 16;  // characters of a text that nobody has set
 
 // Whether the user has written into it.
 bool is_written_by_hand(const Moment& moment, const Value& value) {
@@ -120,12 +121,16 @@ std::vector<LocalVariable> local_variables(const Moment& moment, const Frame& fr
         if (variable.is_artificial && variable.name != "this")
             continue;  // what the compiler needs for a loop or a length
         Value value = value_of_variable(target, moment.thread(), frame, variable);
+        Assignment assigned =
+            value.is_available() ? assignment.of(variable, *visible.scope) : Assignment::unknown;
+        ViewLimits fit = limits;
+        if (is_unset(assigned)) fit.text = std::min(fit.text, kLeftoverShown);
         ValueView view =
-            make_view(reader, variable.name, value, moment.form_of(variable.name), limits);
+            make_view(reader, variable.name, value, moment.form_of(variable.name), fit);
+        view.assignment = assigned;
         view.declared_line = variable.declared_line;
         view.is_parameter = variable.is_parameter;
         view.is_shadowed = visible.is_shadowed;
-        if (value.is_available()) view.assignment = assignment.of(variable, *visible.scope);
         if (value.is_available() && !is_written_by_hand(moment, value))
             mark_unset_members(view, assignment, whole_of(variable), *visible.scope);
         if (is_unset(view.assignment)) forgive(view);

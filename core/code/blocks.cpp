@@ -54,7 +54,7 @@ void Blocks::connect() {
         };
         leads_to(last.next);
         leads_to(last.branch);
-        if (last.is_jump() && last.is_computed)
+        if (last.jumps_by_value())
             for (std::uint32_t target : flow_->computed_targets()) leads_to(target);
     }
     for (std::uint32_t number = 0; number < blocks_.size(); ++number)

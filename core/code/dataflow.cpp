@@ -37,8 +37,8 @@ void Dataflow::find_effects(const ModuleSymbols& symbols) {
             effects.reads_memory = effects.writes_memory = true;
         } else if (node.kind == Kind::returns) {
             effects.reads |= handed_back();
-        } else if (node.leaves() || (node.is_jump() && node.is_computed &&
-                                     blocks_->flow().computed_targets().empty())) {
+        } else if (node.leaves() || node.goes_out ||
+                   (node.jumps_by_value() && blocks_->flow().computed_targets().empty())) {
             effects.reads |= read_by_a_call() |
                              handed_back();  // a call that is a jump: its callee returns for us
         }

@@ -6,6 +6,7 @@
 #include <cstring>
 #include <ranges>
 
+#include "core/code/never_returns.h"
 #include "core/machine/registers.h"
 #include "core/support/error.h"
 
@@ -37,13 +38,19 @@ std::optional<T> read(ByteSpan bytes, std::uint64_t offset) {
 
 FlowGraph::FlowGraph(const ModuleSymbols& symbols, const Function& function)
     : function_(&function) {
-    for (const FileRange& range : function.ranges) decode(symbols, range);
-    std::sort(nodes_.begin(), nodes_.end(),
-              [](const Node& a, const Node& b) { return a.address < b.address; });
+    // By address: what is seldom run may lie before the rest.
+    std::vector<FileRange> ranges = function.ranges;
+    std::ranges::sort(ranges, {}, &FileRange::low);
+    for (const FileRange& range : ranges) decode(symbols, range);
     connect();
+    follow_slots(symbols);
     find_tables(symbols);
+    end_calls_before(symbols, code_of_others());
     find_landings();
+    is_caught_.resize(nodes_.size());
     if (!landings_.empty()) find_landing_of_each_call(symbols);
+    end_calls_before(symbols, is_caught_);
+    find_jumps_out();
 }
 
 std::uint32_t FlowGraph::at(FileAddress address) const {
@@ -64,7 +71,7 @@ std::uint32_t FlowGraph::around(FileAddress address) const {
 
 bool FlowGraph::has_computed_jumps() const {
     return std::any_of(nodes_.begin(), nodes_.end(),
-                       [](const Node& node) { return node.is_jump() && node.is_computed; });
+                       [](const Node& node) { return node.jumps_by_value(); });
 }
 
 void FlowGraph::decode(const ModuleSymbols& symbols, const FileRange& range) {
@@ -118,9 +125,63 @@ void FlowGraph::connect() {
     }
 }
 
+// Calls and jumps through what the loader fills in, without a linkage table.
+void FlowGraph::follow_slots(const ModuleSymbols& symbols) {
+    for (const Named& named : named_) {
+        Node& node = nodes_[named.node];
+        std::uint32_t here = at(named.address);
+        names_own_code_ |= here != kNone && here != entry();
+        if (!node.is_computed) continue;
+        const Section* section = symbols.elf().section_at(named.address);
+        if (!section || !section->name.starts_with(".got")) continue;
+        if (node.kind == Instruction::Kind::call && never_returns_by_slot(symbols, named.address))
+            node.next = kNone;
+        node.goes_out = node.is_jump();
+    }
+}
+
+// What has no table is a call, where all code is come to in other ways and no place of it is named:
+//
+//         mov  rax, [rdi+24]
+//         pop  rbx
+//         jmp  rax            return handler->finish(handler);
+void FlowGraph::find_jumps_out() {
+    if (names_own_code_ || !unclaimed_targets_.empty() || !is_complete_) return;
+    if (!std::ranges::all_of(landings_, [&](std::uint32_t node) { return is_caught_[node]; }))
+        return;
+    for (std::uint32_t i = 0; i < nodes_.size(); ++i) {
+        bool may_read_table = !tables_.empty() && indexed_read_before(i);
+        if (nodes_[i].jumps_by_value() && !targets_of(nodes_[i]) && !may_read_table)
+            nodes_[i].goes_out = true;
+    }
+}
+
+// Fillers, and what jumps lead to: behind a call that never returns is nothing else.
+std::vector<bool> FlowGraph::code_of_others() const {
+    std::vector<bool> is_of_others(nodes_.size());
+    for (std::uint32_t i = 0; i < nodes_.size(); ++i) {
+        if (nodes_[i].is_filler) is_of_others[i] = true;
+        if (nodes_[i].branch != kNone) is_of_others[nodes_[i].branch] = true;
+    }
+    for (std::uint32_t target : computed_targets_) is_of_others[target] = true;
+    return is_of_others;
+}
+
+void FlowGraph::end_calls_before(const ModuleSymbols& symbols,
+                                 const std::vector<bool>& other_code) {
+    for (Node& node : nodes_) {
+        bool may_end = node.kind == Instruction::Kind::call && node.target && node.next != kNone &&
+                       other_code[node.next];
+        if (may_end && (never_returns(symbols, *node.target) ||
+                        seems_never_to_return(symbols, *function_, *node.target)))
+            node.next = kNone;
+    }
+}
+
 void FlowGraph::add_target(FileAddress address) {
     std::uint32_t node = at(address);
-    if (node != kNone) computed_targets_.push_back(node);
+    // That somebody keeps the address of the whole function makes it no target in here.
+    if (node != kNone && node != entry()) computed_targets_.push_back(node);
 }
 
 // Offsets of four bytes from the table's own begin, or addresses of eight bytes, for as long as
@@ -150,13 +211,20 @@ std::uint32_t FlowGraph::table_at(FileAddress address) const {
                : kNone;
 }
 
+// By the jump itself, or shortly before it.
+const FlowGraph::IndexedRead* FlowGraph::indexed_read_before(std::uint32_t jump) const {
+    constexpr std::uint32_t kReadBefore = 6;
+    auto behind = std::ranges::upper_bound(indexed_reads_, jump, {}, &IndexedRead::node);
+    if (behind == indexed_reads_.begin() || std::prev(behind)->node + kReadBefore < jump)
+        return nullptr;
+    return &*std::prev(behind);
+}
+
 // It is named right before the jump, or is the only one that its register ever holds.
 std::uint32_t FlowGraph::table_of(std::uint32_t jump) const {
-    constexpr std::uint32_t kReadBefore = 6, kNamedBefore = 16;
+    constexpr std::uint32_t kNamedBefore = 16;
     std::optional<unsigned> base;
-    auto read = std::ranges::lower_bound(indexed_reads_, jump, {}, &IndexedRead::node);
-    if (read != indexed_reads_.begin() && std::prev(read)->node + kReadBefore >= jump)
-        base = std::prev(read)->base;
+    if (const IndexedRead* read = indexed_read_before(jump)) base = read->base;
     std::uint32_t near = kNone, only = kNone;
     bool are_several = false;
     for (const Named& named : named_) {
@@ -245,6 +313,7 @@ void FlowGraph::find_landings() {
 void FlowGraph::add_landing(const dwarf::GuardedCalls& guarded) {
     std::uint32_t landing = at(guarded.landing);
     if (landing == kNone) return;
+    is_caught_[landing] = true;
     if (std::ranges::find(landings_, landing) == landings_.end()) landings_.push_back(landing);
     auto first = std::ranges::lower_bound(nodes_, guarded.calls.low, {}, &Node::address);
     for (auto node = first; node != nodes_.end() && node->address < guarded.calls.high; ++node)

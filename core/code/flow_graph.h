@@ -21,9 +21,11 @@ class FlowGraph {
         std::uint8_t length = 1;
         Instruction::Kind kind = Instruction::Kind::ordinary;
         bool is_computed = false;  // a jump or call whose target is in a register or in memory
+        bool goes_out = false;     // a computed jump that is a call: nothing in here can be meant
         bool is_filler = false;
-        std::uint32_t next = kNone;    // by falling through; behind a call: where it returns to
-        std::uint32_t branch = kNone;  // a jump inside of the function
+        // By falling through; behind a call: where it returns to, if it does.
+        std::uint32_t next = kNone;
+        std::uint32_t branch = kNone;       // a jump inside of the function
         std::optional<FileAddress> target;  // of a direct jump or call, wherever it leads
         std::uint32_t table = kNone;        // of a computed jump, see targets_of
         std::uint32_t landing = kNone;  // of a call: where it goes on when it throws, if in here
@@ -31,6 +33,8 @@ class FlowGraph {
         bool is_jump() const {
             return kind == Instruction::Kind::jump || kind == Instruction::Kind::conditional_jump;
         }
+        // To one of the computed targets, or nobody knows where to.
+        bool jumps_by_value() const { return is_jump() && is_computed && !goes_out; }
         bool leaves() const {
             return is_jump() && target && branch == kNone;
         }  // a call that is a jump
@@ -67,11 +71,14 @@ class FlowGraph {
     void decode(const ModuleSymbols& symbols, const FileRange& range);
     void take_memory(ByteSpan bytes, const Instruction& instruction, const Node& node);
     void connect();
+    void follow_slots(const ModuleSymbols& symbols);
+    void find_jumps_out();
+    void end_calls_before(const ModuleSymbols& symbols, const std::vector<bool>& other_code);
+    std::vector<bool> code_of_others() const;
     void find_tables(const ModuleSymbols& symbols);
     std::vector<std::uint32_t> read_table(const ModuleSymbols& symbols,
                                           const FileRange& table) const;
     void find_table_of_each_jump();
-    std::uint32_t table_of(std::uint32_t jump) const;
     void find_unclaimed_targets();
     std::uint32_t table_at(FileAddress address) const;
     void add_target(FileAddress address);
@@ -94,11 +101,14 @@ class FlowGraph {
         std::uint32_t node;
         unsigned base;
     };
+    const IndexedRead* indexed_read_before(std::uint32_t jump) const;
+    std::uint32_t table_of(std::uint32_t jump) const;
     std::vector<IndexedRead> indexed_reads_;
     std::vector<FileAddress> tables_;  // of those, what are tables of jumps, by address
     std::vector<std::vector<std::uint32_t>> table_targets_;  // of each
     std::vector<std::uint32_t> computed_targets_, unclaimed_targets_, landings_;
-    bool is_complete_ = true, knows_landings_ = false;
+    std::vector<bool> is_caught_;  // by node: a table of handlers names it
+    bool is_complete_ = true, knows_landings_ = false, names_own_code_ = false;
 };
 
 }  // namespace lantern

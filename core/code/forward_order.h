@@ -47,7 +47,7 @@ class ForwardOrder {
         if (node.next != FlowGraph::kNone) visit(node.next);
         if (const auto* targets = flow_->targets_of(node))
             visit_all(*targets, visit), visit_all(flow_->unclaimed_targets(), visit);
-        else if (node.is_jump() && node.is_computed)
+        else if (node.jumps_by_value())
             visit(jump_hub());
         if (node.kind == Instruction::Kind::call && !flow_->landings().empty()) visit(throw_hub());
     }

@@ -28,6 +28,7 @@ class KeptCode {
     std::shared_ptr<const FrameSlots> slots();
     // By node; nothing where the bytes are no instruction.
     const std::vector<std::optional<RegisterEffects>>& effects();
+    std::optional<bool> never_returns;  // see never_returns.h
 
   private:
     const ModuleSymbols& symbols_;

@@ -66,7 +66,7 @@ std::optional<std::uint64_t> stack_depth(const FlowGraph& flow, const ModuleSymb
             return true;
         };
         bool agree = go_to(node.next) && go_to(node.branch);
-        if (node.is_jump() && node.is_computed)
+        if (node.jumps_by_value())
             for (std::uint32_t target : flow.computed_targets()) agree = agree && go_to(target);
         if (!agree) return std::nullopt;
     }

@@ -10,7 +10,7 @@ void for_each_next(const FlowGraph& flow, std::uint32_t from, auto lead_to) {
     const FlowGraph::Node& node = flow.nodes()[from];
     for (std::uint32_t to : {node.next, node.branch})
         if (to != FlowGraph::kNone) lead_to(to);
-    if (node.is_computed && node.is_jump()) std::ranges::for_each(flow.computed_targets(), lead_to);
+    if (node.jumps_by_value()) std::ranges::for_each(flow.computed_targets(), lead_to);
 }
 
 }  // namespace

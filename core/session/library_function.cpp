@@ -5,6 +5,7 @@
 #include <cstring>
 
 #include "core/code/sites.h"
+#include "core/object/imports.h"
 #include "core/support/error.h"
 
 namespace lantern {
@@ -20,17 +21,6 @@ const ElfSymbol* exported_symbol(const Module& module, std::string_view name) {
             bare_name(symbol) == name)
             return &symbol;
     return nullptr;
-}
-
-// The name of entry `index` of .dynsym.
-std::string_view dynamic_name(const ElfFile& elf, std::uint64_t index) {
-    ByteSpan symbols = elf.bytes(".dynsym"), names = elf.bytes(".dynstr");
-    if ((index + 1) * sizeof(Elf64_Sym) > symbols.size()) return {};
-    Elf64_Sym symbol;
-    std::memcpy(&symbol, symbols.data() + index * sizeof symbol, sizeof symbol);
-    if (symbol.st_name >= names.size()) return {};
-    const char* text = reinterpret_cast<const char*>(names.data()) + symbol.st_name;
-    return {text, strnlen(text, names.size() - symbol.st_name)};
 }
 
 // What the loader has put into a slot for the function: only it knows what it chose.

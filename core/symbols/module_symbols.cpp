@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/dwarf/ranges.h"
+#include "core/object/imports.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/symbols/demangle.h"
@@ -89,6 +90,11 @@ const ModuleSymbols::Dwarf& ModuleSymbols::dwarf() const {
 const SymbolTable& ModuleSymbols::symbol_table() const {
     if (!symbol_table_) symbol_table_ = std::make_unique<SymbolTable>(*elf_, files().symbol_file());
     return *symbol_table_;
+}
+
+const Imports& ModuleSymbols::imports() const {
+    if (!imports_) imports_ = std::make_unique<Imports>(*elf_);
+    return *imports_;
 }
 
 bool ModuleSymbols::has_debug_information() const {

@@ -21,6 +21,8 @@
 
 namespace lantern {
 
+class Imports;
+
 struct SourceLine {
     std::string file;  // as the compiler recorded it
     std::uint32_t line = 0;
@@ -43,6 +45,7 @@ class ModuleSymbols {
     const SymbolFiles& files() const;
     const CodeAreas& code_areas() const { return areas_; }
     const SymbolTable& symbol_table() const;
+    const Imports& imports() const;
     const dwarf::DebugInfo& debug_info() const { return *dwarf().info; }
     bool has_debug_information() const;
     // Units, tables and files that could not be read or used, one sentence each.
@@ -74,6 +77,9 @@ class ModuleSymbols {
     // alone knows what that is). From one thread only.
     std::shared_ptr<void>& kept_with(const Function& function) const {
         return kept_with_[&function];
+    }
+    std::shared_ptr<void>& kept_with(const dwarf::Unit& unit) const {
+        return kept_with_unit_[&unit];
     }
     // Of the unit's functions that were inlined, the one whose source begins nearest above a line
     // of that very file; null if none does.
@@ -184,10 +190,12 @@ class ModuleSymbols {
     mutable std::unique_ptr<dwarf::NameTable> name_table_;
     mutable std::string name_table_distrust_;
     mutable std::unique_ptr<SymbolTable> symbol_table_;
+    mutable std::unique_ptr<Imports> imports_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<Function>> functions_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionBody>> bodies_;
     mutable std::unordered_map<dwarf::Position, std::unique_ptr<FunctionPositions>> positions_;
     mutable std::unordered_map<const Function*, std::shared_ptr<void>> kept_with_;
+    mutable std::unordered_map<const dwarf::Unit*, std::shared_ptr<void>> kept_with_unit_;
     mutable std::map<const dwarf::Unit*,
                      std::map<std::string, std::map<std::uint32_t, const Function*>>>
         inlined_functions_;  // by file and line

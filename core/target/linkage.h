@@ -8,6 +8,10 @@
 
 namespace lantern {
 
+// The slot that an entry of the linkage table jumps through, by the bytes of the file; nothing
+// where no entry stands there.
+std::optional<FileAddress> slot_of_linkage_entry(const ModuleSymbols& symbols, FileAddress entry);
+
 // The code that a linkage table entry leads to; the address itself if it is none. An entry that is
 // not bound yet is followed by the name it will be bound to.
 RunAddress behind_linkage_table(Target& target, RunAddress at);

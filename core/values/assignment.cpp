@@ -18,16 +18,26 @@ namespace {
 constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it the answer is "unknown"
 
 // Address known: not assigned, but somebody may do it. Perhaps: somebody may have done it.
-enum : unsigned char { kUnassigned = 1, kAssigned = 2, kAddressKnown = 4, kPerhaps = 8 };
+enum : std::uint16_t { kUnassigned = 1, kAssigned = 2, kAddressKnown = 4, kPerhaps = 8 };
 
-// rbx, rbp and r12 to r15 (System V ABI x86-64 §3.2.1), when the variable is in one of them here.
+// rbx, rbp and r12 to r15 (System V ABI x86-64 §3.2.1), each with a bit of a state.
+constexpr unsigned kKeptRegisters[] = {3, kFramePointerNumber, 12, 13, 14, 15};
+constexpr std::uint16_t kFirstRegisterBit = 16, kRegisterBits = 0x3f * kFirstRegisterBit;
+
+std::uint16_t kept_register_bit(std::optional<unsigned> dwarf_number) {
+    const auto* found = std::ranges::find(kKeptRegisters, dwarf_number.value_or(0));
+    return dwarf_number && found != std::end(kKeptRegisters)
+               ? static_cast<std::uint16_t>(kFirstRegisterBit << (found - kKeptRegisters))
+               : std::uint16_t{0};
+}
+
+// The register that calls hand back which the variable is in here.
 std::optional<unsigned> kept_register_of(const Variable& variable, const Frame& frame) {
     if (!frame.module || !frame.function || variable.locations.empty()) return std::nullopt;
     auto place = dwarf::expression_at(variable.locations, frame.file_address(), frame.row());
     if (!place || place->size() != 1) return std::nullopt;
     unsigned number = static_cast<std::uint8_t>((*place)[0]) - dwarf::DW_OP_reg0;
-    bool is_kept = number == 3 || number == kFramePointerNumber || (number >= 12 && number < 16);
-    return is_kept ? std::optional(number) : std::nullopt;
+    return kept_register_bit(number) ? std::optional(number) : std::nullopt;
 }
 
 }  // namespace
@@ -37,7 +47,7 @@ PartOfVariable whole_of(const Variable& variable) {
 }
 
 AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : frame_(frame) {
-    if (!frame.function || !frame.module || !frame.call_frame_address || frame.inlined) return;
+    if (!frame.function || !frame.module || !frame.call_frame_address) return;
     for (const FileRange& range : frame.function->ranges)
         if (range.size() > kLargestFunction) return;
     try {
@@ -60,7 +70,7 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
 // leads to where it goes on.
 void AssignmentAnalysis::find_entry(Target& target) {
     bool has_unknown_ways = std::ranges::any_of(flow_->nodes(), [&](const FlowGraph::Node& node) {
-        return node.is_jump() && node.is_computed && !flow_->targets_of(node);
+        return node.jumps_by_value() && !flow_->targets_of(node);
     });
     if (has_unknown_ways) return;
     auto parameter = frame_.function->unit->is_rust() && frame_.body ? async_parameter(*frame_.body)
@@ -74,6 +84,21 @@ void AssignmentAnalysis::find_entry(Target& target) {
     RunAddress task(FrameContext(target, frame_).read_memory(pointer.value, 8));
     went_on_from_ = async_state(ValueReader(target), value_in_memory(*parameter->task, task));
     if (went_on_from_) entry_ = resumed_at(*flow_, went_on_from_->number);
+}
+
+void AssignmentAnalysis::take_kept_registers(const Effects& effects, Step& step) {
+    for (const RegisterUse& use : effects.registers) {
+        std::uint16_t bit = kept_register_bit(use.dwarf_number);
+        if (use.reads) step.passes_on |= bit;
+        if (use.writes) step.overwrites |= bit;
+        if (use.writes && (effects.address || step.copies_frame_register))
+            step.puts_address_in |= bit;
+    }
+    if (effects.address)
+        step.passes_on |= static_cast<std::uint16_t>(kept_register_bit(effects.address->base) |
+                                                     kept_register_bit(effects.address->index));
+    for (const MemoryAccess& access : effects.memory)
+        if (access.writes) step.stores_through |= kept_register_bit(access.base);
 }
 
 // What each instruction does, and by what rule the frame is found at it.
@@ -107,6 +132,7 @@ void AssignmentAnalysis::read_steps() {
                                 return use.reads && use.dwarf_number == kStackPointerNumber;
                             });
             step.address = effects->address;
+            take_kept_registers(*effects, step);
             std::copy_if(
                 effects->memory.begin(), effects->memory.end(), std::back_inserter(step.writes),
                 [](const MemoryAccess& access) { return access.writes && !access.is_implied; });
@@ -139,8 +165,9 @@ AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, const Sl
     std::uint32_t next = flow_->nodes()[node].next;
     bool is_prologue = next != FlowGraph::kNone && steps_[next].row &&
                        steps_[next].row->cfa_register != kStackPointerNumber;
+    Touch given = step.puts_address_in ? Touch::keeps_address : Touch::gives_address;
     if (step.copies_frame_register && step.row->cfa_register == kStackPointerNumber && !is_prologue)
-        return Touch::gives_address;
+        return given;
     auto reaches = [&](const MemoryAccess& access, std::uint64_t length, std::int64_t from,
                        std::uint64_t size) {
         if (access.base != step.row->cfa_register) return false;
@@ -160,7 +187,29 @@ AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, const Sl
     if (!step.address) return Touch::none;
     if (may_be_anywhere(*step.address)) return Touch::stores;
     if (!reaches(*step.address, 1, slot.whole, slot.whole_size)) return Touch::none;
-    return step.address->index ? Touch::stores : Touch::gives_address;
+    return step.address->index ? Touch::stores : given;
+}
+
+// An address that is computed before a loop is given away where it is passed on:
+//
+//         lea  r13, [rsp+24]        struct entry entry;
+//     L:  mov  rsi, r13             while (next(list, &entry))
+//         call next
+std::uint16_t AssignmentAnalysis::behind(std::uint32_t node, Touch touched,
+                                         std::uint16_t state) const {
+    const Step& step = steps_[node];
+    bool is_passed_on =
+        touched == Touch::gives_address || state & (step.passes_on | step.stores_through);
+    if (is_passed_on && state & kUnassigned)
+        state = static_cast<std::uint16_t>((state & ~kUnassigned) | kAddressKnown);
+    if (state & step.stores_through && state & kAddressKnown)
+        state = static_cast<std::uint16_t>((state & ~kAddressKnown) | kPerhaps);
+    if (touched == Touch::stores)
+        state = static_cast<std::uint16_t>((state & kRegisterBits) | kAssigned);
+    state = static_cast<std::uint16_t>(state & ~step.overwrites);
+    if (touched == Touch::keeps_address)
+        state = static_cast<std::uint16_t>(state | step.puts_address_in);
+    return state;
 }
 
 // Once somebody has its address, a call may write the slot, and so may a store through a pointer.
@@ -201,12 +250,16 @@ Assignment AssignmentAnalysis::of(const Variable& variable, const Scope& declare
 
 Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& declared_in) const {
     const Variable& variable = *part.variable;
-    if (auto number = kept_register_of(variable, frame_)) return of_kept_register(*number);
+    if (auto number = kept_register_of(variable, frame_))
+        // The caller has given a parameter its value, on every way.
+        return variable.is_parameter ? Assignment::unknown : of_kept_register(*number);
     if (!flow_) return Assignment::unknown;
     auto whole = slot_of(variable);
     if (!whole) return Assignment::unknown;
     if (variable.is_parameter && *whole >= 0)
         return Assignment::assigned;  // above the return address: the caller put it there
+    if (variable.is_parameter && frame_.inlined)
+        return Assignment::unknown;  // it may be given before the inlined code begins
     std::uint32_t goal = flow_->around(frame_.file_address());
     if (goal == FlowGraph::kNone) return Assignment::unknown;
     if (part.type->size == 0) return Assignment::assigned;
@@ -214,19 +267,19 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
               plain(*variable.type).size, is_aggregate(*variable.type)};
     // Known to somebody who has not run since: nobody has set it.
     auto found_in = [&](const States& states) {
-        unsigned char found = states[goal];
+        auto found = static_cast<std::uint16_t>(states[goal] & ~kRegisterBits);
         if (!(found & kAddressKnown)) return found;
-        return static_cast<unsigned char>((found & ~kAddressKnown) | kUnassigned);
+        return static_cast<std::uint16_t>((found & ~kAddressKnown) | kUnassigned);
     };
     States states = flow_forward(slot, declared_in, {});
-    unsigned char found = found_in(states);
+    std::uint16_t found = found_in(states);
     if (found == kUnassigned) return is_optimised() ? Assignment::not_stored : Assignment::not_yet;
     if (found == kAssigned) return Assignment::assigned;
     // In Rust what can be named is set; a way on which it is not is no way of the program.
     if (frame_.function->unit->is_rust())
         return found == (kUnassigned | kAssigned) && has_waited() ? Assignment::on_some_paths
                                                                   : Assignment::unknown;
-    if (!(found & kUnassigned)) return Assignment::unknown;
+    if (!(found & kUnassigned) || variable.is_parameter) return Assignment::unknown;
     bool is_scalar_by_scopes = !slot.is_aggregate && scopes_hold_stores() && !(found & kPerhaps);
     if (!is_scalar_by_scopes &&
         !(found_in(flow_forward(slot, declared_in, filled_by_loops(slot, states, goal))) &
@@ -285,33 +338,32 @@ AssignmentAnalysis::States AssignmentAnalysis::flow_forward(const Slot& slot,
 
     States states(nodes.size(), 0);
     std::vector<std::uint32_t> work;
-    auto arrive = [&](std::uint32_t to, unsigned char state) {
+    auto arrive = [&](std::uint32_t to, std::uint16_t state) {
         if ((states[to] | state) == states[to]) return;
         states[to] |= state;
         work.push_back(to);
     };
-    unsigned char thrown = 0;  // with what calls may end in an exception
+    std::uint16_t thrown = 0;  // with what calls may end in an exception
     arrive(entry_, kUnassigned);
     while (!work.empty()) {
         std::uint32_t at = work.back();
         work.pop_back();
         bool inside = in_scope(at);
         Touch touched = inside ? touch(at, slot) : Touch::none;
-        unsigned char after = states[at];
+        std::uint16_t after = states[at];
         if (!filled.empty() && filled[at] && after & (kUnassigned | kAddressKnown))
-            after = static_cast<unsigned char>((after & ~(kUnassigned | kAddressKnown)) | kPerhaps);
+            after = static_cast<std::uint16_t>((after & ~(kUnassigned | kAddressKnown)) | kPerhaps);
         if (after & kAddressKnown && may_store_elsewhere(at))
-            after = static_cast<unsigned char>((after & ~kAddressKnown) | kPerhaps);
-        if (touched == Touch::gives_address && after & kUnassigned)
-            after = static_cast<unsigned char>((after & ~kUnassigned) | kAddressKnown);
-        if (touched == Touch::stores) after = kAssigned;
+            after = static_cast<std::uint16_t>((after & ~kAddressKnown) | kPerhaps);
+        after = behind(at, touched, after);
         auto lead_to = [&](std::uint32_t to) {
             if (to == FlowGraph::kNone) return;
             // Outside of its scope, and each time the scope is entered anew, the variable has no
             // value.
             bool fresh =
                 !whole_function && (!in_scope(to) || !inside || nodes[to].address == scope_start);
-            arrive(to, fresh ? static_cast<unsigned char>(kUnassigned) : after);
+            arrive(to, fresh ? static_cast<std::uint16_t>((after & kRegisterBits) | kUnassigned)
+                             : after);
         };
         lead_to(nodes[at].next);
         lead_to(nodes[at].branch);

@@ -60,10 +60,15 @@ class AssignmentAnalysis {
         std::optional<MemoryAccess> address;  // computed and kept
         bool copies_frame_register =
             false;  // into another register: writes through that are not followed
+        // Of the registers that calls hand back, as bits (see kKeptRegisters):
+        std::uint16_t puts_address_in = 0;  // `address`, into one of them
+        std::uint16_t passes_on = 0;        // their values, to another place
+        std::uint16_t stores_through = 0, overwrites = 0;
         const dwarf::FrameRow* row = nullptr;
     };
 
     void read_steps();
+    static void take_kept_registers(const Effects& effects, Step& step);
     void find_entry(Target& target);
     // The part that is asked about and the variable that it belongs to, from the call frame
     // address.
@@ -74,11 +79,14 @@ class AssignmentAnalysis {
         std::uint64_t whole_size = 0;
         bool is_aggregate = false;
     };
-    // What an instruction does: nothing, stores into the part, or gives the variable's address
-    // away.
-    enum class Touch { none, stores, gives_address };
+    // What an instruction does: nothing, stores into the part, gives the variable's address away,
+    // or puts it where calls leave it alone, for later.
+    enum class Touch { none, stores, gives_address, keeps_address };
     Touch touch(std::uint32_t node, const Slot& slot) const;
-    using States = std::vector<unsigned char>;  // by node: in which states it can be reached
+    // By node: in which states it can be reached, and (the upper bits) in which of the registers
+    // that calls hand back the address may be.
+    using States = std::vector<std::uint16_t>;
+    std::uint16_t behind(std::uint32_t node, Touch touched, std::uint16_t state) const;
     // Flows forward from the entry. A way that comes to one of `filled` counts as one on which
     // somebody may have set the variable.
     States flow_forward(const Slot& slot, const Scope& declared_in,

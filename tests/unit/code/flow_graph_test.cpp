@@ -92,6 +92,25 @@ TEST(FlowGraph, TablesOfJumpsAreFound) {
     }
 }
 
+// gcc lays what is seldom run before the rest, and each jump still has its own table.
+TEST(FlowGraph, TablesOfAFunctionWithAPartBeforeItAreFound) {
+    for (const char* level : {"O2", "O3"}) {
+        ModuleSymbols symbols(testing::fixture(std::string("adrift-gcc-") + level));
+        const Function* function = symbols.functions_named("tide_at").at(0);
+        ASSERT_EQ(function->ranges.size(), 2u);
+        FlowGraph flow(symbols, *function);
+        std::set<std::vector<std::uint32_t>> tables;
+        for (const FlowGraph::Node& node : flow.nodes()) {
+            if (!node.is_jump() || !node.is_computed) continue;
+            const auto* targets = flow.targets_of(node);
+            ASSERT_TRUE(targets) << fmt::format("{:#x}", node.address.value);
+            EXPECT_EQ(targets->size(), 5u);
+            tables.insert(*targets);
+        }
+        EXPECT_EQ(tables.size(), 2u);
+    }
+}
+
 TEST(FlowGraph, HandlersOfExceptionsAreLandings) {
     ModuleSymbols symbols(testing::fixture("day-cpp-gcc-O1"));
     const Function* function = symbols.functions_named("checked").at(0);
