@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cstring>
 #include <ranges>
+#include <set>
 
 #include "core/code/never_returns.h"
 #include "core/machine/registers.h"
@@ -45,11 +46,13 @@ FlowGraph::FlowGraph(const ModuleSymbols& symbols, const Function& function)
     connect();
     follow_slots(symbols);
     find_tables(symbols);
-    end_calls_before(symbols, code_of_others());
-    find_landings();
     is_caught_.resize(nodes_.size());
-    if (!landings_.empty()) find_landing_of_each_call(symbols);
-    end_calls_before(symbols, is_caught_);
+    end_calls(symbols);
+    find_landings();
+    if (!landings_.empty()) {
+        find_landing_of_each_call(symbols);
+        end_calls(symbols);  // those with a handler behind them
+    }
     find_jumps_out();
 }
 
@@ -156,7 +159,7 @@ void FlowGraph::find_jumps_out() {
     }
 }
 
-// Fillers, and what jumps lead to: behind a call that never returns is nothing else.
+// Fillers, and what jumps and exceptions lead to: behind a call that never returns is nothing else.
 std::vector<bool> FlowGraph::code_of_others() const {
     std::vector<bool> is_of_others(nodes_.size());
     for (std::uint32_t i = 0; i < nodes_.size(); ++i) {
@@ -164,16 +167,24 @@ std::vector<bool> FlowGraph::code_of_others() const {
         if (nodes_[i].branch != kNone) is_of_others[nodes_[i].branch] = true;
     }
     for (std::uint32_t target : computed_targets_) is_of_others[target] = true;
+    for (std::uint32_t i = 0; i < nodes_.size(); ++i)
+        if (is_caught_[i]) is_of_others[i] = true;
     return is_of_others;
 }
 
-void FlowGraph::end_calls_before(const ModuleSymbols& symbols,
-                                 const std::vector<bool>& other_code) {
+void FlowGraph::end_calls(const ModuleSymbols& symbols) {
+    std::vector<bool> is_of_others = code_of_others();
+    auto may_end = [&](const Node& node) {
+        return node.kind == Instruction::Kind::call && node.target && node.next != kNone;
+    };
+    std::set<FileAddress> come_back;  // some call of them is followed by code of its own
+    for (const Node& node : nodes_)
+        if (may_end(node) && !is_of_others[node.next]) come_back.insert(*node.target);
     for (Node& node : nodes_) {
-        bool may_end = node.kind == Instruction::Kind::call && node.target && node.next != kNone &&
-                       other_code[node.next];
-        if (may_end && (never_returns(symbols, *node.target) ||
-                        seems_never_to_return(symbols, *function_, *node.target)))
+        if (!may_end(node) || !is_of_others[node.next]) continue;
+        if (never_returns(symbols, *node.target) ||
+            (!come_back.contains(*node.target) &&
+             seems_never_to_return(symbols, *function_, *node.target)))
             node.next = kNone;
     }
 }

@@ -73,7 +73,7 @@ class FlowGraph {
     void connect();
     void follow_slots(const ModuleSymbols& symbols);
     void find_jumps_out();
-    void end_calls_before(const ModuleSymbols& symbols, const std::vector<bool>& other_code);
+    void end_calls(const ModuleSymbols& symbols);
     std::vector<bool> code_of_others() const;
     void find_tables(const ModuleSymbols& symbols);
     std::vector<std::uint32_t> read_table(const ModuleSymbols& symbols,

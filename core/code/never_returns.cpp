@@ -1,6 +1,7 @@
 #include "core/code/never_returns.h"
 
 #include <algorithm>
+#include <cstring>
 #include <map>
 
 #include "core/code/kept_code.h"
@@ -63,21 +64,63 @@ bool is_known_never_to_return(std::string_view name) {
 
 // What stands behind the calls of a function, in one unit.
 struct Usage {
-    unsigned calls = 0;
-    unsigned before_others = 0;  // before a gap, or code that a jump leads to
-    unsigned before_ends = 0;    // the same, where it is likely that nothing goes on: see is_end
-};
-struct UnitUsage {
-    std::map<FileAddress, Usage> of;  // by callee
+    std::size_t calls = 0;
+    std::size_t before_own = 0;   // before code that nothing else leads to: it is come back to
+    std::size_t before_ends = 0;  // where it is likely that nothing goes on: see is_end
+
+    // As far as it is known yet.
+    bool may_never_return() const { return calls >= 4 && before_own * 10 <= calls; }
+    bool never_returns() const {
+        return may_never_return() && before_ends >= 2 && before_ends * 6 >= calls;
+    }
 };
 
+// A unit's calls, by callee, as its bytes show them: few that look like one are none.
+struct UnitCalls {
+    struct Call {
+        FileAddress callee;
+        std::uint32_t range;  // of the code
+    };
+    std::vector<FileRange> code;
+    std::vector<Call> calls;
+    std::map<FileAddress, bool> never_return;  // what has been asked already
+};
+
+void add_calls(const ModuleSymbols& symbols, std::uint32_t range, UnitCalls& unit) {
+    constexpr int kCall = 0xe8;
+    FileAddress low = unit.code[range].low;
+    ByteSpan bytes = symbols.elf().loaded_bytes(low, unit.code[range].size());
+    for (std::size_t at = 0; at + 5 <= bytes.size(); ++at) {
+        const void* found = std::memchr(bytes.data() + at, kCall, bytes.size() - 4 - at);
+        if (!found) return;
+        at = static_cast<std::size_t>(static_cast<const std::byte*>(found) - bytes.data());
+        std::int32_t distance;
+        std::memcpy(&distance, bytes.data() + at + 1, sizeof distance);
+        unit.calls.push_back(
+            {low + at + 5 + static_cast<std::uint64_t>(std::int64_t{distance}), range});
+    }
+}
+
+UnitCalls& calls_of(const ModuleSymbols& symbols, const dwarf::Unit& unit) {
+    std::shared_ptr<void>& kept = symbols.kept_with(unit);
+    if (kept) return *static_cast<UnitCalls*>(kept.get());
+    auto made = std::make_shared<UnitCalls>();
+    for (const Function* function : symbols.functions_of(unit))
+        made->code.insert(made->code.end(), function->ranges.begin(), function->ranges.end());
+    // The smallest first: most callees are seen to come back before a large one is decoded.
+    std::ranges::stable_sort(made->code, {}, &FileRange::size);
+    for (std::uint32_t i = 0; i < made->code.size(); ++i) add_calls(symbols, i, *made);
+    std::ranges::stable_sort(made->calls, {}, &UnitCalls::Call::callee);
+    kept = made;
+    return *made;
+}
+
 // The instructions of one stretch of code, as far as they decode.
-std::vector<Instruction> instructions_of(const ModuleSymbols& symbols, const FileRange& range) {
+std::vector<Instruction> instructions_of(ByteSpan bytes, FileAddress low) {
     std::vector<Instruction> found;
-    ByteSpan bytes = symbols.elf().loaded_bytes(range.low, range.size());
     for (std::uint64_t offset = 0; offset < bytes.size(); offset += found.back().length) {
         auto instruction =
-            decode_instruction(bytes.subspan(offset), RunAddress(range.low.value + offset));
+            decode_instruction(bytes.subspan(offset), RunAddress(low.value + offset));
         if (!instruction) break;
         found.push_back(std::move(*instruction));
     }
@@ -95,34 +138,38 @@ bool is_end(const std::vector<Instruction>& code, std::size_t call, std::size_t 
            code[behind].target == code[call].target;
 }
 
-void add_usage(const ModuleSymbols& symbols, const FileRange& range, UnitUsage& usage) {
-    std::vector<Instruction> code = instructions_of(symbols, range);
+void look_behind_calls(const std::vector<Instruction>& code, FileAddress callee, Usage& usage) {
     std::map<RunAddress, bool> led_to;  // true: from further down
     for (const Instruction& each : code)
         if (each.target && each.kind != Instruction::Kind::call)
             led_to[*each.target] |= *each.target <= each.address;
     for (std::size_t i = 0; i < code.size(); ++i) {
-        if (code[i].kind != Instruction::Kind::call || !code[i].target) continue;
+        if (code[i].kind != Instruction::Kind::call || !code[i].target ||
+            code[i].target->value != callee.value)
+            continue;
         std::size_t behind = i + 1;
         while (behind < code.size() && code[behind].is_filler) ++behind;
         auto found = behind == code.size() ? led_to.end() : led_to.find(code[behind].address);
         bool is_led_to = found != led_to.end();
-        Usage& of = usage.of[FileAddress(code[i].target->value)];
-        ++of.calls;
-        if (!is_led_to && behind == i + 1 && behind < code.size()) continue;
-        ++of.before_others;
-        of.before_ends += is_end(code, i, behind, is_led_to && found->second);
+        if (!is_led_to && behind == i + 1 && behind < code.size())
+            ++usage.before_own;
+        else
+            usage.before_ends += is_end(code, i, behind, is_led_to && found->second);
     }
 }
 
-const UnitUsage& usage_of(const ModuleSymbols& symbols, const dwarf::Unit& unit) {
-    std::shared_ptr<void>& kept = symbols.kept_with(unit);
-    if (kept) return *static_cast<const UnitUsage*>(kept.get());
-    auto made = std::make_shared<UnitUsage>();
-    for (const Function* function : symbols.functions_of(unit))
-        for (const FileRange& range : function->ranges) add_usage(symbols, range, *made);
-    kept = made;
-    return *made;
+bool never_returns_by_usage(const ModuleSymbols& symbols, const UnitCalls& unit,
+                            FileAddress callee) {
+    auto calls = std::ranges::equal_range(unit.calls, callee, {}, &UnitCalls::Call::callee);
+    Usage usage;
+    usage.calls = calls.size();
+    for (auto call = calls.begin(); call != calls.end() && usage.may_never_return(); ++call) {
+        if (call != calls.begin() && call->range == std::prev(call)->range) continue;
+        const FileRange& range = unit.code[call->range];
+        ByteSpan bytes = symbols.elf().loaded_bytes(range.low, range.size());
+        look_behind_calls(instructions_of(bytes, range.low), callee, usage);
+    }
+    return usage.never_returns();
 }
 
 // A way out of the function: a return, or anything whose end is not known.
@@ -184,23 +231,24 @@ bool never_returns_by_slot(const ModuleSymbols& symbols, FileAddress slot) {
 bool never_returns(const ModuleSymbols& symbols, FileAddress callee) {
     if (auto slot = slot_of_linkage_entry(symbols, callee))
         return never_returns_by_slot(symbols, *slot);
+    // A program may have an `err` or an `exit` of its own: its code tells more than its name.
+    if (const Function* function = symbols.function_at(callee))
+        return function->low() == callee && never_returns_by_code(symbols, *function);
     const ElfSymbol* symbol = symbols.symbol_table().covering(callee);
-    if (symbol && symbol->address == callee && is_known_never_to_return(symbol->name)) return true;
-    const Function* function = symbols.function_at(callee);
-    return function && function->low() == callee && never_returns_by_code(symbols, *function);
+    return symbol && symbol->address == callee && is_known_never_to_return(symbol->name);
 }
 
 bool seems_never_to_return(const ModuleSymbols& symbols, const Function& caller,
                            FileAddress callee) {
-    constexpr unsigned kLeastCalls = 4, kLeastEnds = 2;
-    const UnitUsage& usage = usage_of(symbols, *caller.unit);
-    auto found = usage.of.find(callee);
-    if (found == usage.of.end()) return false;
-    const Usage& of = found->second;
-    bool is_so = of.calls >= kLeastCalls && of.before_others * 10 >= of.calls * 9 &&
-                 of.before_ends >= kLeastEnds && of.before_ends * 6 >= of.calls;
-    // Without optimisation gcc puts a gap behind any call that a function ends with.
-    return is_so && looks_optimised(symbols.body_of(caller));
+    try {
+        UnitCalls& unit = calls_of(symbols, *caller.unit);
+        auto [verdict, is_new] = unit.never_return.try_emplace(callee, false);
+        if (is_new) verdict->second = never_returns_by_usage(symbols, unit, callee);
+        // Without optimisation gcc puts a gap behind any call that a function ends with.
+        return verdict->second && looks_optimised(symbols.body_of(caller));
+    } catch (const FormatError&) {
+        return false;
+    }
 }
 
 }  // namespace lantern

@@ -24,6 +24,11 @@ void cast_adrift(const char *what, int line) {
         abandon(2);
 }
 
+// A name of the C library's, and it comes back.
+void err(int status, const char *what, ...) {
+    tell(what, status);
+}
+
 // It leaves by a jump to one that never comes back.
 void drift(int status) {
     tell("drifting", status);
