@@ -174,7 +174,10 @@ void LineStep::look_ahead() {
             bool is_own = after != all.begin() && std::prev(after)->inlined == from_.inlined;
             if (is_own && node.kind == Instruction::Kind::call) ways_.own_calls.insert(at);
         }
-        for (std::uint32_t next : {node.branch, node.next})
+        // A call that is held never to come back is waited for all the same.
+        bool is_call = node.kind == Instruction::Kind::call;
+        std::uint32_t behind_call = is_call ? flow_->at(node.behind()) : FlowGraph::kNone;
+        for (std::uint32_t next : {node.branch, node.next, behind_call})
             if (next != FlowGraph::kNone) waiting.push_back(next);
     };
     expand(start);  // what begins at it has been passed, until a loop comes back
