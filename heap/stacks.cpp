@@ -125,10 +125,10 @@ std::uint32_t Stacks::number_of(const std::uint64_t* calls, std::size_t count) {
 }
 
 std::uint32_t Stacks::add(std::uint32_t hash, const std::uint64_t* calls, std::size_t count) {
-    std::uint64_t at = memory_.add(sizeof(heap_tables::Stack) + count * sizeof *calls);
-    auto* listed =
-        at ? reinterpret_cast<std::uint32_t*>(numbers_.add(sizeof(std::uint32_t))) : nullptr;
-    if (!listed) return 0;
+    // Listed first: where the list is full, nothing is taken that nobody would fill in.
+    auto* listed = reinterpret_cast<std::uint32_t*>(numbers_.add(sizeof(std::uint32_t)));
+    std::uint64_t at = listed ? memory_.add(sizeof(heap_tables::Stack) + count * sizeof *calls) : 0;
+    if (!at) return 0;
     *listed = static_cast<std::uint32_t>(at - memory_.begin);
     auto& stack = *reinterpret_cast<heap_tables::Stack*>(at);
     stack = {0, hash, static_cast<std::uint32_t>(count), 0, 0};

@@ -58,7 +58,9 @@ class Stacks {
     const std::uint32_t* numbers() const {
         return reinterpret_cast<const std::uint32_t*>(numbers_.begin);
     }
-    std::size_t count() const { return numbers_.used / sizeof(std::uint32_t); }
+    std::size_t count() const {
+        return __atomic_load_n(&numbers_.used, __ATOMIC_RELAXED) / sizeof(std::uint32_t);
+    }
     std::uint64_t address() const { return memory_.begin; }
     std::uint64_t used() const { return __atomic_load_n(&memory_.used, __ATOMIC_ACQUIRE); }
     void forget_locks() { lock_.forget(); }

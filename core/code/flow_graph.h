@@ -41,7 +41,8 @@ class FlowGraph {
         FileAddress behind() const { return address + length; }
     };
 
-    // From the bytes of the file; nothing of a process is read.
+    // From the bytes of the file; nothing of a process is read. Its callees' graphs may be made and
+    // kept with the symbols: from one thread only.
     FlowGraph(const ModuleSymbols& symbols, const Function& function);
 
     const std::vector<Node>& nodes() const { return nodes_; }  // by address

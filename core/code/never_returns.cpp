@@ -43,16 +43,12 @@ bool is_known_never_to_return(std::string_view name) {
         "_exit",
         "_longjmp",
         "abort",
-        "err",
-        "errx",
         "exit",
         "longjmp",
         "pthread_exit",
         "quick_exit",
         "siglongjmp",
         "thrd_exit",
-        "verr",
-        "verrx",
     };
     if (std::ranges::binary_search(kNames, name)) return true;
     // std::__throw_length_error and its kin.
@@ -231,7 +227,7 @@ bool never_returns_by_slot(const ModuleSymbols& symbols, FileAddress slot) {
 bool never_returns(const ModuleSymbols& symbols, FileAddress callee) {
     if (auto slot = slot_of_linkage_entry(symbols, callee))
         return never_returns_by_slot(symbols, *slot);
-    // A program may have an `err` or an `exit` of its own: its code tells more than its name.
+    // A program may have an `exit` of its own: its code tells more than its name.
     if (const Function* function = symbols.function_at(callee))
         return function->low() == callee && never_returns_by_code(symbols, *function);
     const ElfSymbol* symbol = symbols.symbol_table().covering(callee);
