@@ -22,6 +22,12 @@ const JoinedRows& KeptCode::joined_rows() {
     return *joined_rows_;
 }
 
+const JumpedPast& KeptCode::jumped_past() {
+    if (!jumped_past_)
+        jumped_past_.emplace(flow_, symbols_.positions_of(function_), symbols_.body_of(function_));
+    return *jumped_past_;
+}
+
 std::shared_ptr<const FrameSlots> KeptCode::slots() {
     constexpr std::size_t kLarge = 2000;  // instructions
     if (slots_) return slots_;

@@ -8,6 +8,7 @@
 
 #include "core/code/frame_slots.h"
 #include "core/code/joined_rows.h"
+#include "core/code/jumped_past.h"
 #include "core/code/ways.h"
 #include "core/machine/register_effects.h"
 
@@ -24,6 +25,7 @@ class KeptCode {
     const Ways& ways_back();
     const Blocks& blocks();
     const JoinedRows& joined_rows();
+    const JumpedPast& jumped_past();
     // They take much room: those of small functions are made anew each time, which takes none.
     std::shared_ptr<const FrameSlots> slots();
     // By node; nothing where the bytes are no instruction.
@@ -37,6 +39,7 @@ class KeptCode {
     std::optional<Ways> ways_back_;
     std::optional<Blocks> blocks_;
     std::optional<JoinedRows> joined_rows_;
+    std::optional<JumpedPast> jumped_past_;
     std::shared_ptr<const FrameSlots> slots_;
     std::vector<std::optional<RegisterEffects>> effects_;
 };

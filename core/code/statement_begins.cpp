@@ -4,6 +4,7 @@
 
 #include "core/code/forward_order.h"
 #include "core/code/joined_rows.h"
+#include "core/code/jumped_past.h"
 #include "core/code/node_effects.h"
 #include "core/code/resumption.h"
 #include "core/symbols/module_symbols.h"
@@ -33,6 +34,7 @@ class Search {
            const std::string& file, std::uint32_t line)
         : order_(flow),
           joined_(flow, positions),
+          jumped_past_(flow, positions, positions.symbols().body_of(flow.function())),
           positions_(positions),
           resumed_(resumptions(flow, positions.symbols().body_of(flow.function()))),
           inlined_(inlined),
@@ -50,13 +52,19 @@ class Search {
     // Begins, and begins again.
     std::pair<std::vector<const CodePosition*>, std::vector<const CodePosition*>> run() {
         const auto& all = order_.all();
-        std::vector<Past> before(all.size());
+        std::vector<Past> before(all.size()), behind_rows(all.size());
         if (!before.empty()) before[0] = {0, true, false, true};
         for (std::size_t i = 0; i < all.size(); ++i) {
             Past past = before[i];
-            if (order_.is_instruction(all[i])) pass(order_.flow().nodes()[all[i]].address, past);
-            order_.for_each_next(
-                i, [&](std::size_t next) { before[next].join(behind_wait(all[next], past)); });
+            if (order_.is_instruction(all[i])) pass(address_of(all[i]), past);
+            past.join(behind_rows[i]);
+            order_.for_each_next(i, [&](std::size_t next) {
+                auto first = first_of(all[i], all[next]);
+                if (!first) return before[next].join(behind_wait(all[next], past));
+                Past jumped = past;
+                pass(address_of(all[next]), jumped, first);
+                behind_rows[next].join(jumped);
+            });
         }
         std::vector<const CodePosition*> begins;
         std::ranges::copy_if(found_, std::back_inserter(begins),
@@ -93,13 +101,24 @@ class Search {
         return is_here ? Past{~std::uint64_t{0}, false, true, false} : Past{0, true, false, true};
     }
 
+    FileAddress address_of(std::uint32_t node) const { return order_.flow().nodes()[node].address; }
+
+    // The first position, by its order, that who goes from the one to the other comes to.
+    std::uint16_t first_of(std::uint32_t from, std::uint32_t to) const {
+        if (jumped_past_.is_empty() || !order_.is_instruction(from) || !order_.is_instruction(to))
+            return 0;
+        const JumpedPast::Jump* jump = jumped_past_.jump(address_of(from), address_of(to));
+        return jump ? jump->certain : 0;
+    }
+
     bool is_of_line(const CodePosition& position) const {
         return position.inlined == inlined_ && position.is_on(file_, line_);
     }
 
-    void pass(FileAddress address, Past& past) {
+    void pass(FileAddress address, Past& past, std::uint16_t first = 0) {
         bool has_begun = false;
         for (const CodePosition& position : positions_.at(address)) {
+            if (position.order < first) continue;
             if (!is_within(position.inlined, inlined_)) {
                 if (joined_.begins_statement(position))
                     past = {0, true, false, true};  // the inlined copy has been left
@@ -139,6 +158,7 @@ class Search {
 
     ForwardOrder order_;
     JoinedRows joined_;
+    JumpedPast jumped_past_;
     const FunctionPositions& positions_;
     std::vector<Resumption> resumed_;
     const Scope* inlined_;
@@ -149,6 +169,16 @@ class Search {
     std::vector<const CodePosition*> found_, again_;
 };
 
+// Who jumps to an address may begin behind where who falls into it does.
+std::vector<const CodePosition*> each_address_once(std::vector<const CodePosition*> found) {
+    auto address = [](const CodePosition* each) { return each->address; };
+    std::ranges::sort(
+        found, {}, [](const CodePosition* each) { return std::pair(each->address, each->order); });
+    auto rest = std::ranges::unique(found, {}, address);
+    found.erase(rest.begin(), rest.end());
+    return found;
+}
+
 }  // namespace
 
 std::vector<const CodePosition*> statement_begins(const FlowGraph& flow,
@@ -156,8 +186,7 @@ std::vector<const CodePosition*> statement_begins(const FlowGraph& flow,
                                                   const Scope* inlined, const std::string& file,
                                                   std::uint32_t line) {
     auto [found, again] = Search(flow, positions, inlined, file, line).run();
-    std::ranges::sort(found, {}, [](const CodePosition* each) { return each->address; });
-    return found;
+    return each_address_once(std::move(found));
 }
 
 std::vector<const CodePosition*> statement_begins_again(const FlowGraph& flow,
@@ -165,7 +194,7 @@ std::vector<const CodePosition*> statement_begins_again(const FlowGraph& flow,
                                                         const Scope* inlined,
                                                         const std::string& file,
                                                         std::uint32_t line) {
-    return Search(flow, positions, inlined, file, line).run().second;
+    return each_address_once(Search(flow, positions, inlined, file, line).run().second);
 }
 
 }  // namespace lantern

@@ -131,6 +131,13 @@ struct Breakpoint : BreakpointWish {
         CodeSite code;
         std::string module;  // path
         bool inserted = false;
+        // Jumps to the address that come behind the position: to a later one of the same line, or
+        // past the line (nothing).
+        struct Jump {
+            RunAddress from;
+            std::optional<CodePosition> to;
+        };
+        std::vector<Jump> jumps_past;
         unsigned block = 0,
                  blocks = 0;  // "block 2 of 3" of a line whose code the compiler has taken apart
     };

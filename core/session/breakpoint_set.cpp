@@ -97,7 +97,11 @@ void BreakpointSet::insert_sites(Breakpoint& breakpoint, LiveProcess& process) {
         site.inserted = true;
         SiteHere here{&breakpoint, site.code.position,
                       site.code.position ? site.code.position->order : kLastOrder,
-                      site.code.is_split_off ? site.code.function : ""};
+                      site.code.is_split_off ? site.code.function : "", site.jumps_past};
+        for (const Breakpoint::Site::Jump& jump : site.jumps_past) {
+            process.insert_trap(jump.from);
+            ++jumps_past_[jump.from];
+        }
         auto& all = at_address_[site.address];
         all.insert(std::upper_bound(
                        all.begin(), all.end(), here,
@@ -110,6 +114,10 @@ void BreakpointSet::remove_sites(Breakpoint& breakpoint, LiveProcess* process) {
     for (Breakpoint::Site& site : breakpoint.sites) {
         if (!site.inserted) continue;
         if (process) process->remove_trap(site.address);
+        for (const Breakpoint::Site::Jump& jump : site.jumps_past) {
+            if (process) process->remove_trap(jump.from);
+            if (--jumps_past_[jump.from] == 0) jumps_past_.erase(jump.from);
+        }
         std::erase_if(at_address_[site.address],
                       [&](const SiteHere& here) { return here.breakpoint == &breakpoint; });
         site.inserted = false;
@@ -125,6 +133,7 @@ void BreakpointSet::forget_sites() {
         breakpoint.watched->forget_process();
     }
     at_address_.clear();
+    jumps_past_.clear();
 }
 
 }  // namespace lantern

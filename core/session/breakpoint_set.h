@@ -36,8 +36,11 @@ class BreakpointSet {
         std::optional<CodePosition> position;
         int order = 0;          // of the position; what stands at the bare address comes last
         std::string split_off;  // the function that a part of begins here; see CodeSite
+        std::vector<Breakpoint::Site::Jump> jumps_past;
     };
     std::vector<SiteHere> at(RunAddress address) const;  // in order
+    // Some site must know who takes the jump that stands there (see jumping.h).
+    bool is_jump_past(RunAddress address) const { return jumps_past_.contains(address); }
 
     // Puts the sites of one that is on into the process. Throws MemoryError.
     void insert_sites(Breakpoint& breakpoint, LiveProcess& process);
@@ -49,6 +52,7 @@ class BreakpointSet {
   private:
     std::list<Breakpoint> all_;
     std::unordered_map<RunAddress, std::vector<SiteHere>> at_address_;
+    std::unordered_map<RunAddress, unsigned> jumps_past_;  // how many sites
     unsigned next_ = 1;
 };
 

@@ -4,12 +4,14 @@
 
 #include <algorithm>
 
+#include "core/code/kept_code.h"
 #include "core/expressions/scope_names.h"
 #include "core/expressions/syntax.h"
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
 #include "core/session/heap_asked.h"
 #include "core/session/heap_guards.h"
+#include "core/session/jump_arrival.h"
 #include "core/session/parts.h"
 #include "core/session/runtime_symbol.h"
 #include "core/session/site_scope.h"
@@ -45,6 +47,32 @@ std::vector<Breakpoint::Site> sites_of_symbol(Target& target, std::string_view n
         sites.push_back(std::move(site));
     }
     return sites;
+}
+
+// What the jumps meet of the line that do not meet the site itself as it stands there.
+std::vector<Breakpoint::Site::Jump> jumps_past(const Module& module, const CodeSite& site,
+                                               SourceFiles& sources) {
+    std::vector<Breakpoint::Site::Jump> jumps;
+    const ModuleSymbols& symbols = module.symbols();
+    const Function* function = site.position ? symbols.function_at(site.address) : nullptr;
+    if (!function) return jumps;
+    const FunctionPositions& positions = symbols.positions_of(*function);
+    auto here = positions.at(site.address);
+    if (here.empty() || here.back().order == site.position->order) return jumps;
+    const JumpedPast& past = kept_code(symbols, *function).jumped_past();
+    JumpArrival arrival(past, positions, sources);
+    for (const JumpedPast::Jump& jump : past.to(site.address)) {
+        if (jump.first <= site.position->order) continue;
+        int first = std::max(arrival.first_met(jump.from, site.address), site.position->order);
+        auto met = std::ranges::find_if(here, [&](const CodePosition& each) {
+            return each.order >= first && each.is_statement && each.file &&
+                   each.inlined == site.position->inlined && each.is_on(site.file, site.line);
+        });
+        jumps.push_back(
+            {module.to_run(jump.from),
+             met == here.end() ? std::nullopt : std::optional(arrival.as_met(*met, jump.from))});
+    }
+    return jumps;
 }
 
 // Which of the stretches of code that the compiler made of the line each site stands in.
@@ -185,6 +213,7 @@ void BreakpointSites::resolve_place(Breakpoint& breakpoint) {
         made.address = site.address;
         made.code = site.code;
         made.module = site.module ? site.module->path() : "";
+        if (site.module) made.jumps_past = jumps_past(*site.module, site.code, parts_.sources);
         breakpoint.sites.push_back(std::move(made));
     }
     if (breakpoint.place.kind == Place::Kind::line)
@@ -232,6 +261,7 @@ void BreakpointSites::stand_as_in(const BreakpointSites& parent, ThreadId thread
 
 void BreakpointSites::forget() {
     parts_.breakpoints.forget_sites();
+    parts_.jumping.forget();
     loader_hook_.reset();
     known_libraries_.clear();
 }

@@ -204,18 +204,34 @@ bool goes_on_with_a_call(const std::string& function, Target& target, ThreadId t
     return false;
 }
 
+// Whether who jumps here from there comes to the line of the site; then at its position.
+bool comes_by(RunAddress jump, BreakpointSet::SiteHere& site) {
+    auto past = std::ranges::find(site.jumps_past, jump, &Breakpoint::Site::Jump::from);
+    if (past == site.jumps_past.end()) return true;
+    if (!past->to) return false;
+    site.position = past->to;
+    site.order = past->to->order;
+    return true;
+}
+
 }  // namespace
+
+void Movement::look_at_jump(ThreadId thread) {
+    if (parts_.breakpoints.is_jump_past(process_.registers(thread).program_counter()))
+        parts_.jumping.look(process_, thread);
+}
 
 // The numbers of the breakpoints that a thread has arrived at and that want it to stop: those at
 // the first position of the address, behind the one and up to the other, where one does. Later ones
 // are met when it goes on from there.
 std::vector<unsigned> Movement::count_hits(ThreadId thread, Stop& stop, int behind, int up_to) {
     std::vector<unsigned> numbers;
-    auto here = parts_.breakpoints.at(
-        process_.registers(thread)
-            .program_counter());  // one that switches itself off leaves the set
+    RunAddress at = process_.registers(thread).program_counter();
+    auto here = parts_.breakpoints.at(at);  // one that switches itself off leaves the set
+    auto jumped_from = parts_.jumping.came_from(thread, at);
     int stopped_at = up_to;
-    for (const BreakpointSet::SiteHere& each : here) {
+    for (BreakpointSet::SiteHere& each : here) {
+        if (jumped_from && !comes_by(*jumped_from, each)) continue;
         if (each.order <= behind || each.order > stopped_at) continue;
         const CodePosition* position = each.position ? &*each.position : nullptr;
         if (!event_fits(*each.breakpoint, thread)) continue;

@@ -175,6 +175,7 @@ std::optional<Stop> Movement::judge_trap(const TargetEvent& event, Stop stop) {
     if (process_.has_trap_for(at, ProbeClient::breakpoint))
         stop.breakpoints =
             count_hits(event.thread, stop, -1, arrival.goal ? arrival.goal->order : kAll);
+    look_at_jump(event.thread);
     auto ended = verdict_of_frame_ends(event, stop);  // it may end at another client's place too
     bool is_before_goal =
         arrival.goal && stop.position && stop.position->order < arrival.goal->order;

@@ -15,11 +15,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 #include "core/code/kept_code.h"
 #include "core/code/loop_around.h"
 #include "core/runtime/c_library.h"
 #include "core/session/events.h"
+#include "core/session/jump_arrival.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
 #include "core/target/linkage.h"
@@ -58,6 +60,7 @@ bool LineStep::start() {
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
     joined_ = &kept_code(module_->symbols(), *function_).joined_rows();
+    jumped_past_ = &kept_code(module_->symbols(), *function_).jumped_past();
     return true;
 }
 
@@ -153,6 +156,26 @@ std::optional<CodePosition> LineStep::arrival_at(FileAddress at, int behind) con
     return std::nullopt;
 }
 
+// Where the step ends, if it does, when control comes to the address by the jump. Nothing for
+// `from`: it falls in.
+std::optional<CodePosition> LineStep::arrival_by(std::optional<FileAddress> from,
+                                                 FileAddress at) const {
+    if (!from) return arrival_at(at);
+    JumpArrival jump(*jumped_past_, *positions_, parts_.sources);
+    auto arrival = arrival_at(at, jump.first_met(*from, at) - 1);
+    return arrival ? std::optional(jump.as_met(*arrival, *from)) : std::nullopt;
+}
+
+// Who takes the jump arrives at another position of the address than who falls in there, or with
+// another account.
+bool LineStep::comes_elsewhere_by(const FlowGraph::Node& node) const {
+    if (node.branch == FlowGraph::kNone) return false;
+    FileAddress to = flow_->nodes()[node.branch].address;
+    const JumpedPast::Jump* jump = jumped_past_->jump(node.address, to);
+    auto falling = jump ? arrival_at(to) : std::nullopt;
+    return falling && falling->order < jump->first;
+}
+
 // Fills in what can be come to from here.
 void LineStep::look_ahead() {
     ways_ = Ways();
@@ -165,7 +188,8 @@ void LineStep::look_ahead() {
     auto expand = [&](std::uint32_t index) {
         const FlowGraph::Node& node = flow_->nodes()[index];
         RunAddress at = module_->to_run(node.address);
-        if (node.is_jump() && node.is_computed) ways_.computed_jumps.insert(at);
+        bool splits = comes_elsewhere_by(node);
+        if ((node.is_jump() && node.is_computed) || splits) ways_.watched_jumps.insert(at);
         if (node.kind == Instruction::Kind::call || node.leaves()) {
             ways_.calls.insert(at);
             auto after = std::upper_bound(
@@ -177,7 +201,7 @@ void LineStep::look_ahead() {
         // A call that is held never to come back is waited for all the same.
         bool is_call = node.kind == Instruction::Kind::call;
         std::uint32_t behind_call = is_call ? flow_->at(node.behind()) : FlowGraph::kNone;
-        for (std::uint32_t next : {node.branch, node.next, behind_call})
+        for (std::uint32_t next : {splits ? FlowGraph::kNone : node.branch, node.next, behind_call})
             if (next != FlowGraph::kNone) waiting.push_back(next);
     };
     expand(start);  // what begins at it has been passed, until a loop comes back
@@ -200,8 +224,9 @@ bool LineStep::is_in_frame_or_outside(ThreadId thread) {
 
 Stop LineStep::run_ways(const std::set<RunAddress>& also) {
     // Code that cannot be read has no known way out: go through it one instruction at a time.
+    jump_.reset();
     if (!ways_.are_known) return movement_.step_instruction();
-    std::set<RunAddress> ends = ways_.computed_jumps;
+    std::set<RunAddress> ends = ways_.watched_jumps;
     for (const auto& [at, position] : ways_.arrivals) ends.insert(at);
     ends.insert(also.begin(), also.end());
     if (return_address_) ends.insert(*return_address_);
@@ -247,9 +272,11 @@ Stop LineStep::with_calls(Stop stop) {
     return stop;
 }
 
-// Standing on a jump through a table or a register: one instruction tells where it leads.
-std::optional<Stop> LineStep::pass_computed_jump() {
-    if (!ways_.computed_jumps.count(here())) return std::nullopt;
+// Standing on a jump through a table or a register, or on one that does not come to all positions
+// of where it leads to: one instruction tells where control goes.
+std::optional<Stop> LineStep::pass_watched_jump() {
+    if (!ways_.watched_jumps.count(here())) return std::nullopt;
+    jump_ = module_->to_file(here());
     return movement_.step_instruction();
 }
 
@@ -260,8 +287,7 @@ LineStep::Progress LineStep::look_around(Stop& stop) {
         stop.left_function = true;
         return Progress::arrived;
     }
-    auto arrival = arrival_at(at);
-    if (arrival) {
+    if (auto arrival = arrival_by(std::exchange(jump_, std::nullopt), at)) {
         stop.position = *arrival;
         return Progress::arrived;
     }
@@ -341,7 +367,7 @@ Stop LineStep::go_on() {
     if (auto stop = arrive_without_running()) return *stop;
     look_ahead();
     for (;;) {
-        auto jumped = pass_computed_jump();
+        auto jumped = pass_watched_jump();
         if (!jumped) expect_returns();
         Stop stop = jumped ? *jumped : run_ways({});
         if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop))
@@ -411,7 +437,7 @@ Stop LineStep::into() {
             if (!stop.left_function) return stop;
             return leave(std::move(stop));
         }
-        auto jumped = pass_computed_jump();
+        auto jumped = pass_watched_jump();
         Stop stop = jumped ? *jumped : run_ways(ways_.calls);
         if (stop.reason != StopReason::stepped || left_by_landing_ || is_at_goal(stop)) return stop;
         if (ways_.calls.count(here()) && movement_.frame_identity(mover()) == identity_) continue;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/code/joined_rows.h"
+#include "core/code/jumped_past.h"
 #include "core/runtime/c_library.h"
 #include "core/session/movement.h"
 #include "core/session/step_options.h"
@@ -34,9 +35,9 @@ class LineStep {
     // What can be come to from where the thread stands, before the step has arrived on any way.
     struct Ways {
         Movement::Positions arrivals;
-        std::set<RunAddress>
-            computed_jumps;  // where control goes from these is known only when it gets there
-        std::set<RunAddress> calls;  // jumps that leave the function included
+        std::set<RunAddress> watched_jumps;  // where control goes from these is known only when it
+                                             // gets there, or at which position it arrives
+        std::set<RunAddress> calls;          // jumps that leave the function included
         std::set<RunAddress>
             own_calls;  // those that the statement itself makes, not what is inlined into it
         bool are_known = true;  // false: there is code that cannot be read
@@ -47,6 +48,8 @@ class LineStep {
     bool start();  // false: there is no line here to step by
     Stop go_on();
     void look_ahead();
+    std::optional<CodePosition> arrival_by(std::optional<FileAddress> from, FileAddress at) const;
+    bool comes_elsewhere_by(const FlowGraph::Node& node) const;
     std::optional<CodePosition> arrival_at(FileAddress at, int behind = -1) const;
     bool counts(const CodePosition& position) const;
     bool is_entered(const CodePosition& position) const;
@@ -61,7 +64,7 @@ class LineStep {
     void note_return();
     std::optional<Stop> follow_computed_call();
     Stop with_calls(Stop stop);
-    std::optional<Stop> pass_computed_jump();
+    std::optional<Stop> pass_watched_jump();
     Progress look_around(Stop& stop);
     Stop leave(Stop stop);
     bool has_left_to_wait() const;
@@ -92,6 +95,7 @@ class LineStep {
     const Function* function_ = nullptr;
     const FlowGraph* flow_ = nullptr;
     const JoinedRows* joined_ = nullptr;
+    const JumpedPast* jumped_past_ = nullptr;
     const FunctionPositions* positions_ = nullptr;  // of the function
     CodePosition from_;                             // where the step began
     bool enters_ = false;                           // calls are entered, inlined ones too
@@ -101,6 +105,7 @@ class LineStep {
     std::optional<RunAddress> return_address_;
     std::optional<Value> task_;  // of the body of an async function
     Ways ways_;
+    std::optional<FileAddress> jump_;  // that the thread has come by, one instruction before
     StepOptions wish_;
     RunAddress stack_pointer_;  // when the step began
     std::map<RunAddress, FunctionAt>

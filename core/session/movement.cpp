@@ -139,6 +139,7 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
     arrived_ = &arrived;
     if (watching_.any_by_steps()) return run_by_steps();
     foreign_hits_ = 0;
+    look_at_jump(parts_.selection.thread());
     TargetEvent event = process_.run(passes(), only_);
     // Deep in a recursion: without the temporary stops to where it comes back, and then on as
     // before.
@@ -205,6 +206,7 @@ Stop Movement::run_by_steps() {
             stop.thread = parts_.selection.thread();
             return stop;
         }
+        look_at_jump(parts_.selection.thread());
         TargetEvent event = process_.step(parts_.selection.thread());
         if (auto stop = judge(event)) return *stop;
         event = TargetEvent{TargetEvent::Kind::stepped, parts_.selection.thread()};
@@ -252,6 +254,7 @@ Stop Movement::step_instruction() {
     if (auto met = hits_behind_standing(kAll)) return *met;
     standing_.reset();
     temporary_ = nullptr;
+    look_at_jump(parts_.selection.thread());
     TargetEvent event = process_.step(parts_.selection.thread());
     if (auto stop = judge(event)) return *stop;
     Stop stop;

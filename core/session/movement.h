@@ -85,6 +85,7 @@ class Movement {
     LiveProcess::Passes passes();
     std::optional<Stop> judged(const TargetEvent& event);
     static constexpr int kAll = 1 << 20;
+    void look_at_jump(ThreadId thread);
     std::vector<unsigned> count_hits(ThreadId thread, Stop& stop, int behind = -1,
                                      int up_to = kAll);
     std::optional<Stop> hits_behind_standing(int up_to);

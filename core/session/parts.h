@@ -14,6 +14,7 @@
 #include "core/session/breakpoint_set.h"
 #include "core/session/breakpoint_sites.h"
 #include "core/session/debuggee.h"
+#include "core/session/jumping.h"
 #include "core/session/library_rules.h"
 #include "core/session/moment.h"
 #include "core/session/notes.h"
@@ -86,6 +87,7 @@ struct SessionParts {
     Selection selection{debuggee};
     BreakpointSet breakpoints;
     BreakpointSites sites{*this};
+    Jumping jumping;
     MomentValueContext surroundings{[this] { return moment(); },
                                     [this] { return selection.heap(); }, presentation.views};
     unsigned number = 1;  // of the process, from 1
