@@ -160,12 +160,13 @@ bool LaggingMemory::stays_through_turns(const Part& part, std::size_t head, cons
     auto place = place_of(part);
     if (!place) return false;
     std::vector<std::uint32_t> makers = slots_->address_makers(place->object);
+    std::vector<bool> comes_back = led_to_from(rows().code().flow(), {rows().here()});
     std::erase_if(makers, [&](std::uint32_t maker) {
         FileAddress address = rows().code().flow().nodes()[maker].address;
-        return !any_contains(scope.ranges, address) && !still_has_address(maker);
+        bool is_of_a_turn = comes_back[maker] && rows().leads_here(maker);
+        return !is_of_a_turn && !any_contains(scope.ranges, address) && !still_has_address(maker);
     });
     if (!find_unchanged(*place, makers)) return false;
-    std::vector<bool> comes_back = led_to_from(rows().code().flow(), {rows().here()});
     bool is_stored =
         std::ranges::any_of(changed_by_, [&](std::uint32_t node) { return comes_back[node]; });
     if (is_stored) return false;

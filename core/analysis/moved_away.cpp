@@ -231,6 +231,10 @@ bool hands_over(const std::string& name, const std::string& statement) {
     return false;
 }
 
+bool is_moved_by(const Variable& variable, const std::string& statement) {
+    return variable.type && owns_memory(*variable.type) && hands_over(variable.name, statement);
+}
+
 std::optional<std::uint32_t> moved_away_at(const Variable& variable, const SourceChanges& changes,
                                            std::size_t here) {
     const auto& statements = changes.statements();

@@ -22,6 +22,9 @@ namespace lantern {
 std::optional<std::uint32_t> moved_away_at(const Variable& variable, const SourceChanges& changes,
                                            std::size_t here);
 
+// Whether the statement moves the variable away: it hands it over, and the type owns memory.
+bool is_moved_by(const Variable& variable, const std::string& statement);
+
 // Whether the statement hands the variable itself over to somebody, and not a reference to it.
 bool hands_over(const std::string& name, const std::string& statement);
 

@@ -98,6 +98,10 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
     has_begun_ = line_state(moment, frame) != LineState::next;
     auto here = changes->statement_at(frame.line->line);
     if (!here && !has_begun_) here = changes->head_at(frame.line->line);
+    if (!here) {
+        here = changes->last_of_block_at(frame.line->line);
+        has_begun_ = true;
+    }
     if (!here) return;
     here_ = *here;
     read_variables(*frame.scopes.back());

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/code/sites.h"
+
 namespace lantern {
 
 RowsBefore::RowsBefore(const Frame& frame, const SourceChanges& changes)
@@ -67,6 +69,23 @@ std::optional<std::size_t> RowsBefore::statement_of(std::uint32_t node) const {
     const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
     CodePosition position = positions.within(code_.flow().nodes()[node].address, own_scope());
     return position.line ? changes_.statement_at(position.line) : std::nullopt;
+}
+
+bool RowsBefore::has_begun(std::size_t statement) const {
+    const FunctionPositions& positions = frame_.module->symbols().positions_of(*frame_.function);
+    auto begins_it = [&, own = own_scope()](std::uint32_t node) {
+        return std::ranges::any_of(positions.at(code_.flow().nodes()[node].address),
+                                   [&](const CodePosition& each) {
+                                       return each.is_statement && each.inlined == own &&
+                                              changes_.statement_at(each.line) == statement;
+                                   });
+    };
+    std::vector<std::uint32_t> begins;
+    std::vector<bool> past_none = unchanged_from(begins_it, begins);
+    // Its first line begins behind what makes the frame, wherever the compiler has its row.
+    CodePosition body = body_start(frame_.module->symbols(), *frame_.function);
+    std::uint32_t first = code_.flow().at(body.address);
+    return first != FlowGraph::kNone && first != node_ && !begins.empty() && !past_none[first];
 }
 
 bool RowsBefore::is_of(std::uint32_t node, std::size_t statement) const {

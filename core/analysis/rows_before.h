@@ -41,6 +41,10 @@ class RowsBefore {
     // earlier or a later statement does to where it is.
     bool is_of(std::uint32_t node, std::size_t statement) const;
 
+    // On every way from where the function's body starts to here it has begun before.
+    bool has_begun(std::size_t statement) const;
+    bool leads_here(std::uint32_t node) const { return leads_here_[node]; }
+
     KeptCode& code() const { return code_; }
     std::uint32_t here() const { return node_; }
 

@@ -60,6 +60,20 @@ std::optional<std::size_t> SourceChanges::head_at(std::uint32_t line) const {
     return head;
 }
 
+std::optional<std::size_t> SourceChanges::last_of_block_at(std::uint32_t line) const {
+    std::uint32_t block = 0;
+    for (const SourceStatement& each : statements_)
+        if (each.opens && each.first_line < line && line <= each.body_last) block = each.opens;
+    std::optional<std::size_t> last;
+    for (std::size_t i = 0; block && i < statements_.size(); ++i) {
+        const SourceStatement& each = statements_[i];
+        if (each.blocks.empty() || each.blocks.back() != block) continue;
+        if (std::max(each.last_line, each.body_last) >= line) return std::nullopt;
+        last = i;
+    }
+    return last && !statements_[*last].opens ? last : std::nullopt;
+}
+
 const std::vector<Touch>& SourceChanges::touches(const std::string& name) const {
     auto [known, is_new] = touches_.try_emplace(name);
     if (is_new)

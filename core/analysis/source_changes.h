@@ -33,6 +33,9 @@ class SourceChanges {
     std::optional<std::size_t> statement_at(std::uint32_t line) const;
     // The head of a loop or choice with all of its body on that line: what runs first of it.
     std::optional<std::size_t> head_at(std::uint32_t line) const;
+    // The last statement of the innermost block that the line is in, where the line is behind it:
+    // the block's closing brace. Nothing where that is a loop or a choice itself.
+    std::optional<std::size_t> last_of_block_at(std::uint32_t line) const;
 
     // Who set it, before the statement of that number runs. `name` may lead to a member
     // ("lock.level").

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 
 #include "core/analysis/contradicted.h"
 #include "core/analysis/moved_away.h"
@@ -11,7 +10,6 @@
 #include "core/analysis/statement_parts.h"
 #include "core/analysis/vanished_loop.h"
 #include "core/expressions/evaluator.h"
-#include "core/expressions/scope_names.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
 #include "core/values/place_text.h"
@@ -139,9 +137,30 @@ std::optional<std::uint32_t> SourceView::vanished_loop_before(const Part& part) 
     return found->sets_it && changes_nothing ? std::nullopt : std::optional(found->line);
 }
 
+// The loop whose head runs next has begun before, whichever way led here.
+bool SourceView::is_head_of_another_turn() {
+    try {
+        read_source();
+        const SourceChanges* changes = recomputed_->changes();
+        std::size_t here = recomputed_->here();
+        return changes && here < changes->statements().size() &&
+               changes->statements()[here].kind == SourceStatement::Kind::loop &&
+               RowsBefore(frame_, *changes).has_begun(here);
+    } catch (const Error&) {  // what the file says of the code is damaged
+        return false;
+    }
+}
+
+// What is damaged lies in memory: in registers it is the account that does not fit.
+bool SourceView::is_damaged_in_registers(const ValueView& view, const Variable& variable) const {
+    auto account = dwarf::expression_at(variable.locations, frame_.file_address(), frame_.row());
+    PlaceKind kind = account ? place_kind(*account, variable.unit) : PlaceKind::nowhere;
+    return !view.broken.empty() && kind != PlaceKind::in_memory;
+}
+
 // The place of an array or structure is there from the function's beginning on in optimised code,
 // whatever lies in it: of an earlier turn of the loop, or of nothing.
-void SourceView::doubt_before_declared(ValueView& view, const Variable& variable) const {
+void SourceView::doubt_before_declared(ValueView& view, const Variable& variable) {
     bool is_of_this_file = frame_.line && frame_.function && !variable.is_parameter &&
                            variable.declared_in == frame_.line->file;
     if (!is_of_this_file || is_unset(view.assignment) || !view.unavailable.empty()) return;
@@ -150,6 +169,7 @@ void SourceView::doubt_before_declared(ValueView& view, const Variable& variable
     bool is_next = declared == here && line_state(moment_, frame_) == LineState::next;
     if (!is_below && !is_next) return;
     if (!looks_optimised(frame_.module->symbols().body_of(*frame_.function))) return;
+    if (is_next && is_head_of_another_turn()) return;
     view.doubt = is_below ? fmt::format(
                                 "perhaps not of here: it is declared further down, at line "
                                 "{}",
@@ -239,12 +259,22 @@ void SourceView::add_to_global(ValueView& view, const Variable& variable, RunAdd
     }
 }
 
+// `for each in crates`, where another turn begins: the list was handed over before the first one.
+std::optional<std::uint32_t> SourceView::moved_away_by_loop(const Variable& variable) {
+    const SourceChanges& changes = *recomputed_->changes();
+    if (recomputed_->here() >= changes.statements().size()) return std::nullopt;
+    const SourceStatement& head = changes.statements()[recomputed_->here()];
+    bool hands = head.first_line > variable.declared_line && is_moved_by(variable, head.text);
+    return hands && is_head_of_another_turn() ? std::optional(head.first_line) : std::nullopt;
+}
+
 void SourceView::doubt_moved_away(ValueView& view, const Variable& variable) {
     if (!variable.type || !view.unavailable.empty() || is_unset(view.assignment)) return;
     try {
         read_source();
         const SourceChanges* changes = recomputed_->changes();
         auto line = changes ? moved_away_at(variable, *changes, recomputed_->here()) : std::nullopt;
+        if (!line && changes) line = moved_away_by_loop(variable);
         if (!line) return;
         view.is_moved_away = true;
         view.doubt = fmt::format(
@@ -264,6 +294,11 @@ void SourceView::add_to(ValueView& view, const Variable& variable) {
     if (frame_.origin == FrameOrigin::one_of_tail_calls) {
         if (view.unavailable.empty())
             view.doubt = "as it was called: the function may have changed it before it left";
+        return;
+    }
+    if (is_damaged_in_registers(view, variable)) {
+        view.doubt =
+            "likely not what the program has: the compiler's account of its registers does not fit";
         return;
     }
     if (view.unavailable.empty() && is_read_where_account_points(frame_, variable)) {
@@ -351,73 +386,6 @@ void SourceView::add_to_part(ValueView& view, const Part& part) {
     view.recovered = make_view(reader, part.name, *doubt->perhaps).text;
     view.recovered_from = doubt->text;
     view.doubt = fmt::format("perhaps {}: {}", view.recovered, view.recovered_from);
-}
-
-namespace {
-
-// "lock.level": `lock` in the frame, and its member; null where it is no such path. A doubt about
-// what is around it is one about the part.
-const ValueView* part_called(ValueView& view, std::string_view path) {
-    std::size_t dot = path.find('.');
-    if (dot == std::string_view::npos) return &view;
-    path.remove_prefix(dot + 1);
-    for (ValueView& child : view.children) {
-        if (child.name != path.substr(0, path.find('.'))) continue;
-        if (child.doubt.empty()) child.doubt = view.doubt;
-        return part_called(child, path);
-    }
-    return nullptr;
-}
-
-bool is_name(const std::string& text) {
-    return !text.empty() && !std::isdigit(static_cast<unsigned char>(text[0])) &&
-           std::ranges::all_of(text, [](char c) { return is_word_letter(c) || c == ':'; });
-}
-
-std::optional<ValueView> view_of_variable(const Moment& moment, const Frame& frame,
-                                          const Variable& variable) {
-    Value value = value_of_variable(moment.target(), moment.thread(), frame, variable);
-    ValueView view = make_view(ValueReader(moment.target()), variable.name, value);
-    SourceView(moment, frame).add_to(view, variable);
-    return view;
-}
-
-// Nothing where the name means something else there: a member of the object that a method is of.
-std::optional<ValueView> view_of_global(const Moment& moment, const Frame& frame,
-                                        const std::string& name) {
-    const Module* holder = nullptr;
-    auto variable =
-        is_name(name) ? find_global(moment.target(), &frame, name, holder) : std::nullopt;
-    if (!variable || holder != frame.module) return std::nullopt;
-    EvaluationContext context = moment.context();
-    context.call = nullptr;
-    try {
-        Value meant = evaluate(name, context);
-        Value value = value_of_global(moment.target(), moment.thread(), &frame, *holder, *variable);
-        if (!value.address || meant.address != value.address) return std::nullopt;
-        ValueView view = make_view(ValueReader(moment.target()), name, value);
-        SourceView(moment, frame).add_to_global(view, *variable, *value.address);
-        return view;
-    } catch (const Error&) {
-        return std::nullopt;
-    }
-}
-
-}  // namespace
-
-void add_source_view(const Moment& moment, const std::string& expression, ValueView& view) {
-    const Frame* frame = moment.selected_frame();
-    std::string path(trimmed(expression)), name = path.substr(0, path.find('.'));
-    auto visible = frame ? find_visible(*frame, name) : std::nullopt;
-    if (visible && name == path) return SourceView(moment, *frame).add_to(view, *visible->variable);
-    auto whole = visible ? view_of_variable(moment, *frame, *visible->variable)
-                 : frame ? view_of_global(moment, *frame, name)
-                         : std::nullopt;
-    const ValueView* part = whole ? part_called(*whole, path) : nullptr;
-    if (!part || part->text != view.text || part->unavailable != view.unavailable) return;
-    view.doubt = part->doubt;
-    view.recovered = part->recovered;
-    view.recovered_from = part->recovered_from;
 }
 
 }  // namespace lantern

@@ -34,8 +34,11 @@ class SourceView {
     };
     void add_to_part(ValueView& view, const Part& part);
     void add_members(ValueView& view, const Part& part);
-    void doubt_before_declared(ValueView& view, const Variable& variable) const;
+    void doubt_before_declared(ValueView& view, const Variable& variable);
+    bool is_head_of_another_turn();
+    bool is_damaged_in_registers(const ValueView& view, const Variable& variable) const;
     void doubt_moved_away(ValueView& view, const Variable& variable);
+    std::optional<std::uint32_t> moved_away_by_loop(const Variable& variable);
     void doubt_memory(ValueView& view, const Variable& variable);
     void doubt_memory_of(ValueView& view, const Part& part, RunAddress variable);
     std::string what_is_stored_next(const LaggingMemory::Part& part, const Type& type);

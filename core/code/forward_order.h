@@ -1,6 +1,6 @@
 // The instructions of a function, each behind all those that lead to it, loops' ways back left out.
-// Two places more stand for "any computed jump of which no table is known" and "any call that
-// throws".
+// Two places more stand for "any computed jump of which no table is known" and, where it is not
+// known which call leads to which handler, "any call that throws".
 #pragma once
 
 #include <cstdint>
@@ -41,7 +41,9 @@ class ForwardOrder {
     template <class Visit>
     void for_each_successor(std::uint32_t place, Visit&& visit) const {
         if (place == jump_hub()) visit_all(flow_->computed_targets(), visit);
-        if (place >= jump_hub()) return visit_all(flow_->landings(), visit);
+        bool is_any_landing = place == throw_hub() || !flow_->knows_landings();
+        if (place >= jump_hub())
+            return is_any_landing ? visit_all(flow_->landings(), visit) : void();
         const FlowGraph::Node& node = flow_->nodes()[place];
         if (node.branch != FlowGraph::kNone) visit(node.branch);
         if (node.next != FlowGraph::kNone) visit(node.next);
@@ -49,7 +51,9 @@ class ForwardOrder {
             visit_all(*targets, visit), visit_all(flow_->unclaimed_targets(), visit);
         else if (node.jumps_by_value())
             visit(jump_hub());
-        if (node.kind == Instruction::Kind::call && !flow_->landings().empty()) visit(throw_hub());
+        if (flow_->knows_landings() && node.landing != FlowGraph::kNone) visit(node.landing);
+        bool throws_anywhere = !flow_->knows_landings() && !flow_->landings().empty();
+        if (throws_anywhere && node.kind == Instruction::Kind::call) visit(throw_hub());
     }
 
     const FlowGraph* flow_;

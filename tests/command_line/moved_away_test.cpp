@@ -67,6 +67,32 @@ TEST_P(MovedAway, ItsBytesAreNoChange) {
 
 INSTANTIATE_TEST_SUITE_P(Builds, MovedAway, ::testing::Values("moved-rs", "moved-rs-O"));
 
+// What a loop takes over is gone when another turn begins, and at the brace that ends a turn; not
+// where the loop begins. What it takes the next one from is here at each turn.
+class MovedByLoop : public ::testing::TestWithParam<const char*> {
+  protected:
+    void SetUp() override {
+        if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+    }
+};
+
+TEST_P(MovedByLoop, IsGoneFromTheFirstTurnOn) {
+    std::string head = place_of_text("lading.rs", "for each in crates");
+    std::vector<std::string> commands{"pause at " + head, "launch", "locals", "drop 1"};
+    for (int step = 0; step < 5; ++step) commands.insert(commands.end(), {"over", "locals"});
+    Ran ran = debug(fixture(GetParam()), commands);
+    std::vector<bool> gone;
+    for (const std::string& line : lines_of(ran.output)) {
+        if (line.starts_with("  crates "))
+            gone.push_back(line.find("moved away at line 18") != line.npos);
+        bool is_iterator = line.starts_with("  iter ");
+        EXPECT_FALSE(is_iterator && line.find("perhaps") != line.npos) << line;
+    }
+    EXPECT_EQ(gone, (std::vector<bool>{false, true, true, true, true, true})) << ran.output;
+}
+
+INSTANTIATE_TEST_SUITE_P(Builds, MovedByLoop, ::testing::Values("lading-rs", "lading-rs-O"));
+
 // Without optimisation each of them still lies in its place: there it must be told.
 TEST(MovedAwayForSure, InAPlainBuild) {
     if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";

@@ -1,0 +1,34 @@
+// A list that is taken apart in a loop: the iterator lies in memory, and the turns work with a
+// register. At each turn's end what is left of the crate is dropped.
+pub struct Crate {
+    name: String,
+    goods: Vec<String>,
+    tons: u64,
+}
+
+#[inline(never)]
+fn weigh(sum: u64, name: String, tons: u64) -> u64 {
+    std::hint::black_box(&name);
+    sum * 3 + tons + name.len() as u64
+}
+
+#[inline(never)]
+fn load(crates: Vec<Crate>) -> u64 {
+    let mut sum = 0;
+    for each in crates {
+        sum = weigh(sum, each.name, each.tons);
+    }
+    sum
+}
+
+fn main() {
+    let mut crates = Vec::new();
+    for (number, name) in ["salt", "coal", "bricks", "wool"].iter().enumerate() {
+        crates.push(Crate {
+            name: name.to_string(),
+            goods: vec![name.to_string(); number + 1],
+            tons: 10 * number as u64,
+        });
+    }
+    println!("{}", load(std::hint::black_box(crates)));
+}
