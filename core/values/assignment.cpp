@@ -20,6 +20,8 @@ constexpr std::uint64_t kLargestFunction = 256 * 1024;  // bytes; beyond it the 
 // Address known: not assigned, but somebody may do it. Perhaps: somebody may have done it.
 enum : std::uint16_t { kUnassigned = 1, kAssigned = 2, kAddressKnown = 4, kPerhaps = 8 };
 
+constexpr unsigned kRaxNumber = 0;
+
 // rbx, rbp and r12 to r15 (System V ABI x86-64 §3.2.1), each with a bit of a state.
 constexpr unsigned kKeptRegisters[] = {3, kFramePointerNumber, 12, 13, 14, 15};
 constexpr std::uint16_t kFirstRegisterBit = 16, kRegisterBits = 0x3f * kFirstRegisterBit;
@@ -141,21 +143,79 @@ void AssignmentAnalysis::read_steps() {
     }
 }
 
-// The variable's place as an offset from the call frame address, when it has one for its whole
-// life.
-std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable) const {
-    if (variable.locations.size() != 1 || variable.locations[0].range) return std::nullopt;
-    ByteSpan expression = variable.locations[0].expression;
-    if (expression.empty() || static_cast<std::uint8_t>(expression[0]) != dwarf::DW_OP_fbreg)
-        return std::nullopt;
+// The place as an offset from the call frame address. `row`: by what that is found at the
+// instruction; null where the place is not to be counted from a register.
+std::optional<std::int64_t> AssignmentAnalysis::slot_at(ByteSpan place,
+                                                        const dwarf::FrameRow* row) const {
+    if (place.empty()) return std::nullopt;
+    unsigned operation = static_cast<std::uint8_t>(place[0]);
+    bool is_by_register =
+        row && !row->cfa_is_expression && operation == dwarf::DW_OP_breg0 + row->cfa_register;
+    if (operation != dwarf::DW_OP_fbreg && !is_by_register) return std::nullopt;
     try {
-        ByteReader reader(expression.subspan(1), "location expression");
+        ByteReader reader(place.subspan(1), "location expression");
         std::int64_t offset = reader.sleb();
         if (!reader.at_end()) return std::nullopt;
-        return *frame_base_ + offset;
+        return is_by_register ? offset - row->cfa_offset : *frame_base_ + offset;
     } catch (const FormatError&) {
         return std::nullopt;
     }
+}
+
+// When it has one place for its whole life.
+std::optional<std::int64_t> AssignmentAnalysis::slot_of(const Variable& variable) const {
+    if (variable.locations.size() != 1 || variable.locations[0].range) return std::nullopt;
+    return slot_at(variable.locations[0].expression, nullptr);
+}
+
+// Where it is here, elsewhere it is in registers: `sds err; if (!check(&err))`, and what the call
+// has set is worked with. Nobody has set it where no way here stores into the slot; all that lies
+// from far below it up to it may be one object with it.
+Assignment AssignmentAnalysis::of_place_here(const PartOfVariable& part, const Scope& declared_in,
+                                             std::uint32_t goal) const {
+    constexpr std::int64_t kLargestObject = 64 * 1024;  // bytes
+    const Variable& variable = *part.variable;
+    auto place = dwarf::expression_at(variable.locations, frame_.file_address(), frame_.row());
+    auto here = place ? slot_at(*place, steps_[goal].row) : std::nullopt;
+    if (!here || variable.is_parameter || frame_.function->unit->is_rust())
+        return Assignment::unknown;
+    std::uint64_t size = plain(*variable.type).size;
+    Slot slot{*here + static_cast<std::int64_t>(part.offset), part.type->size,
+              *here - kLargestObject, kLargestObject + size, true};
+    if (!is_optimised() || may_be_pushed(*here, size)) return Assignment::unknown;
+    std::uint16_t found = found_at(flow_forward(slot, declared_in, {}), goal);
+    return found == kUnassigned ? Assignment::not_stored : Assignment::unknown;
+}
+
+// Some push may write there: a compiler that saves room makes slots so. (One of rax, which nobody
+// passes anything in, only makes room.)
+bool AssignmentAnalysis::may_be_pushed(std::int64_t slot, std::uint64_t size) const {
+    constexpr std::int64_t kWord = 8;
+    std::int64_t end = slot + static_cast<std::int64_t>(size);
+    const auto slots = code_->slots();
+    for (std::uint32_t node = 0; node < steps_.size(); ++node) {
+        const Effects* effects = slots->effects_of(node);
+        bool is_call = flow_->nodes()[node].kind == Instruction::Kind::call;
+        if (is_call || !effects || !steps_[node].row) continue;
+        bool makes_room = std::ranges::any_of(effects->registers, [](const RegisterUse& use) {
+            return use.reads && !use.is_implied && use.dwarf_number == kRaxNumber;
+        });
+        bool pushes = std::ranges::any_of(effects->memory, [](const MemoryAccess& access) {
+            return access.is_implied && access.writes;
+        });
+        const dwarf::FrameRow& row = *steps_[node].row;
+        bool is_elsewhere = !row.cfa_is_expression && row.cfa_register == kStackPointerNumber &&
+                            (-row.cfa_offset <= slot || -row.cfa_offset - kWord >= end);
+        if (pushes && !is_elsewhere && !makes_room) return true;
+    }
+    return false;
+}
+
+// Known to somebody who has not run since: nobody has set it.
+std::uint16_t AssignmentAnalysis::found_at(const States& states, std::uint32_t goal) {
+    auto found = static_cast<std::uint16_t>(states[goal] & ~kRegisterBits);
+    if (!(found & kAddressKnown)) return found;
+    return static_cast<std::uint16_t>((found & ~kAddressKnown) | kUnassigned);
 }
 
 AssignmentAnalysis::Touch AssignmentAnalysis::touch(std::uint32_t node, const Slot& slot) const {
@@ -254,25 +314,19 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
         // The caller has given a parameter its value, on every way.
         return variable.is_parameter ? Assignment::unknown : of_kept_register(*number);
     if (!flow_) return Assignment::unknown;
+    std::uint32_t goal = flow_->around(frame_.file_address());
+    if (goal == FlowGraph::kNone) return Assignment::unknown;
     auto whole = slot_of(variable);
-    if (!whole) return Assignment::unknown;
+    if (!whole) return of_place_here(part, declared_in, goal);
     if (variable.is_parameter && *whole >= 0)
         return Assignment::assigned;  // above the return address: the caller put it there
     if (variable.is_parameter && frame_.inlined)
         return Assignment::unknown;  // it may be given before the inlined code begins
-    std::uint32_t goal = flow_->around(frame_.file_address());
-    if (goal == FlowGraph::kNone) return Assignment::unknown;
     if (part.type->size == 0) return Assignment::assigned;
     Slot slot{*whole + static_cast<std::int64_t>(part.offset), part.type->size, *whole,
               plain(*variable.type).size, is_aggregate(*variable.type)};
-    // Known to somebody who has not run since: nobody has set it.
-    auto found_in = [&](const States& states) {
-        auto found = static_cast<std::uint16_t>(states[goal] & ~kRegisterBits);
-        if (!(found & kAddressKnown)) return found;
-        return static_cast<std::uint16_t>((found & ~kAddressKnown) | kUnassigned);
-    };
     States states = flow_forward(slot, declared_in, {});
-    std::uint16_t found = found_in(states);
+    std::uint16_t found = found_at(states, goal);
     if (found == kUnassigned) return is_optimised() ? Assignment::not_stored : Assignment::not_yet;
     if (found == kAssigned) return Assignment::assigned;
     // In Rust what can be named is set; a way on which it is not is no way of the program.
@@ -282,7 +336,7 @@ Assignment AssignmentAnalysis::of_part(const PartOfVariable& part, const Scope& 
     if (!(found & kUnassigned) || variable.is_parameter) return Assignment::unknown;
     bool is_scalar_by_scopes = !slot.is_aggregate && scopes_hold_stores() && !(found & kPerhaps);
     if (!is_scalar_by_scopes &&
-        !(found_in(flow_forward(slot, declared_in, filled_by_loops(slot, states, goal))) &
+        !(found_at(flow_forward(slot, declared_in, filled_by_loops(slot, states, goal)), goal) &
           kUnassigned))
         return Assignment::unknown;
     return Assignment::on_some_paths;

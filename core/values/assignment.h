@@ -94,7 +94,12 @@ class AssignmentAnalysis {
     std::vector<bool> filled_by_loops(const Slot& slot, const States& states,
                                       std::uint32_t goal) const;
     bool may_store_elsewhere(std::uint32_t node) const;
+    std::optional<std::int64_t> slot_at(ByteSpan place, const dwarf::FrameRow* row) const;
     std::optional<std::int64_t> slot_of(const Variable& variable) const;
+    Assignment of_place_here(const PartOfVariable& part, const Scope& declared_in,
+                             std::uint32_t goal) const;
+    bool may_be_pushed(std::int64_t slot, std::uint64_t size) const;
+    static std::uint16_t found_at(const States& states, std::uint32_t goal);
 
     // Stores are where the source has them: not so in optimised code, and in Rust, where they come
     // before the scope.

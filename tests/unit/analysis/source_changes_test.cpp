@@ -29,6 +29,31 @@ int setter(const SourceChanges& changes, const std::string& name, std::uint32_t 
     return found.kind == SetterKind::choice ? of_it + 1000 : of_it;
 }
 
+// A brace belongs to no statement: it stands behind the last one of what it closes.
+TEST(SourceChanges, KnowWhatABraceStandsBehind) {
+    SourceChanges changes = changes_of(
+        "    while (first) {\n"       // 2
+        "        note(first);\n"      // 3
+        "        if (first > 3) {\n"  // 4
+        "            first = 1;\n"    // 5
+        "        }\n"                 // 6
+        "    }\n"                     // 7
+        "    {\n"                     // 8
+        "        note(2);\n"          // 9
+        "\n"                          // 10
+        "        note(3);\n"          // 11
+        "    }\n"                     // 12
+        "    return first;\n");       // 13
+    auto line_before = [&](std::uint32_t line) {
+        auto found = changes.last_of_block_at(line);
+        return found ? changes.statements()[*found].first_line : 0;
+    };
+    EXPECT_EQ(line_before(6), 5u);
+    EXPECT_EQ(line_before(7), 0u) << "behind a choice: which of its ways was gone is not known";
+    EXPECT_EQ(line_before(10), 0u) << "between two statements";
+    EXPECT_EQ(line_before(13), 0u);
+}
+
 TEST(SourceChanges, FollowOneWayThroughTheStatements) {
     SourceChanges changes = changes_of(
         "    unsigned sum = first + 2;\n"  // 2
