@@ -100,7 +100,7 @@ RecomputedValues::RecomputedValues(const Moment& moment, const Frame& frame)
     if (!here && !has_begun_) here = changes->head_at(frame.line->line);
     if (!here) {
         here = changes->last_of_block_at(frame.line->line);
-        has_begun_ = true;
+        is_at_brace_ = has_begun_ = true;
     }
     if (!here) return;
     here_ = *here;
@@ -169,6 +169,7 @@ std::optional<Value> RecomputedValues::passed(const Variable& parameter) const {
 }
 
 std::optional<RecomputedValue> RecomputedValues::of(const std::string& name) {
+    if (is_at_brace_) return std::nullopt;
     const Type* type = changes_ ? type_of(name) : nullptr;
     if (!type || !is_whole_number(*type)) return std::nullopt;
     open_.clear();  // an error may have left something there

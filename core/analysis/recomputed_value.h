@@ -46,6 +46,9 @@ class RecomputedValues {
     const SourceChanges* changes() const { return changes_.get(); }
     // The statement that the frame stands at.
     std::size_t here() const { return here_; }
+    // At the brace that ends a block, where `here` is the last statement in it: a `continue` leads
+    // there too, so it is not known which of the block's statements have run.
+    bool is_at_brace() const { return is_at_brace_; }
     // Which present values are not to be relied on.
     void set_doubtful(std::function<bool(const std::string&)> is_doubtful) {
         is_doubtful_ = std::move(is_doubtful);
@@ -82,7 +85,8 @@ class RecomputedValues {
     std::map<std::string, std::vector<const Variable*>> variables_;
     std::size_t here_ = 0;    // the statement that the frame stands at
     bool has_begun_ = false;  // it may have run in part
-    unsigned operand_ = 0;    // numbers those of all trees
+    bool is_at_brace_ = false;
+    unsigned operand_ = 0;  // numbers those of all trees
     std::function<bool(const std::string&)> is_doubtful_;
     using NameAt = std::pair<std::string, std::size_t>;
     std::set<NameAt> open_;  // what is being computed

@@ -34,7 +34,8 @@ std::string ground_of(const RecomputedValue& value) {
 void SourceView::read_source() {
     if (recomputed_) return;
     recomputed_.emplace(moment_, frame_);
-    last_.emplace(moment_, frame_, recomputed_->changes(), recomputed_->here());
+    const SourceChanges* order = recomputed_->is_at_brace() ? nullptr : recomputed_->changes();
+    last_.emplace(moment_, frame_, order, recomputed_->here());
     if (!recomputed_->changes()) return;
     lagging_.emplace(moment_, frame_, *recomputed_->changes(), recomputed_->here());
     lagging_memory_.emplace(frame_, *recomputed_->changes(), recomputed_->here());
@@ -82,7 +83,7 @@ std::optional<SourceView::Doubt> SourceView::doubt_about(const Part& part) {
 
 // Of what is only accounted for: a register or memory is what the program works with.
 std::optional<SourceView::Doubt> SourceView::doubt_by_conditions(const Part& part) const {
-    if (part.name != part.variable.name) return std::nullopt;
+    if (part.name != part.variable.name || recomputed_->is_at_brace()) return std::nullopt;
     auto account =
         dwarf::expression_at(part.variable.locations, frame_.file_address(), frame_.row());
     PlaceKind kind = account ? place_kind(*account, part.variable.unit) : PlaceKind::nowhere;
@@ -149,6 +150,12 @@ bool SourceView::is_head_of_another_turn() {
     } catch (const Error&) {  // what the file says of the code is damaged
         return false;
     }
+}
+
+bool SourceView::has_begun_on_all_ways(std::uint32_t line) const {
+    const SourceChanges& changes = *recomputed_->changes();
+    auto statement = changes.statement_at(line);
+    return statement && RowsBefore(frame_, changes).has_begun(*statement);
 }
 
 // What is damaged lies in memory: in registers it is the account that does not fit.
@@ -274,6 +281,7 @@ void SourceView::doubt_moved_away(ValueView& view, const Variable& variable) {
         read_source();
         const SourceChanges* changes = recomputed_->changes();
         auto line = changes ? moved_away_at(variable, *changes, recomputed_->here()) : std::nullopt;
+        if (line && recomputed_->is_at_brace() && !has_begun_on_all_ways(*line)) line.reset();
         if (!line && changes) line = moved_away_by_loop(variable);
         if (!line) return;
         view.is_moved_away = true;

@@ -36,6 +36,7 @@ class SourceView {
     void add_members(ValueView& view, const Part& part);
     void doubt_before_declared(ValueView& view, const Variable& variable);
     bool is_head_of_another_turn();
+    bool has_begun_on_all_ways(std::uint32_t line) const;
     bool is_damaged_in_registers(const ValueView& view, const Variable& variable) const;
     void doubt_moved_away(ValueView& view, const Variable& variable);
     std::optional<std::uint32_t> moved_away_by_loop(const Variable& variable);

@@ -41,6 +41,7 @@ class BreakpointSet {
     std::vector<SiteHere> at(RunAddress address) const;  // in order
     // Some site must know who takes the jump that stands there (see jumping.h).
     bool is_jump_past(RunAddress address) const { return jumps_past_.contains(address); }
+    bool has_jumps_past() const { return !jumps_past_.empty(); }
 
     // Puts the sites of one that is on into the process. Throws MemoryError.
     void insert_sites(Breakpoint& breakpoint, LiveProcess& process);

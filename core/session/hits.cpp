@@ -217,8 +217,12 @@ bool comes_by(RunAddress jump, BreakpointSet::SiteHere& site) {
 }  // namespace
 
 void Movement::look_at_jump(ThreadId thread) {
-    if (parts_.breakpoints.is_jump_past(process_.registers(thread).program_counter()))
-        parts_.jumping.look(process_, thread);
+    if (!parts_.breakpoints.has_jumps_past()) return;
+    try {
+        if (parts_.breakpoints.is_jump_past(process_.registers(thread).program_counter()))
+            parts_.jumping.look(process_, thread);
+    } catch (const TargetError&) {  // the thread is gone
+    }
 }
 
 // The numbers of the breakpoints that a thread has arrived at and that want it to stop: those at

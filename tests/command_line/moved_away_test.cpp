@@ -91,6 +91,22 @@ TEST_P(MovedByLoop, IsGoneFromTheFirstTurnOn) {
     EXPECT_EQ(gone, (std::vector<bool>{false, true, true, true, true, true})) << ran.output;
 }
 
+// A `continue` leads to the same brace past the move.
+TEST_P(MovedByLoop, IsNotGoneWhereAnotherWayLeadsToTheBrace) {
+    std::string skip = place_of_text("lading.rs", "continue;");
+    Ran ran = debug(fixture(GetParam()),
+                    {"pause at " + skip, "launch", "locals", "over", "locals", "over", "locals"});
+    unsigned seen = 0;
+    for (const std::string& line : lines_of(ran.output)) {
+        bool is_list = line.starts_with("  names ");
+        if (!line.starts_with("  label ") && !is_list) continue;
+        ++seen;
+        bool is_gone = line.find("moved away") != line.npos || line.find("no value") != line.npos;
+        EXPECT_TRUE(is_list ? is_gone : line.find("moved away") == line.npos) << ran.output;
+    }
+    EXPECT_GE(seen, 2u) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Builds, MovedByLoop, ::testing::Values("lading-rs", "lading-rs-O"));
 
 // Without optimisation each of them still lies in its place: there it must be told.

@@ -21,6 +21,20 @@ fn load(crates: Vec<Crate>) -> u64 {
     sum
 }
 
+// What is too short is not kept: its label is dropped where the turn ends.
+#[inline(never)]
+fn labelled(names: Vec<String>) -> Vec<String> {
+    let mut kept = Vec::new();
+    for name in names {
+        let label = format!("{name}!");
+        if name.len() < 5 {
+            continue;
+        }
+        kept.push(label);
+    }
+    kept
+}
+
 fn main() {
     let mut crates = Vec::new();
     for (number, name) in ["salt", "coal", "bricks", "wool"].iter().enumerate() {
@@ -30,5 +44,7 @@ fn main() {
             tons: 10 * number as u64,
         });
     }
+    let names = crates.iter().map(|each| each.name.clone()).collect();
+    println!("{:?}", labelled(std::hint::black_box(names)));
     println!("{}", load(std::hint::black_box(crates)));
 }
