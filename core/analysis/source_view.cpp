@@ -160,6 +160,10 @@ bool SourceView::has_begun_on_all_ways(std::uint32_t line) const {
 
 // What is damaged lies in memory: in registers it is the account that does not fit.
 bool SourceView::is_damaged_in_registers(const ValueView& view, const Variable& variable) const {
+    // What a `for` of Rust takes the next one from: nothing but the loop has it.
+    bool is_of_for = variable.unit->is_rust() && variable.name == "iter" && frame_.function;
+    if (is_of_for && looks_optimised(frame_.module->symbols().body_of(*frame_.function)))
+        return !view.broken.empty();
     auto account = dwarf::expression_at(variable.locations, frame_.file_address(), frame_.row());
     PlaceKind kind = account ? place_kind(*account, variable.unit) : PlaceKind::nowhere;
     return !view.broken.empty() && kind != PlaceKind::in_memory;
@@ -294,6 +298,11 @@ void SourceView::doubt_moved_away(ValueView& view, const Variable& variable) {
 void SourceView::add_to(ValueView& view, const Variable& variable) {
     if (variable.unit->is_rust()) doubt_moved_away(view, variable);
     if (view.is_moved_away) return;
+    if (!is_unset(view.assignment) && is_damaged_in_registers(view, variable)) {
+        view.doubt =
+            "likely not what the program has: the compiler's account of its registers does not fit";
+        return;
+    }
     if (has_one_place(variable)) {
         doubt_before_declared(view, variable);
         doubt_memory(view, variable);
@@ -302,11 +311,6 @@ void SourceView::add_to(ValueView& view, const Variable& variable) {
     if (frame_.origin == FrameOrigin::one_of_tail_calls) {
         if (view.unavailable.empty())
             view.doubt = "as it was called: the function may have changed it before it left";
-        return;
-    }
-    if (is_damaged_in_registers(view, variable)) {
-        view.doubt =
-            "likely not what the program has: the compiler's account of its registers does not fit";
         return;
     }
     if (view.unavailable.empty() && is_read_where_account_points(frame_, variable)) {
