@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <unordered_map>
 #include <utility>
 
 #include "core/code/resumption.h"
@@ -175,6 +176,45 @@ bool is_part_inlined_again(const ModuleSymbols& symbols, const Scope& copy, cons
         if (around->inlined->origin == origin.entry_offset) return true;
     return is_made_of(symbols, holder, origin);
 }
+
+// Whether a copy of a function was inlined into what an entry describes. Most functions hold none,
+// and this asks far less than reading their bodies.
+class HoldsCopy {
+  public:
+    // Borrows the first.
+    HoldsCopy(const DebugInfo& info, Position wanted) : info_(info), wanted_(wanted) {}
+
+    bool of(const Entry& entry, unsigned depth = 0) {
+        constexpr unsigned kDeepest = 300;
+        if (depth > kDeepest) return true;
+        for (auto child = entry.first_child(); child; child = child->next_sibling()) {
+            bool is_call = child->tag() == DW_TAG_inlined_subroutine;
+            if (is_call && origin_of(*child) == wanted_) return true;
+            bool is_block =
+                child->tag() == DW_TAG_lexical_block || child->tag() == DW_TAG_try_block;
+            if ((is_call || is_block) && of(*child, depth + 1)) return true;
+        }
+        return false;
+    }
+
+  private:
+    // As InlinedCall::origin has it: with link-time optimisation an origin has an origin.
+    Position origin_of(const Entry& call) {
+        auto origin = info_.referred(call, DW_AT_abstract_origin);
+        if (!origin) return 0;
+        auto [known, is_new] = origins_.try_emplace(origin->offset(), origin->offset());
+        for (int hops = 0; is_new && hops < 4; ++hops) {
+            origin = info_.referred(*origin, DW_AT_abstract_origin);
+            if (!origin) break;
+            known->second = origin->offset();
+        }
+        return known->second;
+    }
+
+    const DebugInfo& info_;
+    Position wanted_;
+    std::unordered_map<Position, Position> origins_;  // of what calls refer to at once
+};
 
 void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted,
                     const Function& holder, std::optional<FlowGraph>& flow,
@@ -367,9 +407,12 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
     if (function.has_code()) sites.push_back(site_of(&function, body_start(symbols, function)));
     // A function that was also inlined has its abstract entry listed on its own.
     if (!function.has_code()) {
+        HoldsCopy holds_copy(symbols.debug_info(), function.entry_offset);
         for (const auto& unit : symbols.debug_info().units()) {
             if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
             for (const Function* holder : symbols.functions_of(*unit)) {
+                auto entry = symbols.debug_info().entry_at(holder->entry_offset);
+                if (!entry || !holds_copy.of(*entry)) continue;
                 std::optional<FlowGraph> flow;
                 collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder, flow,
                                sites);
