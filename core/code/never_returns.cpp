@@ -5,6 +5,7 @@
 #include <map>
 
 #include "core/code/kept_code.h"
+#include "core/code/kept_unit.h"
 #include "core/object/imports.h"
 #include "core/support/error.h"
 #include "core/target/linkage.h"
@@ -98,7 +99,7 @@ void add_calls(const ModuleSymbols& symbols, std::uint32_t range, UnitCalls& uni
 }
 
 UnitCalls& calls_of(const ModuleSymbols& symbols, const dwarf::Unit& unit) {
-    std::shared_ptr<void>& kept = symbols.kept_with(unit);
+    std::shared_ptr<void>& kept = kept_unit(symbols, unit).calls;
     if (kept) return *static_cast<UnitCalls*>(kept.get());
     auto made = std::make_shared<UnitCalls>();
     for (const Function* function : symbols.functions_of(unit))

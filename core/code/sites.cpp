@@ -6,6 +6,7 @@
 #include <unordered_map>
 #include <utility>
 
+#include "core/code/kept_unit.h"
 #include "core/code/resumption.h"
 #include "core/code/statement_begins.h"
 #include "core/code/ways_in.h"
@@ -177,27 +178,30 @@ bool is_part_inlined_again(const ModuleSymbols& symbols, const Scope& copy, cons
     return is_made_of(symbols, holder, origin);
 }
 
-// Whether a copy of a function was inlined into what an entry describes. Most functions hold none,
-// and this asks far less than reading their bodies.
-class HoldsCopy {
+// Which functions of a unit hold copies of which: this asks far less than reading their bodies.
+class CopiesInUnit {
   public:
-    // Borrows the first.
-    HoldsCopy(const DebugInfo& info, Position wanted) : info_(info), wanted_(wanted) {}
+    // Borrows it.
+    explicit CopiesInUnit(const DebugInfo& info) : info_(info) {}
 
-    bool of(const Entry& entry, unsigned depth = 0) {
-        constexpr unsigned kDeepest = 300;
-        if (depth > kDeepest) return true;
-        for (auto child = entry.first_child(); child; child = child->next_sibling()) {
-            bool is_call = child->tag() == DW_TAG_inlined_subroutine;
-            if (is_call && origin_of(*child) == wanted_) return true;
-            bool is_block =
-                child->tag() == DW_TAG_lexical_block || child->tag() == DW_TAG_try_block;
-            if ((is_call || is_block) && of(*child, depth + 1)) return true;
-        }
-        return false;
+    void add(const Function& holder) {
+        if (auto entry = info_.entry_at(holder.entry_offset)) add_within(*entry, holder, 0);
     }
+    KeptUnit::Holders take() { return std::move(holders_); }
 
   private:
+    void add_within(const Entry& entry, const Function& holder, unsigned depth) {
+        constexpr unsigned kDeepest = 300;
+        if (depth > kDeepest) return;
+        for (auto child = entry.first_child(); child; child = child->next_sibling()) {
+            bool is_call = child->tag() == DW_TAG_inlined_subroutine;
+            bool is_block =
+                child->tag() == DW_TAG_lexical_block || child->tag() == DW_TAG_try_block;
+            if (is_call) holders_[origin_of(*child)].push_back(&holder);
+            if (is_call || is_block) add_within(*child, holder, depth + 1);
+        }
+    }
+
     // As InlinedCall::origin has it: with link-time optimisation an origin has an origin.
     Position origin_of(const Entry& call) {
         auto origin = info_.referred(call, DW_AT_abstract_origin);
@@ -212,9 +216,25 @@ class HoldsCopy {
     }
 
     const DebugInfo& info_;
-    Position wanted_;
+    KeptUnit::Holders holders_;
     std::unordered_map<Position, Position> origins_;  // of what calls refer to at once
 };
+
+// In the order of the unit, each once.
+std::vector<const Function*> holders_in(const ModuleSymbols& symbols, const Unit& unit,
+                                        Position wanted) {
+    auto& kept = kept_unit(symbols, unit).holders;
+    if (!kept) {
+        CopiesInUnit copies(symbols.debug_info());
+        for (const Function* function : symbols.functions_of(unit)) copies.add(*function);
+        kept = copies.take();
+    }
+    auto found = kept->find(wanted);
+    if (found == kept->end()) return {};
+    std::vector<const Function*> holders = found->second;
+    holders.erase(std::unique(holders.begin(), holders.end()), holders.end());
+    return holders;
+}
 
 void collect_copies(const ModuleSymbols& symbols, const Scope& scope, const Function& wanted,
                     const Function& holder, std::optional<FlowGraph>& flow,
@@ -407,12 +427,9 @@ std::vector<CodeSite> sites_of(const ModuleSymbols& symbols, const Function& fun
     if (function.has_code()) sites.push_back(site_of(&function, body_start(symbols, function)));
     // A function that was also inlined has its abstract entry listed on its own.
     if (!function.has_code()) {
-        HoldsCopy holds_copy(symbols.debug_info(), function.entry_offset);
         for (const auto& unit : symbols.debug_info().units()) {
             if (unit.get() != function.unit && !refers_to_other_units(*unit)) continue;
-            for (const Function* holder : symbols.functions_of(*unit)) {
-                auto entry = symbols.debug_info().entry_at(holder->entry_offset);
-                if (!entry || !holds_copy.of(*entry)) continue;
+            for (const Function* holder : holders_in(symbols, *unit, function.entry_offset)) {
                 std::optional<FlowGraph> flow;
                 collect_copies(symbols, symbols.body_of(*holder).outermost, function, *holder, flow,
                                sites);
