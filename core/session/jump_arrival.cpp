@@ -3,12 +3,17 @@
 #include <algorithm>
 
 #include "core/support/text.h"
+#include "core/symbols/module_symbols.h"
 
 namespace lantern {
 
 std::string JumpArrival::word_at(const CodePosition& position) const {
     const SourceText* text = position.file ? sources_.find(*position.file) : nullptr;
     if (!text || position.line == 0 || position.line > text->lines.size()) return {};
+    // Of a source that was changed since, the line may say anything.
+    auto state =
+        sources_.state(*position.file, std::nullopt, positions_.symbols().elf().modified_at());
+    if (state != SourceState::good) return {};
     std::string_view line = text->lines[position.line - 1];
     bool has_column = position.column > 0 && position.column <= line.size();
     line = has_column ? line.substr(position.column - 1u) : trimmed(line);

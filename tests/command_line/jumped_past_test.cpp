@@ -4,7 +4,11 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <fstream>
 #include <map>
+#include <set>
 
 #include "tests/testing/command.h"
 
@@ -100,6 +104,25 @@ TEST(JumpedPastLast, TheVariablesAreThoseOfTheWayThatWasTaken) {
     EXPECT_FALSE(ran.says("done = 0")) << ran.output;
     EXPECT_FALSE(ran.says("broken")) << ran.output;
     EXPECT_TRUE(ran.says("int(40)")) << ran.output;
+}
+
+// A source that was changed since says nothing of the program: here the line is made to read as one
+// that no jump comes to.
+TEST(JumpedPastLast, IsNotPassedByForTheTextOfANewerSource) {
+    TemporaryFolder folder;
+    std::ifstream in(std::string(SOURCE_FOLDER) + "/tests/programs/day.cpp");
+    std::string text((std::istreambuf_iterator<char>(in)), {});
+    std::string source = folder.write("day.cpp", text), program = folder.path() / "day";
+    Ran built = run({"g++", "-std=c++17", "-g", "-O1", "-o", program, source});
+    ASSERT_EQ(built.status, 0) << built.output << built.errors;
+    std::string line = place_of_text("day.cpp", "return done;");
+    std::size_t at = text.find("return done;");
+    ASSERT_NE(at, text.npos);
+    folder.write("day.cpp", text.replace(at, 12, "break ;     "));
+    std::filesystem::last_write_time(
+        source, std::filesystem::last_write_time(program) + std::chrono::hours(1));
+    Ran ran = debug(program, {"pause at " + line, "launch"});
+    EXPECT_TRUE(ran.says("◆ " + line.substr(line.find(':') + 1))) << ran.output;
 }
 
 INSTANTIATE_TEST_SUITE_P(Compilers, JumpedPast,
