@@ -222,6 +222,7 @@ void describe(Form& form, const ExplainReport& report) {
     form.field("what", report.what);
     form.field("type", report.type);
     form.field("size", report.size);
+    form.field("incomplete", report.is_only_declared);
     form.field("value", report.value);
     form.optional("stands_for", report.stands_for);
     form.optional("declared_in", report.declared_in);

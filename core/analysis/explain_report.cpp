@@ -128,6 +128,7 @@ ExplainReport report_explanation(const Moment& moment, const std::string& expres
                              moment.form_of(expression), moment.view_limits());
     report.type = type_text(*value.type);
     report.size = plain(*value.type).size;
+    report.is_only_declared = plain(*value.type).is_incomplete;
     report.what = value.in_register                               ? "register"
                   : plain(*value.type).kind == TypeKind::function ? "function"
                   : value.address                                 ? "a place in memory"

@@ -38,6 +38,7 @@ struct ExplainReport {
         stands_for;  // of a macro: "((part) * 100 / (whole))", with its parameters before it
     std::string type;
     std::uint64_t size = 0;
+    bool is_only_declared = false;  // its type: the size is not known
     std::string declared_in;
     std::uint32_t declared_line = 0;
     std::string scope;       // "lines 40 to 52 of fill_chamber"

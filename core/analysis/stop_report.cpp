@@ -246,6 +246,18 @@ std::string doubt_of_passed(const Moment& moment) {
     return {};
 }
 
+// What the call gave back, with the names of what it leads to; as it looked then, where that has
+// changed since.
+ValueView view_of_call(const Moment& moment, const ReturnedValue& call) {
+    ValueReader reader(moment.target());
+    bool is_as_then =
+        !call.then ||
+        changes_between(*call.then, make_view(reader, call.function, call.value), 1).empty();
+    return is_as_then
+               ? make_view(reader, call.function, call.value, Form::natural, moment.view_limits())
+               : *call.then;
+}
+
 }  // namespace
 
 bool is_view_word(std::string_view word) {
@@ -303,9 +315,7 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
             stop.has_handler ? Next::go_on_to_handler : Next::go_on_to_the_end_by_signal;
     if (!report.file.empty() && report.source.found_at.empty())
         report.suggestion = report.suggestion.and_also(Next::map_sources);
-    for (const ReturnedValue& call : stop.calls)
-        report.calls.push_back(make_view(ValueReader(moment.target()), call.function, call.value,
-                                         Form::natural, moment.view_limits()));
+    for (const ReturnedValue& call : stop.calls) report.calls.push_back(view_of_call(moment, call));
     for (const WatchChange& change : stop.changes)
         report.watched.push_back(report_watch(moment, change));
     if (stop.returned)

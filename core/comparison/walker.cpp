@@ -9,7 +9,6 @@
 #include "core/code/sites.h"
 #include "core/comparison/walk_value.h"
 #include "core/machine/calling_convention.h"
-#include "core/runtime/c_library.h"
 #include "core/session/line_step.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
@@ -216,17 +215,9 @@ void Walker::leave_below(std::vector<Call>& calls, RunAddress frame, ThreadId th
 
 // What was called by the function that control comes to, and all further in, is left.
 void Walker::land(ThreadId thread, const Registers& registers, LandingHook::Kind kind) {
-    constexpr std::uint64_t kReturnAddress = 8;  // of the call of the hook
-    RunAddress stack = registers.stack_pointer() + kReturnAddress;
-    if (kind == LandingHook::Kind::jumps) try {
-            auto target = c_library::jump_target(
-                [&](RunAddress word) { return process_->read<std::uint64_t>(word); }, registers);
-            if (!target) return;
-            stack = target->stack_pointer;
-        } catch (const MemoryError&) {  // its buffer is none: it will not come far
-            return;
-        }
-    leave_below(calls_[thread], stack + 1, thread);
+    auto landing = landing_of(*process_, kind, registers);
+    if (!landing) return;
+    leave_below(calls_[thread], landing->stack_pointer + 1, thread);
     hand_on();
 }
 

@@ -28,7 +28,8 @@ class Evaluation {
     Value referred(Value value) const;
     Value compute(const Node& node);
     static const Type& referred_type(const Type& type);
-    Value size_of(std::uint64_t bytes);
+    Value number_of_bytes(std::uint64_t count);
+    Value size_of(const Node& node, const Type& type);
 
     // ---- operands
 

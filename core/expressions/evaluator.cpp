@@ -115,12 +115,12 @@ Value Evaluation::compute(const Node& node) {
         case NodeKind::static_cast_: return cast(node, statically_cast);
         case NodeKind::reinterpret_cast_: return cast(node, reinterpreted);
         case NodeKind::dynamic_cast_: return cast(node, dynamically_cast);
-        case NodeKind::size_of_value:
-            return size_of(plain(*unevaluated(*node.children[0]).type).size);
-        case NodeKind::size_of_type: return size_of(plain(referred_type(*node.type)).size);
+        case NodeKind::size_of_value: return size_of(node, *unevaluated(*node.children[0]).type);
+        case NodeKind::size_of_type: return size_of(node, referred_type(*node.type));
         case NodeKind::align_of_value:
-            return size_of(alignment_of(*unevaluated(*node.children[0]).type));
-        case NodeKind::align_of_type: return size_of(alignment_of(referred_type(*node.type)));
+            return number_of_bytes(alignment_of(*unevaluated(*node.children[0]).type));
+        case NodeKind::align_of_type:
+            return number_of_bytes(alignment_of(referred_type(*node.type)));
         case NodeKind::structure: return structure(node);
         case NodeKind::matches: return matches(node);
         case NodeKind::anything:
@@ -135,9 +135,16 @@ const Type& Evaluation::referred_type(const Type& type) {
     return plain(type).kind == TypeKind::reference ? target_of(plain(type)) : type;
 }
 
-Value Evaluation::size_of(std::uint64_t bytes) {
+Value Evaluation::number_of_bytes(std::uint64_t count) {
     return value_of_integer(
-        language_ == Language::rust ? *rust_base_type("usize") : unsigned_long_type(), bytes);
+        language_ == Language::rust ? *rust_base_type("usize") : unsigned_long_type(), count);
+}
+
+Value Evaluation::size_of(const Node& node, const Type& type) {
+    if (plain(type).is_incomplete)
+        fail(node, fmt::format("{} is only declared in the program: its size is not recorded",
+                               type_text(type)));
+    return number_of_bytes(plain(type).size);
 }
 
 Value Evaluation::literal(const Node& node, const Type& type) {

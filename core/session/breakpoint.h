@@ -60,6 +60,7 @@ struct WatchedValue {
         std::string function;
     };
     std::optional<Owner> owner;
+    std::vector<RunAddress> frame_ends;  // where a thread stops that may be about to leave it
     std::vector<unsigned> debug_registers;
     bool by_pages = false;
     bool by_steps = false;
@@ -72,6 +73,7 @@ struct WatchedValue {
         debug_registers.clear();
         by_pages = false;
         owner.reset();
+        frame_ends.clear();
     }
 };
 

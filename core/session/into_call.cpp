@@ -29,17 +29,16 @@ bool LineStep::is_wanted(const Function& function) const {
 // not.
 std::optional<Stop> LineStep::run_back(RunAddress back, RunAddress identity) {
     std::set<RunAddress> stops{back};
-    for (const LandingHook& hook : hooks_) stops.insert(hook.address);
+    left_frame_.add_stops(stops);
     bool landed = false;
     Stop stop = movement_.run(stops, [&](ThreadId thread) {
         if (thread != mover()) return false;
         RunAddress at = process_.registers(thread).program_counter();
-        if (at != back) return landed = is_landing(at, thread);
+        if (at != back) return landed = left_frame_.is_landing(thread);
         return movement_.frame_identity(thread) >= identity;
     });
     if (stop.reason != StopReason::stepped) return stop;
     if (!landed) return stop.breakpoints.empty() ? std::nullopt : std::optional(stop);
-    left_by_landing_ = true;
     return land();
 }
 
@@ -120,7 +119,7 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
     std::set<RunAddress> stops = calls;
     stops.insert(exits.begin(), exits.end());
     stops.insert(back);
-    for (const LandingHook& hook : hooks_) stops.insert(hook.address);
+    left_frame_.add_stops(stops);
     for (;;) {
         if (++searches_ > kMostSearchStops) return run_back(back, identity);
         if (!calls.count(here())) {
@@ -129,15 +128,12 @@ std::optional<Stop> LineStep::through_library(const Module& module, const Functi
                 if (thread != mover()) return false;
                 RunAddress at = process_.registers(thread).program_counter();
                 if (!calls.count(at) && !exits.count(at) && at != back)
-                    return landed = is_landing(at, thread);
+                    return landed = left_frame_.is_landing(thread);
                 return movement_.frame_identity(thread) >= identity;
             });
             if (stop.reason != StopReason::stepped || !stop.breakpoints.empty())
                 return met_on_the_way(std::move(stop));
-            if (landed) {
-                left_by_landing_ = true;
-                return land();
-            }
+            if (landed) return land();
         }
         if (here() == back) return std::nullopt;
         bool at_call = calls.count(here()) != 0;

@@ -122,15 +122,23 @@ std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
         return stop;
     }
     if (auto ended = verdict_of_frame_ends(event, stop)) return ended;
+    Watching::Left gone{{}, "was left without returning"};
     for (Watching::Seen& seen : watching_.seen(event)) {
         if (wants_to_stop(*seen.breakpoint, event.thread)) {
+            if (!watching_.is_frame_there(*seen.breakpoint, event.thread)) {
+                gone.watchpoints.push_back(seen.breakpoint);
+                continue;
+            }
             stop.breakpoints.push_back(seen.breakpoint->number);
             stop.cause = seen.breakpoint->cause;
             stop.changes.push_back(watching_.change(seen, event));
         }
         watching_.remember(std::move(seen));
     }
-    if (stop.breakpoints.empty()) return std::nullopt;
+    Stop ended = end_watches(gone, stop);
+    if (stop.breakpoints.empty())
+        return gone.watchpoints.empty() ? std::nullopt : std::optional(ended);
+    stop.facts = ended.facts;
     stop.reason = StopReason::event;
     return stop;
 }
@@ -138,13 +146,17 @@ std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
 // The watchpoints of a local variable end with its frame; what the stack holds there later is
 // something else.
 std::optional<Stop> Movement::verdict_of_frame_ends(const TargetEvent& event, Stop stop) {
-    auto ended = watching_.left(event.thread);
-    if (ended.empty()) return std::nullopt;
-    for (Breakpoint* breakpoint : ended) {
+    Watching::Left left = watching_.left(event.thread);
+    if (left.watchpoints.empty()) return std::nullopt;
+    return end_watches(left, std::move(stop));
+}
+
+Stop Movement::end_watches(const Watching::Left& left, Stop stop) {
+    for (Breakpoint* breakpoint : left.watchpoints) {
         stop.breakpoints.push_back(breakpoint->number);
         stop.facts.push_back(
-            {"ended", fmt::format("{} is gone: {} has returned", breakpoint->subject,
-                                  breakpoint->watched->owner->function)});
+            {"ended", fmt::format("{} is gone: {} {}", breakpoint->subject,
+                                  breakpoint->watched->owner->function, left.how)});
         watching_.stop(*breakpoint);
         breakpoint->watched->has_ended = true;
         breakpoint->is_on = false;

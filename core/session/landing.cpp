@@ -2,7 +2,9 @@
 
 #include <string_view>
 
+#include "core/runtime/c_library.h"
 #include "core/session/runtime_symbol.h"
+#include "core/support/error.h"
 
 namespace lantern {
 namespace {
@@ -35,6 +37,29 @@ std::vector<LandingHook> find_landing_hooks(Target& target) {
             if (is_new) hooks.push_back({hook.kind, address});
         }
     return hooks;
+}
+
+std::optional<Landing> landing_of(Target& target, LandingHook::Kind kind,
+                                  const Registers& registers) {
+    constexpr std::uint64_t kReturnAddress = 8;  // bytes: what the handler's call has put there
+    if (kind == LandingHook::Kind::caught)
+        return Landing{kind, registers.stack_pointer() + kReturnAddress, {}};
+    try {
+        auto jump = c_library::jump_target(
+            [&](RunAddress word) { return target.read<std::uint64_t>(word); }, registers);
+        if (jump) return Landing{kind, jump->stack_pointer, jump->program_counter};
+    } catch (const MemoryError&) {  // its buffer is none: it will not come far
+    }
+    return std::nullopt;
+}
+
+std::optional<Landing> landing_at(Target& target, const std::vector<LandingHook>& hooks,
+                                  ThreadId thread) {
+    const Registers& registers = target.registers(thread);
+    for (const LandingHook& hook : hooks)
+        if (hook.address == registers.program_counter())
+            return landing_of(target, hook.kind, registers);
+    return std::nullopt;
 }
 
 }  // namespace lantern

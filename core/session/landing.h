@@ -17,4 +17,16 @@ struct LandingHook {
 // Those of the loaded modules; the libraries that have them are looked at by their symbols alone.
 std::vector<LandingHook> find_landing_hooks(Target& target);
 
+// Where a thread goes on that stands at one of them, and where its stack is then. Nothing: it
+// stands at none, or the buffer of longjmp cannot be read.
+struct Landing {
+    LandingHook::Kind kind = LandingHook::Kind::caught;
+    RunAddress stack_pointer;
+    RunAddress program_counter;  // of a longjmp
+};
+std::optional<Landing> landing_of(Target& target, LandingHook::Kind kind,
+                                  const Registers& registers);
+std::optional<Landing> landing_at(Target& target, const std::vector<LandingHook>& hooks,
+                                  ThreadId thread);
+
 }  // namespace lantern

@@ -7,7 +7,7 @@
 //
 // Where a jump through a table decides, the step stops at the jump and takes that one instruction;
 // where the function returns, at the return address; where an exception or longjmp leaves the
-// frame, where that lands (line_landing.cpp). Each arrival is asked whether the frame is still the
+// frame, where that lands (left_frame.h). Each arrival is asked whether the frame is still the
 // one that the step began in: a recursion meets the same stops in inner frames, and goes on. So a
 // step costs as many stops as it has calls of unknown targets, whatever the line runs.
 #include "core/session/line_step.h"
@@ -19,7 +19,6 @@
 
 #include "core/code/kept_code.h"
 #include "core/code/loop_around.h"
-#include "core/runtime/c_library.h"
 #include "core/session/events.h"
 #include "core/session/jump_arrival.h"
 #include "core/session/returned_value.h"
@@ -38,7 +37,11 @@ std::optional<CodePosition> first_position(const Frame& frame) {
 }
 
 LineStep::LineStep(SessionParts& parts, Movement& movement, const StepOptions& wish)
-    : parts_(parts), movement_(movement), process_(parts.debuggee.process()), wish_(wish) {}
+    : parts_(parts),
+      movement_(movement),
+      process_(parts.debuggee.process()),
+      wish_(wish),
+      left_frame_(parts, movement) {}
 
 RunAddress LineStep::here() {
     return process_.registers(mover()).program_counter();
@@ -56,7 +59,6 @@ bool LineStep::start() {
     from_ = frame->line ? *frame->position : position_without_line(*frame);
     settle_in(walk, *frame);
     task_ = task_of_body(process_, mover(), *frame);
-    hooks_ = parts_.debuggee.landing_hooks();
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
     joined_ = &kept_code(module_->symbols(), *function_).joined_rows();
@@ -83,8 +85,9 @@ CodePosition LineStep::position_without_line(const Frame& frame) const {
 void LineStep::settle_in(Unwinder& walk, const Frame& frame) {
     const Frame* caller = walk.caller_of_function(frame);
     if (caller) return_address_ = caller->program_counter;
-    stack_pointer_ = process_.registers(mover()).stack_pointer();
-    identity_ = frame.call_frame_address.value_or(stack_pointer_);
+    RunAddress stack = process_.registers(mover()).stack_pointer();
+    identity_ = frame.call_frame_address.value_or(stack);
+    left_frame_.set_least(stack, identity_);
     movement_.set_home(identity_);
 }
 
@@ -237,7 +240,7 @@ Stop LineStep::run_ways(const std::set<RunAddress>& also) {
         std::set<RunAddress> stops = ends;
         for (const auto& [back, expected] : returns_) stops.insert(back);
         stops.insert(computed_calls_.begin(), computed_calls_.end());
-        for (const LandingHook& hook : hooks_) stops.insert(hook.address);
+        left_frame_.add_stops(stops);
         bool landed = false;
         Stop stop = movement_.run(
             stops,
@@ -245,30 +248,27 @@ Stop LineStep::run_ways(const std::set<RunAddress>& also) {
                 if (thread != mover()) return false;
                 RunAddress at = process_.registers(thread).program_counter();
                 bool is_end = ends.count(at) || returns_.count(at) || computed_calls_.count(at);
-                if (!is_end) return landed = is_landing(at, thread);
+                if (!is_end) return landed = left_frame_.is_landing(thread);
                 return is_in_frame_or_outside(thread);
             },
             &ways_.arrivals);
         if (stop.reason != StopReason::stepped) return stop;
-        if (landed) {
-            stop = land();
-            left_by_landing_ = true;
-            return stop;
-        }
+        if (landed) return land();
         note_return();
         if (ends.count(here()) || !stop.breakpoints.empty()) return stop;
     }
+}
+
+// Where the frame was left to, the step ends.
+Stop LineStep::land() {
+    left_by_landing_ = true;
+    return left_frame_.land(wish_);
 }
 
 // A breakpoint that a step of one instruction came to, in what was called: the line is not done.
 Stop LineStep::met_on_the_way(Stop stop) {
     if (stop.reason == StopReason::stepped && !stop.breakpoints.empty())
         stop.reason = stop.cause == Cause::place ? StopReason::breakpoint : StopReason::event;
-    return stop;
-}
-
-Stop LineStep::with_calls(Stop stop) {
-    stop.calls = std::move(calls_);
     return stop;
 }
 

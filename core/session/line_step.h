@@ -4,7 +4,7 @@
 
 #include "core/code/joined_rows.h"
 #include "core/code/jumped_past.h"
-#include "core/runtime/c_library.h"
+#include "core/session/left_frame.h"
 #include "core/session/movement.h"
 #include "core/session/step_options.h"
 #include "core/target/code_at.h"
@@ -58,8 +58,6 @@ class LineStep {
     std::optional<Stop> arrive_without_running();
     void expect_returns();
     void expect_return(RunAddress callee, RunAddress back);
-    std::optional<c_library::JumpTarget> jump_target(ThreadId thread) const;
-    bool is_landing(RunAddress at, ThreadId thread);
     Stop land();
     void note_return();
     std::optional<Stop> follow_computed_call();
@@ -107,12 +105,11 @@ class LineStep {
     Ways ways_;
     std::optional<FileAddress> jump_;  // that the thread has come by, one instruction before
     StepOptions wish_;
-    RunAddress stack_pointer_;  // when the step began
     std::map<RunAddress, FunctionAt>
         returns_;  // calls whose values are to be kept, by where they return to
     std::set<RunAddress> computed_calls_;
     std::vector<ReturnedValue> calls_;
-    std::vector<LandingHook> hooks_;  // those that were there when the step began
+    LeftFrame left_frame_;
     bool left_by_landing_ = false;
     unsigned recordings_ = 0;  // stops made for the sake of returned values
     unsigned searches_ = 0;    // stops made on the way through library code

@@ -78,6 +78,7 @@ class Movement {
     std::optional<Stop> judge_system_call(const TargetEvent& event, Stop stop);
     std::optional<Stop> verdict_of_loader(Stop stop);
     std::optional<Stop> verdict_of_frame_ends(const TargetEvent& event, Stop stop);
+    Stop end_watches(const Watching::Left& left, Stop stop);
     Stop stop_for_signal(const TargetEvent& event, Stop stop);
     bool passes_silently(const TargetEvent& event);
     bool has_lost_its_thread(const TargetEvent& event);

@@ -127,11 +127,19 @@ bool has_name_of_rust_s(const Function& function) {
 
 bool returns_value(const ModuleSymbols& symbols, const Function& function) {
     const FunctionBody& body = symbols.body_of(function);
-    return body.returned && plain(*body.returned).size != 0;
+    if (!body.returned) return false;
+    const Type& type = plain(*body.returned);
+    return type.size != 0 || type.is_incomplete;
 }
 
 ReturnLocation location_of_returned(const Type& type) {
     const Type& base = plain(type);
+    // Of the library's own that clang only declares: strings and streams, none of which is copied
+    // bit by bit.
+    if (base.is_incomplete)
+        return base.full_name().starts_with("std::__cxx11::basic_")
+                   ? returned_in_memory()
+                   : ReturnLocation{ReturnLocation::Kind::unknown, {}};
     if (base.kind == TypeKind::complex && base.size == 32 &&
         base.name.find("128") == std::string::npos)
         return returned_as_extended_pair();
@@ -235,7 +243,7 @@ ReturnedValue returned_value(Target& target, ThreadId thread, const Module& modu
         {}};
     const Type& type = body.returned ? *body.returned : void_type();
     result.value.type = &type;
-    if (plain(type).size == 0) {
+    if (plain(type).size == 0 && !plain(type).is_incomplete) {
         result.value = unavailable_value(type, "it returns nothing");
         return result;
     }
@@ -253,7 +261,11 @@ ReturnedValue returned_value(Target& target, ThreadId thread, const Module& modu
                     type, "not known: nobody uses it, and the compiler may have dropped it");
             break;
         case ReturnLocation::Kind::nowhere: result.value = value_of_bytes(type, {}); break;
-        default: result.value = unavailable_value(type, "how this type is returned is not known");
+        default:
+            result.value =
+                unavailable_value(type, plain(type).is_incomplete
+                                            ? "not known: its type is only declared in the program"
+                                            : "how this type is returned is not known");
     }
     return result;
 }

@@ -1,8 +1,8 @@
 // Runs until the selected frame's function has returned, and reads what it returned.
 #include <fmt/format.h>
 
+#include "core/session/left_frame.h"
 #include "core/session/line_step.h"
-#include "core/session/movement.h"
 #include "core/session/session.h"
 #include "core/support/error.h"
 
@@ -46,10 +46,23 @@ Stop Session::out() {
 
     return moved([&](Movement& movement) {
         movement.set_home(home);
-        Stop stop = movement.run({back}, [&](ThreadId thread) {
-            return thread == this->thread() && movement.frame_identity(thread) > identity;
+        LeftFrame left(here(), movement);
+        left.set_least(identity, identity + 1);
+        std::set<RunAddress> stops{back};
+        left.add_stops(stops);
+        bool landed = false;
+        Stop stop = movement.run(stops, [&](ThreadId thread) {
+            if (thread != this->thread()) return false;
+            if (process().registers(thread).program_counter() != back)
+                return landed = left.is_landing(thread);
+            return movement.frame_identity(thread) > identity;
         });
         if (stop.reason != StopReason::stepped) return stop;
+        if (landed) {
+            stop = left.land({});
+            stop.facts.push_back({"left", name + " has not returned: it was left"});
+            return stop;
+        }
         stop.reason = StopReason::returned;
         if (!stop.position) stop.position = first_position(*Unwinder(process(), thread()).frame(0));
         if (function)

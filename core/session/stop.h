@@ -9,7 +9,7 @@
 
 #include "core/session/breakpoint.h"
 #include "core/target/target.h"
-#include "core/values/value.h"
+#include "core/values/value_view.h"
 
 namespace lantern {
 
@@ -37,6 +37,9 @@ enum class StopReason {
 struct ReturnedValue {
     std::string function;
     Value value;  // may be unavailable, with the reason
+    // Of a call that a step went over: how it looked when it came back. What holds the value may be
+    // gone when the step is done, as a temporary is.
+    std::optional<ValueView> then = std::nullopt;
 };
 
 // What a watchpoint saw.

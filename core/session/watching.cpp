@@ -45,25 +45,6 @@ std::vector<std::byte> bytes_at(Target& target, RunRange range) {
     return bytes;
 }
 
-// The frame that the value's variable lives in, if the value lies on the stack of the current
-// thread.
-std::optional<WatchedValue::Owner> owner_of(SessionParts& parts, RunAddress address) {
-    const Frame* selected = parts.selection.frame();
-    if (!selected) return std::nullopt;
-    RunAddress top = parts.debuggee.target().registers(parts.selection.thread()).stack_pointer();
-    Unwinder& stack = parts.selection.stack();
-    for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
-        if (!frame->call_frame_address || level > 10'000) return std::nullopt;
-        if (address < top - 128 || address >= *frame->call_frame_address) continue;
-        if (frame->inlined) continue;
-        const Frame* caller = stack.caller_of_function(*frame);
-        if (!caller) return std::nullopt;
-        return WatchedValue::Owner{parts.selection.thread(), *frame->call_frame_address,
-                                   caller->program_counter, frame_function_name(*frame)};
-    }
-    return std::nullopt;
-}
-
 // The one part of a structure or array in which two contents differ, as far in as it is only one.
 struct Piece {
     std::string name;
@@ -240,7 +221,8 @@ void Watching::take_down(WatchedValue& watched) {
     watched.debug_registers.clear();
     if (watched.by_pages) process_.unprotect(watched.range);
     watched.by_pages = false;
-    if (watched.owner) process_.remove_trap(watched.owner->back, ProbeClient::frame_end);
+    for (RunAddress end : watched.frame_ends) process_.remove_trap(end, ProbeClient::frame_end);
+    watched.frame_ends.clear();
     watched.owner.reset();
 }
 
@@ -248,8 +230,7 @@ void Watching::start(Breakpoint& breakpoint) {
     WatchedValue& watched = *breakpoint.watched;
     find(breakpoint);
     if (!watched.by_steps) set_up(watched, breakpoint.cause != Cause::write);
-    watched.owner = owner_of(parts_, watched.range.low);
-    if (watched.owner) process_.insert_trap(watched.owner->back, ProbeClient::frame_end);
+    watch_frame(watched);
     watched.has_ended = false;
 }
 
@@ -261,9 +242,8 @@ bool Watching::start_in_copy(Breakpoint& breakpoint, ThreadId thread) {
     } catch (const Error&) {
         return false;
     }
-    if (!watched.owner) return true;
-    watched.owner->thread = process_.id();
-    process_.insert_trap(watched.owner->back, ProbeClient::frame_end);
+    if (watched.owner) watched.owner->thread = process_.id();
+    watch_end_of_frame(watched);
     return true;
 }
 
@@ -420,19 +400,6 @@ std::vector<Watching::Seen> Watching::seen(const TargetEvent& event) {
             watched.bytes = std::move(now);
     }
     return found;
-}
-
-std::vector<Breakpoint*> Watching::left(ThreadId thread) {
-    std::vector<Breakpoint*> ended;
-    RunAddress stack = process_.registers(thread).stack_pointer();
-    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
-        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended ||
-            !breakpoint.watched->owner)
-            continue;
-        const WatchedValue::Owner& owner = *breakpoint.watched->owner;
-        if (owner.thread == thread && stack >= owner.frame) ended.push_back(&breakpoint);
-    }
-    return ended;
 }
 
 }  // namespace lantern

@@ -47,8 +47,15 @@ class Watching {
     // From here on what is there now is what was there before.
     void remember(Seen seen) { seen.breakpoint->watched->bytes = std::move(seen.now); }
     // The watchpoints whose variable's frame has been left, now that this thread stands where it
-    // does.
-    std::vector<Breakpoint*> left(ThreadId thread);
+    // does, or lands from there.
+    struct Left {
+        std::vector<Breakpoint*> watchpoints;
+        const char* how = "";  // "has returned"
+    };
+    Left left(ThreadId thread);
+    // False: what the thread has written lies in another frame, which has taken the place of the
+    // one that the variable was in. (A handler of a signal is not looked through.)
+    bool is_frame_there(const Breakpoint& breakpoint, ThreadId thread);
     // The numbers of the debug registers that no watchpoint holds.
     std::vector<unsigned> free_debug_registers() const;
     // Something watched step by step has changed; for steps of this thread.
@@ -62,6 +69,8 @@ class Watching {
     bool is_of_program(const std::string& expression, RunAddress address) const;
     void set_up(WatchedValue& watched, bool on_reads);
     void take_down(WatchedValue& watched);
+    void watch_frame(WatchedValue& watched);
+    void watch_end_of_frame(WatchedValue& watched);
 
     SessionParts& parts_;
     LiveProcess& process_;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/code/dispatch.h"
 #include "core/code/kept_code.h"
 #include "core/code/node_effects.h"
 #include "core/code/resumption.h"
@@ -59,10 +60,12 @@ AssignmentAnalysis::AssignmentAnalysis(Target& target, const Frame& frame) : fra
         code_ = &kept_code(frame.module->symbols(), *frame.function);
         flow_ = &code_->flow();
         find_entry(target);
-        if (!flow_->is_complete() || entry_ == FlowGraph::kNone)
+        if (!flow_->is_complete() || entry_ == FlowGraph::kNone) {
             flow_ = nullptr;
-        else
+        } else {
             read_steps();
+            dispatch_ = dispatch_of(frame.module->symbols(), *flow_);
+        }
     } catch (const Error&) {
         flow_ = nullptr;
     }
@@ -386,6 +389,10 @@ AssignmentAnalysis::States AssignmentAnalysis::flow_forward(const Slot& slot,
     auto in_scope = [&](std::uint32_t node) {
         return !by_scopes || any_contains(declared_in.ranges, nodes[node].address);
     };
+    // On the way to a handler that lies in the scope, it lives on.
+    auto lives_on = [&](std::uint32_t node) {
+        return in_scope(node) || (!dispatch_.empty() && dispatch_[node]);
+    };
     FileAddress scope_start =
         declared_in.ranges.empty() ? frame_.function->low() : declared_in.ranges.front().low;
     bool whole_function = !by_scopes || declared_in.ranges == frame_.function->ranges;
@@ -414,8 +421,8 @@ AssignmentAnalysis::States AssignmentAnalysis::flow_forward(const Slot& slot,
             if (to == FlowGraph::kNone) return;
             // Outside of its scope, and each time the scope is entered anew, the variable has no
             // value.
-            bool fresh =
-                !whole_function && (!in_scope(to) || !inside || nodes[to].address == scope_start);
+            bool fresh = !whole_function &&
+                         (!lives_on(to) || !lives_on(at) || nodes[to].address == scope_start);
             arrive(to, fresh ? static_cast<std::uint16_t>((after & kRegisterBits) | kUnassigned)
                              : after);
         };

@@ -115,7 +115,8 @@ class AssignmentAnalysis {
     std::uint32_t entry_ = FlowGraph::kNone;  // where the ways begin
     std::optional<AsyncState> went_on_from_;
     std::vector<dwarf::FrameDescription> descriptions_;
-    std::vector<Step> steps_;  // by node
+    std::vector<Step> steps_;     // by node
+    std::vector<bool> dispatch_;  // by node; see dispatch_of
 };
 
 }  // namespace lantern

@@ -1,0 +1,44 @@
+// Functions that an exception leaves: what runs next has its variables where theirs lay.
+#include <cstdio>
+#include <stdexcept>
+#include <string>
+
+[[gnu::noinline]] static int haul(int weight) {
+    int pull = weight * 2;
+    if (weight > 30) throw std::runtime_error("parted at " + std::to_string(pull));
+    pull += 1;
+    return pull;
+}
+
+[[gnu::noinline]] static int tow(int boats) {
+    int sum = 0;
+    for (int i = 1; i <= boats; ++i) sum += haul(i * 10);
+    return sum;
+}
+
+[[gnu::noinline]] static int rest(int hours) {
+    volatile int naps[16] = {};
+    for (int i = 0; i < 16; ++i) naps[i] = hours * i;
+    return naps[15];
+}
+
+// A handler's body stands on the line of its catch, and in the loop that the exception began in.
+[[gnu::noinline]] static int week() {
+    int total = 0;
+    for (int boats = 2; boats < 6; ++boats) {
+        try {
+            total += tow(boats);
+        } catch (const std::exception& error) { total -= rest(boats); std::puts(error.what()); }
+    }
+    return total;
+}
+
+[[gnu::noinline]] static std::string bill(int tolls) {
+    return "tolls to pay this week: " + std::to_string(tolls);
+}
+
+int main() {
+    int total = week();
+    std::size_t length = bill(total).append(" in all, by the end of it").size();
+    std::printf("total=%d length=%zu\n", total, length);
+}
