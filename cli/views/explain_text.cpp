@@ -61,9 +61,10 @@ std::string explain_text(const ExplainReport& report, const Style& style) {
     };
     row("is", report.stands_for);
     if (!report.type.empty())
-        row("type", fmt::format("{}, {}", report.type,
-                                report.is_only_declared ? "only declared in the program"
-                                                        : counted(report.size, "byte")));
+        row("type",
+            fmt::format("{}, {}", report.type,
+                        report.is_only_declared ? "declared but defined nowhere in the program"
+                                                : counted(report.size, "byte")));
     bool is_no_value =
         !report.stands_for.empty() && report.type.empty() && report.value.unavailable.empty();
     std::string value = is_no_value ? ""

@@ -246,16 +246,29 @@ std::string doubt_of_passed(const Moment& moment) {
     return {};
 }
 
+// The iterator that `end` gives back stands behind the last element: what lies there is none.
+void leave_out_element_at_end(ValueView& iterator) {
+    std::string_view name = iterator.name;
+    std::string_view last = name.substr(name.rfind(':') == name.npos ? 0 : name.rfind(':') + 1);
+    bool is_end = last == "end" || last == "cend" || last == "rend" || last == "crend";
+    if (!is_end || !iterator.text.starts_with("at 0x")) return;
+    iterator.children.clear();
+    iterator.more = 0;
+    iterator.broken.clear();
+    iterator.text += ", the end";
+}
+
 // What the call gave back, with the names of what it leads to; as it looked then, where that has
 // changed since.
 ValueView view_of_call(const Moment& moment, const ReturnedValue& call) {
     ValueReader reader(moment.target());
-    bool is_as_then =
-        !call.then ||
-        changes_between(*call.then, make_view(reader, call.function, call.value), 1).empty();
-    return is_as_then
-               ? make_view(reader, call.function, call.value, Form::natural, moment.view_limits())
-               : *call.then;
+    ValueView now = make_view(reader, call.function, call.value);
+    bool is_as_then = !call.then || changes_between(*call.then, now, 1).empty();
+    ValueView view = is_as_then ? make_view(reader, call.function, call.value, Form::natural,
+                                            moment.view_limits())
+                                : *call.then;
+    leave_out_element_at_end(view);
+    return view;
 }
 
 }  // namespace
@@ -318,9 +331,7 @@ StopReport report_stop(const Moment& moment, const Stop& stop, ChangeTracker& tr
     for (const ReturnedValue& call : stop.calls) report.calls.push_back(view_of_call(moment, call));
     for (const WatchChange& change : stop.changes)
         report.watched.push_back(report_watch(moment, change));
-    if (stop.returned)
-        report.returned = make_view(ValueReader(moment.target()), stop.returned->function,
-                                    stop.returned->value, Form::natural, moment.view_limits());
+    if (stop.returned) report.returned = view_of_call(moment, *stop.returned);
     if (frame->function) {
         // Where a jump went wild, the caller's variables are the ones that tell.
         LocalsReport locals = report_locals(moment, *frame);

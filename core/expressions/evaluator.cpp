@@ -142,8 +142,9 @@ Value Evaluation::number_of_bytes(std::uint64_t count) {
 
 Value Evaluation::size_of(const Node& node, const Type& type) {
     if (plain(type).is_incomplete)
-        fail(node, fmt::format("{} is only declared in the program: its size is not recorded",
-                               type_text(type)));
+        fail(node,
+             fmt::format("{} is declared but defined nowhere in the program: its size is not known",
+                         type_text(type)));
     return number_of_bytes(plain(type).size);
 }
 

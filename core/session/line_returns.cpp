@@ -12,9 +12,20 @@
 
 namespace lantern {
 
+namespace {
+
+// What Rust's `format!` and its kin call to put their arguments together tells nothing.
+bool is_of_format_macro(const Function& function) {
+    return function.name.starts_with("core::fmt::rt::") ||
+           function.name.starts_with("core::fmt::Arguments");
+}
+
+}  // namespace
+
 void LineStep::expect_return(RunAddress callee, RunAddress back) {
-    FunctionAt called = function_at(process_, callee);
-    if (called.function && returns_value(called.module->symbols(), *called.function))
+    auto called = function_at(process_, callee);
+    if (called.function && !is_of_format_macro(*called.function) &&
+        returns_value(called.module->symbols(), *called.function))
         returns_[back] = called;
 }
 
@@ -47,8 +58,9 @@ void LineStep::note_return() {
     if (recordings_ >= kMostRecordings) returns_.clear(), computed_calls_.clear();
 }
 
+// Where another thread has stopped it all, they are none of that one's.
 Stop LineStep::with_calls(Stop stop) {
-    stop.calls = std::move(calls_);
+    if (stop.thread == stepping_ || !stop.thread) stop.calls = std::move(calls_);
     return stop;
 }
 

@@ -58,7 +58,7 @@ bool LineStep::start() {
     function_ = frame->function;
     from_ = frame->line ? *frame->position : position_without_line(*frame);
     settle_in(walk, *frame);
-    task_ = task_of_body(process_, mover(), *frame);
+    task_ = task_of_body(process_, stepping_ = mover(), *frame);
     flow_ = &parts_.debuggee.flow_of(*module_, *function_);
     positions_ = &module_->symbols().positions_of(*function_);
     joined_ = &kept_code(module_->symbols(), *function_).joined_rows();

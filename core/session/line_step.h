@@ -109,6 +109,7 @@ class LineStep {
         returns_;  // calls whose values are to be kept, by where they return to
     std::set<RunAddress> computed_calls_;
     std::vector<ReturnedValue> calls_;
+    ThreadId stepping_ = 0;
     LeftFrame left_frame_;
     bool left_by_landing_ = false;
     unsigned recordings_ = 0;  // stops made for the sake of returned values

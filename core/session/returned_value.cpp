@@ -262,10 +262,10 @@ ReturnedValue returned_value(Target& target, ThreadId thread, const Module& modu
             break;
         case ReturnLocation::Kind::nowhere: result.value = value_of_bytes(type, {}); break;
         default:
-            result.value =
-                unavailable_value(type, plain(type).is_incomplete
-                                            ? "not known: its type is only declared in the program"
-                                            : "how this type is returned is not known");
+            result.value = unavailable_value(
+                type, plain(type).is_incomplete
+                          ? "not known: its type is declared but defined nowhere in the program"
+                          : "how this type is returned is not known");
     }
     return result;
 }

@@ -20,6 +20,16 @@ StopFact result_register(Target& target, ThreadId thread) {
     return {"rax", text + ", which is what it returned if that is a whole number or a pointer"};
 }
 
+// Where the caller stands now: what is inlined into it and begins there has not been entered yet.
+std::optional<CodePosition> position_in_caller(const Frame& frame, const Scope* inlined) {
+    auto first = first_position(frame);
+    bool is_further_in = first && first->inlined != inlined && is_within(first->inlined, inlined);
+    if (!is_further_in) return first;
+    return frame.module->symbols()
+        .positions_of(*frame.function)
+        .within(frame.file_address(), inlined);
+}
+
 }  // namespace
 
 Stop Session::out() {
@@ -41,6 +51,7 @@ Stop Session::out() {
             Next::run_to_the_end);
     RunAddress identity = *frame->call_frame_address, back = caller->program_counter;
     std::optional<RunAddress> home = caller->call_frame_address;
+    const Scope* inlined = caller->inlined ? caller->scopes.back() : nullptr;
     const Module* module = holder;
     const Function* function = returning;
 
@@ -64,7 +75,8 @@ Stop Session::out() {
             return stop;
         }
         stop.reason = StopReason::returned;
-        if (!stop.position) stop.position = first_position(*Unwinder(process(), thread()).frame(0));
+        if (!stop.position)
+            stop.position = position_in_caller(*Unwinder(process(), thread()).frame(0), inlined);
         if (function)
             stop.returned = returned_value(process(), thread(), *module, *function);
         else {
