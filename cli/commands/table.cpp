@@ -54,8 +54,9 @@ constexpr Command kCommands[] = {
     {"out", "out [loop] [meanwhile]", "run until this function returns, and show what it returned",
      kRunning,
      "Runs until the selected frame's function has returned to its caller; an inlined one, until "
-     "its code is left. out loop runs to the first line behind the\n"
-     "innermost loop around this one.",
+     "its code is left. An exception, a panic or longjmp that leaves it ends\n"
+     "the movement where it lands, and says that it has not returned. out loop runs to the first "
+     "line behind the innermost loop around this one.",
      run_out, Completes::nothing, true},
     {"reach", "reach PLACE [meanwhile]", "run to a place", kRunning,
      "Runs until the program comes to PLACE, as if a breakpoint stood there once. Starts the "
@@ -94,7 +95,9 @@ constexpr Command kCommands[] = {
      "FILE:LINE, LINE in the current file, a\n"
      "function's name as it is printed or its last part, with its parameters' types behind it to "
      "pick one of several: over(double), a\n"
-     "pattern of names with * and ?, or address EXPR. A line is met wherever the compiler has put "
+     "pattern of names with * and ?, or address EXPR. Of functions of one name those of the "
+     "library's templates count only where there are no others. A line is met wherever the "
+     "compiler has put "
      "it, inlined copies included, once for\n"
      "each pass. A function stops after its parameters are in place, in its own code or in each "
      "place it was inlined into. when:\n"

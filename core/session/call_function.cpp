@@ -7,7 +7,7 @@
 #include "core/expressions/container_operators.h"
 #include "core/machine/calling_convention.h"
 #include "core/session/call_function.h"
-#include "core/session/movement.h"
+#include "core/session/left_frame.h"
 #include "core/session/returned_value.h"
 #include "core/support/error.h"
 #include "core/target/code_at.h"
@@ -134,6 +134,8 @@ Value taken(const ValueReader& reader, const Type& type, RunAddress address) {
     return unavailable_value(type, "what it returned lived no longer than the call");
 }
 
+constexpr const char* kStaysChanged = "what it had changed in memory by then stays changed";
+
 // rustc passes what C passes otherwise by a convention of its own.
 void refuse_other_convention(const FunctionCall& call, const Module& module,
                              const Function& function) {
@@ -202,19 +204,33 @@ Value call_function(SessionParts& parts, const FunctionCall& call) {
         registers.set_program_counter(call.address);
         live.set_registers(thread, registers);
         Movement movement(parts);
-        stop = movement.run({back}, [&](ThreadId id) {
-            return id == thread && live.registers(id).stack_pointer().value >= stack;
+        LeftFrame left(parts, movement);
+        left.set_least(RunAddress(stack), RunAddress(stack) + 1);
+        std::set<RunAddress> ends{back};
+        left.add_stops(ends);
+        bool is_left = false;
+        stop = movement.run(ends, [&](ThreadId id) {
+            if (id != thread) return false;
+            const Registers& now = live.registers(id);
+            if (now.program_counter() != back) return is_left = left.is_landing(id);
+            return now.stack_pointer().value >= stack;
         });
         if (stop.is_end()) {
             parts.finished(stop, 0);
             throw RequestError(fmt::format("the program ended while {} ran", call.name),
                                Next::restart_by_launch);
         }
+        if (is_left && stop.reason == StopReason::stepped)
+            throw RequestError(
+                fmt::format("{} did not return: an exception or longjmp left it for what runs "
+                            "further out; the call was undone",
+                            call.name),
+                kStaysChanged);
         if (stop.reason != StopReason::stepped) {
             Unwinder there(live, stop.thread ? stop.thread : thread);
             throw RequestError(
                 why_it_did_not_return(stop, call.name, there) + "; the call was undone",
-                "what it had changed in memory by then stays changed");
+                kStaysChanged);
         }
         if (plain(returned).size == 0)
             result = unavailable_value(returned, fmt::format("{} returns nothing", call.name));

@@ -8,6 +8,7 @@
 
 #include "core/code/kept_code.h"
 #include "core/session/library_function.h"
+#include "core/session/library_rules.h"
 #include "core/support/error.h"
 #include "core/support/pattern.h"
 #include "core/support/text.h"
@@ -130,6 +131,18 @@ std::vector<PlaceSite> resolve_pattern(const Place& place, const EvaluationConte
     return sites;
 }
 
+// What a short name means: the user's own functions, not those of the standard library's templates
+// that are compiled into the program as well, `push` or `lock`; these where there are no others.
+std::vector<const Function*> functions_meant(const ModuleSymbols& symbols,
+                                             const std::string& name) {
+    std::vector<const Function*> functions = symbols.functions_named(name);
+    auto is_library = [](const Function* function) {
+        return LibraryRules{}.is_library_source(function->declared_in);
+    };
+    if (!std::ranges::all_of(functions, is_library)) std::erase_if(functions, is_library);
+    return functions;
+}
+
 constexpr std::size_t kModulesBeforeLibraries = 3;  // the program, the loader, what the kernel maps
 
 std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationContext& context) {
@@ -152,7 +165,7 @@ std::vector<PlaceSite> resolve_function(const Place& place, const EvaluationCont
         }
         if (is_loader(module) && context.target->modules().size() <= kModulesBeforeLibraries)
             continue;  // the library that is meant is still to come
-        std::vector<const Function*> functions = module.symbols().functions_named(place.name);
+        std::vector<const Function*> functions = functions_meant(module.symbols(), place.name);
         if (functions.empty()) functions = async_bodies_named(module.symbols(), place.name);
         known |= !functions.empty();
         std::vector<CodeSite> described = sites_of_all(module.symbols(), functions);
@@ -190,7 +203,7 @@ std::vector<PlaceSite> resolve_blocks(const Place& place, const EvaluationContex
     std::vector<PlaceSite> sites;
     for (const Module* module : own_modules_first(*context.target)) {
         if (module->is_system_library() && !sites.empty()) break;
-        for (const Function* function : module->symbols().functions_named(place.name)) {
+        for (const Function* function : functions_meant(module->symbols(), place.name)) {
             if (!function->has_code()) continue;
             KeptCode& code = kept_code(module->symbols(), *function);
             const FlowGraph& flow = code.flow();

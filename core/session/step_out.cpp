@@ -20,14 +20,22 @@ StopFact result_register(Target& target, ThreadId thread) {
     return {"rax", text + ", which is what it returned if that is a whole number or a pointer"};
 }
 
-// Where the caller stands now: what is inlined into it and begins there has not been entered yet.
+// Where the caller stands now: what is inlined into it and begins there has not been entered yet,
+// and what has no line of its own belongs to the call.
 std::optional<CodePosition> position_in_caller(const Frame& frame, const Scope* inlined) {
     auto first = first_position(frame);
-    bool is_further_in = first && first->inlined != inlined && is_within(first->inlined, inlined);
-    if (!is_further_in) return first;
-    return frame.module->symbols()
-        .positions_of(*frame.function)
-        .within(frame.file_address(), inlined);
+    if (!frame.function) return first;
+    const auto& positions = frame.module->symbols().positions_of(*frame.function);
+    FileAddress at = frame.file_address();
+    if (first && first->inlined != inlined && is_within(first->inlined, inlined))
+        return positions.within(at, inlined);
+    auto here = positions.in_force(at);
+    if (first || !here || here->line) return first;
+    CodePosition call = positions.within(at - 1, inlined);
+    if (!call.line) return first;
+    call.address = call.end = at;
+    call.is_statement = false;
+    return call;
 }
 
 }  // namespace

@@ -25,6 +25,17 @@ Ran survey(const std::vector<std::string>& words) {
     return run(all);
 }
 
+TEST(Places, AShortNameMeansTheUsersOwnFunctions) {
+    std::string program = fixture("parted-ropes-gcc-O0");
+    EXPECT_NE(
+        run({"nm", "-C", program}).output.find("std::vector<int, std::allocator<int> >::push_back"),
+        std::string::npos);
+    Ran ran = debug(program, {"pause at push_back", "pause at vector<int>::push_back"});
+    EXPECT_TRUE(ran.says("in Coils::push_back")) << ran.output;
+    std::size_t whole = ran.output.find("pause at vector<int>::push_back");
+    EXPECT_GT(ran.output.find("in std::vector<int>::push_back"), whole) << ran.output;
+}
+
 TEST(FindCommand, TakesPatternsFilesModulesAndLimits) {
     std::string barges = fixture("barges-gcc5/barges");
     Ran ran = debug(barges, {"find functions /toll$/", "find functions in barges.cpp limit 2",

@@ -17,6 +17,7 @@ class LeftFrame : public ::testing::TestWithParam<const char*> {
     }
     std::string jumping() const { return fixture(std::string("cast-off-") + GetParam()); }
     std::string throwing() const { return fixture(std::string("parted-ropes-") + GetParam()); }
+    static std::string throws() { return place_of_text("parted_ropes.cpp", "if (weight > 30)"); }
     bool is_optimised() const { return std::string(GetParam()).ends_with("O2"); }
 };
 
@@ -51,14 +52,23 @@ TEST_P(LeftFrame, OutOfTheCallerOfWhatWasThrown) {
 
 // The line holds the catch and all that its handler does.
 TEST_P(LeftFrame, StopsInTheHandlerOnTheLineOfItsCatch) {
-    Ran ran = debug(throwing(), {"pause at parted_ropes.cpp:8 when weight == 40", "launch",
-                                 "drop 1", "out", "over"});
+    Ran ran = debug(throwing(), {"pause at " + throws() + " when weight == 40", "launch", "drop 1",
+                                 "out", "over"});
     std::string place = place_of_text("parted_ropes.cpp", "} catch (const std::exception& error)");
     std::string line = place.substr(place.find(':') + 1);
     std::size_t landed = ran.output.find("haul has not returned");
     ASSERT_NE(landed, std::string::npos) << ran.output;
     EXPECT_NE(ran.output.rfind("◆ " + line, landed), std::string::npos) << ran.output;
     EXPECT_NE(ran.output.find("rest returned 60", landed), std::string::npos) << ran.output;
+}
+
+TEST_P(LeftFrame, ACallOfOursThatLongjmpLeavesIsUndone) {
+    Ran ran = debug(jumping(),
+                    {"pause at lock when barges == 2", "launch", "drop 1", "out", "value lock(2)",
+                     "value lock(4)", "value boats", "stack"},
+                    {"--allow-calls"});
+    EXPECT_TRUE(ran.says("lock(2) = 105")) << ran.output;
+    EXPECT_TRUE(ran.says("lock did not return")) << ran.output + ran.errors;
 }
 
 TEST_P(LeftFrame, WhatIsWatchedEndsWithLongjmp) {
@@ -73,7 +83,7 @@ TEST_P(LeftFrame, WhatIsWatchedEndsWithLongjmp) {
 
 TEST_P(LeftFrame, WhatIsWatchedEndsWithAnException) {
     if (is_optimised()) GTEST_SKIP() << "it is in a register there";
-    Ran ran = debug(throwing(), {"pause at parted_ropes.cpp:8 when weight == 40", "launch",
+    Ran ran = debug(throwing(), {"pause at " + throws() + " when weight == 40", "launch",
                                  "pause on write pull", "frame 1", "pause on write sum", "drop 1",
                                  "continue", "continue", "continue"});
     EXPECT_TRUE(ran.says("pull is gone: haul was left")) << ran.output;

@@ -2,6 +2,7 @@
 #include <cstdio>
 #include <stdexcept>
 #include <string>
+#include <vector>
 
 [[gnu::noinline]] static int haul(int weight) {
     int pull = weight * 2;
@@ -37,7 +38,15 @@
     return "tolls to pay this week: " + std::to_string(tolls);
 }
 
+// The library's vector has functions of these names too, in the same program.
+struct Coils {
+    std::vector<int> all;
+    void push_back(int length) { all.push_back(length); }
+};
+
 int main() {
+    Coils coils;
+    coils.push_back(12);
     int total = week();
     std::size_t length = bill(total).append(" in all, by the end of it").size();
     std::printf("total=%d length=%zu\n", total, length);
