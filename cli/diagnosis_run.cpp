@@ -9,6 +9,7 @@
 #include <memory>
 #include <optional>
 
+#include "cli/diagnosis_return.h"
 #include "core/expressions/evaluator.h"
 #include "core/session/sanitizer_reports.h"
 #include "core/session/signal_rules.h"
@@ -161,7 +162,7 @@ std::optional<unsigned> watch(Session& session, const Watched& watched) {
 // From the beginning of main, or from when the memory is there: before anybody can have written it.
 bool begin_watching(Session& session, const Watched& watched) {
     constexpr unsigned kRequests = 2000;  // of memory
-    Stop stop = session.reach(session.place("main"));
+    Stop stop = begin_anew(session);
     if (watch(session, watched)) return true;
     std::vector<unsigned> waiting;
     for (const char* request : {"brk", "mmap"}) {
@@ -230,22 +231,19 @@ OriginLink link_of(Session& session, const WatchChange& change, const std::strin
     return link;
 }
 
-}  // namespace
+constexpr const char* kNowhereToWatch =
+    "it was not run again: what was wrong lies nowhere that can be watched";
 
-void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
+void watch_in_further_runs(Session& session, Diagnosis& diagnosis, unsigned times) {
     constexpr std::size_t kWritesShown = 3;
     constexpr unsigned kMostWrites = 20'000;
     auto watched = place_to_watch(session, diagnosis);
     if (!watched) {
-        diagnosis.confirmed =
-            "it was not run again: what was wrong lies nowhere that can be watched";
+        diagnosis.confirmed = kNowhereToWatch;
         return;
     }
     unsigned same = 0;
     for (unsigned run = 0; run < times; ++run) {
-        session.kill();
-        while (!session.breakpoints().empty())
-            session.drop_breakpoint(session.breakpoints().front().number);
         if (!begin_watching(session, *watched)) {
             diagnosis.confirmed =
                 "when it was run again, the memory was not there early enough to be watched";
@@ -282,6 +280,19 @@ void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
         diagnosis.writes.empty() && same
             ? fmt::format(", and what {} holds never changed in them from main on", watched->name)
             : "");
+}
+
+}  // namespace
+
+void confirm(Session& session, Diagnosis& diagnosis, unsigned times) {
+    watch_in_further_runs(session, diagnosis, times);
+    std::vector<OriginLink> lines = lines_that_returned(session, diagnosis);
+    if (lines.empty()) return;
+    diagnosis.origin.insert(diagnosis.origin.end(), lines.begin(), lines.end());
+    if (diagnosis.confirmed == kNowhereToWatch)
+        diagnosis.confirmed =
+            "it failed in the same way in a further run; what was wrong lies nowhere that can be "
+            "watched";
 }
 
 }  // namespace lantern::cli

@@ -14,10 +14,11 @@ enum class Certainty { certain, likely, guess };
 
 struct OriginLink {
     Certainty certainty = Certainty::certain;
-    std::string because;  // why it is not certain
-    std::string text;     // "barge is set to what lookup returned"
-    std::string name;     // what the source calls the value there, where that is all it says
-    unsigned level = 0;   // of the frame
+    std::string because;      // why it is not certain
+    std::string text;         // "barge is set to what lookup returned"
+    std::string name;         // what the source calls the value there, where that is all it says
+    std::string returned_by;  // it is what this function of the program returned; else empty
+    unsigned level = 0;       // of the frame
     std::string function, file;
     std::uint32_t line = 0;  // 0: not known
     std::uint64_t at = 0;    // run address of the instruction

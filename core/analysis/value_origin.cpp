@@ -391,6 +391,7 @@ class OriginWalk {
         }
         tell(call, lead_or("it is ") + fmt::format("what {} returned", name));
         if (!callee.function) return;
+        origin_.links.back().returned_by = name;
         tell_return(*callee.module, *callee.function);
     }
 

@@ -1,6 +1,8 @@
 // diagnose, on programs that fail in ways that are known: what it must say of each, and must not.
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include "tests/testing/command.h"
 
 namespace lantern::testing {
@@ -291,6 +293,40 @@ TEST(Diagnosis, WrongUseIsTold) {
                                                  "launch member", "diagnose", "-diagnose x"});
     EXPECT_TRUE(ran.says("nothing has failed here: it stands where it was stopped")) << ran.output;
 }
+
+// A further run is gone through line by line: from where the null was returned, call by call.
+class HandedBack : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(HandedBack, IsToldFromWhichLineTheNullCameBack) {
+    std::string build = GetParam();
+    if (!HAVE_CLANG && build.starts_with("clang")) GTEST_SKIP() << "clang is not here";
+    std::string program = fixture("handed-back-" + build);
+    EXPECT_EQ(lines_of(run({program}).output).back(), "Birch 2");
+    Ran ran =
+        run({LANTERN_PROGRAM, "diagnose", program, "--stdout", "/dev/null", "--confirm", "1"});
+    auto place = [](const char* text) { return place_of_text("handed_back.c", text); };
+    std::string from_choose = "choose, " + place("return found;");
+    EXPECT_TRUE(ran.says("berth is null")) << ran.output;
+    EXPECT_TRUE(ran.says("it failed in the same way")) << ran.output;
+    bool is_optimised = build.ends_with("O2");
+    if (is_optimised && !ran.says(from_choose))
+        from_choose = "choose, " + place("struct berth *found");
+    EXPECT_TRUE(ran.says(from_choose)) << ran.output;
+    if (!is_optimised || !ran.says("ends here with what find returns")) {
+        EXPECT_TRUE(
+            ran.says("find comes back from here  find, " + place("return NULL; /* of no berth */")))
+            << ran.output;
+    }
+    EXPECT_FALSE(ran.says(place("return &berths[0]"))) << ran.output;
+}
+
+INSTANTIATE_TEST_SUITE_P(Builds, HandedBack,
+                         ::testing::Values("gcc-O0", "gcc-O2", "clang-O0", "clang-O2"),
+                         [](const auto& info) {
+                             std::string name = info.param;
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
 
 }  // namespace
 }  // namespace lantern::testing
