@@ -153,7 +153,20 @@ OriginLink link_of_line(const LastLine& last, const std::string& function) {
     return link;
 }
 
-constexpr std::size_t kMostFunctions = 4;
+constexpr std::size_t kMostFunctions = 4, kMostDeep = 24;
+
+// What a recursion hands on from call to call is told once.
+void add_link(std::vector<OriginLink>& links, OriginLink link, unsigned& times) {
+    bool is_same = !links.empty() && links.back().text == link.text &&
+                   links.back().file == link.file && links.back().line == link.line;
+    if (is_same) {
+        ++times;
+        return;
+    }
+    if (times > 1) links.back().text += fmt::format(", in {} calls of each other", times);
+    times = 1;
+    links.push_back(std::move(link));
+}
 
 std::vector<OriginLink> lines_of_runs(Session& session, const Diagnosis& diagnosis) {
     const OriginLink call = diagnosis.origin.back();
@@ -161,7 +174,8 @@ std::vector<OriginLink> lines_of_runs(Session& session, const Diagnosis& diagnos
     std::uint64_t count = calls_before_it_fails(session, diagnosis, call.at);
     std::string function = call.returned_by;
     std::vector<Way> ways;
-    while (count && found.size() < kMostFunctions) {
+    unsigned times = 1;
+    while (count && found.size() < kMostFunctions && ways.size() < kMostDeep) {
         auto arrive = [&] {
             begin_anew(session);
             pause_at(session, call.at, count - 1);
@@ -173,21 +187,23 @@ std::vector<OriginLink> lines_of_runs(Session& session, const Diagnosis& diagnos
         if (!last || !arrive()) break;
         for (std::uint64_t i = 0; i < last->steps; ++i) session.over_line();
         look_for_jump_at_end(session, *last);
-        found.push_back(link_of_line(*last, function));
+        add_link(found, link_of_line(*last, function), times);
         bool is_of_null = diagnosis.part_is.find("null") != std::string::npos;
         if (!last->left_for.empty() || !is_of_null || !last->null_call) break;
         const LastLine::NullCall& null = *last->null_call;
         if (null.steps != last->steps) {
             if (!last->calls.empty()) break;
-            found.push_back(null.at);
-            found.back().text = fmt::format("{} returned null before", null.function);
-            found.back().certainty = Certainty::likely;
-            found.back().because =
+            OriginLink before = null.at;
+            before.text = fmt::format("{} returned null before", null.function);
+            before.certainty = Certainty::likely;
+            before.because =
                 fmt::format("it is the last call of {} that did, in another run", function);
+            add_link(found, std::move(before), times);
         }
         function = null.function;
         ways.push_back({null.steps, function});
     }
+    if (times > 1) found.back().text += fmt::format(", in {} calls of each other", times);
     return found;
 }
 

@@ -64,7 +64,7 @@ cxxopts::Options description() {
                           "FILE")("do", "run one session command (may repeat; after the scripts)",
                                   cxxopts::value<std::vector<std::string>>(),
                                   "COMMAND")("stay", "go on at the prompt after --script and --do")(
-        "confirm", "diagnose: run it again so often, and see who wrote the value",
+        "confirm", "diagnose: run it again so often, and see who wrote or returned the value",
         cxxopts::value<unsigned>(),
         "N")("hang-after", "diagnose: a program that still runs then has failed",
              cxxopts::value<double>(), "SECONDS")("core", "diagnose what that core file kept",
