@@ -40,6 +40,7 @@ struct LastLine {
     OriginLink at;
     std::uint64_t steps = 0;  // to there, from where the function was entered
     std::vector<ReturnedValue> calls;
+    bool is_optimised = false;
     std::string left_for;  // the function that it ended with a jump to; empty: it returned
     // The last call, in this line or before, that was the only one of its line and gave back null.
     struct NullCall {
@@ -110,6 +111,8 @@ std::optional<LastLine> last_line_here(Session& session) {
     const Frame* frame = innermost(session);
     RunAddress identity = *frame->call_frame_address;
     LastLine last;
+    last.is_optimised =
+        frame->function && looks_optimised(frame->module->symbols().body_of(*frame->function));
     for (std::uint64_t i = 0; i < kMostLinesGoneThrough; ++i) {
         last.stand(session.moment(), *frame, i);
         Stop stop = session.over_line();
@@ -145,9 +148,10 @@ OriginLink link_of_line(const LastLine& last, const std::string& function) {
     OriginLink link = last.at;
     link.certainty = Certainty::likely;
     link.because = "it was so in another run, gone through line by line";
-    link.text = last.left_for.empty()
-                    ? function + " comes back from here"
-                    : fmt::format("{} ends here with what {} returns", function, last.left_for);
+    link.text =
+        last.left_for.empty()
+            ? function + (last.is_optimised ? " comes back behind here" : " comes back from here")
+            : fmt::format("{} ends here with what {} returns", function, last.left_for);
     if (std::string value = last.last_returned(); !value.empty())
         link.text += fmt::format(", where {} returned {}", last.calls.back().function, value);
     return link;
@@ -163,7 +167,7 @@ void add_link(std::vector<OriginLink>& links, OriginLink link, unsigned& times) 
         ++times;
         return;
     }
-    if (times > 1) links.back().text += fmt::format(", in {} calls of each other", times);
+    if (times > 1) links.back().text += fmt::format(", {} times, one call in the other", times);
     times = 1;
     links.push_back(std::move(link));
 }
@@ -203,7 +207,7 @@ std::vector<OriginLink> lines_of_runs(Session& session, const Diagnosis& diagnos
         function = null.function;
         ways.push_back({null.steps, function});
     }
-    if (times > 1) found.back().text += fmt::format(", in {} calls of each other", times);
+    if (times > 1) found.back().text += fmt::format(", {} times, one call in the other", times);
     return found;
 }
 
