@@ -12,6 +12,7 @@
 
 #include "core/machine/system_call.h"
 #include "core/session/events.h"
+#include "core/session/landing.h"
 #include "core/session/system_calls.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -107,34 +108,47 @@ void Movement::refuse_what_ends() const {
                            Next::list_threads);
 }
 
+namespace {
+
+// Temporary stops, taken out again however the run ends.
+class Insertion {
+  public:
+    explicit Insertion(LiveProcess& process) : process_(process) {}
+    Insertion(const Insertion&) = delete;
+    Insertion& operator=(const Insertion&) = delete;
+    ~Insertion() { remove(); }
+
+    void insert(const std::set<RunAddress>& addresses) {
+        for (RunAddress address : addresses) {
+            process_.insert_trap(address, ProbeClient::movement);
+            inserted_.push_back(address);
+        }
+    }
+    void remove() {
+        for (RunAddress address : inserted_) {
+            try {
+                process_.remove_trap(address, ProbeClient::movement);
+            } catch (const Error&) {  // the memory is gone, and the byte with it
+            }
+        }
+        inserted_.clear();
+    }
+
+  private:
+    LiveProcess& process_;
+    std::vector<RunAddress> inserted_;
+};
+
+}  // namespace
+
 Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived,
                    const Positions* positions) {
     if (arrived || only_) refuse_what_ends();
     if (auto met = hits_behind_standing(kAll)) return *met;
     standing_.reset();
     positions_ = positions;
-    // Taken out again however the run ends.
-    struct Insertion {
-        LiveProcess& process;
-        std::vector<RunAddress> inserted;
-        ~Insertion() { remove(); }
-        void remove() {
-            for (RunAddress address : inserted) {
-                try {
-                    process.remove_trap(address, ProbeClient::movement);
-                } catch (const Error&) {  // the memory is gone, and the byte with it
-                }
-            }
-            inserted.clear();
-        }
-    } insertion{process_, {}};
-    auto insert = [&] {
-        for (RunAddress address : temporary) {
-            process_.insert_trap(address, ProbeClient::movement);
-            insertion.inserted.push_back(address);
-        }
-    };
-    insert();
+    Insertion insertion(process_);
+    insertion.insert(temporary);
     temporary_ = &temporary;
     arrived_ = &arrived;
     if (watching_.any_by_steps()) return run_by_steps();
@@ -149,7 +163,7 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
         temporary_ = &temporary;
         if (stopped && stopped->reason != StopReason::stepped) return *stopped;
         if (!stopped) home_.reset();  // it cannot be watched: the long way
-        insert();
+        insertion.insert(temporary);
         foreign_hits_ = 0;
         // Where it came back to may be one of the places itself.
         RunAddress at = process_.registers(parts_.selection.thread()).program_counter();
@@ -168,7 +182,8 @@ Stop Movement::run(const std::set<RunAddress>& temporary, const Arrived& arrived
 }
 
 // Runs until the function that the home frame has called returns into it: the return reads its
-// address from a word of the stack that no other frame reads. Nothing where that cannot be watched.
+// address from a word of the stack that no other frame reads. It ends, too, where an exception or
+// longjmp is about to leave that function. Nothing where the word cannot be watched.
 std::optional<Stop> Movement::run_home() {
     constexpr unsigned kWord = 8;
     auto free = watching_.free_debug_registers();
@@ -188,9 +203,24 @@ std::optional<Stop> Movement::run_home() {
     home_return_ = home->program_counter;
     home_watch_ = number;
     process_.set_watch(*number, word, kWord, true);
-    temporary_ = nullptr;
+    const std::vector<LandingHook>& hooks = parts_.debuggee.landing_hooks();
+    std::set<RunAddress> landings;
+    for (const LandingHook& hook : hooks) landings.insert(hook.address);
+    Arrived leaves = [&](ThreadId thread) {
+        auto landing = thread == parts_.selection.thread() ? landing_at(process_, hooks, thread)
+                                                           : std::nullopt;
+        return landing && landing->stack_pointer > word;
+    };
+    Insertion insertion(process_);
+    insertion.insert(landings);
+    temporary_ = &landings;
+    const Arrived* arrived = std::exchange(arrived_, &leaves);
+    const Positions* positions = std::exchange(positions_, nullptr);
     TargetEvent event = process_.run(passes(), only_);
     auto stop = judged(event);
+    temporary_ = nullptr;
+    arrived_ = arrived;
+    positions_ = positions;
     if (process_.is_alive()) process_.clear_watch(*number);
     home_watch_.reset();
     return stop;

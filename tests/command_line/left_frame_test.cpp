@@ -62,6 +62,19 @@ TEST_P(LeftFrame, StopsInTheHandlerOnTheLineOfItsCatch) {
     EXPECT_NE(ran.output.find("rest returned 60", landed), std::string::npos) << ran.output;
 }
 
+// A recursion passes the step's places many times: it is waited for in another way then.
+TEST_P(LeftFrame, StepsOverADeepRecursionThatIsLeft) {
+    std::string place = place_of_text("parted_ropes.cpp", "int left = branch");
+    for (const char* step : {"over", "out"}) {
+        Ran ran = debug(throwing(), {"pause at " + place, "launch", "drop 1", step, "locals"});
+        EXPECT_TRUE(ran.says("caught    int")) << ran.output;
+        // Optimised, nothing of the handler may be left to stop at.
+        EXPECT_TRUE(ran.says("─ canal ─") || (is_optimised() && ran.says("-7 from canal")))
+            << ran.output;
+        EXPECT_FALSE(ran.says("depth  3")) << ran.output;
+    }
+}
+
 TEST_P(LeftFrame, ACallOfOursThatLongjmpLeavesIsUndone) {
     Ran ran = debug(jumping(),
                     {"pause at lock when barges == 2", "launch", "drop 1", "out", "value lock(2)",

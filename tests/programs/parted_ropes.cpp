@@ -38,6 +38,29 @@
     return "tolls to pay this week: " + std::to_string(tolls);
 }
 
+// Deep in its own calls, which come back to the same lines many times before.
+static int ends = 0;
+static int last_end = 300;
+[[gnu::noinline]] static int branch(int depth) {
+    if (depth == 0) {
+        if (++ends == last_end) throw 7;
+        return 1;
+    }
+    int left = branch(depth - 1);
+    int right = branch(depth - 1);
+    return left * 2 - right;
+}
+
+[[gnu::noinline]] static int canal(int depth) {
+    int got = 0;
+    try {
+        got = branch(depth);
+    } catch (int code) {
+        got = -code;
+    }
+    return got;
+}
+
 // The library's vector has functions of these names too, in the same program.
 struct Coils {
     std::vector<int> all;
@@ -49,5 +72,8 @@ int main() {
     coils.push_back(12);
     int total = week();
     std::size_t length = bill(total).append(" in all, by the end of it").size();
-    std::printf("total=%d length=%zu\n", total, length);
+    int first = canal(11);
+    last_end = 1 << 30;
+    int second = canal(3);
+    std::printf("total=%d length=%zu first=%d second=%d\n", total, length, first, second);
 }
