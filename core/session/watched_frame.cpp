@@ -55,7 +55,10 @@ Watching::Left Watching::left(ThreadId thread) {
             !breakpoint.watched->owner)
             continue;
         const WatchedValue::Owner& owner = *breakpoint.watched->owner;
-        if (owner.thread != thread || stack < owner.frame) continue;
+        // A coroutine may have a stack of its own further up, and come back.
+        bool is_further_out = owner.thread == thread && stack >= owner.frame &&
+                              process_.region_at(stack) == process_.region_at(owner.frame);
+        if (!is_further_out) continue;
         left.watchpoints.push_back(&breakpoint);
         if (owner.back == at) left.how = "has returned";
     }
@@ -67,9 +70,12 @@ bool Watching::is_frame_there(const Breakpoint& breakpoint, ThreadId thread) {
     if (!owner || owner->thread != thread) return true;
     Unwinder stack(process_, thread);
     RunAddress low = process_.registers(thread).stack_pointer();
+    if (process_.region_at(low) != process_.region_at(owner->frame)) return true;
     for (unsigned level = 0; const Frame* frame = stack.frame(level); ++level) {
         if (frame->is_signal_frame || !frame->call_frame_address) return true;
         if (frame->inlined) continue;
+        const Frame* caller = stack.caller_of_function(*frame);
+        if (!caller || caller->origin != FrameOrigin::call_frame_information) return true;
         RunAddress high = *frame->call_frame_address;
         // Its caller may have called another one since.
         if (owner->frame == high) return frame_function_name(*frame) == owner->function;

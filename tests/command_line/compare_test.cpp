@@ -125,11 +125,7 @@ TEST_P(InnocentPair, DoesNotPart) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Compare, InnocentPair, ::testing::ValuesIn(kInnocent),
-                         [](const auto& info) {
-                             std::string name = info.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         [](const auto& info) { return as_test_name(info.param); });
 
 TEST(Compare, FollowsOneThreadByItsNameWhereItsNumberIsAnother) {
     TemporaryFolder folder;

@@ -322,11 +322,7 @@ TEST_P(HandedBack, IsToldFromWhichLineTheNullCameBack) {
 
 INSTANTIATE_TEST_SUITE_P(Builds, HandedBack,
                          ::testing::Values("gcc-O0", "gcc-O2", "clang-O0", "clang-O2"),
-                         [](const auto& info) {
-                             std::string name = info.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         [](const auto& info) { return as_test_name(info.param); });
 
 }  // namespace
 }  // namespace lantern::testing

@@ -74,11 +74,7 @@ class Structure : public ::testing::TestWithParam<const char*> {
     }
 };
 INSTANTIATE_TEST_SUITE_P(Drawing, Structure, ::testing::Values("drawn-gcc", "drawn-clang"),
-                         [](const auto& info) {
-                             std::string name = info.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         [](const auto& info) { return as_test_name(info.param); });
 
 TEST_P(Structure, HasTheArrowsThatTheProgramHas) {
     TemporaryFolder folder;

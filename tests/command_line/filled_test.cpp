@@ -96,11 +96,7 @@ TEST_P(Filled, AboveItsDeclarationAVariableIsOfAnEarlierTurnOrOfNothing) {
 
 INSTANTIATE_TEST_SUITE_P(Compilers, Filled,
                          ::testing::Values("gcc-O0", "gcc-O2", "clang-O0", "clang-O2"),
-                         [](const auto& each) {
-                             std::string name = each.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         [](const auto& each) { return as_test_name(each.param); });
 
 }  // namespace
 }  // namespace lantern::testing

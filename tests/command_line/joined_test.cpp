@@ -46,11 +46,7 @@ TEST_P(Joined, AStepOutOfTheLoopComesToTheLineBehindIt) {
 INSTANTIATE_TEST_SUITE_P(Compilers, Joined,
                          ::testing::Values("gcc-O0", "gcc-O1", "gcc-O2", "gcc-O3", "clang-O1",
                                            "clang-O2", "clang-O3"),
-                         [](const auto& each) {
-                             std::string name = each.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         [](const auto& each) { return as_test_name(each.param); });
 
 }  // namespace
 }  // namespace lantern::testing

@@ -2,8 +2,6 @@
 // them is gone, and the handler is where it goes on.
 #include <gtest/gtest.h>
 
-#include <algorithm>
-
 #include "tests/testing/command.h"
 
 namespace lantern::testing {
@@ -127,11 +125,7 @@ TEST_P(LeftFrame, WhatACallReturnedIsToldAsItWasThen) {
 
 INSTANTIATE_TEST_SUITE_P(Builds, LeftFrame,
                          ::testing::Values("gcc-O0", "gcc-O2", "clang-O0", "clang-O2"),
-                         [](const auto& info) {
-                             std::string name = info.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         [](const auto& info) { return as_test_name(info.param); });
 
 }  // namespace
 }  // namespace lantern::testing

@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <fstream>
 #include <sstream>
 #include <stdexcept>
@@ -148,6 +149,11 @@ void wait_until_it_runs(int process, const std::string& program) {
         ProcessState now = state_of(process);
         return now.letter == 'S' || now.letter == 'Z' || now.ticks > before;
     });
+}
+
+std::string as_test_name(std::string build) {
+    std::replace(build.begin(), build.end(), '-', '_');
+    return build;
 }
 
 }  // namespace lantern::testing

@@ -65,4 +65,7 @@ std::map<std::string, std::string> printed_facts(const std::string& output);
 
 std::vector<std::string> lines_of(const std::string& text);
 
+// "gcc_O2" of "gcc-O2": a test's name has no dashes.
+std::string as_test_name(std::string build);
+
 }  // namespace lantern::testing
