@@ -116,7 +116,7 @@ TEST_P(BlocksOf, AreWhatTheirDefinitionsSay) {
 INSTANTIATE_TEST_SUITE_P(Days, BlocksOf,
                          ::testing::Values("day-c-gcc-Og", "day-c-gcc-O3", "day-c-clang-O3",
                                            "day-cpp-gcc-O2", "day-cpp-clang-O3", "day-rs-3"),
-                         [](const auto& info) { return as_test_name(info.param); });
+                         [](const auto& info) { return testing::as_test_name(info.param); });
 
 }  // namespace
 }  // namespace lantern
