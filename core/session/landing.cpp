@@ -16,7 +16,7 @@ struct HookName {
 constexpr HookName kHooks[] = {
     {"__cxa_begin_catch",
      LandingHook::Kind::caught},  // Itanium C++ ABI §2.5.3: the first thing a handler does
-    {"__rust_panic_cleanup", LandingHook::Kind::caught},
+    {"__rust_panic_cleanup", LandingHook::Kind::recovered},
     {"longjmp", LandingHook::Kind::jumps},
     {"_longjmp", LandingHook::Kind::jumps},
     {"siglongjmp", LandingHook::Kind::jumps},
@@ -42,7 +42,7 @@ std::vector<LandingHook> find_landing_hooks(Target& target) {
 std::optional<Landing> landing_of(Target& target, LandingHook::Kind kind,
                                   const Registers& registers) {
     constexpr std::uint64_t kReturnAddress = 8;  // bytes: what the handler's call has put there
-    if (kind == LandingHook::Kind::caught)
+    if (kind != LandingHook::Kind::jumps)
         return Landing{kind, registers.stack_pointer() + kReturnAddress, {}};
     try {
         auto jump = c_library::jump_target(

@@ -10,7 +10,8 @@
 namespace lantern {
 
 struct LandingHook {
-    enum class Kind { caught, jumps } kind = Kind::caught;  // jumps: longjmp is about to
+    // A C++ handler begins; what a Rust panic has left is cleaned up; longjmp is about to jump.
+    enum class Kind { caught, recovered, jumps } kind = Kind::caught;
     RunAddress address;
 };
 

@@ -31,6 +31,20 @@ std::optional<FileAddress> begun_beside_catch(const Frame& frame, const FlowGrap
     return std::ranges::any_of(flow.nodes(), calls_here) ? std::optional(at) : std::nullopt;
 }
 
+// Of a thread that cleans up behind a panic: the frame that has the handler. Functions of Rust's
+// runtime lie between; their frames are where those lay that the panic has left.
+const Frame* recovering_frame(Unwinder& walk) {
+    for (unsigned level = 1; const Frame* frame = walk.frame(level); ++level)
+        if (!frame->inlined && !frame_function_name(*frame).starts_with("std::panicking::"))
+            return frame;
+    return nullptr;
+}
+
+bool is_users_own(const Frame& frame, const LibraryRules& libraries) {
+    return frame.function && frame.line && !libraries.is_library(*frame.module) &&
+           !libraries.is_library_source(frame.line->file);
+}
+
 }  // namespace
 
 bool LeftFrame::is_landing(ThreadId thread) {
@@ -38,6 +52,12 @@ bool LeftFrame::is_landing(ThreadId thread) {
     if (!landing) return false;
     if (landing->kind == LandingHook::Kind::jumps) return landing->stack_pointer >= least_stack_;
     Unwinder walk(parts_.debuggee.process(), thread);
+    if (landing->kind == LandingHook::Kind::recovered) {
+        // catch_unwind calls a function that has the handler: where it is our own frame that called
+        // it, the step goes on.
+        const Frame* frame = recovering_frame(walk);
+        return frame && frame->call_frame_address && *frame->call_frame_address > least_frame_;
+    }
     const Frame* catcher = walk.frame(1);
     while (catcher && catcher->inlined) catcher = walk.frame(catcher->level + 1);
     return catcher && catcher->call_frame_address && *catcher->call_frame_address >= least_frame_;
@@ -55,6 +75,7 @@ Stop LeftFrame::land(const StepOptions& wish) {
         stop.facts.push_back({"landed", "longjmp came here"});
         return stop;
     }
+    if (landing->kind == LandingHook::Kind::recovered) return land_behind_panic();
     std::vector<StopFact> facts = facts_of(parts_.moment(), Cause::caught, mover);
     Unwinder walk(process, mover);
     const Frame* catcher = walk.frame(1);
@@ -75,6 +96,26 @@ Stop LeftFrame::land(const StepOptions& wish) {
         stop = movement_.run({frame.module->to_run(*beside)},
                              [&](ThreadId thread) { return thread == mover; });
     stop.facts.insert(stop.facts.begin(), facts.begin(), facts.end());
+    return stop;
+}
+
+// To the user's own frame that asked for the panic to be caught.
+Stop LeftFrame::land_behind_panic() {
+    ThreadId mover = parts_.selection.thread();
+    Unwinder walk(parts_.debuggee.process(), mover);
+    const Frame* frame = recovering_frame(walk);
+    const Frame* outermost = frame;
+    for (unsigned level = frame->level; const Frame* each = walk.frame(level); ++level) {
+        if (each->inlined) continue;
+        outermost = each;
+        if (is_users_own(*each, parts_.libraries)) break;
+    }
+    RunAddress back = outermost->program_counter,
+               identity = outermost->call_frame_address.value_or(RunAddress());
+    Stop stop = movement_.run({back}, [&](ThreadId thread) {
+        return thread == mover && movement_.frame_identity(thread) >= identity;
+    });
+    stop.facts.push_back({"landed", "a panic came here"});
     return stop;
 }
 

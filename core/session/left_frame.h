@@ -28,6 +28,8 @@ class LeftFrame {
     Stop land(const StepOptions& wish);
 
   private:
+    Stop land_behind_panic();
+
     SessionParts& parts_;
     Movement& movement_;
     std::vector<LandingHook> hooks_;  // those that were there when the movement began

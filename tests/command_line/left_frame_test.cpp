@@ -123,6 +123,23 @@ TEST_P(LeftFrame, WhatACallReturnedIsToldAsItWasThen) {
         << ran.output;
 }
 
+// A panic that is caught leaves all up to who asked for it to be caught.
+TEST(LeftFrameOfRust, EndsWhereThePanicIsCaught) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+    std::string place = place_of_text("panics.rs", "let caught = ");
+    std::string line = place.substr(place.find(':') + 1);
+    for (const char* build : {"panics", "panics-O"})
+        for (const char* step : {"over", "out"}) {
+            Ran ran = debug(fixture(build), {"pause at panics.rs:9", "launch", step});
+            std::size_t landed = ran.output.find("a panic came here");
+            ASSERT_NE(landed, std::string::npos) << build << ran.output;
+            EXPECT_NE(ran.output.rfind("◆ " + line, landed), std::string::npos) << ran.output;
+        }
+    Ran ran = debug(fixture("panics"), {"pause at weigh", "launch", "out", "over", "value caught"});
+    EXPECT_TRUE(ran.says("panics::weigh has not returned")) << ran.output;
+    EXPECT_TRUE(ran.says("caught = Err")) << ran.output;
+}
+
 INSTANTIATE_TEST_SUITE_P(Builds, LeftFrame,
                          ::testing::Values("gcc-O0", "gcc-O2", "clang-O0", "clang-O2"),
                          [](const auto& info) { return as_test_name(info.param); });
