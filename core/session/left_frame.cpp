@@ -103,15 +103,14 @@ Stop LeftFrame::land(const StepOptions& wish) {
 Stop LeftFrame::land_behind_panic() {
     ThreadId mover = parts_.selection.thread();
     Unwinder walk(parts_.debuggee.process(), mover);
-    const Frame* frame = recovering_frame(walk);
-    const Frame* outermost = frame;
-    for (unsigned level = frame->level; const Frame* each = walk.frame(level); ++level) {
-        if (each->inlined) continue;
-        outermost = each;
-        if (is_users_own(*each, parts_.libraries)) break;
-    }
-    RunAddress back = outermost->program_counter,
-               identity = outermost->call_frame_address.value_or(RunAddress());
+    const Frame* goal = recovering_frame(walk);
+    for (unsigned level = goal->level; const Frame* frame = walk.frame(level); ++level)
+        if (!frame->inlined && is_users_own(*frame, parts_.libraries)) {
+            goal = frame;
+            break;
+        }
+    RunAddress back = goal->program_counter,
+               identity = goal->call_frame_address.value_or(RunAddress());
     Stop stop = movement_.run({back}, [&](ThreadId thread) {
         return thread == mover && movement_.frame_identity(thread) >= identity;
     });
