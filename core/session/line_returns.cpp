@@ -1,17 +1,10 @@
 // The values that calls on the way of a step give back.
 #include "core/session/line_step.h"
 
-#include <fmt/format.h>
-
-#include <algorithm>
-
-#include "core/code/loop_around.h"
 #include "core/session/returned_value.h"
-#include "core/support/error.h"
 #include "core/target/linkage.h"
 
 namespace lantern {
-
 namespace {
 
 // What Rust's `format!` and its kin call to put their arguments together tells nothing.
