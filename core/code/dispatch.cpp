@@ -9,8 +9,10 @@ namespace {
 
 constexpr std::string_view kBeginsHandler = "__cxa_begin_catch";
 
-bool begins_handler(const ModuleSymbols& symbols, const FlowGraph::Node& node) {
-    if (node.kind != Instruction::Kind::call || !node.target) return false;
+// A call of nobody knows what may be it (-fno-plt).
+bool may_begin_handler(const ModuleSymbols& symbols, const FlowGraph::Node& node) {
+    if (node.kind != Instruction::Kind::call) return false;
+    if (!node.target) return true;
     if (auto slot = slot_of_linkage_entry(symbols, *node.target))
         return symbols.imports().name_of_slot(*slot) == kBeginsHandler;
     const ElfSymbol* symbol = symbols.symbol_table().covering(*node.target);
@@ -31,7 +33,7 @@ std::vector<bool> dispatch_of(const ModuleSymbols& symbols, const FlowGraph& flo
         if (at == FlowGraph::kNone || found[at]) continue;
         found[at] = true;
         const FlowGraph::Node& node = flow.nodes()[at];
-        if (begins_handler(symbols, node)) continue;
+        if (may_begin_handler(symbols, node)) continue;
         waiting.push_back(node.next);
         waiting.push_back(node.branch);
     }

@@ -135,10 +135,12 @@ std::optional<Stop> Movement::judge_watch(const TargetEvent& event, Stop stop) {
         }
         watching_.remember(std::move(seen));
     }
-    Stop ended = end_watches(gone, stop);
-    if (stop.breakpoints.empty())
-        return gone.watchpoints.empty() ? std::nullopt : std::optional(ended);
-    stop.facts = ended.facts;
+    if (!gone.watchpoints.empty()) {
+        Stop ended = end_watches(gone, stop);
+        if (stop.breakpoints.empty()) return ended;
+        stop.facts = ended.facts;
+    }
+    if (stop.breakpoints.empty()) return std::nullopt;
     stop.reason = StopReason::event;
     return stop;
 }

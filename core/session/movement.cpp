@@ -203,7 +203,8 @@ std::optional<Stop> Movement::run_home() {
     home_return_ = home->program_counter;
     home_watch_ = number;
     process_.set_watch(*number, word, kWord, true);
-    const std::vector<LandingHook>& hooks = parts_.debuggee.landing_hooks();
+    // Copied: a library that is loaded meanwhile has them looked up anew.
+    const std::vector<LandingHook> hooks = parts_.debuggee.landing_hooks();
     std::set<RunAddress> landings;
     for (const LandingHook& hook : hooks) landings.insert(hook.address);
     Arrived leaves = [&](ThreadId thread) {

@@ -41,25 +41,41 @@ void Watching::watch_end_of_frame(WatchedValue& watched) {
     for (RunAddress end : watched.frame_ends) process_.insert_trap(end, ProbeClient::frame_end);
 }
 
+namespace {
+
+std::string how_it_lands(LandingHook::Kind kind) {
+    switch (kind) {
+        case LandingHook::Kind::jumps: return "was left by longjmp";
+        case LandingHook::Kind::recovered: return "was left by a panic";
+        case LandingHook::Kind::caught: break;
+    }
+    return "was left by an exception that is caught here";
+}
+
+}  // namespace
+
+// Asked at every stop: where nobody watches a local variable, nothing is looked up.
 Watching::Left Watching::left(ThreadId thread) {
     Left left{{}, "was left without returning"};
+    std::vector<Breakpoint*> watched;
+    for (Breakpoint& breakpoint : parts_.breakpoints.all())
+        if (breakpoint.is_watch() && breakpoint.is_on && !breakpoint.watched->has_ended &&
+            breakpoint.watched->owner && breakpoint.watched->owner->thread == thread)
+            watched.push_back(&breakpoint);
+    if (watched.empty()) return left;
     RunAddress stack = process_.registers(thread).stack_pointer(),
                at = process_.registers(thread).program_counter();
     if (auto landing = landing_at(process_, parts_.debuggee.landing_hooks(), thread)) {
         stack = landing->stack_pointer;
-        left.how = landing->kind == LandingHook::Kind::jumps ? "was left by longjmp"
-                                                             : "was left by what is caught here";
+        left.how = how_it_lands(landing->kind);
     }
-    for (Breakpoint& breakpoint : parts_.breakpoints.all()) {
-        if (!breakpoint.is_watch() || !breakpoint.is_on || breakpoint.watched->has_ended ||
-            !breakpoint.watched->owner)
-            continue;
-        const WatchedValue::Owner& owner = *breakpoint.watched->owner;
+    for (Breakpoint* breakpoint : watched) {
+        const WatchedValue::Owner& owner = *breakpoint->watched->owner;
         // A coroutine may have a stack of its own further up, and come back.
-        bool is_further_out = owner.thread == thread && stack >= owner.frame &&
-                              process_.region_at(stack) == process_.region_at(owner.frame);
+        bool is_further_out =
+            stack >= owner.frame && process_.region_at(stack) == process_.region_at(owner.frame);
         if (!is_further_out) continue;
-        left.watchpoints.push_back(&breakpoint);
+        left.watchpoints.push_back(breakpoint);
         if (owner.back == at) left.how = "has returned";
     }
     return left;

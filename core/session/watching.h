@@ -50,7 +50,7 @@ class Watching {
     // does, or lands from there.
     struct Left {
         std::vector<Breakpoint*> watchpoints;
-        const char* how = "";  // "has returned"
+        std::string how;  // "has returned"
     };
     Left left(ThreadId thread);
     // False: what the thread has written lies in another frame, which has taken the place of the
