@@ -1,23 +1,15 @@
 // The analysis of machine code: the ways, blocks, loops and data flow of every function of a large
-// program, on all processors. The floor decodes each of the same instructions once and does nothing
-// with it.
+// program, on one processor (what is kept with the symbols is for one thread). The floor decodes
+// each of the same instructions once and does nothing with it.
 #include <benchmark/benchmark.h>
 
-#include <atomic>
 #include <chrono>
 
 #include "bench/clock.h"
 #include "core/code/dataflow.h"
-#include "core/support/each_in_parallel.h"
 
 namespace lantern::bench {
 namespace {
-
-template <class Work>
-void for_each(const std::vector<const Function*>& functions, Work work) {
-    each_in_parallel(functions.size(), true, {},
-                     [&] { return [&](std::size_t i) { work(*functions[i]); }; });
-}
 
 void CodeOfAllFunctions(benchmark::State& state) {
     ModuleSymbols symbols(DISASSEMBLED, SymbolSearch{});
@@ -27,23 +19,23 @@ void CodeOfAllFunctions(benchmark::State& state) {
             if (function->has_code()) functions.push_back(function);
     if (functions.empty())
         return state.SkipWithError("the program has no symbols: install python3-dbg");
-    std::atomic<std::uint64_t> instructions, loops;
+    std::uint64_t instructions = 0, loops = 0;
     double floor = 1e9;
     for (auto _ : state) {
         instructions = loops = 0;
         auto start = Clock::now();
-        for_each(functions, [&](const Function& function) {
-            FlowGraph flow(symbols, function);
+        for (const Function* function : functions) {
+            FlowGraph flow(symbols, *function);
             Blocks blocks(flow);
             Dataflow data(blocks, symbols);
             benchmark::DoNotOptimize(data);
             instructions += flow.nodes().size();
             loops += blocks.loops().size();
-        });
+        }
         state.SetIterationTime(seconds_since(start));
         start = Clock::now();
-        for_each(functions, [&](const Function& function) {
-            for (const FileRange& range : function.ranges) {
+        for (const Function* function : functions) {
+            for (const FileRange& range : function->ranges) {
                 ByteSpan bytes = symbols.elf().loaded_bytes(range.low, range.size());
                 for (std::size_t at = 0; at < bytes.size();) {
                     auto instruction =
@@ -51,7 +43,7 @@ void CodeOfAllFunctions(benchmark::State& state) {
                     at += instruction ? instruction->length : 1;
                 }
             }
-        });
+        }
         floor = std::min(floor, seconds_since(start));
     }
     state.counters["functions"] = static_cast<double>(functions.size());
