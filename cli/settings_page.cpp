@@ -1,7 +1,6 @@
 #include "cli/settings_page.h"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "cli/saved_file.h"
 #include "cli/settings.h"

@@ -13,8 +13,12 @@ import sys
 CONSTANT = re.compile(r"^(?:static )?constexpr ([^;]*?)=", re.M)
 TYPE = re.compile(r"^(?:class|struct|enum|enum class) (\w+) (?:final )?(?:: (?:public )?[\w:]+ )?\{", re.M)
 UNNAMED = re.compile(r"^namespace \{$(.*?)^\}  // namespace$", re.M | re.S)
+ALIAS = re.compile(r"^using (\w+) = ([^;]*);|^using ([\w:]+::(\w+));", re.M)
+ENUMERATOR = re.compile(r"^    (k[A-Z]\w*)(?: = [^,;]*)?,", re.M)
+NAMESPACE = re.compile(r"^namespace ([\w:]+) \{", re.M)
 HELPER = re.compile(r"^(?!return|struct|class|using|template|namespace|enum)[\w:][\w:<>,&* ]*?[&* ](\w+)\(([^;{}]*?)\) \{", re.M | re.S)
 OWN_TYPE = re.compile(r"^(?:\w+::)*[A-Z]\w*(?:::\w+)*\*?$")
+SYSTEM = ("close", "fork", "kill", "open", "pipe", "poll", "read", "send", "wait", "write")
 REPORTS = ("core/analysis", "core/comparison")
 HOLDER = re.compile(r"^std::(?:vector|span|map|set|list|function|optional|unique_ptr|shared_ptr)<")
 
@@ -23,7 +27,17 @@ def constants_and_types(text):
     for found in CONSTANT.finditer(text):
         whole = text[found.start() : text.find(";", found.start())]
         yield from re.findall(r"\b(k[A-Z]\w*)(?:\[[^\]]*\])? ?=", whole)
+    yield from ENUMERATOR.findall(text)
     yield from (found[1] for found in TYPE.finditer(text))
+
+
+# An inner namespace's name hides an outer one's, and is no other meaning of it; but everybody uses
+# all of lantern::dwarf here and there.
+def aliases(text):
+    namespace = NAMESPACE.search(text)
+    inside = namespace[1].removesuffix("::dwarf") if namespace else ""
+    for found in ALIAS.finditer(text):
+        yield (inside, found[1] or found[4]), found[2] or found[3]
 
 
 def parameters(text):
@@ -83,10 +97,16 @@ together = [(engine, engine), (REPORTS, core)]
 together += [((folder,), ()) for folder in ("cli", "bench", "tests/unit", "tests/command_line")]
 for folders, seen in together:
     where, helpers = collections.defaultdict(set), collections.defaultdict(list)
+    meant = collections.defaultdict(lambda: collections.defaultdict(set))
     for name_of_file, text in contents(folders, "cpp"):
         for name in constants_and_types(text):
             where[name].add(name_of_file)
+        for name, thing in aliases(text):
+            meant[name][thing].add(name_of_file)
         for name, taken, with_default in helpers_in(text):
+            if name in SYSTEM and re.search(r"^namespace lantern \{", text, re.M):
+                print(f"{name} of {name_of_file} hides the system's from all that is compiled with it")
+                twice += 1
             # What stands in braces is made into whatever is asked for, a null pointer too.
             in_braces = re.search(rf"\b{name}\([^()]*\{{", text) is not None
             helpers[name].append((name_of_file, taken, with_default, in_braces))
@@ -98,6 +118,12 @@ for folders, seen in together:
     for name, files in sorted(where.items()):
         if len(files) > 1:
             print(f"{name} is defined in {' and in '.join(sorted(files))}")
+            twice += 1
+    for (namespace, name), things in sorted(meant.items()):
+        defined = where.get(name, ()) if namespace == "lantern" else ()
+        files = set().union(*things.values(), defined)
+        if len(things) > 1 or defined:
+            print(f"{name} means different things in {' and in '.join(sorted(files))}")
             twice += 1
     for name, all_of_name in sorted(helpers.items()):
         for one, other in itertools.combinations(all_of_name, 2):

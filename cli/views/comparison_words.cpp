@@ -12,10 +12,6 @@ namespace {
 
 constexpr std::size_t kMostNamed = 8;
 
-std::string percent(double share) {
-    return fmt::format("{:.0f} %", 100 * share);
-}
-
 std::string both(const std::string& a, const std::string& b) {
     return a + " | " + b;
 }

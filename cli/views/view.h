@@ -123,8 +123,7 @@ class View {
     template <IsReport Report>
     View(Report&& report)
         : place_(AllReports::place_of<std::remove_cvref_t<Report>>()),
-          report_(
-              std::make_shared<const std::remove_cvref_t<Report>>(std::forward<Report>(report))) {}
+          report_(new_of(std::forward<Report>(report)), &destroy<std::remove_cvref_t<Report>>) {}
 
     std::size_t place() const { return place_; }  // of its kind, in AllReports
     // Null where it is another kind.
@@ -135,6 +134,16 @@ class View {
     }
 
   private:
+    // One shared pointer for all kinds: make_shared's would be written out anew for each.
+    template <class Report>
+    static const void* new_of(Report&& report) {
+        return new std::remove_cvref_t<Report>(std::forward<Report>(report));
+    }
+    template <class Report>
+    static void destroy(const void* report) {
+        delete static_cast<const Report*>(report);
+    }
+
     std::size_t place_;
     std::shared_ptr<const void> report_;
 };

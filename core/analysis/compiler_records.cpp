@@ -17,7 +17,7 @@
 namespace lantern {
 namespace {
 
-using Json = nlohmann::json;
+using Json = nlohmann::ordered_json;
 
 // Compressed by gzip or not.
 std::string content_of(const std::filesystem::path& path) {

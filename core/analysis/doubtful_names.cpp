@@ -1,6 +1,6 @@
 #include "core/analysis/doubtful_names.h"
 
-#include <fmt/ranges.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 

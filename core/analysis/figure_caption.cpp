@@ -1,9 +1,7 @@
 #include "core/analysis/figure_caption.h"
 
-#include <fmt/chrono.h>
 #include <fmt/format.h>
 
-#include <chrono>
 #include <ctime>
 #include <filesystem>
 
@@ -27,10 +25,12 @@ std::string caption_of(const Moment& moment) {
     }
     std::string why = why_stopped(moment, moment.stop());
     if (!why.empty()) parts.push_back(why);
-    std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
+    std::time_t now = std::time(nullptr);
     std::tm local{};
     localtime_r(&now, &local);
-    parts.push_back(fmt::format("{:%Y-%m-%d %H:%M:%S}", local));
+    char when[sizeof "2026-06-21 18:30:00"];
+    std::strftime(when, sizeof when, "%Y-%m-%d %H:%M:%S", &local);
+    parts.emplace_back(when);
     return fmt::format("{}", fmt::join(parts, " · "));
 }
 

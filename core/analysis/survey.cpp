@@ -278,10 +278,6 @@ std::string common_folder(const std::vector<SurveySource>& sources) {
     return common;
 }
 
-std::string percent(double share) {
-    return fmt::format("{:.0f} %", 100 * share);
-}
-
 void add_weaknesses(Survey& survey, const ModuleSymbols& symbols) {
     auto add = [&](std::string what, Advice advice) {
         survey.weaknesses.push_back({std::move(what), std::move(advice)});

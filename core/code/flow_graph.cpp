@@ -28,7 +28,7 @@ constexpr std::uint64_t kMostTableEntries = 4096;
 constexpr std::uint64_t kLongestHandlers = 1024 * 1024;  // bytes of a function's table
 
 template <class T>
-std::optional<T> read(ByteSpan bytes, std::uint64_t offset) {
+std::optional<T> read_at_offset(ByteSpan bytes, std::uint64_t offset) {
     if (offset + sizeof(T) > bytes.size()) return std::nullopt;
     T value;
     std::memcpy(&value, bytes.data() + offset, sizeof value);
@@ -201,13 +201,15 @@ std::vector<std::uint32_t> FlowGraph::read_table(const ModuleSymbols& symbols,
                                                  const FileRange& table) const {
     std::vector<std::uint32_t> targets;
     ByteSpan bytes = symbols.elf().loaded_bytes(table.low, table.size());
-    for (std::uint64_t offset = 0; auto entry = read<std::int32_t>(bytes, offset); offset += 4) {
+    for (std::uint64_t offset = 0; auto entry = read_at_offset<std::int32_t>(bytes, offset);
+         offset += 4) {
         std::uint32_t target =
             at(table.low + static_cast<std::uint64_t>(static_cast<std::int64_t>(*entry)));
         if (target == kNone) break;
         targets.push_back(target);
     }
-    for (std::uint64_t offset = 0; auto entry = read<std::uint64_t>(bytes, offset); offset += 8) {
+    for (std::uint64_t offset = 0; auto entry = read_at_offset<std::uint64_t>(bytes, offset);
+         offset += 8) {
         std::uint32_t target = at(FileAddress(*entry));
         if (target == kNone) break;
         targets.push_back(target);
@@ -288,7 +290,8 @@ void FlowGraph::find_tables(const ModuleSymbols& symbols) {
     find_table_of_each_jump();
     // Tables of addresses in a program that can lie anywhere are filled in by the loader.
     ByteSpan relocations = symbols.elf().bytes(".rela.dyn");
-    for (std::uint64_t offset = 0; auto relocation = read<Elf64_Rela>(relocations, offset);
+    for (std::uint64_t offset = 0;
+         auto relocation = read_at_offset<Elf64_Rela>(relocations, offset);
          offset += sizeof(Elf64_Rela))
         if (ELF64_R_TYPE(relocation->r_info) == R_X86_64_RELATIVE)
             add_target(FileAddress(static_cast<std::uint64_t>(relocation->r_addend)));

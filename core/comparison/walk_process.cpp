@@ -43,7 +43,7 @@ void tell(int pipe, Message message) {
     write_all(pipe, &message, sizeof message);
 }
 
-bool send(int pipe, Walk& news) {
+bool send_news(int pipe, Walk& news) {
     tell(pipe, Message::news);
     write_items(pipe, news.events);
     write_items(pipe, news.values);
@@ -64,7 +64,7 @@ bool send(int pipe, Walk& news) {
         host.files.take(request.launch->program, request.symbols);
         Debuggee debuggee(host, *request.launch);
         Walker walker(debuggee, *request.pairs, request.options,
-                      [&](Walk& news) { return send(pipe, news); });
+                      [&](Walk& news) { return send_news(pipe, news); });
         walker.run();
         tell(pipe, Message::end);
     } catch (const Error& error) {

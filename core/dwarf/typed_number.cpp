@@ -9,7 +9,7 @@
 namespace lantern::dwarf {
 namespace {
 
-using Kind = NumberType::Kind;
+using NumberKind = NumberType::Kind;
 
 unsigned bits_of(NumberType type) {
     return type.size * 8u;
@@ -36,7 +36,7 @@ TypedNumber of_floating(double number, NumberType type) {
 
 std::uint64_t divided(TypedNumber a, TypedNumber b) {
     if (b.bits == 0) throw FormatError("location expression: a division by zero");
-    if (a.type.kind == Kind::unsigned_whole) return a.bits / b.bits;
+    if (a.type.kind == NumberKind::unsigned_whole) return a.bits / b.bits;
     std::int64_t first = with_sign(a.bits, a.type), second = with_sign(b.bits, a.type);
     if (second == -1) return 0 - static_cast<std::uint64_t>(first);
     return static_cast<std::uint64_t>(first / second);
@@ -45,7 +45,7 @@ std::uint64_t divided(TypedNumber a, TypedNumber b) {
 // Plain numbers count as without sign (DWARF 5 §2.5.1.4).
 std::uint64_t remainder(TypedNumber a, TypedNumber b) {
     if (b.bits == 0) throw FormatError("location expression: a remainder by zero");
-    if (a.type.kind != Kind::signed_whole) return a.bits % b.bits;
+    if (a.type.kind != NumberKind::signed_whole) return a.bits % b.bits;
     std::int64_t first = with_sign(a.bits, a.type), second = with_sign(b.bits, a.type);
     return second == -1 ? 0 : static_cast<std::uint64_t>(first % second);
 }
@@ -84,7 +84,7 @@ TypedNumber floating_result(std::uint8_t operation, TypedNumber a, TypedNumber b
 
 // Both in one type.
 void match(TypedNumber& first, TypedNumber& second) {
-    if (first.type.kind == Kind::generic && second.type.kind != Kind::generic)
+    if (first.type.kind == NumberKind::generic && second.type.kind != NumberKind::generic)
         first = number_of_type(first.bits, second.type);
     else if (first.type != second.type)
         second = number_of_type(second.bits, first.type);
@@ -109,7 +109,7 @@ int order_of(Number a, Number b) {
 }  // namespace
 
 TypedNumber number_of_type(std::uint64_t bits, NumberType type) {
-    if (type.kind == Kind::signed_whole)
+    if (type.kind == NumberKind::signed_whole)
         return {static_cast<std::uint64_t>(with_sign(bits, type)), type};
     return {cut(bits, type), type};
 }
@@ -117,7 +117,7 @@ TypedNumber number_of_type(std::uint64_t bits, NumberType type) {
 TypedNumber converted(TypedNumber number, NumberType type) {
     if (!number.type.is_floating() && !type.is_floating()) return number_of_type(number.bits, type);
     if (!number.type.is_floating()) {
-        bool has_sign = number.type.kind == Kind::signed_whole;
+        bool has_sign = number.type.kind == NumberKind::signed_whole;
         return of_floating(has_sign ? static_cast<double>(with_sign(number.bits, number.type))
                                     : static_cast<double>(number.bits),
                            type);
@@ -161,7 +161,7 @@ TypedNumber compared(std::uint8_t operation, TypedNumber first, TypedNumber seco
         return {is_ordered ? holds(operation, order_of(a, b)) : operation == DW_OP_ne, {}};
     }
     int order =
-        first.type.kind == Kind::unsigned_whole
+        first.type.kind == NumberKind::unsigned_whole
             ? order_of(first.bits, second.bits)
             : order_of(with_sign(first.bits, first.type), with_sign(second.bits, first.type));
     return {holds(operation, order), {}};

@@ -54,7 +54,7 @@ Work take(ByteReader& reader) {
 std::optional<UnreadSlot> read_through(ByteReader& reader) {
     UnreadSlot slot{{}, false, true};
     bool is_narrowed = false;  // all bits that are left are those of a conversion
-    while (true) {
+    while (!reader.at_end()) {
         switch (take(reader)) {
             case Work::constant:
             case Work::sum: break;
@@ -71,6 +71,7 @@ std::optional<UnreadSlot> read_through(ByteReader& reader) {
             case Work::other: return std::nullopt;
         }
     }
+    return std::nullopt;  // the place itself: what nearly every variable of unoptimised code has
 }
 
 }  // namespace

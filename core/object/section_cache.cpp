@@ -14,7 +14,7 @@
 namespace lantern {
 namespace {
 
-struct Head {
+struct CacheHead {
     char magic[8] = {'l', 'a', 'n', 't', 'S', 'e', 'c', '1'};
     std::uint64_t size = 0;
     std::uint64_t checksum = 0;  // CRC-32
@@ -54,19 +54,19 @@ std::filesystem::path SectionCache::path_of(const std::string& build_id,
 std::shared_ptr<const std::byte> SectionCache::find(const std::string& build_id,
                                                     const std::string& section,
                                                     std::uint64_t size) const {
-    auto mapping = mapped(path_of(build_id, section).string(), sizeof(Head) + size);
+    auto mapping = mapped(path_of(build_id, section).string(), sizeof(CacheHead) + size);
     if (!mapping) return nullptr;
-    Head head;
+    CacheHead head;
     std::memcpy(static_cast<void*>(&head), mapping->at, sizeof head);
     const std::byte* bytes = static_cast<const std::byte*>(mapping->at) + sizeof head;
-    bool is_it = std::memcmp(head.magic, Head().magic, sizeof head.magic) == 0 &&
+    bool is_it = std::memcmp(head.magic, CacheHead().magic, sizeof head.magic) == 0 &&
                  head.size == size && head.checksum == libdeflate_crc32(0, bytes, size);
     return is_it ? std::shared_ptr<const std::byte>(mapping, bytes) : nullptr;
 }
 
 void SectionCache::keep(const std::string& build_id, const std::string& section,
                         ByteSpan bytes) const {
-    Head head;
+    CacheHead head;
     head.size = bytes.size();
     head.checksum = libdeflate_crc32(0, bytes.data(), bytes.size());
     keep_file(path_of(build_id, section), std::as_bytes(std::span(&head, 1)), bytes, limit_);

@@ -199,7 +199,7 @@ std::optional<unsigned> minor_version(std::string_view producer) {
 }
 
 constexpr unsigned kIntegers[] = {0, 1, 2};  // rax, rdx, rcx: one more than C uses
-constexpr unsigned kVectors = 2;
+constexpr unsigned kVectorsForReturning = 2;
 
 // Each part takes the next registers of its sort; nothing if they do not suffice.
 std::optional<ReturnLocation> in_registers(std::initializer_list<ScalarPart> parts) {
@@ -207,7 +207,7 @@ std::optional<ReturnLocation> in_registers(std::initializer_list<ScalarPart> par
     unsigned integers = 0, vectors = 0;
     for (const ScalarPart& part : parts) {
         if (part.kind == PartKind::floating) {
-            if (vectors == kVectors) return std::nullopt;
+            if (vectors == kVectorsForReturning) return std::nullopt;
             location.pieces.push_back({kFirstVectorRegister + vectors++, part.offset, part.size});
             continue;
         }

@@ -129,6 +129,10 @@ std::string with_thousands(unsigned long long number) {
     return digits;
 }
 
+std::string percent(double share) {
+    return fmt::format("{:.0f} %", 100 * share);
+}
+
 std::string counted(unsigned long long number, std::string_view noun) {
     return fmt::format("{} {}{}", with_thousands(number), noun, number == 1 ? "" : "s");
 }

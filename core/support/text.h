@@ -32,6 +32,9 @@ std::string join_with(const std::vector<std::string>& words, std::string_view la
 // 26104 → "26 104"
 std::string with_thousands(unsigned long long number);
 
+// 0.256 → "26 %"
+std::string percent(double share);
+
 // "1 hit", "2 hits"
 std::string counted(unsigned long long number, std::string_view noun);
 

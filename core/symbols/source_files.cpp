@@ -14,7 +14,7 @@ namespace {
 constexpr std::uintmax_t kLargestSource = 64
                                           << 20;  // a "source file" beyond this is no source file
 
-std::unique_ptr<SourceText> read(const std::filesystem::path& path) {
+std::unique_ptr<SourceText> read_source(const std::filesystem::path& path) {
     struct stat facts {};
     if (stat(path.c_str(), &facts) != 0 || !S_ISREG(facts.st_mode)) return nullptr;
     if (static_cast<std::uintmax_t>(facts.st_size) > kLargestSource) return nullptr;
@@ -71,10 +71,10 @@ const SourceText* SourceFiles::find(const std::string& recorded) {
         if (!recorded.starts_with(mapping.from)) continue;
         std::string rest = recorded.substr(mapping.from.size());
         while (rest.starts_with('/')) rest.erase(0, 1);
-        slot = read(std::filesystem::path(mapping.to) / rest);
+        slot = read_source(std::filesystem::path(mapping.to) / rest);
         if (slot) return slot.get();
     }
-    slot = read(recorded);
+    slot = read_source(recorded);
     return slot.get();
 }
 

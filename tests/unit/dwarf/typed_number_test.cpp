@@ -11,10 +11,11 @@
 namespace lantern::dwarf {
 namespace {
 
-using Kind = NumberType::Kind;
-constexpr NumberType kPlain, kUnsigned4{Kind::unsigned_whole, 4}, kSigned4{Kind::signed_whole, 4},
-    kSigned1{Kind::signed_whole, 1}, kFloat{Kind::floating, 4}, kDouble{Kind::floating, 8},
-    kSigned8{Kind::signed_whole, 8};
+using NumberKind = NumberType::Kind;
+constexpr NumberType kPlain, kUnsigned4{NumberKind::unsigned_whole, 4},
+    kSigned4{NumberKind::signed_whole, 4}, kSigned1{NumberKind::signed_whole, 1},
+    kFloat{NumberKind::floating, 4}, kDouble{NumberKind::floating, 8},
+    kSigned8{NumberKind::signed_whole, 8};
 
 TypedNumber typed(std::uint64_t bits, NumberType type) {
     return number_of_type(bits, type);

@@ -106,32 +106,32 @@ TEST(Registers, KnowOnlyWhatWasSet) {
     EXPECT_FALSE(registers.get(5000));
 }
 
-using Kind = ScalarPart::Kind;
+using PartKind = ScalarPart::Kind;
 using Where = ReturnLocation::Kind;
 
 // The examples follow System V ABI x86-64 §3.2.3.
 TEST(CallingConvention, PlacesReturnedValues) {
     EXPECT_EQ(return_location({}, 0).kind, Where::nowhere);
-    std::vector<ScalarPart> integer{{0, 4, Kind::integer}}, real{{0, 8, Kind::floating}},
-        extended{{0, 16, Kind::extended}};
+    std::vector<ScalarPart> integer{{0, 4, PartKind::integer}}, real{{0, 8, PartKind::floating}},
+        extended{{0, 16, PartKind::extended}};
     EXPECT_EQ(return_location(integer, 4).pieces.at(0).dwarf_register, 0u);
     EXPECT_EQ(return_location(real, 8).pieces.at(0).dwarf_register, 17u);
     EXPECT_EQ(return_location(extended, 16).pieces.at(0).dwarf_register, 33u);
 
-    std::vector<ScalarPart> mixed{{0, 8, Kind::floating}, {8, 4, Kind::integer}};
+    std::vector<ScalarPart> mixed{{0, 8, PartKind::floating}, {8, 4, PartKind::integer}};
     auto location = return_location(mixed, 16);
     ASSERT_EQ(location.pieces.size(), 2u);
     EXPECT_EQ(location.pieces[0].dwarf_register, 17u);
     EXPECT_EQ(location.pieces[1].dwarf_register, 0u)
         << "the first integer register, though the second eightbyte";
 
-    std::vector<ScalarPart> shared{{0, 4, Kind::floating}, {4, 4, Kind::integer}};
+    std::vector<ScalarPart> shared{{0, 4, PartKind::floating}, {4, 4, PartKind::integer}};
     EXPECT_EQ(return_location(shared, 8).pieces.at(0).dwarf_register, 0u)
         << "an eightbyte with an integer in it is integer";
     std::vector<ScalarPart> large{
-        {0, 8, Kind::integer}, {8, 8, Kind::integer}, {16, 8, Kind::integer}};
+        {0, 8, PartKind::integer}, {8, 8, PartKind::integer}, {16, 8, PartKind::integer}};
     EXPECT_EQ(return_location(large, 24).kind, Where::memory);
-    std::vector<ScalarPart> unaligned{{1, 4, Kind::integer}};
+    std::vector<ScalarPart> unaligned{{1, 4, PartKind::integer}};
     EXPECT_EQ(return_location(unaligned, 8).kind, Where::memory);
 }
 
