@@ -18,7 +18,7 @@
 namespace lantern::cli {
 namespace {
 
-using PlainJson = nlohmann::json;
+using PlainJson = nlohmann::ordered_json;
 
 Breakpoint watch_of(const std::string& what) {
     Breakpoint breakpoint;

@@ -16,7 +16,7 @@
 namespace lantern::cli {
 namespace {
 
-using PlainJson = nlohmann::json;
+using PlainJson = nlohmann::ordered_json;
 
 std::vector<std::byte> bytes_of(std::initializer_list<unsigned> numbers) {
     std::vector<std::byte> bytes;

@@ -24,7 +24,7 @@ TEST(Schema, InTheDocumentsIsTheOneThatTheProgramWrites) {
 }
 
 TEST(Schema, HasEachViewOnceAndEachReferenceLeadsSomewhere) {
-    auto schema = nlohmann::json::parse(json_schema());
+    auto schema = nlohmann::ordered_json::parse(json_schema());
     std::set<std::string> kinds;
     for (const auto& choice : schema["oneOf"]) {
         std::string name = choice["$ref"].get<std::string>().substr(std::string("#/$defs/").size());
@@ -34,21 +34,22 @@ TEST(Schema, HasEachViewOnceAndEachReferenceLeadsSomewhere) {
     }
     EXPECT_EQ(kinds.size(), AllReports::size + 2)
         << "the views, and what the record says of commands";
-    std::function<void(const nlohmann::json&)> follow = [&](const nlohmann::json& part) {
-        if (part.is_object() && part.contains("$ref") && part["$ref"].is_string()) {
-            EXPECT_TRUE(schema["$defs"].contains(part["$ref"].get<std::string>().substr(8)))
-                << part["$ref"];
-        }
-        if (part.is_structured())
-            for (const auto& inner : part) follow(inner);
-    };
+    std::function<void(const nlohmann::ordered_json&)> follow =
+        [&](const nlohmann::ordered_json& part) {
+            if (part.is_object() && part.contains("$ref") && part["$ref"].is_string()) {
+                EXPECT_TRUE(schema["$defs"].contains(part["$ref"].get<std::string>().substr(8)))
+                    << part["$ref"];
+            }
+            if (part.is_structured())
+                for (const auto& inner : part) follow(inner);
+        };
     follow(schema);
 }
 
 // What is left out where there is nothing to tell is not required, and what is there tells
 // something.
 TEST(Schema, KnowsWhatMayBeLeftOut) {
-    auto definitions = nlohmann::json::parse(json_schema())["$defs"];
+    auto definitions = nlohmann::ordered_json::parse(json_schema())["$defs"];
     auto requires_field = [&](const char* view, const char* field) {
         const auto& required = definitions[view]["required"];
         return std::find(required.begin(), required.end(), field) != required.end();

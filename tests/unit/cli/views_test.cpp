@@ -12,7 +12,7 @@
 namespace lantern::cli {
 namespace {
 
-using PlainJson = nlohmann::json;
+using PlainJson = nlohmann::ordered_json;
 
 SourceReport some_source() {
     SourceReport report;

@@ -220,9 +220,9 @@ TEST(Formats, CodeThatTheLinkerThrewAwayIsNoCode) {
 }
 
 // Optimised builds: the chain of inlined calls and their lines, against the toolchain's own answer.
-class Inlined : public ::testing::TestWithParam<const char*> {};
+class InlinedChains : public ::testing::TestWithParam<const char*> {};
 
-TEST_P(Inlined, ChainsAgreeWithAddr2line) {
+TEST_P(InlinedChains, ChainsAgreeWithAddr2line) {
     std::string program = fixture(GetParam());
     if (!std::filesystem::exists(program)) GTEST_SKIP() << "not built here";
     ModuleSymbols symbols(program);
@@ -257,7 +257,7 @@ TEST_P(Inlined, ChainsAgreeWithAddr2line) {
     }
     EXPECT_GT(inlined, 5u);
 }
-INSTANTIATE_TEST_SUITE_P(Builds, Inlined,
+INSTANTIATE_TEST_SUITE_P(Builds, InlinedChains,
                          ::testing::Values("barges-gccO24/barges", "barges-gccO25/barges",
                                            "locks-gcc-O2-dwarf5-pie", "locks-clang-O2-dwarf4-nopie",
                                            "barges-rust"));
