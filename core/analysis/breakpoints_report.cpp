@@ -4,6 +4,7 @@
 
 #include "core/analysis/doubtful_names.h"
 #include "core/session/moment.h"
+#include "core/session/rust_panic.h"
 #include "core/support/text.h"
 
 namespace lantern {
@@ -32,6 +33,8 @@ std::string note_on(const Moment& moment, const Breakpoint& made,
             "{} bytes are more than the debug registers hold: their pages are protected, and each "
             "write near them costs some microseconds",
             made.watched->range.size());
+    if (made.cause == Cause::thrown && made.sites.empty() && may_panic(moment.target()))
+        return "no loaded module throws: Rust panics, and pause on panic stops there";
     if (made.has_sites() && made.sites.empty())
         return "no loaded module has this yet: it waits for a library that brings it";
     if (!others.empty()) {

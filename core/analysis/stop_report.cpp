@@ -10,6 +10,7 @@
 #include "core/analysis/value_report.h"
 #include "core/machine/instruction.h"
 #include "core/session/heap_events.h"
+#include "core/session/rust_panic.h"
 #include "core/session/signal_rules.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -55,7 +56,9 @@ std::string event_words(const Moment& moment, const Stop& stop) {
         case Cause::access:
         case Cause::read: return watch_words(stop);
         case Cause::thrown: return "an exception is thrown";
-        case Cause::caught: return "an exception is caught";
+        case Cause::caught:
+            return recovers_from_panic(moment.target(), stop.thread) ? "a panic is caught"
+                                                                     : "an exception is caught";
         case Cause::panic: return "the program panics";
         case Cause::load: return "a library was loaded";
         case Cause::unload: return "a library was unloaded";

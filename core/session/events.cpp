@@ -9,6 +9,7 @@
 #include "core/runtime/c_library.h"
 #include "core/session/heap_events.h"
 #include "core/session/runtime_symbol.h"
+#include "core/session/rust_panic.h"
 #include "core/session/sanitizer_reports.h"
 #include "core/support/error.h"
 #include "core/support/text.h"
@@ -73,12 +74,6 @@ ThrownObject described(Target& target, RunAddress object, RunAddress type) {
     } catch (const MemoryError&) {
     }
     return thrown;
-}
-
-bool is_plain_text(const std::string& text) {
-    return !text.empty() && std::all_of(text.begin(), text.end(), [](unsigned char c) {
-        return c >= ' ' || c == '\n' || c == '\t';
-    });
 }
 
 }  // namespace
@@ -153,6 +148,10 @@ bool is_caught_by_nobody(Target& target, ThreadId thread) {
 }
 
 ThrownObject caught_object(Target& target, ThreadId thread) {
+    if (recovers_from_panic(target, thread)) {
+        PanicPayload payload = panic_recovered(target, thread);
+        return {payload.type ? payload.type->full_name() : "", payload.object, payload.text};
+    }
     RunAddress header(parameter(target, thread, 0));
     try {
         return described(target, header + kUnwinderHeader,
@@ -160,27 +159,6 @@ ThrownObject caught_object(Target& target, ThreadId thread) {
     } catch (const MemoryError&) {
         return {};
     }
-}
-
-// rust_panic is handed a trait object. Both of the library's own payloads hold their text as an
-// address and a length, in an order that the compiler chose: the first pair that is a text is it.
-std::string panic_message(Target& target, ThreadId thread) {
-    RunAddress payload(parameter(target, thread, 0));
-    std::uint64_t words[5] = {};
-    std::size_t got =
-        target.read_available(payload, std::as_writable_bytes(std::span(words))) / sizeof words[0];
-    for (std::size_t i = 0; i + 1 < got; ++i) {
-        for (auto [address, length] :
-             {std::pair{words[i], words[i + 1]}, std::pair{words[i + 1], words[i]}}) {
-            if (length == 0 || length > kLongestMessage || address < 4096) continue;
-            std::string text(length, '\0');
-            if (target.read_available(RunAddress(address),
-                                      std::as_writable_bytes(std::span(text))) == length &&
-                is_plain_text(text))
-                return text;
-        }
-    }
-    return {};
 }
 
 // glibc keeps it for whoever looks afterwards: a size, then the text (assert.c, libc_fatal.c).
@@ -204,7 +182,7 @@ static std::string abort_message(Target& target) {
 std::vector<std::string_view> symbols_of(Cause cause) {
     switch (cause) {
         case Cause::thrown: return {"__cxa_throw", kThrowsAgain};
-        case Cause::caught: return {"__cxa_begin_catch"};
+        case Cause::caught: return {"__cxa_begin_catch", "__rust_panic_cleanup"};
         case Cause::panic: return {"rust_panic"};
         case Cause::heap: return {heap_tables::kFoundSymbol};
         case Cause::sanitizer: return {kReportIsWritten, kBehaviourIsUndefined};
@@ -213,6 +191,12 @@ std::vector<std::string_view> symbols_of(Cause cause) {
 }
 
 namespace {
+
+StopFact fact_of_object(const Moment& moment, const Type& type, RunAddress address) {
+    ValueView view = make_view(ValueReader(moment.target()), "", value_in_memory(type, address),
+                               Form::natural, moment.view_limits());
+    return {"object", one_line(view, 200)};
+}
 
 void add_object(const Moment& moment, const ThrownObject& object, const std::string& label,
                 std::vector<StopFact>& facts) {
@@ -225,11 +209,15 @@ void add_object(const Moment& moment, const ThrownObject& object, const std::str
         if (!type && module.symbols().has_debug_information() &&
             !moment.libraries().is_library(module))
             type = module.symbols().type_spelled(object.type);
-    if (!type || !object.object.value) return;
-    ValueView view =
-        make_view(ValueReader(target), object.type, value_in_memory(*type, object.object),
-                  Form::natural, moment.view_limits());
-    facts.push_back({"object", one_line(view, 200)});
+    if (type && object.object.value) facts.push_back(fact_of_object(moment, *type, object.object));
+}
+
+void add_panic(const Moment& moment, const PanicPayload& payload, const std::string& label,
+               std::vector<StopFact>& facts) {
+    if (!payload.text.empty()) facts.push_back({label, payload.text});
+    if (!payload.type) return;
+    facts.push_back({label, fmt::format("a value of {}", type_text(*payload.type))});
+    facts.push_back(fact_of_object(moment, *payload.type, payload.object));
 }
 
 }  // namespace
@@ -238,8 +226,11 @@ std::vector<StopFact> facts_of(const Moment& moment, Cause cause, ThreadId threa
     Target& target = moment.target();
     std::vector<StopFact> facts;
     if (cause == Cause::panic) {
-        std::string message = panic_message(target, thread);
-        if (!message.empty()) facts.push_back({"panic", message});
+        add_panic(moment, panic_begun(target, thread), "panic", facts);
+        return facts;
+    }
+    if (cause == Cause::caught && recovers_from_panic(target, thread)) {
+        add_panic(moment, panic_recovered(target, thread), "caught", facts);
         return facts;
     }
     if (cause == Cause::heap) {

@@ -22,9 +22,6 @@ bool throws_again(Target& target, ThreadId thread);
 bool is_caught_by_nobody(Target& target, ThreadId thread);
 ThrownObject caught_object(Target& target, ThreadId thread);
 
-// At the beginning of rust_panic: what the program said, as far as it can be found in what it was
-// handed.
-std::string panic_message(Target& target, ThreadId thread);
 // Why a program gave up by itself (SIGABRT): what a failed assertion or the C library said, the
 // exception that nobody caught.
 std::vector<StopFact> facts_of_giving_up(const Moment& moment, ThreadId thread);

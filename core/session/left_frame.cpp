@@ -102,6 +102,7 @@ Stop LeftFrame::land(const StepOptions& wish) {
 // To the user's own frame that asked for the panic to be caught.
 Stop LeftFrame::land_behind_panic() {
     ThreadId mover = parts_.selection.thread();
+    std::vector<StopFact> facts = facts_of(parts_.moment(), Cause::caught, mover);
     Unwinder walk(parts_.debuggee.process(), mover);
     const Frame* goal = recovering_frame(walk);
     for (unsigned level = goal->level; const Frame* frame = walk.frame(level); ++level)
@@ -114,6 +115,7 @@ Stop LeftFrame::land_behind_panic() {
     Stop stop = movement_.run({back}, [&](ThreadId thread) {
         return thread == mover && movement_.frame_identity(thread) >= identity;
     });
+    stop.facts.insert(stop.facts.end(), facts.begin(), facts.end());
     stop.facts.push_back({"landed", "a panic came here"});
     return stop;
 }
