@@ -121,10 +121,7 @@ ThrownObject thrown_again(Target& target, ThreadId thread, const Module& library
 }  // namespace
 
 bool throws_again(Target& target, ThreadId thread) {
-    RunAddress at = target.registers(thread).program_counter();
-    const Module* library = target.module_at(at);
-    const ElfSymbol* symbol = library ? runtime_symbol(library->symbols(), kThrowsAgain) : nullptr;
-    return symbol && library->to_run(symbol->address) == at;
+    return stands_at_runtime_symbol(target, thread, kThrowsAgain);
 }
 
 ThrownObject thrown_object(Target& target, ThreadId thread) {

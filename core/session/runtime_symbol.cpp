@@ -13,4 +13,11 @@ const ElfSymbol* runtime_symbol(const ModuleSymbols& symbols, std::string_view n
     return nullptr;
 }
 
+bool stands_at_runtime_symbol(Target& target, ThreadId thread, std::string_view name) {
+    RunAddress at = target.registers(thread).program_counter();
+    const Module* module = target.module_at(at);
+    const ElfSymbol* symbol = module ? runtime_symbol(module->symbols(), name) : nullptr;
+    return symbol && module->to_run(symbol->address) == at;
+}
+
 }  // namespace lantern

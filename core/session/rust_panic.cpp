@@ -123,10 +123,7 @@ bool may_panic(Target& target) {
 }
 
 bool recovers_from_panic(Target& target, ThreadId thread) {
-    RunAddress at = target.registers(thread).program_counter();
-    const Module* module = target.module_at(at);
-    const ElfSymbol* symbol = module ? runtime_symbol(module->symbols(), kRecovers) : nullptr;
-    return symbol && module->to_run(symbol->address) == at;
+    return stands_at_runtime_symbol(target, thread, kRecovers);
 }
 
 // It is handed the exception: the unwinder's header of 32 bytes, the address of a mark, the box
