@@ -92,12 +92,13 @@ bool is_foreign(const Moment& moment, const Frame& frame) {
     return !frame.line || !moment.sources().find(frame.line->file);
 }
 
-// What the linker puts into the program to start it: _start, and the main that leads into Rust's
-// own start.
-bool is_start(const Frame& frame, std::string_view library) {
+// What compiler and linker add: _start, the main that leads into Rust's own start, and __rust_try,
+// which catches its panics.
+bool is_glue(const Frame& frame, std::string_view library) {
     if (frame.function) return false;
     std::string name = frame_function_name(frame);
-    return name == "_start" || (name == "main" && library == "Rust's library");
+    return name == "_start" ||
+           (library == "Rust's library" && (name == "main" || name.starts_with("__rust_")));
 }
 
 // A run of frames that is one row, from `level` on.
@@ -124,7 +125,7 @@ std::optional<Stretch> library_frames(const Moment& moment, Unwinder& stack, uns
         if (!frame || !may_be_folded(moment, *frame)) break;
         std::string_view of = library_of(*frame);
         bool goes_on = !of.empty() || (!library.empty() &&
-                                       (is_foreign(moment, *frame) || is_start(*frame, library)));
+                                       (is_foreign(moment, *frame) || is_glue(*frame, library)));
         if (!goes_on) break;
         if (library.empty()) library = of;
     }
@@ -157,7 +158,7 @@ std::optional<Stretch> start_frames(const Moment& moment, Unwinder& stack, unsig
     for (; at - level <= kMost; ++at) {
         const Frame* frame = stack.frame(at);
         if (!frame) break;
-        if (!may_be_folded(moment, *frame) || !(is_foreign(moment, *frame) || is_start(*frame, "")))
+        if (!may_be_folded(moment, *frame) || !(is_foreign(moment, *frame) || is_glue(*frame, "")))
             return std::nullopt;
     }
     bool is_whole = !stack.frame(at) && stack.why_it_ended().empty();

@@ -73,6 +73,12 @@ TEST_P(Carried, LeavingByAPanicTellsWhatItCarries) {
     EXPECT_TRUE(ran.says("caught    a value of carried::Flood")) << ran.output;
 }
 
+TEST_P(Carried, WhatCatchesIsOfTheLibrary) {
+    Ran ran = debug(program(), {"pause at by_value", "launch", "stack"});
+    EXPECT_FALSE(ran.says("__rust_try")) << ran.output;
+    EXPECT_TRUE(ran.says("frames of Rust's library")) << ran.output;
+}
+
 TEST_P(Carried, NothingThrowsInRust) {
     Ran ran = debug(program(), {"pause on throw"});
     EXPECT_TRUE(ran.says("pause on panic stops there")) << ran.output;
