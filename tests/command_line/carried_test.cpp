@@ -73,6 +73,17 @@ TEST_P(Carried, LeavingByAPanicTellsWhatItCarries) {
     EXPECT_TRUE(ran.says("caught    a value of carried::Flood")) << ran.output;
 }
 
+// Nothing tells the type of a value there; its bytes are no text for all that.
+TEST(CarriedWithoutSymbols, ATextInAValueIsNotTold) {
+    if (!HAVE_RUST) GTEST_SKIP() << "rustc is not here";
+    for (const char* event : {"panic", "catch"}) {
+        std::string label = event == std::string_view("panic") ? "panic " : "caught";
+        std::vector<std::string> expected{label + "    no water in the lock",
+                                          label + "    at 412 cm it is over"};
+        EXPECT_EQ(facts_told(fixture("carried-bare"), event, 6), expected) << event;
+    }
+}
+
 TEST_P(Carried, WhatCatchesIsOfTheLibrary) {
     Ran ran = debug(program(), {"pause at by_value", "launch", "stack"});
     EXPECT_FALSE(ran.says("__rust_try")) << ran.output;
