@@ -7,7 +7,8 @@
 //
 // Which of them it is tells the table of functions that comes with the pointer: the compiler
 // describes the tables that the user's own code needs with the type they are of. Those of the
-// standard library are not described; they are all of texts.
+// standard library are not described, and none is without debug information: sizes and the names of
+// functions tell texts from the rest then, and of the rest nothing is told.
 #pragma once
 
 #include <string>
